@@ -1,0 +1,251 @@
+//! From encoded 16-bit samples to scene-linear light and back, by the picture's own profile.
+
+use crate::PictureError;
+use moxcms::{ColorProfile, DataColorSpace, ToneReprCurve};
+use std::path::Path;
+use std::sync::{Arc, LazyLock};
+
+/// One tone curve as a table: linear light in 0..=1 for each of the 65536 codes, rising.
+type Curve = Arc<Vec<f32>>;
+
+/// How a picture's samples relate to light: a tone curve for each channel and the primaries.
+#[derive(Debug, Clone)]
+pub struct Encoding {
+    curves: [Curve; 3],
+    /// Where in a curve to begin looking for a value, by the square root of the value.
+    starts: [Arc<Vec<u16>>; 3],
+    to_srgb: [[f32; 3]; 3],
+    profile: Arc<Vec<u8>>,
+    name: String,
+}
+
+static SRGB: LazyLock<Encoding> = LazyLock::new(|| {
+    let profile = ColorProfile::new_srgb();
+    let bytes = profile.encode().expect("the built-in sRGB profile can be written");
+    let mut encoding = Encoding::from_profile(&profile, bytes).expect("sRGB is a matrix profile");
+    // The standard's own formula rather than a profile's rounded parameters.
+    let curve: Curve =
+        Arc::new((0..=65535u32).map(|v| srgb_to_linear(v as f32 / 65535.0)).collect());
+    encoding.set_curves([curve.clone(), curve.clone(), curve]);
+    encoding.to_srgb = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]];
+    encoding.name = "sRGB".to_owned();
+    encoding
+});
+
+const STARTS: usize = 2048;
+
+impl Encoding {
+    /// Standard sRGB (IEC 61966-2-1), also assumed for files without a profile.
+    pub fn srgb() -> Self {
+        SRGB.clone()
+    }
+
+    /// The encoding that an embedded ICC profile describes; sRGB when there is none.
+    ///
+    /// # Errors
+    /// [`PictureError::Unsupported`] for profiles that are no matrix-and-curve RGB or grey
+    /// profile, [`PictureError::Damaged`] for bytes that are no profile.
+    pub fn from_icc(path: &Path, icc: Option<&[u8]>) -> Result<Self, PictureError> {
+        let Some(icc) = icc.filter(|bytes| !bytes.is_empty()) else {
+            return Ok(Self::srgb());
+        };
+        if icc == SRGB.profile.as_slice() {
+            return Ok(Self::srgb());
+        }
+        let profile = ColorProfile::new_from_slice(icc)
+            .map_err(|e| PictureError::damaged(path, format!("colour profile: {e:?}")))?;
+        Self::from_profile(&profile, icc.to_vec()).ok_or_else(|| {
+            PictureError::unsupported(path, "a colour profile without a matrix and tone curves")
+        })
+    }
+
+    fn from_profile(profile: &ColorProfile, bytes: Vec<u8>) -> Option<Self> {
+        let identity = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]];
+        let (curves, to_srgb) = match profile.color_space {
+            DataColorSpace::Gray => {
+                let curve = table(profile.gray_trc.as_ref()?)?;
+                ([curve.clone(), curve.clone(), curve], identity)
+            }
+            DataColorSpace::Rgb => {
+                let red = table(profile.red_trc.as_ref()?)?;
+                let green = table(profile.green_trc.as_ref()?)?;
+                let blue = table(profile.blue_trc.as_ref()?)?;
+                let xyz = profile.rgb_to_xyz_matrix();
+                let srgb = ColorProfile::new_srgb().rgb_to_xyz_matrix();
+                let to = srgb.inverse().mat_mul(xyz);
+                ([red, green, blue], to.v.map(|row| row.map(|v| v as f32)))
+            }
+            _ => return None,
+        };
+        let name = match &profile.description {
+            Some(moxcms::ProfileText::PlainString(s)) => s.clone(),
+            Some(moxcms::ProfileText::Description(d)) => d.ascii_string.clone(),
+            Some(moxcms::ProfileText::Localizable(all)) => {
+                all.first().map(|s| s.value.clone()).unwrap_or_default()
+            }
+            None => String::new(),
+        };
+        let name = match name.trim_matches(['\0', ' ']) {
+            "" => "unnamed profile".to_owned(),
+            name => name.to_owned(),
+        };
+        let mut encoding = Self {
+            curves: curves.clone(),
+            starts: Default::default(),
+            to_srgb,
+            profile: Arc::new(bytes),
+            name,
+        };
+        encoding.set_curves(curves);
+        Some(encoding)
+    }
+
+    fn set_curves(&mut self, curves: [Curve; 3]) {
+        for (channel, curve) in curves.iter().enumerate() {
+            self.starts[channel] = match curves[..channel].iter().position(|c| c == curve) {
+                Some(same) => self.starts[same].clone(),
+                None => Arc::new(
+                    (0..=STARTS)
+                        .map(|i| {
+                            let value = (i as f32 / STARTS as f32).powi(2);
+                            curve.partition_point(|&c| c < value).min(65535) as u16
+                        })
+                        .collect(),
+                ),
+            };
+        }
+        self.curves = curves;
+    }
+
+    /// Linear light of every code of a channel (0 red, 1 green, 2 blue): 65536 values in 0..=1.
+    pub fn curve(&self, channel: usize) -> &[f32] {
+        &self.curves[channel]
+    }
+
+    /// The code whose linear light is nearest to `linear`; values outside 0..=1 are clipped.
+    pub fn encode(&self, channel: usize, linear: f32) -> u16 {
+        let value = linear.clamp(0.0, 1.0);
+        let curve = self.curves[channel].as_slice();
+        let starts = self.starts[channel].as_slice();
+        let slot = ((value.sqrt() * STARTS as f32) as usize).min(STARTS - 1);
+        // One slot of slack either side takes up rounding of the square root.
+        let from = starts[slot.saturating_sub(1)] as usize;
+        let to = (starts[(slot + 2).min(STARTS)] as usize).max(from) + 1;
+        let above = from + curve[from..to.min(65536)].partition_point(|&c| c < value);
+        let above = above.min(65535);
+        if above > 0 && value - curve[above - 1] < curve[above] - value {
+            (above - 1) as u16
+        } else {
+            above as u16
+        }
+    }
+
+    /// Linear light in this encoding's primaries to linear light in sRGB primaries; rows are the
+    /// red, green and blue outputs. Values may leave 0..=1 for colours outside sRGB.
+    pub fn to_srgb(&self) -> [[f32; 3]; 3] {
+        self.to_srgb
+    }
+
+    /// The ICC profile to embed in files of this encoding.
+    pub fn icc(&self) -> &[u8] {
+        &self.profile
+    }
+
+    /// What the profile calls itself.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// Whether linear light of the two can be mixed without conversion.
+    pub fn same_primaries(&self, other: &Self) -> bool {
+        let pairs = self.to_srgb.iter().flatten().zip(other.to_srgb.iter().flatten());
+        pairs.into_iter().all(|(a, b)| (a - b).abs() < 2e-3)
+    }
+}
+
+/// sRGB's curve from an encoded value in 0..=1 to linear light.
+pub fn srgb_to_linear(v: f32) -> f32 {
+    if v <= 0.04045 { v / 12.92 } else { ((v + 0.055) / 1.055).powf(2.4) }
+}
+
+/// Evaluates a profile's curve for every code, made rising where rounding broke it.
+fn table(curve: &ToneReprCurve) -> Option<Curve> {
+    let value: Box<dyn Fn(f32) -> f32> = match curve {
+        ToneReprCurve::Lut(points) if points.is_empty() => Box::new(|x| x),
+        ToneReprCurve::Lut(points) if points.len() == 1 => {
+            let gamma = points[0] as f32 / 256.0;
+            Box::new(move |x| x.powf(gamma))
+        }
+        ToneReprCurve::Lut(points) => {
+            let points: Vec<f32> = points.iter().map(|&p| p as f32 / 65535.0).collect();
+            Box::new(move |x| {
+                let at = x * (points.len() - 1) as f32;
+                let low = (at as usize).min(points.len() - 2);
+                points[low] + (points[low + 1] - points[low]) * (at - low as f32)
+            })
+        }
+        ToneReprCurve::Parametric(p) => parametric(p)?,
+    };
+    let mut last = 0.0f32;
+    let table = (0..=65535u32).map(|code| {
+        last = value(code as f32 / 65535.0).clamp(0.0, 1.0).max(last);
+        last
+    });
+    Some(Arc::new(table.collect()))
+}
+
+/// The parametric curve types of ICC.1:2010, 10.16.
+fn parametric(p: &[f32]) -> Option<Box<dyn Fn(f32) -> f32>> {
+    let at = |i: usize| p.get(i).copied().unwrap_or(0.0);
+    let (g, a, b, c, d, e, f) = match p.len() {
+        1 => (at(0), 1.0, 0.0, 0.0, -1.0, 0.0, 0.0),
+        3 => (at(0), at(1), at(2), 0.0, -at(2) / at(1), 0.0, 0.0),
+        4 => (at(0), at(1), at(2), 0.0, -at(2) / at(1), at(3), at(3)),
+        5 => (at(0), at(1), at(2), at(3), at(4), 0.0, 0.0),
+        7 => (at(0), at(1), at(2), at(3), at(4), at(5), at(6)),
+        _ => return None,
+    };
+    Some(Box::new(move |x| if x >= d { (a * x + b).max(0.0).powf(g) + e } else { c * x + f }))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn every_code_survives_the_way_to_light_and_back() {
+        let srgb = Encoding::srgb();
+        for code in 0..=65535u16 {
+            assert_eq!(srgb.encode(1, srgb.curve(1)[code as usize]), code);
+        }
+    }
+
+    #[test]
+    fn profile_of_another_space_is_read_and_its_white_stays_white() {
+        let p3 = ColorProfile::new_display_p3().encode().unwrap();
+        let encoding = Encoding::from_icc(Path::new("p3.tif"), Some(&p3)).unwrap();
+        assert!(!encoding.same_primaries(&Encoding::srgb()));
+        for row in encoding.to_srgb() {
+            assert!((row.iter().sum::<f32>() - 1.0).abs() < 2e-3, "white must stay white: {row:?}");
+        }
+        assert!((encoding.curve(0)[32768] - srgb_to_linear(0.5)).abs() < 1e-3);
+    }
+
+    #[test]
+    fn a_profile_that_is_none_is_refused_with_the_file_name() {
+        let error = Encoding::from_icc(Path::new("odd.tif"), Some(b"not a profile")).unwrap_err();
+        assert!(error.to_string().starts_with("odd.tif: "), "{error}");
+    }
+
+    proptest! {
+        #[test]
+        fn encode_gives_the_nearest_code(value in -0.2f32..1.2) {
+            let srgb = Encoding::srgb();
+            let code = srgb.encode(0, value) as usize;
+            let gap = |c: usize| (srgb.curve(0)[c] - value.clamp(0.0, 1.0)).abs();
+            prop_assert!(code == 0 || gap(code) <= gap(code - 1));
+            prop_assert!(code == 65535 || gap(code) <= gap(code + 1));
+        }
+    }
+}

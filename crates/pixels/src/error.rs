@@ -1,0 +1,83 @@
+use std::path::{Path, PathBuf};
+
+/// What can go wrong with a picture file. Every message is one sentence that names the file, says
+/// what is wrong and what to do.
+#[derive(Debug, thiserror::Error)]
+pub enum PictureError {
+    /// The operating system refused.
+    #[error("{}: {source}; check that the file is there and may be read or written.", name(.path))]
+    Io {
+        /// The file.
+        path: PathBuf,
+        /// The system's own reason.
+        source: std::io::Error,
+    },
+    /// Not one of the formats that are read, whatever its name says.
+    #[error("{}: this is not a TIFF, PNG or JPEG picture (it begins with {begins}); save it again in one of these formats.", name(.path))]
+    UnknownFormat {
+        /// The file.
+        path: PathBuf,
+        /// The first bytes, printable.
+        begins: String,
+    },
+    /// The file ends too early.
+    #[error("{}: the file is cut short ({have} of at least {need} bytes are there); copy it again from the card.", name(.path))]
+    Truncated {
+        /// The file.
+        path: PathBuf,
+        /// Bytes present.
+        have: u64,
+        /// Bytes its own header speaks of.
+        need: u64,
+    },
+    /// The header announces more pixels than are accepted.
+    #[error("{}: the header announces {width} x {height} pixels, more than the {limit_mp} megapixels that are accepted; the file is damaged or not a photograph.", name(.path))]
+    TooLarge {
+        /// The file.
+        path: PathBuf,
+        /// Announced width in pixels.
+        width: u64,
+        /// Announced height in pixels.
+        height: u64,
+        /// The limit in megapixels.
+        limit_mp: u64,
+    },
+    /// A kind of the format that is not read.
+    #[error("{}: {what} is not supported; save it as an 8 or 16 bit RGB or grey picture.", name(.path))]
+    Unsupported {
+        /// The file.
+        path: PathBuf,
+        /// The property.
+        what: String,
+    },
+    /// The decoder gave up.
+    #[error("{}: the picture data are damaged ({reason}); copy the file again from the card.", name(.path))]
+    Damaged {
+        /// The file.
+        path: PathBuf,
+        /// The decoder's reason.
+        reason: String,
+    },
+    /// Stopped by the person.
+    #[error("stopped")]
+    Cancelled,
+}
+
+impl PictureError {
+    /// For `map_err` on system calls that concern `path`.
+    pub fn io(path: &Path) -> impl Fn(std::io::Error) -> Self + '_ {
+        move |source| Self::Io { path: path.to_owned(), source }
+    }
+
+    pub(crate) fn damaged(path: &Path, reason: impl std::fmt::Display) -> Self {
+        Self::Damaged { path: path.to_owned(), reason: reason.to_string() }
+    }
+
+    pub(crate) fn unsupported(path: &Path, what: impl Into<String>) -> Self {
+        Self::Unsupported { path: path.to_owned(), what: what.into() }
+    }
+}
+
+fn name(path: &Path) -> String {
+    path.file_name().unwrap_or(path.as_os_str()).to_string_lossy().into_owned()
+}

@@ -1,0 +1,90 @@
+//! What a picture file tells about itself and about how it was taken.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// The formats that are read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum FileFormat {
+    /// Tagged image file format, 8 or 16 bit.
+    Tiff,
+    /// Portable network graphics, 8 or 16 bit.
+    Png,
+    /// JPEG, 8 bit.
+    Jpeg,
+}
+
+/// Facts of one picture file; what the file does not tell is `None`.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Facts {
+    /// File format.
+    pub format: FileFormat,
+    /// Width in pixels.
+    pub width: u32,
+    /// Height in pixels.
+    pub height: u32,
+    /// Bits of one sample.
+    pub bits: u8,
+    /// Exposure time in seconds.
+    pub exposure_s: Option<f64>,
+    /// ISO speed.
+    pub iso: Option<u32>,
+    /// Aperture as f-number.
+    pub aperture: Option<f64>,
+    /// Focal length in millimetres, as engraved.
+    pub focal_mm: Option<f64>,
+    /// When it was taken, `YYYY-MM-DD HH:MM:SS` in the camera's own time.
+    pub taken: Option<String>,
+    /// Camera maker and model.
+    pub camera: Option<String>,
+    /// What the embedded colour profile calls itself.
+    pub profile: Option<String>,
+}
+
+impl Facts {
+    /// Facts with nothing known about how the picture was taken.
+    pub fn bare(format: FileFormat, width: u32, height: u32, bits: u8) -> Self {
+        Self {
+            format,
+            width,
+            height,
+            bits,
+            exposure_s: None,
+            iso: None,
+            aperture: None,
+            focal_mm: None,
+            taken: None,
+            camera: None,
+            profile: None,
+        }
+    }
+
+    /// `2026:03:14 22:10:05`, as EXIF writes it, becomes `2026-03-14 22:10:05`; blank or malformed
+    /// times become `None`.
+    pub fn time_from_exif(text: &str) -> Option<String> {
+        let text = text.trim_end_matches('\0').trim();
+        let (day, time) = text.split_once(' ')?;
+        let parts: Vec<&str> = day.split(':').collect();
+        let digits = |s: &str, n: usize| s.len() == n && s.bytes().all(|b| b.is_ascii_digit());
+        match parts[..] {
+            [y, m, d] if digits(y, 4) && digits(m, 2) && digits(d, 2) && time.len() >= 8 => {
+                Some(format!("{y}-{m}-{d} {time}"))
+            }
+            _ => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Facts;
+
+    #[test]
+    fn exif_time_is_turned_or_dropped() {
+        let turned = Facts::time_from_exif("2026:03:14 22:10:05\0");
+        assert_eq!(turned.as_deref(), Some("2026-03-14 22:10:05"));
+        assert_eq!(Facts::time_from_exif("    :  :     :  :  "), None);
+        assert_eq!(Facts::time_from_exif("yesterday evening"), None);
+    }
+}

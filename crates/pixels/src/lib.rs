@@ -1,0 +1,15 @@
+//! Pictures as rows and tiles, colour, and reading and writing picture files.
+//!
+//! This crate knows no job: no frames to stack, no plans. Samples are 16-bit as the file stores
+//! them (8-bit files are widened by 257) or linear `f32`, always red, green, blue interleaved.
+
+pub mod colour;
+mod error;
+pub mod facts;
+pub mod limits;
+pub mod pyramid;
+pub mod read;
+pub mod tiled;
+pub mod write;
+
+pub use error::PictureError;

@@ -1,0 +1,66 @@
+use super::{Decode, Layout, Rows, exif};
+use crate::facts::{Facts, FileFormat};
+use crate::{PictureError, limits};
+use std::fs::File;
+use std::io::BufReader;
+use std::path::{Path, PathBuf};
+use zune_jpeg::JpegDecoder;
+use zune_jpeg::zune_core::colorspace::ColorSpace;
+use zune_jpeg::zune_core::options::DecoderOptions;
+
+type Inner = JpegDecoder<BufReader<File>>;
+
+struct Jpeg {
+    path: PathBuf,
+    decoder: Inner,
+    width: usize,
+}
+
+pub fn open(path: &Path) -> Result<(Facts, Option<Vec<u8>>, Box<dyn Decode>), PictureError> {
+    let file = BufReader::new(File::open(path).map_err(PictureError::io(path))?);
+    let options = DecoderOptions::default()
+        .set_max_width(limits::MAX_SIDE as usize)
+        .set_max_height(limits::MAX_SIDE as usize)
+        .set_strict_mode(true)
+        .jpeg_set_out_colorspace(ColorSpace::RGB);
+    let mut decoder = JpegDecoder::new_with_options(file, options);
+    decoder.decode_headers().map_err(|e| match e {
+        zune_jpeg::errors::DecodeErrors::LargeDimensions(_) => PictureError::TooLarge {
+            path: path.to_owned(),
+            width: 65535,
+            height: 65535,
+            limit_mp: limits::MAX_PIXELS / 1_000_000,
+        },
+        e => PictureError::damaged(path, format!("{e:?}")),
+    })?;
+    let info = decoder.info().ok_or_else(|| PictureError::damaged(path, "no header"))?;
+    let (width, height) = limits::check(path, info.width as u64, info.height as u64)?;
+    if decoder.input_colorspace().is_some_and(|c| matches!(c, ColorSpace::CMYK | ColorSpace::YCCK))
+    {
+        return Err(PictureError::unsupported(path, "a JPEG in CMYK"));
+    }
+    let mut facts = Facts::bare(FileFormat::Jpeg, width, height, 8);
+    if let Some(block) = decoder.exif() {
+        exif::apply(block, &mut facts);
+    }
+    let icc = decoder.icc_profile();
+    let jpeg = Jpeg { path: path.to_owned(), decoder, width: width as usize };
+    Ok((facts, icc, Box::new(jpeg)))
+}
+
+impl Decode for Jpeg {
+    fn rows(mut self: Box<Self>, rows: Rows) -> Result<(), PictureError> {
+        let bytes = self
+            .decoder
+            .decode()
+            .map_err(|e| PictureError::damaged(&self.path, format!("{e:?}")))?;
+        let layout = Layout::Rgb { stride: 3 };
+        let mut row = Vec::new();
+        for (y, source) in bytes.chunks_exact(self.width * 3).enumerate() {
+            row.clear();
+            layout.append_bytes(source, &mut row);
+            rows(y as u32, &row)?;
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,148 @@
+//! Opening a picture file: its facts at once, its samples row by row.
+
+mod exif;
+mod jpeg;
+mod png;
+mod tiff;
+
+use crate::PictureError;
+use crate::colour::Encoding;
+use crate::facts::{Facts, FileFormat};
+use crate::tiled::{Region, SIDE, TileWriter, TiledFile};
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+
+/// Receives whole rows, top to bottom: the first row's number and the interleaved 16-bit samples
+/// of red, green and blue of one or more rows.
+pub type Rows<'a> = &'a mut dyn FnMut(u32, &[u16]) -> Result<(), PictureError>;
+
+trait Decode {
+    fn rows(self: Box<Self>, rows: Rows) -> Result<(), PictureError>;
+}
+
+/// An open picture file whose header was read and accepted.
+pub struct PictureFile {
+    facts: Facts,
+    encoding: Encoding,
+    decoder: Box<dyn Decode>,
+}
+
+impl PictureFile {
+    /// Reads the header of a TIFF, PNG or JPEG file, told by its content, not its name.
+    ///
+    /// # Errors
+    /// [`PictureError`] with one sentence for the person; sizes beyond [`crate::limits`] are
+    /// refused before memory is taken for them.
+    pub fn open(path: &Path) -> Result<Self, PictureError> {
+        let io = PictureError::io(path);
+        let mut begin = Vec::new();
+        File::open(path).map_err(&io)?.take(16).read_to_end(&mut begin).map_err(&io)?;
+        let (facts, icc, decoder): (Facts, Option<Vec<u8>>, Box<dyn Decode>) = match sniff(&begin) {
+            Some(FileFormat::Tiff) => tiff::open(path)?,
+            Some(FileFormat::Png) => png::open(path)?,
+            Some(FileFormat::Jpeg) => jpeg::open(path)?,
+            None => {
+                let begins = match begin.is_empty() {
+                    true => "nothing: it is empty".to_owned(),
+                    false => format!("\"{}\"", begin.escape_ascii()),
+                };
+                return Err(PictureError::UnknownFormat { path: path.to_owned(), begins });
+            }
+        };
+        let encoding = Encoding::from_icc(path, icc.as_deref())?;
+        let profile = icc.map(|_| encoding.name().to_owned());
+        Ok(Self { facts: Facts { profile, ..facts }, encoding, decoder })
+    }
+
+    /// What the file tells about itself.
+    pub fn facts(&self) -> &Facts {
+        &self.facts
+    }
+
+    /// How its samples relate to light.
+    pub fn encoding(&self) -> &Encoding {
+        &self.encoding
+    }
+
+    /// Decodes the whole file into `rows`, holding a few rows (for interlaced PNG and JPEG: the
+    /// picture) in memory.
+    ///
+    /// # Errors
+    /// [`PictureError`] of the file, or what `rows` returned.
+    pub fn rows(self, rows: Rows) -> Result<(), PictureError> {
+        self.decoder.rows(rows)
+    }
+
+    /// Decodes the whole file into a tiled file at `path`, showing every band of rows to `watch`
+    /// on its way.
+    ///
+    /// # Errors
+    /// [`PictureError`] of either file, or what `watch` returned.
+    pub fn decode_to(self, path: &Path, watch: Rows) -> Result<TiledFile<u16>, PictureError> {
+        let (width, height) = (self.facts.width, self.facts.height);
+        let writer = TileWriter::<u16>::create(path, width, height, 3)?;
+        let row = width as usize * 3;
+        let mut band: Vec<u16> = Vec::with_capacity(row * SIDE as usize);
+        let mut top = 0;
+        self.decoder.rows(&mut |y, samples| {
+            watch(y, samples)?;
+            for one in samples.chunks_exact(row) {
+                band.extend_from_slice(one);
+                let rows = (band.len() / row) as u32;
+                if rows == SIDE || top + rows == height {
+                    let region = Region { x: 0, y: top, width, height: rows };
+                    writer.write_region(region, &band)?;
+                    top += rows;
+                    band.clear();
+                }
+            }
+            Ok(())
+        })?;
+        writer.finish(false)
+    }
+}
+
+fn sniff(begin: &[u8]) -> Option<FileFormat> {
+    let starts = |magic: &[u8]| begin.starts_with(magic);
+    if starts(b"II*\0") || starts(b"MM\0*") || starts(b"II+\0") || starts(b"MM\0+") {
+        Some(FileFormat::Tiff)
+    } else if starts(b"\x89PNG\r\n\x1a\n") {
+        Some(FileFormat::Png)
+    } else if starts(&[0xff, 0xd8, 0xff]) {
+        Some(FileFormat::Jpeg)
+    } else {
+        None
+    }
+}
+
+/// Which channels of an interleaved source become red, green and blue.
+#[derive(Clone, Copy)]
+enum Layout {
+    Grey { stride: usize },
+    Rgb { stride: usize },
+}
+
+impl Layout {
+    fn stride(self) -> usize {
+        match self {
+            Self::Grey { stride } | Self::Rgb { stride } => stride,
+        }
+    }
+
+    /// Appends the pixels of `source` as red, green, blue.
+    fn append(self, source: impl Iterator<Item = u16> + Clone, out: &mut Vec<u16>) {
+        match self {
+            Self::Rgb { stride: 3 } => out.extend(source),
+            Self::Rgb { stride } => {
+                out.extend(source.enumerate().filter(|(i, _)| i % stride < 3).map(|(_, v)| v));
+            }
+            Self::Grey { stride } => out.extend(source.step_by(stride).flat_map(|v| [v; 3])),
+        }
+    }
+
+    /// The same from 8-bit samples, widened so that 255 becomes 65535.
+    fn append_bytes(self, source: &[u8], out: &mut Vec<u16>) {
+        self.append(source.iter().map(|&v| v as u16 * 257), out);
+    }
+}

@@ -1,0 +1,92 @@
+use super::{Decode, Layout, Rows, exif};
+use crate::facts::{Facts, FileFormat};
+use crate::{PictureError, limits};
+use png::{BitDepth, ColorType, Decoder, DecodingError, Reader, Transformations};
+use std::fs::File;
+use std::io::{BufReader, ErrorKind};
+use std::path::{Path, PathBuf};
+
+struct Png {
+    path: PathBuf,
+    reader: Reader<BufReader<File>>,
+    width: u32,
+    wide: bool,
+    layout: Layout,
+}
+
+pub fn open(path: &Path) -> Result<(Facts, Option<Vec<u8>>, Box<dyn Decode>), PictureError> {
+    let file = BufReader::new(File::open(path).map_err(PictureError::io(path))?);
+    let mut decoder = Decoder::new(file);
+    decoder.set_transformations(Transformations::EXPAND);
+    let header = decoder.read_header_info().map_err(|e| failed(path, e))?;
+    let (width, height) = limits::check(path, header.width as u64, header.height as u64)?;
+    let reader = decoder.read_info().map_err(|e| failed(path, e))?;
+    let (colour, depth) = reader.output_color_type();
+    let layout = match colour {
+        ColorType::Grayscale => Layout::Grey { stride: 1 },
+        ColorType::GrayscaleAlpha => Layout::Grey { stride: 2 },
+        ColorType::Rgb => Layout::Rgb { stride: 3 },
+        ColorType::Rgba => Layout::Rgb { stride: 4 },
+        ColorType::Indexed => return Err(PictureError::unsupported(path, "a PNG with a palette")),
+    };
+    let wide = depth == BitDepth::Sixteen;
+    let mut facts = Facts::bare(FileFormat::Png, width, height, if wide { 16 } else { 8 });
+    let info = reader.info();
+    if let Some(block) = &info.exif_metadata {
+        exif::apply(block, &mut facts);
+    }
+    let icc = info.icc_profile.as_ref().map(|bytes| bytes.to_vec());
+    Ok((facts, icc, Box::new(Png { path: path.to_owned(), reader, width, wide, layout })))
+}
+
+impl Png {
+    fn append(&self, source: &[u8], out: &mut Vec<u16>) {
+        if self.wide {
+            let pairs = source.chunks_exact(2).map(|b| u16::from_be_bytes([b[0], b[1]]));
+            self.layout.append(pairs, out);
+        } else {
+            self.layout.append_bytes(source, out);
+        }
+    }
+}
+
+impl Decode for Png {
+    fn rows(mut self: Box<Self>, rows: Rows) -> Result<(), PictureError> {
+        let path = self.path.clone();
+        let mut out = Vec::new();
+        if self.reader.info().interlaced {
+            let size = self.reader.output_buffer_size();
+            let size = size.ok_or_else(|| PictureError::damaged(&path, "impossible size"))?;
+            let mut whole = vec![0; size];
+            self.reader.next_frame(&mut whole).map_err(|e| failed(&path, e))?;
+            let bytes = self.layout.stride() * self.width as usize * (1 + self.wide as usize);
+            for (y, source) in whole.chunks_exact(bytes).enumerate() {
+                out.clear();
+                self.append(source, &mut out);
+                rows(y as u32, &out)?;
+            }
+            return Ok(());
+        }
+        for y in 0.. {
+            let source = match self.reader.next_row().map_err(|e| failed(&path, e))? {
+                Some(row) => row.data().to_vec(),
+                None => break,
+            };
+            out.clear();
+            self.append(&source, &mut out);
+            rows(y, &out)?;
+        }
+        Ok(())
+    }
+}
+
+fn failed(path: &Path, error: DecodingError) -> PictureError {
+    let have = std::fs::metadata(path).map(|m| m.len()).unwrap_or(0);
+    match error {
+        DecodingError::IoError(e) if e.kind() == ErrorKind::UnexpectedEof => {
+            PictureError::Truncated { path: path.to_owned(), have, need: have + 1 }
+        }
+        DecodingError::IoError(source) => PictureError::Io { path: path.to_owned(), source },
+        e => PictureError::damaged(path, e),
+    }
+}

@@ -1,0 +1,56 @@
+use super::{Fill, Picture, narrow};
+use crate::PictureError;
+use jpeg_encoder::{ColorType, Encoder, EncodingError, SamplingFactor};
+use std::fs::File;
+use std::io::{BufWriter, Write};
+use std::path::Path;
+
+pub fn write(
+    path: &Path,
+    file: &mut File,
+    quality: u8,
+    picture: &Picture,
+    fill: Fill,
+) -> Result<(), PictureError> {
+    if picture.width.max(picture.height) > 65535 {
+        return Err(PictureError::unsupported(path, "a JPEG wider or taller than 65535 pixels"));
+    }
+    let mut bytes =
+        Vec::with_capacity(picture.width as usize * picture.height as usize * picture.channels);
+    picture.bands(fill, |band| {
+        bytes.extend(narrow(band));
+        Ok(())
+    })?;
+    let size = (picture.width as u16, picture.height as u16);
+    let icc = (picture.channels == 3).then(|| picture.encoding.icc());
+    put(BufWriter::new(file), size, picture.channels, &bytes, quality, icc).map_err(|e| match e {
+        EncodingError::IoError(source) => PictureError::Io { path: path.to_owned(), source },
+        e => PictureError::damaged(path, e),
+    })
+}
+
+/// A small JPEG in memory, of interleaved 8-bit sRGB pixels.
+///
+/// `rgb` holds `width * height * 3` bytes; `quality` is in 1..=100.
+pub fn encode(width: u16, height: u16, rgb: &[u8], quality: u8) -> Vec<u8> {
+    let mut out = Vec::new();
+    put(&mut out, (width, height), 3, rgb, quality, None).expect("writing to memory");
+    out
+}
+
+fn put<W: Write>(
+    writer: W,
+    (width, height): (u16, u16),
+    channels: usize,
+    bytes: &[u8],
+    quality: u8,
+    icc: Option<&[u8]>,
+) -> Result<(), EncodingError> {
+    let mut encoder = Encoder::new(writer, quality);
+    encoder.set_sampling_factor(SamplingFactor::F_1_1);
+    if let Some(icc) = icc {
+        encoder.add_icc_profile(icc)?;
+    }
+    let colour = if channels == 3 { ColorType::Rgb } else { ColorType::Luma };
+    encoder.encode(bytes, width, height, colour)
+}

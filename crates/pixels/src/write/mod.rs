@@ -1,0 +1,117 @@
+//! Writing picture files: whole or not at all, with their colour profile.
+
+mod jpeg;
+mod png;
+mod tiff;
+
+use crate::PictureError;
+use crate::colour::Encoding;
+use crate::facts::Facts;
+use std::io::Write;
+use std::path::Path;
+
+pub use jpeg::encode as encode_jpeg;
+
+/// The file to write.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Target {
+    /// TIFF, uncompressed, 8 or 16 bit.
+    Tiff {
+        /// 16 bit rather than 8.
+        wide: bool,
+    },
+    /// PNG, 8 or 16 bit.
+    Png {
+        /// 16 bit rather than 8.
+        wide: bool,
+    },
+    /// JPEG of a quality in 1..=100, without colour subsampling.
+    Jpeg {
+        /// Quality in 1..=100.
+        quality: u8,
+    },
+}
+
+/// What to write besides the samples.
+pub struct Picture<'a> {
+    /// Width in pixels.
+    pub width: u32,
+    /// Height in pixels.
+    pub height: u32,
+    /// Samples of a pixel: 3 (red, green, blue) or 1 (grey, without a profile).
+    pub channels: usize,
+    /// The profile to embed into a colour picture; the samples must be encoded with it.
+    pub encoding: &'a Encoding,
+    /// How the picture was taken; TIFF files carry it as EXIF.
+    pub facts: Option<&'a Facts>,
+}
+
+/// Fills a band of encoded 16-bit rows: called with the first row's number and a buffer of one or
+/// more whole rows, top to bottom.
+pub type Fill<'a> = &'a mut dyn FnMut(u32, &mut [u16]) -> Result<(), PictureError>;
+
+/// Rows handed to a [`Fill`] at a time.
+const BAND: u32 = 128;
+
+/// Writes a picture file at `path`, replacing what was there only when the new file is complete
+/// and on the disk.
+///
+/// # Errors
+/// [`PictureError`] of the file, or what `fill` returned; nothing is left behind then.
+pub fn write_picture(
+    path: &Path,
+    target: Target,
+    picture: &Picture,
+    fill: Fill,
+) -> Result<(), PictureError> {
+    write_whole(path, |file| match target {
+        Target::Tiff { wide } => tiff::write(path, file, wide, picture, fill),
+        Target::Png { wide } => png::write(path, file, wide, picture, fill),
+        Target::Jpeg { quality } => jpeg::write(path, file, quality, picture, fill),
+    })
+}
+
+/// Writes a file aside with `write`, syncs it and gives it the name `path`.
+///
+/// # Errors
+/// [`PictureError::Io`], or what `write` returned; nothing is left behind then.
+pub fn write_whole(
+    path: &Path,
+    write: impl FnOnce(&mut std::fs::File) -> Result<(), PictureError>,
+) -> Result<(), PictureError> {
+    let io = PictureError::io(path);
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut temp = tempfile::Builder::new()
+        .prefix(".aside-")
+        .permissions(std::os::unix::fs::PermissionsExt::from_mode(0o644))
+        .tempfile_in(folder)
+        .map_err(&io)?;
+    write(temp.as_file_mut())?;
+    temp.as_file_mut().flush().map_err(&io)?;
+    temp.as_file().sync_all().map_err(&io)?;
+    temp.persist(path).map_err(|e| io(e.error))?;
+    Ok(())
+}
+
+impl Picture<'_> {
+    /// Calls `put` with bands of filled rows.
+    fn bands(
+        &self,
+        fill: Fill,
+        mut put: impl FnMut(&[u16]) -> Result<(), PictureError>,
+    ) -> Result<(), PictureError> {
+        let row = self.width as usize * self.channels;
+        let mut band = vec![0; row * BAND.min(self.height) as usize];
+        for y in (0..self.height).step_by(BAND as usize) {
+            let part = &mut band[..row * BAND.min(self.height - y) as usize];
+            fill(y, part)?;
+            put(part)?;
+        }
+        Ok(())
+    }
+}
+
+/// Rounds 16-bit samples to 8 bit.
+fn narrow(samples: &[u16]) -> Vec<u8> {
+    samples.iter().map(|&v| ((v as u32 * 255 + 32767) / 65535) as u8).collect()
+}

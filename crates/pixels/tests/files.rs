@@ -1,0 +1,214 @@
+//! Every format written and read again, and files that are not what they seem.
+
+use jade_pixels::PictureError;
+use jade_pixels::colour::Encoding;
+use jade_pixels::facts::{Facts, FileFormat};
+use jade_pixels::read::PictureFile;
+use jade_pixels::write::{Picture, Target, write_picture};
+use std::path::{Path, PathBuf};
+
+const WIDTH: u32 = 300;
+const HEIGHT: u32 = 257;
+
+/// A smooth picture, so that JPEG can follow it closely.
+fn value(x: u32, y: u32, channel: u32) -> u16 {
+    (x * 150 + y * 70 + channel * 900) as u16
+}
+
+fn write(path: &Path, target: Target, facts: Option<&Facts>) {
+    let encoding = Encoding::srgb();
+    let picture = Picture { width: WIDTH, height: HEIGHT, channels: 3, encoding: &encoding, facts };
+    write_picture(path, target, &picture, &mut |first, rows| {
+        for (i, sample) in rows.iter_mut().enumerate() {
+            let pixel = i as u32 / 3;
+            *sample = value(pixel % WIDTH, first + pixel / WIDTH, i as u32 % 3);
+        }
+        Ok(())
+    })
+    .unwrap();
+}
+
+fn read(path: &Path) -> Result<(Facts, Vec<u16>), PictureError> {
+    let file = PictureFile::open(path)?;
+    let facts = file.facts().clone();
+    let mut samples = Vec::new();
+    file.rows(&mut |y, rows| {
+        assert_eq!(samples.len(), y as usize * facts.width as usize * 3, "rows in order");
+        samples.extend_from_slice(rows);
+        Ok(())
+    })?;
+    Ok((facts, samples))
+}
+
+fn worst(samples: &[u16]) -> u32 {
+    let truth =
+        (0..HEIGHT).flat_map(|y| (0..WIDTH).flat_map(move |x| (0..3).map(move |c| value(x, y, c))));
+    samples.iter().zip(truth).map(|(a, b)| a.abs_diff(b) as u32).max().unwrap()
+}
+
+fn folder() -> (tempfile::TempDir, impl Fn(&str) -> PathBuf) {
+    let folder = tempfile::tempdir().unwrap();
+    let root = folder.path().to_owned();
+    (folder, move |name: &str| root.join(name))
+}
+
+#[test]
+fn each_format_reads_back_what_was_written() {
+    let (_folder, file) = folder();
+    let cases = [
+        ("a.tif", Target::Tiff { wide: true }, FileFormat::Tiff, 16, 0),
+        ("b.tif", Target::Tiff { wide: false }, FileFormat::Tiff, 8, 129),
+        ("c.png", Target::Png { wide: true }, FileFormat::Png, 16, 0),
+        ("d.png", Target::Png { wide: false }, FileFormat::Png, 8, 129),
+        ("e.jpg", Target::Jpeg { quality: 98 }, FileFormat::Jpeg, 8, 257 * 6),
+    ];
+    for (name, target, format, bits, tolerance) in cases {
+        write(&file(name), target, None);
+        let (facts, samples) = read(&file(name)).unwrap();
+        assert_eq!((facts.format, facts.width, facts.height), (format, WIDTH, HEIGHT), "{name}");
+        assert_eq!(facts.bits, bits, "{name}");
+        assert!(facts.profile.is_some(), "{name} carries its profile");
+        assert!(worst(&samples) <= tolerance, "{name}: off by {}", worst(&samples));
+    }
+}
+
+#[test]
+fn tiff_keeps_how_it_was_taken() {
+    let (_folder, file) = folder();
+    let facts = Facts {
+        exposure_s: Some(8.0),
+        iso: Some(6400),
+        aperture: Some(2.8),
+        focal_mm: Some(20.0),
+        taken: Some("2026-03-14 22:10:05".to_owned()),
+        camera: Some("Simulated camera".to_owned()),
+        ..Facts::bare(FileFormat::Tiff, WIDTH, HEIGHT, 16)
+    };
+    write(&file("a.tif"), Target::Tiff { wide: true }, Some(&facts));
+    let (read, _) = read(&file("a.tif")).unwrap();
+    assert_eq!(Facts { profile: None, ..read }, facts);
+}
+
+#[test]
+fn the_content_counts_and_not_the_name() {
+    let (_folder, file) = folder();
+    write(&file("a.png"), Target::Png { wide: true }, None);
+    std::fs::rename(file("a.png"), file("a.tif")).unwrap();
+    assert_eq!(read(&file("a.tif")).unwrap().0.format, FileFormat::Png);
+}
+
+#[test]
+fn cut_files_of_each_format_are_refused() {
+    let (_folder, file) = folder();
+    let cases = [
+        ("a.tif", Target::Tiff { wide: true }),
+        ("c.png", Target::Png { wide: true }),
+        ("e.jpg", Target::Jpeg { quality: 90 }),
+    ];
+    for (name, target) in cases {
+        write(&file(name), target, None);
+        let bytes = std::fs::read(file(name)).unwrap();
+        for keep in [bytes.len() / 2, bytes.len() / 20, 9] {
+            std::fs::write(file(name), &bytes[..keep]).unwrap();
+            let error = read(&file(name)).unwrap_err().to_string();
+            assert!(error.starts_with(name), "{error}");
+            assert_eq!(error.matches(". ").count(), 0, "one sentence: {error}");
+        }
+    }
+}
+
+#[test]
+fn text_and_empty_files_are_told_apart() {
+    let (_folder, file) = folder();
+    std::fs::write(file("note.tif"), "the moon sets at four").unwrap();
+    let error = PictureFile::open(&file("note.tif")).err().unwrap().to_string();
+    assert!(error.contains("note.tif: this is not a TIFF"), "{error}");
+    assert!(error.contains("the moon sets at"), "{error}");
+    std::fs::write(file("none.tif"), "").unwrap();
+    let error = PictureFile::open(&file("none.tif")).err().unwrap().to_string();
+    assert!(error.contains("it is empty"), "{error}");
+}
+
+/// A TIFF header without pixels: 16-bit RGB of the given size, one strip.
+fn bare_tiff(side: u32) -> Vec<u8> {
+    let entries: [(u16, u16, u32, u32); 8] = [
+        (256, 4, 1, side),
+        (257, 4, 1, side),
+        (258, 3, 1, 16),
+        (262, 3, 1, 1),
+        (273, 4, 1, 8),
+        (277, 3, 1, 1),
+        (278, 4, 1, side),
+        (279, 4, 1, 64),
+    ];
+    let mut bytes = b"II*\0\x08\0\0\0".to_vec();
+    bytes.extend((entries.len() as u16).to_le_bytes());
+    for (tag, kind, count, value) in entries {
+        bytes.extend(tag.to_le_bytes());
+        bytes.extend(kind.to_le_bytes());
+        bytes.extend(count.to_le_bytes());
+        bytes.extend(value.to_le_bytes());
+    }
+    bytes.extend([0; 4]);
+    bytes
+}
+
+#[test]
+fn absurd_headers_are_refused_before_memory_is_taken() {
+    let (_folder, file) = folder();
+    std::fs::write(file("vast.tif"), bare_tiff(60_000)).unwrap();
+    let error = PictureFile::open(&file("vast.tif")).err().unwrap();
+    assert!(matches!(error, PictureError::TooLarge { width: 60_000, .. }), "{error}");
+    assert!(error.to_string().contains("60000 x 60000"), "{error}");
+
+    write(&file("vast.png"), Target::Png { wide: false }, None);
+    let mut bytes = std::fs::read(file("vast.png")).unwrap();
+    bytes[16..24].copy_from_slice(&[0, 0, 0xea, 0x60, 0, 0, 0xea, 0x60]);
+    // The header's checksum covers the size.
+    let crc = crc32(&bytes[12..29]);
+    bytes[29..33].copy_from_slice(&crc.to_be_bytes());
+    std::fs::write(file("vast.png"), bytes).unwrap();
+    let error = PictureFile::open(&file("vast.png")).err().unwrap();
+    assert!(matches!(error, PictureError::TooLarge { .. }), "{error}");
+}
+
+fn crc32(bytes: &[u8]) -> u32 {
+    !bytes.iter().fold(!0u32, |crc, &byte| {
+        (0..8)
+            .fold(crc ^ byte as u32, |c, _| if c & 1 == 1 { c >> 1 ^ 0xedb8_8320 } else { c >> 1 })
+    })
+}
+
+#[test]
+fn a_failed_write_leaves_the_old_file_and_nothing_else() {
+    let (folder, file) = folder();
+    std::fs::write(file("keep.tif"), "old").unwrap();
+    let encoding = Encoding::srgb();
+    let picture =
+        Picture { width: WIDTH, height: HEIGHT, channels: 3, encoding: &encoding, facts: None };
+    let result =
+        write_picture(&file("keep.tif"), Target::Tiff { wide: true }, &picture, &mut |y, _| {
+            if y > 0 { Err(PictureError::Cancelled) } else { Ok(()) }
+        });
+    assert!(matches!(result, Err(PictureError::Cancelled)));
+    assert_eq!(std::fs::read(file("keep.tif")).unwrap(), b"old");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+}
+
+#[test]
+fn decode_to_tiles_keeps_every_sample() {
+    let (folder, file) = folder();
+    write(&file("a.tif"), Target::Tiff { wide: true }, None);
+    let mut seen = 0;
+    let tiles = PictureFile::open(&file("a.tif"))
+        .unwrap()
+        .decode_to(&folder.path().join("a.tiles"), &mut |_, rows| {
+            seen += rows.len();
+            Ok(())
+        })
+        .unwrap();
+    let whole = jade_pixels::tiled::Region { x: 0, y: 0, width: WIDTH, height: HEIGHT };
+    let samples = tiles.read_region(whole).unwrap();
+    assert_eq!(worst(&samples), 0);
+    assert_eq!(seen, samples.len());
+}
