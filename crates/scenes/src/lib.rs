@@ -1,1 +1,25 @@
-//! placeholder
+//! The simulated camera: made-up shoots whose truth is known.
+//!
+//! The same kind, options and seed give the same bytes. What is written as truth comes from the
+//! scene's own geometry, never from measuring the pictures.
+
+pub mod geometry;
+pub mod night_sky;
+mod random;
+mod texture;
+
+use jade_pixels::PictureError;
+
+/// What can go wrong while a scene is made.
+#[derive(Debug, thiserror::Error)]
+pub enum SceneError {
+    /// A picture could not be written.
+    #[error(transparent)]
+    Picture(#[from] PictureError),
+    /// An option out of range.
+    #[error("{0}")]
+    Option(String),
+    /// Stopped by the person.
+    #[error("stopped")]
+    Cancelled,
+}

@@ -1,0 +1,246 @@
+//! A mast by a salt pan at night: a wide lens on a fixed tripod under the turning sky.
+
+mod ground;
+mod sensor;
+mod sky;
+mod truth;
+
+use crate::SceneError;
+use crate::geometry::{Lens, Rotation, Vec3, unit};
+use crate::random::stream;
+use ground::Ground;
+use jade_pixels::colour::Encoding;
+use jade_pixels::facts::{Facts, FileFormat};
+use jade_pixels::write::{Picture, Target, write_picture};
+use rand::Rng;
+use serde::Serialize;
+use sky::{Sky, Streak};
+use std::path::Path;
+
+/// The sky's turn in radians per second (sidereal).
+pub const SKY_TURN: f64 = 7.292_115e-5;
+
+/// What to simulate.
+#[derive(Debug, Clone, Copy)]
+pub struct Options {
+    /// Light frames, 1 to 400.
+    pub frames: u32,
+    /// Dark frames with the lens cap on.
+    pub darks: u32,
+    /// Width in pixels, at least 64.
+    pub width: u32,
+    /// Height in pixels, at least 64.
+    pub height: u32,
+    /// Everything random follows from it.
+    pub seed: u64,
+}
+
+impl Default for Options {
+    fn default() -> Self {
+        Self { frames: 12, darks: 4, width: 2400, height: 1600, seed: 1 }
+    }
+}
+
+/// Exposure of one frame in seconds.
+pub const EXPOSURE_S: f64 = 8.0;
+/// From the beginning of one exposure to the next, in seconds.
+pub const INTERVAL_S: f64 = 20.0;
+/// The sRGB-linear level that the camera adds to every sample, so that noise around black stays.
+pub const PEDESTAL: f32 = 0.010;
+
+/// One star, as it stands in the reference frame.
+#[derive(Debug, Clone, Copy, Serialize)]
+pub struct Star {
+    /// Column in the reference frame at the middle of its exposure, in pixels.
+    pub x: f64,
+    /// Row in the reference frame, in pixels.
+    pub y: f64,
+    /// Linear light of its brightest pixel before shading, mean of the channels.
+    pub peak: f64,
+    /// Relative red, green, blue; mean 1.
+    pub colour: [f64; 3],
+    /// Whether the ground hides it.
+    pub hidden: bool,
+    #[serde(skip)]
+    ray: Vec3,
+}
+
+/// A made scene, of which frames can be taken.
+pub struct NightSky {
+    options: Options,
+    lens: Lens,
+    pole: Vec3,
+    ground: Ground,
+    sky: Sky,
+}
+
+impl NightSky {
+    /// Makes up the scene.
+    ///
+    /// # Errors
+    /// [`SceneError::Option`] for sizes or counts out of range.
+    pub fn new(options: Options) -> Result<Self, SceneError> {
+        if options.width.min(options.height) < 64 || options.width.max(options.height) > 12_000 {
+            return Err(SceneError::Option(format!(
+                "a scene of {} x {} pixels cannot be made: choose sides from 64 to 12000",
+                options.width, options.height
+            )));
+        }
+        if !(1..=400).contains(&options.frames) || options.darks > 100 {
+            return Err(SceneError::Option(format!(
+                "a scene of {} frames and {} darks cannot be made: choose 1 to 400 frames and at most 100 darks",
+                options.frames, options.darks
+            )));
+        }
+        let mut random = stream(options.seed, "lens", 0, 0);
+        let (w, h) = (options.width as f64, options.height as f64);
+        let lens = Lens {
+            focal_px: w * random.random_range(0.58..0.78),
+            centre: [(w - 1.0) / 2.0, (h - 1.0) / 2.0],
+            k1: random.random_range(-0.09..-0.02),
+            k2: random.random_range(0.0..0.012),
+        };
+        // The pole stands somewhere over the horizon, seldom in the picture.
+        let around: f64 = random.random_range(-1.3..1.3);
+        let up: f64 = random.random_range(0.35..0.95);
+        let pole = unit([around.sin() * up.cos(), -up.sin(), around.cos() * up.cos()]);
+        let ground = Ground::new(&options);
+        let sky = Sky::new(&options, &lens, &ground);
+        Ok(Self { options, lens, pole, ground, sky })
+    }
+
+    /// What was asked for.
+    pub fn options(&self) -> &Options {
+        &self.options
+    }
+
+    /// The reference frame: the middle one.
+    pub fn reference(&self) -> u32 {
+        self.options.frames / 2
+    }
+
+    /// The stars of the scene, brightest first.
+    pub fn stars(&self) -> &[Star] {
+        self.sky.stars()
+    }
+
+    /// How far the sky has turned from the reference frame at the middle of frame `index` (0-based).
+    fn turn(&self, index: u32, seconds: f64) -> Rotation {
+        let since = (index as f64 - self.reference() as f64) * INTERVAL_S + seconds;
+        Rotation::about(self.pole, SKY_TURN * since)
+    }
+
+    /// Where the sky seen at a position of frame `index` stands in the reference frame, exactly.
+    /// `None` when that is far outside the picture.
+    pub fn to_reference(&self, index: u32, at: [f64; 2]) -> Option<[f64; 2]> {
+        let since = (index as f64 - self.reference() as f64) * INTERVAL_S;
+        let back = Rotation::about(self.pole, -SKY_TURN * since);
+        self.lens.project(back.apply(self.lens.unproject(at)))
+    }
+
+    /// How much of each pixel is sky, 0 to 1, row by row.
+    pub fn sky_mask(&self) -> &[f32] {
+        self.ground.sky()
+    }
+
+    /// The light that falls on the sensor, sRGB-linear, interleaved: no noise, no pedestal.
+    fn light(&self, index: u32, streak: Option<&Streak>) -> Vec<f32> {
+        self.sky.render(&self.options, &self.lens, &self.ground, |s| self.turn(index, s), streak)
+    }
+
+    /// The reference frame as it would be without noise, hot pixels and streak; interleaved 16-bit.
+    pub fn clean_reference(&self) -> Vec<u16> {
+        let mut light = self.light(self.reference(), None);
+        light.iter_mut().for_each(|v| *v += PEDESTAL);
+        let srgb = Encoding::srgb();
+        light.iter().enumerate().map(|(i, &v)| srgb.encode(i % 3, v)).collect()
+    }
+
+    /// Light frame `index` (0-based) as the camera records it; interleaved 16-bit.
+    pub fn frame(&self, index: u32) -> Vec<u16> {
+        let streak = Streak::of(&self.options).filter(|s| s.frame == index);
+        sensor::record(&self.options, index as u64, &self.light(index, streak.as_ref()))
+    }
+
+    /// Dark frame `index` (0-based); interleaved 16-bit.
+    pub fn dark(&self, index: u32) -> Vec<u16> {
+        let nothing = vec![0.0; self.options.width as usize * self.options.height as usize * 3];
+        sensor::record(&self.options, 1000 + index as u64, &nothing)
+    }
+
+    /// What the camera writes into frame `index`.
+    pub fn facts(&self, index: u32) -> Facts {
+        let second = 79_805 + index * INTERVAL_S as u32;
+        let (hour, minute) = (second / 3600 % 24, second / 60 % 60);
+        let day = 14 + second / 86_400;
+        Facts {
+            exposure_s: Some(EXPOSURE_S),
+            iso: Some(6400),
+            aperture: Some(2.0),
+            focal_mm: Some((self.lens.focal_px / self.options.width as f64 * 36.0).round()),
+            taken: Some(format!("2026-03-{day:02} {hour:02}:{minute:02}:{:02}", second % 60)),
+            camera: Some("Simulated camera".to_owned()),
+            ..Facts::bare(FileFormat::Tiff, self.options.width, self.options.height, 16)
+        }
+    }
+
+    /// Writes `f01.tif` ..., `darks/d01.tif` ... and `truth/` into `folder`. `step` is called
+    /// before each file with the number made and the total; it stops the work by returning false.
+    ///
+    /// # Errors
+    /// [`SceneError`]; files already written stay.
+    pub fn write(
+        &self,
+        folder: &Path,
+        mut step: impl FnMut(u32, u32) -> bool,
+    ) -> Result<(), SceneError> {
+        let total = self.options.frames + self.options.darks + 1;
+        let mut made = 0;
+        let mut next = || {
+            made += 1;
+            if step(made - 1, total) { Ok(()) } else { Err(SceneError::Cancelled) }
+        };
+        let create = |sub: &str| {
+            let path = folder.join(sub);
+            std::fs::create_dir_all(&path).map_err(jade_pixels::PictureError::io(&path))
+        };
+        create("darks")?;
+        create("truth")?;
+        for index in 0..self.options.frames {
+            next()?;
+            let path = folder.join(frame_name(index, self.options.frames));
+            self.save(&path, &self.frame(index), Some(&self.facts(index)))?;
+        }
+        for index in 0..self.options.darks {
+            next()?;
+            let path = folder.join("darks").join(format!("d{:02}.tif", index + 1));
+            self.save(&path, &self.dark(index), Some(&self.facts(self.options.frames + index)))?;
+        }
+        next()?;
+        truth::write(self, &folder.join("truth"))
+    }
+
+    fn save(&self, path: &Path, samples: &[u16], facts: Option<&Facts>) -> Result<(), SceneError> {
+        let Options { width, height, .. } = self.options;
+        let channels = samples.len() / (width as usize * height as usize);
+        let encoding = Encoding::srgb();
+        let picture = Picture { width, height, channels, encoding: &encoding, facts };
+        let row = width as usize * channels;
+        let target = match path.extension().is_some_and(|e| e == "png") {
+            true => Target::Png { wide: true },
+            false => Target::Tiff { wide: true },
+        };
+        write_picture(path, target, &picture, &mut |y, out| {
+            let from = y as usize * row;
+            out.copy_from_slice(&samples[from..from + out.len()]);
+            Ok(())
+        })?;
+        Ok(())
+    }
+}
+
+/// `f01.tif` for the first of fewer than a hundred frames.
+pub fn frame_name(index: u32, frames: u32) -> String {
+    let digits = if frames > 99 { 3 } else { 2 };
+    format!("f{:0digits$}.tif", index + 1)
+}

@@ -1,0 +1,61 @@
+//! From light to samples: hot pixels, shot noise, read noise, and the camera's sRGB rendering.
+
+use super::{Options, PEDESTAL};
+use crate::random::stream;
+use jade_pixels::colour::Encoding;
+use rand::Rng;
+use rand_distr::{Distribution, StandardNormal};
+use rayon::prelude::*;
+
+/// Electrons at the white point: few, as at a high ISO.
+const FULL_WELL: f32 = 500.0;
+/// Read noise in electrons.
+const READ_NOISE: f32 = 2.5;
+/// Share of pixels that are hot.
+const HOT_SHARE: f64 = 0.0002;
+
+/// Records `light` (sRGB-linear, interleaved) as encoded 16-bit samples. `exposure` tells one
+/// exposure's noise from another's; hot pixels are the same in all.
+pub fn record(options: &Options, exposure: u64, light: &[f32]) -> Vec<u16> {
+    let row = options.width as usize * 3;
+    let mut out = vec![0u16; light.len()];
+    let hot = hot_pixels(options);
+    let srgb = Encoding::srgb();
+    out.par_chunks_mut(row).zip(light.par_chunks(row)).enumerate().for_each(|(y, (out, light))| {
+        let mut random = stream(options.seed, "noise", exposure, y as u64);
+        let mut electrons: Vec<f32> = light.iter().map(|v| v * FULL_WELL).collect();
+        let first = hot.partition_point(|h| h.0 < y as u32);
+        for &(_, x, glow) in hot[first..].iter().take_while(|h| h.0 == y as u32) {
+            // One photosite is hot, and development spreads it to one colour mostly.
+            let at = x as usize * 3;
+            let colour = (x as usize + y) % 3;
+            electrons[at + colour] += glow;
+            electrons[at + (colour + 1) % 3] += glow * 0.25;
+        }
+        for (channel, (sample, &signal)) in out.iter_mut().zip(&electrons).enumerate() {
+            // Shot noise as a normal of the same variance joins the read noise in one draw.
+            let spread = (signal.max(0.0) + READ_NOISE * READ_NOISE).sqrt();
+            let draw: f32 = StandardNormal.sample(&mut random);
+            let linear = (signal + spread * draw) / FULL_WELL + PEDESTAL;
+            *sample = srgb.encode(channel % 3, linear);
+        }
+    });
+    out
+}
+
+/// Row, column and electrons of every hot pixel, in the order of rows.
+fn hot_pixels(options: &Options) -> Vec<(u32, u32, f32)> {
+    let mut random = stream(options.seed, "hot pixels", 0, 0);
+    let count = (options.width as f64 * options.height as f64 * HOT_SHARE) as usize;
+    let mut hot: Vec<(u32, u32, f32)> = (0..count)
+        .map(|_| {
+            let (y, x) =
+                (random.random_range(0..options.height), random.random_range(0..options.width));
+            let strength: f32 = random.random_range(0.0..1.0);
+            (y, x, 15.0 + 260.0 * strength.powi(4))
+        })
+        .collect();
+    hot.sort_by_key(|h| (h.0, h.1));
+    hot.dedup_by_key(|h| (h.0, h.1));
+    hot
+}
