@@ -1,2 +1,48 @@
-//! placeholder
-fn main() {}
+//! The command line of Jade Stack.
+
+mod progress;
+mod scene;
+mod scratch;
+mod serve;
+mod stack;
+
+use clap::{Parser, Subcommand};
+use std::process::ExitCode;
+
+/// Stacks many frames of one scene into one clean picture.
+#[derive(Parser)]
+#[command(name = "jade-stack", version)]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Start the web application.
+    Serve(serve::ServeArgs),
+    /// Start the web application with the demo shoots, made on the first start.
+    Demo(serve::DemoArgs),
+    /// The simulated camera: frames of a made-up scene and their truth.
+    Scene(scene::SceneArgs),
+    /// Stack frames into one picture.
+    Stack(stack::StackArgs),
+}
+
+fn main() -> ExitCode {
+    // Usage errors end with status 2, from clap itself.
+    let cli = Cli::parse();
+    let done = match cli.command {
+        Command::Serve(args) => serve::serve(args),
+        Command::Demo(args) => serve::demo(args),
+        Command::Scene(args) => scene::make(args),
+        Command::Stack(args) => stack::stack(args),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("jade-stack: {error:#}");
+            ExitCode::FAILURE
+        }
+    }
+}

@@ -1,0 +1,112 @@
+//! The smooth brightness behind the stars and its noise: clipped medians on a mesh, interpolated.
+
+use crate::frames::Light;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+
+/// Side of a mesh cell in pixels.
+const CELL: u32 = 64;
+
+/// Background level and noise (standard deviation) of a picture's mean of colours, in linear light.
+pub struct Background {
+    across: usize,
+    down: usize,
+    level: Vec<f32>,
+    sigma: Vec<f32>,
+}
+
+impl Background {
+    /// Measures a picture, a row of cells at a time.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn measure(light: &dyn Light) -> Result<Self, PictureError> {
+        let (width, height) = light.size();
+        let (across, down) = (width.div_ceil(CELL) as usize, height.div_ceil(CELL) as usize);
+        let (mut level, mut sigma) = (Vec::new(), Vec::new());
+        for cell in Region::covering(width, height, CELL) {
+            let (middle, spread) = clipped(&mut light.mean(cell)?);
+            level.push(middle);
+            sigma.push(spread);
+        }
+        let level = smoothed(&level, across, down);
+        let sigma = smoothed(&sigma, across, down);
+        Ok(Self { across, down, level, sigma })
+    }
+
+    /// Level and noise at a pixel, interpolated between the cells' middles.
+    pub fn at(&self, x: f32, y: f32) -> (f32, f32) {
+        let place = |v: f32, cells: usize| {
+            let v = (v / CELL as f32 - 0.5).clamp(0.0, cells as f32 - 1.0);
+            let low = (v as usize).min(cells.saturating_sub(2));
+            (low, (low + 1).min(cells - 1), v - low as f32)
+        };
+        let (x0, x1, fx) = place(x, self.across);
+        let (y0, y1, fy) = place(y, self.down);
+        let mix = |mesh: &[f32]| {
+            let row = |y: usize| {
+                let (a, b) = (mesh[y * self.across + x0], mesh[y * self.across + x1]);
+                a + (b - a) * fx
+            };
+            let (top, low) = (row(y0), row(y1));
+            top + (low - top) * fy
+        };
+        (mix(&self.level), mix(&self.sigma))
+    }
+
+    /// The middle of all levels.
+    pub fn median_level(&self) -> f32 {
+        median(&mut self.level.clone())
+    }
+}
+
+/// The middle value; reorders `values`, which must not be empty.
+pub fn median(values: &mut [f32]) -> f32 {
+    let middle = values.len() / 2;
+    *values.select_nth_unstable_by(middle, f32::total_cmp).1
+}
+
+/// Standard deviation of normal noise from the median absolute deviation about `middle`.
+pub fn robust_sigma(values: &[f32], middle: f32) -> f32 {
+    let mut off: Vec<f32> = values.iter().map(|v| (v - middle).abs()).collect();
+    1.4826 * median(&mut off)
+}
+
+/// Median and noise after cutting away, three times, what lies beyond three sigma.
+fn clipped(values: &mut [f32]) -> (f32, f32) {
+    let mut kept = values;
+    let mut middle = median(kept);
+    let mut sigma = robust_sigma(kept, middle);
+    for _ in 0..3 {
+        let reach = 3.0 * sigma;
+        let mut count = 0;
+        for i in 0..kept.len() {
+            if (kept[i] - middle).abs() <= reach {
+                kept.swap(i, count);
+                count += 1;
+            }
+        }
+        if count == kept.len() || count < 16 {
+            break;
+        }
+        kept = &mut kept[..count];
+        middle = median(kept);
+        sigma = robust_sigma(kept, middle);
+    }
+    (middle, sigma.max(1e-6))
+}
+
+/// Median of each cell and its neighbours, so that one bright object does not lift its cell.
+fn smoothed(mesh: &[f32], across: usize, down: usize) -> Vec<f32> {
+    let mut out = Vec::with_capacity(mesh.len());
+    for y in 0..down {
+        for x in 0..across {
+            let mut near: Vec<f32> = (y.saturating_sub(1)..=(y + 1).min(down - 1))
+                .flat_map(|v| (x.saturating_sub(1)..=(x + 1).min(across - 1)).map(move |u| (u, v)))
+                .map(|(u, v)| mesh[v * across + u])
+                .collect();
+            out.push(median(&mut near));
+        }
+    }
+    out
+}

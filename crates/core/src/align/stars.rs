@@ -1,0 +1,319 @@
+//! Finding stars: matched filter over the background's noise, then Gaussian-windowed centroids.
+
+use super::background::{Background, robust_sigma};
+use crate::frames::Light;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use serde::{Deserialize, Serialize};
+
+/// One point of light.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Star {
+    /// Column of its centre in pixels.
+    pub x: f64,
+    /// Row of its centre in pixels.
+    pub y: f64,
+    /// Light above the background under the window, in linear units.
+    pub flux: f32,
+    /// Full width at half maximum in pixels.
+    pub width: f32,
+    /// Shorter by longer axis, 0 to 1.
+    pub roundness: f32,
+    /// Signal to noise of the matched filter.
+    pub snr: f32,
+    /// Some sample is at the white point.
+    pub saturated: bool,
+}
+
+impl Star {
+    /// Expected error of the centre along one axis in pixels.
+    pub fn error(&self) -> f64 {
+        (0.02f64).hypot(0.9 / self.snr.max(1.0) as f64 * (self.width as f64 / 2.2).max(1.0))
+    }
+}
+
+/// Stars of one picture, brightest first, and what else the search measured.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct StarList {
+    /// Brightest first.
+    pub stars: Vec<Star>,
+    /// Median full width at half maximum of well measured stars in pixels, if there are any.
+    pub star_width: Option<f32>,
+    /// Median background level in linear light.
+    pub sky_level: f32,
+}
+
+/// Side of a block that is searched at a time.
+const BLOCK: u32 = 512;
+/// Reach of windows and filters beyond a block.
+const MARGIN: u32 = 12;
+/// Standard deviation of the matched filter in pixels.
+const FILTER_SIGMA: f32 = 1.1;
+/// Standard deviation of the centroid's window in pixels.
+const WINDOW_SIGMA: f32 = 1.6;
+/// Detection threshold in sigmas of the filtered noise.
+const THRESHOLD: f32 = 5.0;
+/// Second moment under the window (in square pixels) below which a light is a lone pixel, not an
+/// image that went through a lens.
+const LONE_PIXEL: f32 = 0.26;
+/// No more stars than this are kept.
+const MOST: usize = 6000;
+
+/// Finds the stars of a picture; memory is bounded by the block, whatever the picture's size.
+///
+/// # Errors
+/// [`PictureError::Io`], [`PictureError::Cancelled`] when `stop` says so.
+pub fn find(light: &dyn Light, stop: &dyn Fn() -> bool) -> Result<StarList, PictureError> {
+    let background = Background::measure(light)?;
+    let (width, height) = light.size();
+    let mut stars = Vec::new();
+    for block in Region::covering(width, height, BLOCK) {
+        if stop() {
+            return Err(PictureError::Cancelled);
+        }
+        let x = block.x.saturating_sub(MARGIN);
+        let y = block.y.saturating_sub(MARGIN);
+        let outer = Region {
+            x,
+            y,
+            width: (block.x + block.width + MARGIN).min(width) - x,
+            height: (block.y + block.height + MARGIN).min(height) - y,
+        };
+        let patch = Patch::read(light, &background, outer)?;
+        patch.search(block, &mut stars);
+    }
+    stars.sort_by(|a, b| b.flux.total_cmp(&a.flux));
+    stars.truncate(MOST);
+    let star_width = typical_width(&stars);
+    Ok(StarList { stars, star_width, sky_level: background.median_level() })
+}
+
+fn typical_width(stars: &[Star]) -> Option<f32> {
+    let mut widths: Vec<f32> =
+        stars.iter().filter(|s| s.snr > 20.0 && !s.saturated).map(|s| s.width).collect();
+    (!widths.is_empty()).then(|| super::background::median(&mut widths))
+}
+
+/// A block's light above the background, raw and in sigmas after the matched filter.
+struct Patch {
+    region: Region,
+    above: Vec<f32>,
+    raw_peak: Vec<f32>,
+    filtered: Vec<f32>,
+}
+
+impl Patch {
+    fn read(
+        light: &dyn Light,
+        background: &Background,
+        region: Region,
+    ) -> Result<Self, PictureError> {
+        let mut above = light.mean(region)?;
+        let raw_peak = above.clone();
+        let width = region.width as usize;
+        let mut sigma = vec![0.0; above.len()];
+        // The mesh bends slowly, so it is looked up once for a run of pixels.
+        const RUN: usize = 8;
+        for (y, (row, sigmas)) in above.chunks_mut(width).zip(sigma.chunks_mut(width)).enumerate() {
+            for (i, (run, sigmas)) in row.chunks_mut(RUN).zip(sigmas.chunks_mut(RUN)).enumerate() {
+                let x = region.x as usize + i * RUN + RUN / 2;
+                let (level, noise) = background.at(x as f32, (region.y as usize + y) as f32);
+                run.iter_mut().for_each(|v| *v -= level);
+                sigmas.fill(noise);
+            }
+        }
+        let mut filtered = gaussian(&above, width, FILTER_SIGMA);
+        for (f, s) in filtered.iter_mut().zip(&sigma) {
+            *f /= s;
+        }
+        // Noise of neighbouring pixels may hang together, so the filtered noise is measured.
+        let sample: Vec<f32> = filtered.iter().step_by(7).copied().collect();
+        let scale = 1.0 / robust_sigma(&sample, 0.0).max(1e-6);
+        filtered.iter_mut().for_each(|f| *f *= scale);
+        Ok(Self { region, above, raw_peak, filtered })
+    }
+
+    fn search(&self, block: Region, stars: &mut Vec<Star>) {
+        let width = self.region.width as usize;
+        let height = self.region.height as usize;
+        let (left, top) = ((block.x - self.region.x) as usize, (block.y - self.region.y) as usize);
+        for y in top.max(4)..(top + block.height as usize).min(height.saturating_sub(4)) {
+            for x in left.max(4)..(left + block.width as usize).min(width.saturating_sub(4)) {
+                let at = y * width + x;
+                let value = self.filtered[at];
+                if value < THRESHOLD || !self.is_peak(at, width, value) {
+                    continue;
+                }
+                if let Some(star) = self.measure(x, y) {
+                    stars.push(star);
+                }
+            }
+        }
+    }
+
+    fn is_peak(&self, at: usize, width: usize, value: f32) -> bool {
+        (0..5).all(|dy| {
+            let row = at + dy * width - 2 * width - 2;
+            self.filtered[row..row + 5]
+                .iter()
+                .enumerate()
+                // Of equal neighbours the later one wins.
+                .all(|(dx, &v)| if (dy, dx) <= (2, 2) { v <= value } else { v < value })
+        })
+    }
+
+    /// Centre, width and flux under a Gaussian window that follows the centre.
+    fn measure(&self, px: usize, py: usize) -> Option<Star> {
+        const REACH: isize = 5;
+        let (width, height) = (self.region.width as isize, self.region.height as isize);
+        let (mut cx, mut cy) = (px as f32, py as f32);
+        let inverse = 0.5 / (WINDOW_SIGMA * WINDOW_SIGMA);
+        let mut moments = [0.0f32; 4];
+        for _ in 0..12 {
+            let (ix, iy) = (cx.round() as isize, cy.round() as isize);
+            if ix < REACH || iy < REACH || ix >= width - REACH || iy >= height - REACH {
+                return None;
+            }
+            let (mut sum, mut sx, mut sy, mut sxx, mut syy, mut sxy) =
+                (0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
+            for y in iy - REACH..=iy + REACH {
+                for x in ix - REACH..=ix + REACH {
+                    let (dx, dy) = (x as f32 - cx, y as f32 - cy);
+                    let value = self.above[(y * width + x) as usize];
+                    let v = value * (-(dx * dx + dy * dy) * inverse).exp();
+                    sum += v;
+                    sx += v * dx;
+                    sy += v * dy;
+                    sxx += v * dx * dx;
+                    syy += v * dy * dy;
+                    sxy += v * dx * dy;
+                }
+            }
+            if sum <= 0.0 {
+                return None;
+            }
+            // Twice the windowed offset: the window itself pulls towards its own middle.
+            let (mx, my) = (2.0 * sx / sum, 2.0 * sy / sum);
+            cx += mx;
+            cy += my;
+            moments = [sum, sxx / sum, syy / sum, sxy / sum];
+            if (cx - px as f32).abs() > 2.0 || (cy - py as f32).abs() > 2.0 {
+                return None;
+            }
+            if mx.abs() < 1e-3 && my.abs() < 1e-3 {
+                break;
+            }
+        }
+        let [flux, xx, yy, xy] = moments;
+        let mean = (xx + yy) / 2.0;
+        let split = ((xx - yy) / 2.0).hypot(xy);
+        let (long, short) = (mean + split, mean - split);
+        if mean < LONE_PIXEL || short <= 0.05 {
+            return None;
+        }
+        // A Gaussian seen through a Gaussian window: the inverse variances add.
+        let window = 1.0 / (WINDOW_SIGMA * WINDOW_SIGMA);
+        let variance = 1.0 / (1.0 / mean - window).max(0.02);
+        let at = py * width as usize + px;
+        Some(Star {
+            x: (self.region.x as f32 + cx) as f64,
+            y: (self.region.y as f32 + cy) as f64,
+            flux,
+            width: 2.3548 * variance.sqrt(),
+            roundness: (short / long).sqrt(),
+            snr: self.filtered[at],
+            saturated: self.raw_peak[at] > 0.97,
+        })
+    }
+}
+
+/// Convolution with a Gaussian of norm one, edges going on as they end.
+fn gaussian(values: &[f32], width: usize, sigma: f32) -> Vec<f32> {
+    let reach = (3.0 * sigma).ceil() as usize;
+    let mut kernel: Vec<f32> = (0..=2 * reach)
+        .map(|i| (-(i as f32 - reach as f32).powi(2) / (2.0 * sigma * sigma)).exp())
+        .collect();
+    let sum: f32 = kernel.iter().sum();
+    kernel.iter_mut().for_each(|k| *k /= sum);
+    let height = values.len() / width;
+    let mut rows = vec![0.0; values.len()];
+    let mut padded = vec![0.0; width + 2 * reach];
+    for (from, to) in values.chunks(width).zip(rows.chunks_mut(width)) {
+        padded[..reach].fill(from[0]);
+        padded[reach..reach + width].copy_from_slice(from);
+        padded[reach + width..].fill(from[width - 1]);
+        for (i, k) in kernel.iter().enumerate() {
+            for (t, p) in to.iter_mut().zip(&padded[i..]) {
+                *t += k * p;
+            }
+        }
+    }
+    let mut out = vec![0.0; values.len()];
+    for (y, to) in out.chunks_mut(width).enumerate() {
+        for (i, k) in kernel.iter().enumerate() {
+            let row = (y + i).saturating_sub(reach).min(height - 1);
+            for (t, p) in to.iter_mut().zip(&rows[row * width..(row + 1) * width]) {
+                *t += k * p;
+            }
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Faint level with stars at known places, some noise, one lone bright pixel.
+    struct Made {
+        stars: Vec<(f64, f64, f64)>,
+        lone: (u32, u32),
+    }
+
+    impl Light for Made {
+        fn size(&self) -> (u32, u32) {
+            (300, 200)
+        }
+        fn planes(&self, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
+            let mut plane = Vec::new();
+            for y in region.y..region.y + region.height {
+                for x in region.x..region.x + region.width {
+                    let hash = blake3::hash(&[x.to_le_bytes(), y.to_le_bytes()].concat());
+                    let bytes = hash.as_bytes();
+                    let noise: f64 = bytes[..12].iter().map(|&b| b as f64 / 255.0 - 0.5).sum();
+                    let mut value = 0.03 + 0.002 * noise + 0.00005 * x as f64;
+                    for &(sx, sy, peak) in &self.stars {
+                        let r2 = (x as f64 - sx).powi(2) + (y as f64 - sy).powi(2);
+                        value += peak * (-r2 / (2.0 * 0.95f64.powi(2))).exp();
+                    }
+                    if (x, y) == self.lone {
+                        value += 0.5;
+                    }
+                    plane.push(value as f32);
+                }
+            }
+            Ok([plane.clone(), plane.clone(), plane])
+        }
+    }
+
+    #[test]
+    fn stars_are_found_where_they_are_and_lone_pixels_are_not() {
+        let stars: Vec<(f64, f64, f64)> = (0..24)
+            .map(|i| (20.3 + 45.17 * (i % 6) as f64, 25.6 + 44.71 * (i / 6) as f64, 0.06))
+            .collect();
+        let made = Made { stars: stars.clone(), lone: (42, 47) };
+        let list = find(&made, &|| false).unwrap();
+        assert!(list.stars.iter().all(|s| (s.x - 42.0).hypot(s.y - 47.0) > 3.0), "lone pixel");
+        let mut squares = 0.0;
+        for &(x, y, _) in &stars {
+            let off = list.stars.iter().map(|s| (s.x - x).hypot(s.y - y)).fold(99.0, f64::min);
+            assert!(off < 0.2, "star at {x:.1} {y:.1} is off by {off:.3} px");
+            squares += off * off / 2.0;
+        }
+        let rms = (squares / stars.len() as f64).sqrt();
+        assert!(rms < 0.05, "{rms:.3} px rms along an axis at a peak of 30 sigma");
+        let width = list.star_width.unwrap();
+        assert!((width - 2.237).abs() < 0.1, "width {width}");
+        assert!((list.sky_level - 0.0375).abs() < 0.002);
+    }
+}

@@ -1,0 +1,355 @@
+//! Aligning all frames of a shoot on the stars.
+
+use super::camera::{self, Lens, Sighting, Solution};
+use super::homography::{self, Pair};
+use super::matching::{self, Places};
+use super::motion::Motion;
+use super::stars::{Star, StarList};
+use crate::CoreError;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+/// What was found for one frame.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Aligned {
+    /// The motion, unless the frame is left out.
+    pub motion: Option<Motion>,
+    /// Why it is left out: one sentence.
+    pub reason: Option<String>,
+    /// Stars matched with the reference frame.
+    pub matched: usize,
+    /// Root mean square distance of the matched stars in pixels.
+    pub rms_px: Option<f64>,
+}
+
+/// What was found for all frames, in their order.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Alignment {
+    /// One for each frame.
+    pub frames: Vec<Aligned>,
+    /// The lens, when the camera model was the best.
+    pub lens: Option<Lens>,
+}
+
+/// Fewer stars in the reference frame are not enough to align on.
+const FEWEST_STARS: usize = 15;
+/// Fewer matched stars are taken for chance.
+const FEWEST_MATCHES: usize = 10;
+/// Share of the reference's bright stars that must be found again in a frame.
+const FOUND_SHARE: f64 = 0.25;
+/// A light within this distance of its place in another frame has not moved, in pixels.
+const SAME_PLACE: f64 = 0.6;
+/// Where the sky has moved further than this, a light that has not is no star, in pixels.
+const SKY_MOVED: f64 = 1.5;
+/// Sightings of one frame that the joint solution reads.
+const SIGHTINGS: usize = 600;
+
+/// Finds each frame's motion from the stars of all frames, which are pictures of one size. Lights
+/// that stand still while the sky turns (lamps, hot pixels) are told apart and not used.
+///
+/// # Errors
+/// [`CoreError::Frames`] when the reference frame shows too few stars.
+pub fn align_stars(
+    lists: &[StarList],
+    reference: usize,
+    width: u32,
+    height: u32,
+) -> Result<Alignment, CoreError> {
+    let found = lists[reference].stars.len();
+    if found < FEWEST_STARS {
+        return Err(CoreError::Frames(format!(
+            "The reference frame shows {found} stars, and {FEWEST_STARS} are needed to align on them; choose another reference frame, or combine without alignment."
+        )));
+    }
+    let all: Vec<Vec<Star>> = lists.iter().map(|l| l.stars.clone()).collect();
+    let scene = Scene { reference, width, height };
+    let still = scene.still_lights(&all);
+    let moving = scene.without(&all, &still);
+    let mut rough = scene.match_all(&moving);
+    let enough = rough.iter().flatten().count() * 2 > lists.len();
+    let lights = if enough { scene.lights_of_the_ground(&still, &rough) } else { vec![] };
+    if !enough {
+        rough = scene.match_all(&all);
+    }
+    let stars = scene.without(&all, &lights);
+    scene.solve(&stars, &rough)
+}
+
+struct Scene {
+    reference: usize,
+    width: u32,
+    height: u32,
+}
+
+impl Scene {
+    /// Lights of the reference frame that stand at the same place in most frames.
+    fn still_lights(&self, all: &[Vec<Star>]) -> Vec<[f64; 2]> {
+        if all.len() < 3 {
+            return vec![];
+        }
+        let places: Vec<Places> = all.iter().map(|stars| places_of(stars, 4.0)).collect();
+        let others = || places.iter().enumerate().filter(|(i, _)| *i != self.reference);
+        let need = (0.7 * (all.len() - 1) as f64).ceil() as usize;
+        all[self.reference]
+            .iter()
+            .map(|s| [s.x, s.y])
+            .filter(|&at| {
+                others().filter(|(_, p)| p.nearest(at, SAME_PLACE).is_some()).count() >= need
+            })
+            .collect()
+    }
+
+    /// The lists without what stands at the given places.
+    fn without(&self, all: &[Vec<Star>], lights: &[[f64; 2]]) -> Vec<Vec<Star>> {
+        let lights = Places::new(lights.to_vec(), 4.0);
+        let moves = |s: &&Star| lights.nearest([s.x, s.y], SAME_PLACE).is_none();
+        all.iter().map(|stars| stars.iter().filter(moves).copied().collect()).collect()
+    }
+
+    /// Those still lights under which the sky moved in some frames: no stars.
+    fn lights_of_the_ground(
+        &self,
+        still: &[[f64; 2]],
+        rough: &[Option<matching::Match>],
+    ) -> Vec<[f64; 2]> {
+        let motions: Vec<_> = rough.iter().flatten().map(|m| m.homography).collect();
+        let stays = |at: &&[f64; 2]| {
+            let moved = motions.iter().filter(|h| {
+                let [x, y] = super::motion::apply(h, **at);
+                (x - at[0]).hypot(y - at[1]) > SKY_MOVED
+            });
+            moved.count() * 5 >= motions.len().max(1)
+        };
+        still.iter().filter(stays).copied().collect()
+    }
+
+    /// Matches each frame alone; `None` where too little agrees.
+    fn match_all(&self, lists: &[Vec<Star>]) -> Vec<Option<matching::Match>> {
+        let reference = &lists[self.reference];
+        lists
+            .par_iter()
+            .enumerate()
+            .map(|(i, stars)| {
+                if i == self.reference {
+                    let pairs = (0..stars.len()).map(|i| (i, i)).collect();
+                    return Some(matching::Match {
+                        pairs,
+                        homography: nalgebra::Matrix3::identity(),
+                    });
+                }
+                let found = matching::match_stars(stars, reference, self.width, self.height)?;
+                let share = self.share_found(reference, &found.pairs, &found.homography);
+                (found.pairs.len() >= FEWEST_MATCHES && share >= FOUND_SHARE).then_some(found)
+            })
+            .collect()
+    }
+
+    /// Share of the reference's bright stars inside the frame that have a partner.
+    fn share_found(
+        &self,
+        reference: &[Star],
+        pairs: &[(usize, usize)],
+        motion: &nalgebra::Matrix3<f64>,
+    ) -> f64 {
+        let Some(back) = motion.try_inverse() else { return 0.0 };
+        let found: std::collections::HashSet<usize> = pairs.iter().map(|p| p.1).collect();
+        let inside: Vec<usize> = matching::spread(reference, self.width, self.height)
+            .into_iter()
+            .filter(|&j| {
+                let [x, y] = super::motion::apply(&back, [reference[j].x, reference[j].y]);
+                x > 6.0 && y > 6.0 && x < self.width as f64 - 7.0 && y < self.height as f64 - 7.0
+            })
+            .collect();
+        let hits = inside.iter().filter(|j| found.contains(j)).count();
+        hits as f64 / inside.len().max(1) as f64
+    }
+
+    fn solve(
+        &self,
+        stars: &[Vec<Star>],
+        rough: &[Option<matching::Match>],
+    ) -> Result<Alignment, CoreError> {
+        let reference = &stars[self.reference];
+        let kept: Vec<usize> =
+            (0..stars.len()).filter(|&i| i != self.reference && rough[i].is_some()).collect();
+        let places = places_of(reference, 4.0);
+        let mut motions: Vec<Motion> = kept
+            .iter()
+            .map(|&i| Motion::Homography(rough[i].as_ref().expect("kept").homography))
+            .collect();
+        let sight = |motions: &[Motion], reach: f64| -> Vec<Vec<Sighting>> {
+            kept.par_iter()
+                .zip(motions)
+                .map(|(&i, motion)| sightings(&stars[i], reference, &places, motion, reach))
+                .collect()
+        };
+        let mut sightings = sight(&motions, 2.0);
+        let mut solution: Option<Solution> = None;
+        for reach in [4.0, 2.5, 1.5, 1.2] {
+            let next = match solution.take() {
+                None => camera::solve(&sightings, self.width, self.height),
+                Some(known) => Some(camera::refine(known, &sightings, 30)),
+            };
+            let Some(next) = next else { break };
+            motions = next
+                .turns
+                .iter()
+                .map(|turn| Motion::Camera { lens: next.lens, turn: *turn })
+                .collect();
+            sightings = sight(&motions, reach);
+            solution = Some(next);
+        }
+        let solution = solution.map(|known| camera::refine(known, &sightings, 30));
+        let (motions, lens) = choose(solution, &sightings, motions);
+
+        let mut frames: Vec<Aligned> = rough
+            .iter()
+            .enumerate()
+            .map(|(i, m)| Aligned {
+                motion: None,
+                reason: m.is_none().then(|| too_few(&stars[i], reference)),
+                matched: 0,
+                rms_px: None,
+            })
+            .collect();
+        frames[self.reference] = Aligned {
+            motion: Some(Motion::Still),
+            reason: None,
+            matched: reference.len(),
+            rms_px: Some(0.0),
+        };
+        for ((&i, motion), seen) in kept.iter().zip(motions).zip(&sightings) {
+            frames[i] = verdict(motion, seen, stars[i].len());
+        }
+        Ok(Alignment { frames, lens })
+    }
+}
+
+fn too_few(stars: &[Star], reference: &[Star]) -> String {
+    if stars.len() * 4 < reference.len() {
+        format!(
+            "Only {} stars are found where the reference frame shows {}: clouds, or out of focus.",
+            stars.len(),
+            reference.len()
+        )
+    } else {
+        "Its stars do not match those of the reference frame: another scene, or the camera was moved too far.".to_owned()
+    }
+}
+
+fn verdict(motion: Motion, seen: &[Sighting], found: usize) -> Aligned {
+    let distances: Vec<f64> = seen
+        .iter()
+        .map(|s| {
+            let [x, y] = motion.to_reference(s.at);
+            (x - s.reference[0]).hypot(y - s.reference[1])
+        })
+        .collect();
+    let rms = (distances.iter().map(|d| d * d).sum::<f64>() / distances.len().max(1) as f64).sqrt();
+    let reason = if seen.len() < FEWEST_MATCHES {
+        Some(format!(
+            "Only {} of its {found} stars match those of the reference frame, too few to place it.",
+            seen.len()
+        ))
+    } else if rms > 1.0 {
+        Some(format!("Its stars stay {rms:.1} px rms beside those of the reference frame."))
+    } else {
+        None
+    };
+    Aligned {
+        motion: reason.is_none().then_some(motion),
+        reason,
+        matched: seen.len(),
+        rms_px: Some(rms),
+    }
+}
+
+fn places_of(stars: &[Star], cell: f64) -> Places {
+    Places::new(stars.iter().map(|s| [s.x, s.y]).collect(), cell)
+}
+
+/// Pairs of stars that lie within `reach` pixels under a motion, the brightest first.
+fn sightings(
+    stars: &[Star],
+    reference: &[Star],
+    places: &Places,
+    motion: &Motion,
+    reach: f64,
+) -> Vec<Sighting> {
+    let nearest = |i: usize| {
+        let star: &Star = &stars[i];
+        places.nearest(motion.to_reference([star.x, star.y]), reach.min(4.0))
+    };
+    let mut pairs = matching::one_to_one(stars.len(), reference.len(), nearest);
+    pairs.sort_unstable();
+    pairs.truncate(SIGHTINGS);
+    pairs
+        .into_iter()
+        .map(|(i, j)| Sighting {
+            at: [stars[i].x, stars[i].y],
+            reference: [reference[j].x, reference[j].y],
+            error: stars[i].error().hypot(reference[j].error()),
+        })
+        .collect()
+}
+
+/// The camera's solution, or a homography for each frame where that explains the sightings better
+/// for the number of its values (Schwarz 1978).
+fn choose(
+    solution: Option<Solution>,
+    sightings: &[Vec<Sighting>],
+    rough: Vec<Motion>,
+) -> (Vec<Motion>, Option<Lens>) {
+    let homographies: Vec<Motion> = sightings
+        .iter()
+        .zip(rough)
+        .map(|(s, rough)| robust_homography(s).unwrap_or(rough))
+        .collect();
+    let Some(solution) = solution else { return (homographies, None) };
+    let cameras: Vec<Motion> = solution
+        .turns
+        .iter()
+        .map(|turn| Motion::Camera { lens: solution.lens, turn: *turn })
+        .collect();
+    let values = 2.0 * sightings.iter().map(Vec::len).sum::<usize>() as f64;
+    let frames = sightings.len() as f64;
+    let criterion = |motions: &[Motion], parameters: f64| {
+        let loss = motions.iter().zip(sightings).map(|(m, s)| robust_loss(m, s)).sum::<f64>();
+        loss + parameters * values.max(1.0).ln()
+    };
+    let camera = criterion(&cameras, camera::LENS_VALUES as f64 + 3.0 * frames);
+    if camera <= criterion(&homographies, 8.0 * frames) {
+        (cameras, Some(solution.lens))
+    } else {
+        (homographies, None)
+    }
+}
+
+fn robust_loss(motion: &Motion, sightings: &[Sighting]) -> f64 {
+    sightings
+        .iter()
+        .map(|s| {
+            let [x, y] = motion.to_reference(s.at);
+            let r = (x - s.reference[0]).hypot(y - s.reference[1]) / s.error;
+            9.0 * (1.0 + r * r / 9.0).ln()
+        })
+        .sum()
+}
+
+/// A homography by iterated weights, far pairs counting less.
+fn robust_homography(sightings: &[Sighting]) -> Option<Motion> {
+    let pairs: Vec<Pair> = sightings.iter().map(|s| (s.at, s.reference)).collect();
+    let mut weights: Vec<f64> = sightings.iter().map(|s| s.error.powi(-2)).collect();
+    let mut found = None;
+    for _ in 0..8 {
+        let h = homography::fit(&pairs, &weights)?;
+        for (weight, s) in weights.iter_mut().zip(sightings) {
+            let [x, y] = super::motion::apply(&h, s.at);
+            let r2 =
+                ((x - s.reference[0]).powi(2) + (y - s.reference[1]).powi(2)) / s.error.powi(2);
+            *weight = s.error.powi(-2) / (1.0 + r2 / 9.0);
+        }
+        found = Some(Motion::Homography(h));
+    }
+    found
+}

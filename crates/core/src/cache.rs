@@ -1,0 +1,113 @@
+//! Stage keys, and the folder where what a stage made is found again by its key.
+
+use crate::CoreError;
+use jade_pixels::PictureError;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+/// Names a stage's product: the hash of the stage's settings and of the keys of what it read.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Key(String);
+
+impl Key {
+    /// Changes whenever the computation changes, so that old products are not taken for new ones.
+    const GENERATION: u32 = 1;
+
+    /// The key of a stage with these settings that reads the products of `inputs`, in order.
+    pub fn of(stage: &str, settings: &impl Serialize, inputs: &[&Key]) -> Self {
+        let mut hasher = blake3::Hasher::new();
+        let settings = serde_json::to_vec(settings).expect("settings serialise");
+        let generation = Self::GENERATION.to_le_bytes();
+        let parts = [stage.as_bytes(), generation.as_slice(), settings.as_slice()];
+        for part in parts.into_iter().chain(inputs.iter().map(|k| k.0.as_bytes())) {
+            hasher.update(&(part.len() as u64).to_le_bytes());
+            hasher.update(part);
+        }
+        Self(hasher.finalize().to_hex()[..40].to_owned())
+    }
+
+    /// The key as a file name.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+/// A folder of products by key. It can be deleted at any time without loss.
+#[derive(Debug, Clone)]
+pub struct Cache {
+    folder: PathBuf,
+}
+
+impl Cache {
+    /// The cache in `folder`, which is made when something is put there.
+    pub fn at(folder: &Path) -> Self {
+        Self { folder: folder.to_owned() }
+    }
+
+    /// The folder.
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    /// Where the decoded samples of a frame are kept.
+    pub fn frame(&self, key: &Key) -> PathBuf {
+        self.folder.join("frames").join(key.as_str()).join("0.tiles")
+    }
+
+    /// Where the combined picture of a key is kept.
+    pub fn picture(&self, key: &Key) -> PathBuf {
+        self.folder.join("combine").join(key.as_str()).join("0.tiles")
+    }
+
+    fn note(&self, stage: &str, key: &Key) -> PathBuf {
+        self.folder.join(stage).join(format!("{}.json", key.as_str()))
+    }
+
+    /// What a stage noted under a key, if it did.
+    pub fn read<T: DeserializeOwned>(&self, stage: &str, key: &Key) -> Option<T> {
+        serde_json::from_slice(&std::fs::read(self.note(stage, key)).ok()?).ok()
+    }
+
+    /// Notes a stage's small product under its key.
+    ///
+    /// # Errors
+    /// [`CoreError::Picture`] when the folder cannot be written.
+    pub fn write(&self, stage: &str, key: &Key, value: &impl Serialize) -> Result<(), CoreError> {
+        let path = self.note(stage, key);
+        let folder = path.parent().expect("a note lies in a folder");
+        std::fs::create_dir_all(folder).map_err(PictureError::io(folder))?;
+        jade_pixels::write::write_whole(&path, |file| {
+            let text = serde_json::to_vec(value).expect("products serialise");
+            file.write_all(&text).map_err(PictureError::io(&path))
+        })?;
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_key_follows_settings_and_inputs_in_order() {
+        let (a, b) = (Key::of("frames", &1, &[]), Key::of("frames", &2, &[]));
+        assert_ne!(a, b);
+        assert_eq!(Key::of("align", &"s", &[&a, &b]), Key::of("align", &"s", &[&a, &b]));
+        assert_ne!(Key::of("align", &"s", &[&a, &b]), Key::of("align", &"s", &[&b, &a]));
+        assert_ne!(Key::of("align", &"s", &[&a]), Key::of("combine", &"s", &[&a]));
+    }
+
+    #[test]
+    fn notes_are_found_again_and_torn_ones_are_not() {
+        let folder = tempfile::tempdir().unwrap();
+        let cache = Cache::at(folder.path());
+        let key = Key::of("align", &1, &[]);
+        assert_eq!(cache.read::<Vec<u8>>("align", &key), None);
+        cache.write("align", &key, &vec![1u8, 2]).unwrap();
+        assert_eq!(cache.read::<Vec<u8>>("align", &key), Some(vec![1, 2]));
+        std::fs::write(cache.note("align", &key), "[1,").unwrap();
+        assert_eq!(cache.read::<Vec<u8>>("align", &key), None);
+    }
+}

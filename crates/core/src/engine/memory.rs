@@ -1,0 +1,97 @@
+//! Bounds of memory and scratch space.
+
+use crate::CoreError;
+use std::path::Path;
+
+/// The least memory a run works with, in bytes.
+const LEAST: u64 = 128 << 20;
+
+/// Bounds of a run.
+#[derive(Debug, Clone, Copy)]
+pub struct Budget {
+    /// Bytes of memory.
+    pub memory: u64,
+    /// Threads.
+    pub threads: usize,
+}
+
+impl Budget {
+    /// A budget of `memory_mib` MiB and `threads` threads; by default the smaller of 2 GiB and a
+    /// quarter of the machine's memory, and a thread for each core.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] for less than 128 MiB or no thread.
+    pub fn new(memory_mib: Option<u64>, threads: Option<usize>) -> Result<Self, CoreError> {
+        let memory = memory_mib.map_or_else(default_memory, |mib| mib << 20);
+        if memory < LEAST {
+            return Err(CoreError::Setting(format!(
+                "A memory budget of {} MiB is too little to work with; give it at least {} MiB.",
+                memory >> 20,
+                LEAST >> 20
+            )));
+        }
+        let cores = || std::thread::available_parallelism().map_or(2, |n| n.get());
+        let threads = threads.unwrap_or_else(cores);
+        if !(1..=256).contains(&threads) {
+            return Err(CoreError::Setting(format!(
+                "{threads} threads cannot be used; choose from 1 to 256."
+            )));
+        }
+        Ok(Self { memory, threads })
+    }
+
+    /// How many pictures of `pixels` pixels may be decoded at once: a decoder may hold a whole
+    /// picture (16 bit, four channels), as JPEG and TIFFs of one strip do.
+    pub fn decoders(&self, pixels: u64) -> usize {
+        let half = self.memory / 2;
+        ((half / (pixels * 8).max(1)) as usize).clamp(1, self.threads)
+    }
+}
+
+/// The smaller of 2 GiB and a quarter of the machine's memory, in bytes.
+pub fn default_memory() -> u64 {
+    let total = std::fs::read_to_string("/proc/meminfo").ok().and_then(|text| {
+        let line = text.lines().find(|l| l.starts_with("MemTotal:"))?;
+        line.split_whitespace().nth(1)?.parse::<u64>().ok()
+    });
+    total.map_or(1 << 30, |kib| (kib * 1024 / 4).clamp(LEAST, 2 << 30))
+}
+
+/// Makes sure that `need` bytes fit into `folder` with a little to spare.
+///
+/// # Errors
+/// [`CoreError::Scratch`] when they do not.
+pub fn check_scratch(folder: &Path, need: u64) -> Result<(), CoreError> {
+    std::fs::create_dir_all(folder).map_err(jade_pixels::PictureError::io(folder))?;
+    let free = fs4::available_space(folder).map_err(jade_pixels::PictureError::io(folder))?;
+    if free < need + (64 << 20) {
+        return Err(CoreError::Scratch {
+            folder: folder.display().to_string(),
+            need_mib: need >> 20,
+            free_mib: free >> 20,
+        });
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn too_little_memory_is_refused_and_large_pictures_are_decoded_one_by_one() {
+        assert!(Budget::new(Some(20), Some(2)).is_err());
+        assert!(Budget::new(None, Some(0)).is_err());
+        let budget = Budget::new(Some(1024), Some(4)).unwrap();
+        assert_eq!(budget.decoders(4_000_000), 4);
+        assert_eq!(budget.decoders(50_000_000), 1);
+    }
+
+    #[test]
+    fn scratch_that_does_not_fit_is_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        assert!(check_scratch(folder.path(), 1 << 20).is_ok());
+        let error = check_scratch(folder.path(), 1 << 60).unwrap_err();
+        assert!(matches!(error, CoreError::Scratch { .. }), "{error}");
+    }
+}

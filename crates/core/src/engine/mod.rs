@@ -1,0 +1,104 @@
+//! From frames and a plan to a picture: only the stages whose key is not in the cache are run.
+
+mod decode;
+mod memory;
+mod stages;
+
+pub use memory::{Budget, default_memory};
+
+use crate::CoreError;
+use crate::cache::{Cache, Key};
+use crate::frames::FrameInput;
+use crate::plan::{Plan, PlanFrame, PlanRecord};
+use crate::progress::Watch;
+use crate::report::Report;
+use jade_pixels::tiled::TiledFile;
+use std::path::PathBuf;
+
+/// What to stack, and with what.
+pub struct Request<'a> {
+    /// The frames, in order.
+    pub frames: &'a [FrameInput],
+    /// Index of the reference frame; the middle one that can be read when not chosen.
+    pub reference: Option<usize>,
+    /// The settings.
+    pub plan: &'a Plan,
+    /// Where products of stages are kept; also the scratch space.
+    pub cache: &'a Cache,
+    /// Bounds of memory and threads.
+    pub budget: Budget,
+    /// Follows and stops the run.
+    pub watch: &'a dyn Watch,
+}
+
+/// A finished run.
+pub struct Outcome {
+    /// Names the picture; the same plan on the same files gives the same key and bytes.
+    pub key: Key,
+    /// The picture's tiled file: linear light, three channels.
+    pub picture: PathBuf,
+    /// Embedded profile of the reference frame; empty for plain sRGB.
+    pub profile: Vec<u8>,
+    /// Index of the reference frame.
+    pub reference: usize,
+    /// Figures; times and memory are left for the caller, who has the clock.
+    pub report: Report,
+}
+
+/// Carries out a plan.
+///
+/// Memory stays within `request.budget` whatever the number and size of the frames; frames that
+/// cannot be read or placed are left out and say why in the report.
+///
+/// # Errors
+/// [`CoreError`] with one sentence for the person. Products of finished stages stay in the cache,
+/// and a later run goes on from them.
+pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
+    let key = combine_key(request);
+    let picture = request.cache.picture(&key);
+    if let Some(note) = request.cache.read::<stages::CombineNote>("combine", &key)
+        && TiledFile::<f32>::open(&picture).is_ok()
+    {
+        return Ok(note.outcome(key, picture));
+    }
+    let pool = rayon::ThreadPoolBuilder::new()
+        .num_threads(request.budget.threads)
+        .build()
+        .map_err(|e| CoreError::Setting(format!("The threads could not be started: {e}.")))?;
+    let note = pool.install(|| stages::run(request, &align_key(request), &picture))?;
+    request.cache.write("combine", &key, &note)?;
+    Ok(note.outcome(key, picture))
+}
+
+fn align_key(request: &Request) -> Key {
+    let keys: Vec<Key> = request.frames.iter().map(FrameInput::key).collect();
+    let inputs: Vec<&Key> = keys.iter().collect();
+    Key::of("align", &(&request.plan.align, request.reference), &inputs)
+}
+
+fn combine_key(request: &Request) -> Key {
+    // Names do not change the picture, but the report speaks of frames by name.
+    let names: Vec<&str> = request.frames.iter().map(|f| f.name.as_str()).collect();
+    Key::of("combine", &(&request.plan.combine, names), &[&align_key(request)])
+}
+
+/// The record of a run to save beside its result.
+pub fn record(frames: &[FrameInput], plan: &Plan, report: &Report) -> PlanRecord {
+    let frames = frames.iter().zip(&report.frames).map(|(input, frame)| PlanFrame {
+        file: input.name.clone(),
+        blake3: input.blake3.clone(),
+        used: frame.used,
+    });
+    PlanRecord { plan: plan.clone(), reference: report.reference.clone(), frames: frames.collect() }
+}
+
+/// BLAKE3 of a file's content as hexadecimal digits, read piece by piece.
+///
+/// # Errors
+/// [`CoreError::Picture`] when the file cannot be read.
+pub fn content_hash(path: &std::path::Path) -> Result<String, CoreError> {
+    let mut hasher = blake3::Hasher::new();
+    let file = std::fs::File::open(path).map_err(jade_pixels::PictureError::io(path))?;
+    hasher.update_reader(file).map_err(jade_pixels::PictureError::io(path))?;
+    Ok(hasher.finalize().to_hex().to_string())
+}

@@ -1,0 +1,39 @@
+use jade_pixels::PictureError;
+
+/// Why a run gave no result. Every message is one sentence for the person.
+#[derive(Debug, thiserror::Error)]
+pub enum CoreError {
+    /// A picture file could not be read or written.
+    #[error(transparent)]
+    Picture(PictureError),
+    /// Too few frames were usable.
+    #[error("{0}")]
+    Frames(String),
+    /// A setting cannot be carried out.
+    #[error("{0}")]
+    Setting(String),
+    /// The disk has no room for the scratch files.
+    #[error(
+        "{folder}: the run needs {need_mib} MiB of scratch space and {free_mib} MiB are free; make room or choose another folder for the data."
+    )]
+    Scratch {
+        /// Where the scratch files would go.
+        folder: String,
+        /// Needed, in MiB.
+        need_mib: u64,
+        /// Free, in MiB.
+        free_mib: u64,
+    },
+    /// Stopped by the person.
+    #[error("The run was stopped.")]
+    Cancelled,
+}
+
+impl From<PictureError> for CoreError {
+    fn from(error: PictureError) -> Self {
+        match error {
+            PictureError::Cancelled => Self::Cancelled,
+            error => Self::Picture(error),
+        }
+    }
+}

@@ -1,0 +1,178 @@
+//! Noise of a patch: robust sigma of what remains after the smooth part and the stars are removed.
+
+use crate::align::background::{median, robust_sigma};
+use crate::align::stars::Star;
+use crate::frames::Light;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Half the side of the box whose mean counts as the smooth part, in pixels.
+const SMOOTH: usize = 6;
+/// Side of the patches by which a whole picture is judged, in pixels.
+const PATCH: u32 = 48;
+
+/// What a patch shows.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct PatchFigures {
+    /// Standard deviation of the noise of the mean of colours, in linear light (white is 1).
+    pub noise: f32,
+    /// Median of the mean of colours, in linear light.
+    pub level: f32,
+}
+
+/// Measures `region`, which must lie inside the picture and be at least 16 pixels in both
+/// directions for a figure that can be trusted.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn measure(light: &dyn Light, region: Region) -> Result<PatchFigures, PictureError> {
+    let values = light.mean(region)?;
+    let level = median(&mut values.clone());
+    Ok(PatchFigures { noise: noise(&values, region.width as usize), level })
+}
+
+/// Sigma of the high-pass of a patch; what stands out by more than four sigma (stars, hot pixels)
+/// is taken away together with its surroundings, and the rest measured again.
+fn noise(values: &[f32], width: usize) -> f32 {
+    let mut values = values.to_vec();
+    let mut sigma = 0.0;
+    for _ in 0..4 {
+        let rest = high_pass(&values, width);
+        sigma = robust_sigma(&rest, median(&mut rest.clone()));
+        let out: Vec<usize> = (0..rest.len()).filter(|&i| rest[i].abs() > 4.0 * sigma).collect();
+        if out.is_empty() || sigma == 0.0 {
+            break;
+        }
+        let middle = values.clone();
+        // A star is replaced by the smooth part, so that it no longer lifts its neighbours' mean.
+        for i in out {
+            values[i] = middle[i] - rest[i];
+        }
+    }
+    sigma
+}
+
+fn high_pass(values: &[f32], width: usize) -> Vec<f32> {
+    let height = values.len() / width;
+    let mut sums = vec![0.0f64; (width + 1) * (height + 1)];
+    for y in 0..height {
+        let mut row = 0.0;
+        for x in 0..width {
+            row += values[y * width + x] as f64;
+            sums[(y + 1) * (width + 1) + x + 1] = sums[y * (width + 1) + x + 1] + row;
+        }
+    }
+    let mut rest = Vec::with_capacity(values.len());
+    for y in 0..height {
+        let (top, low) = (y.saturating_sub(SMOOTH), (y + SMOOTH + 1).min(height));
+        for x in 0..width {
+            let (left, right) = (x.saturating_sub(SMOOTH), (x + SMOOTH + 1).min(width));
+            let at = |v: usize, u: usize| sums[v * (width + 1) + u];
+            let sum = at(low, right) - at(top, right) - at(low, left) + at(top, left);
+            let mean = sum / ((low - top) * (right - left)) as f64;
+            rest.push(values[y * width + x] - mean as f32);
+        }
+    }
+    rest
+}
+
+/// Noise of one frame against noise of the result.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct NoiseGain {
+    /// Sigma of the reference frame, linear light.
+    pub single: f32,
+    /// Sigma of the result at the same places.
+    pub result: f32,
+    /// One over the other.
+    pub gain: f32,
+    /// What the method gives at best for this many frames.
+    pub ideal_gain: f32,
+}
+
+/// The gain over a whole picture: the median of patches in the sky, where `stars` of the reference
+/// frame are near, or of all patches when there are no stars. `origin` is the result's left top in
+/// the reference frame. `None` when the result is too small for a patch.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn gain(
+    reference: &dyn Light,
+    result: &dyn Light,
+    origin: [u32; 2],
+    stars: &[Star],
+    ideal_gain: f32,
+) -> Result<Option<NoiseGain>, PictureError> {
+    let (width, height) = result.size();
+    let patches: Vec<Region> = Region::covering(width, height, PATCH)
+        .into_iter()
+        .filter(|p| p.width == PATCH && p.height == PATCH)
+        .filter(|p| stars.is_empty() || near_stars(*p, origin, stars))
+        .collect();
+    // About two hundred patches tell as much as all of them.
+    let step = patches.len().div_ceil(200).max(1);
+    let mut figures = Vec::new();
+    for patch in patches.into_iter().step_by(step) {
+        let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..patch };
+        let (single, result) = (measure(reference, there)?.noise, measure(result, patch)?.noise);
+        if single > 0.0 && result > 0.0 {
+            figures.push([single, result, single / result]);
+        }
+    }
+    if figures.is_empty() {
+        return Ok(None);
+    }
+    let middle = |i: usize| median(&mut figures.iter().map(|f| f[i]).collect::<Vec<_>>());
+    Ok(Some(NoiseGain { single: middle(0), result: middle(1), gain: middle(2), ideal_gain }))
+}
+
+/// Whether stars stand on at least three of the patch's four sides: it lies in the sky.
+fn near_stars(patch: Region, origin: [u32; 2], stars: &[Star]) -> bool {
+    const NEAR: f64 = 3.0 * PATCH as f64;
+    let half = PATCH as f64 / 2.0;
+    let x = (patch.x + origin[0]) as f64 + half;
+    let y = (patch.y + origin[1]) as f64 + half;
+    let mut sides = [false; 4];
+    for star in stars.iter().filter(|s| s.snr > 8.0) {
+        let (dx, dy) = (star.x - x, star.y - y);
+        if dx.abs() < NEAR && dy.abs() < NEAR {
+            sides[usize::from(dx > 0.0) + 2 * usize::from(dy > 0.0)] = true;
+        }
+    }
+    sides.iter().filter(|s| **s).count() >= 3
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn normal(i: u32) -> f32 {
+        let hash = blake3::hash(&i.to_le_bytes());
+        hash.as_bytes()[..24].iter().map(|&b| b as f32 / 255.0 - 0.5).sum::<f32>() / 1.414
+    }
+
+    /// Noise of known sigma on a slope, with a star on it.
+    fn patch(sigma: f32, star: f32) -> Vec<f32> {
+        (0..48 * 48)
+            .map(|i| {
+                let (x, y) = ((i % 48) as f32, (i / 48) as f32);
+                let r2 = (x - 20.0).powi(2) + (y - 30.0).powi(2);
+                0.1 + 0.001 * x + sigma * normal(i) + star * (-r2 / 3.0).exp()
+            })
+            .collect()
+    }
+
+    #[test]
+    fn sigma_is_found_on_a_slope_and_beside_a_star() {
+        for star in [0.0, 0.5] {
+            let found = noise(&patch(0.01, star), 48);
+            assert!((found / 0.01 - 1.0).abs() < 0.06, "sigma {found} with a star of {star}");
+        }
+    }
+
+    #[test]
+    fn an_even_patch_has_no_noise() {
+        assert_eq!(noise(&[0.25; 48 * 48], 48), 0.0);
+    }
+}

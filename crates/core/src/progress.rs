@@ -1,0 +1,51 @@
+//! How a run tells where it is and hears that it should stop.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// The stages of a run, in order.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum Stage {
+    /// Decoding the frames; counted in frames.
+    Frames,
+    /// Finding each frame's motion; counted in frames.
+    Align,
+    /// Many frames to one; counted in tiles.
+    Combine,
+    /// Writing files for elsewhere; counted in rows of the picture.
+    Export,
+}
+
+impl Stage {
+    /// The stage's name in reports and routes.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Frames => "frames",
+            Self::Align => "align",
+            Self::Combine => "combine",
+            Self::Export => "export",
+        }
+    }
+}
+
+/// Follows a run. Called from many threads.
+pub trait Watch: Sync {
+    /// A stage begins, with the number of steps it will take.
+    fn begin(&self, stage: Stage, total: u64);
+    /// Some steps of the stage that began last are done.
+    fn advance(&self, steps: u64);
+    /// Whether the run should stop; asked between small pieces of work.
+    fn cancelled(&self) -> bool;
+}
+
+/// Follows nothing and never stops.
+pub struct Unwatched;
+
+impl Watch for Unwatched {
+    fn begin(&self, _: Stage, _: u64) {}
+    fn advance(&self, _: u64) {}
+    fn cancelled(&self) -> bool {
+        false
+    }
+}

@@ -1,0 +1,70 @@
+//! What a run tells in figures.
+
+use crate::align::camera::Lens;
+use crate::measure::noise::NoiseGain;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// The report of a run, as `--report` writes it.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Report {
+    /// Version of this form: 1.
+    pub version: u32,
+    /// File name of the reference frame.
+    pub reference: String,
+    /// Width and height of the result in pixels.
+    pub size: [u32; 2],
+    /// The result's top-left pixel in the reference frame.
+    pub origin: [u32; 2],
+    /// Every frame that was given, in order.
+    pub frames: Vec<FrameReport>,
+    /// Noise of the reference frame against the result, when it could be measured.
+    pub noise: Option<NoiseGain>,
+    /// Median full width at half maximum of the result's stars in pixels.
+    pub star_width_px: Option<f32>,
+    /// The lens that was found, when the camera model was used.
+    #[ts(type = "{ focal_px: number; centre: [number, number]; k1: number; k2: number } | null")]
+    pub lens: Option<Lens>,
+    /// Time of each stage that was carried out.
+    pub stages: Vec<StageTime>,
+    /// The process's largest resident memory so far in MiB.
+    pub peak_memory_mib: u64,
+}
+
+/// One frame in a [`Report`].
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct FrameReport {
+    /// File name.
+    pub file: String,
+    /// Whether it went into the result.
+    pub used: bool,
+    /// Why it did not.
+    pub reason: Option<String>,
+    /// Model of its motion: `still`, `homography` or `camera`.
+    pub model: Option<String>,
+    /// Positions of the frame to positions of the reference frame: the nearest homography, rows.
+    pub to_reference: Option<[[f64; 3]; 3]>,
+    /// The full model, sampled: `[x, y, X, Y]` from frame to reference frame.
+    pub grid: Vec<[f64; 4]>,
+    /// Root mean square distance of the matched stars in pixels.
+    pub rms_px: Option<f64>,
+    /// Stars matched with the reference frame.
+    pub matched: Option<usize>,
+    /// Stars found.
+    pub stars: Option<usize>,
+    /// Median full width at half maximum of its stars in pixels.
+    pub star_width_px: Option<f32>,
+    /// Median level of its background in linear light (white is 1).
+    pub sky_level: Option<f32>,
+    /// Its weight in the result.
+    pub weight: f32,
+}
+
+/// Time that a stage took.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct StageTime {
+    /// The stage's name.
+    pub name: String,
+    /// Seconds.
+    pub seconds: f64,
+}
