@@ -37,8 +37,9 @@ impl Background {
     /// Level and noise at a pixel, interpolated between the cells' middles.
     pub fn at(&self, x: f32, y: f32) -> (f32, f32) {
         let place = |v: f32, cells: usize| {
-            let v = (v / CELL as f32 - 0.5).clamp(0.0, cells as f32 - 1.0);
-            let low = (v as usize).min(cells.saturating_sub(2));
+            // Beyond the outermost middles the slope goes on, for half a cell.
+            let v = v / CELL as f32 - 0.5;
+            let low = (v.max(0.0) as usize).min(cells.saturating_sub(2));
             (low, (low + 1).min(cells - 1), v - low as f32)
         };
         let (x0, x1, fx) = place(x, self.across);
@@ -96,7 +97,8 @@ fn clipped(values: &mut [f32]) -> (f32, f32) {
     (middle, sigma.max(1e-6))
 }
 
-/// Median of each cell and its neighbours, so that one bright object does not lift its cell.
+/// Cells far outside the range of their neighbours (a lamp, the moon) take the neighbours' median;
+/// slopes stay as they are.
 fn smoothed(mesh: &[f32], across: usize, down: usize) -> Vec<f32> {
     let mut out = Vec::with_capacity(mesh.len());
     for y in 0..down {
@@ -105,7 +107,10 @@ fn smoothed(mesh: &[f32], across: usize, down: usize) -> Vec<f32> {
                 .flat_map(|v| (x.saturating_sub(1)..=(x + 1).min(across - 1)).map(move |u| (u, v)))
                 .map(|(u, v)| mesh[v * across + u])
                 .collect();
-            out.push(median(&mut near));
+            let own = mesh[y * across + x];
+            let middle = median(&mut near);
+            let spread = robust_sigma(&near, middle);
+            out.push(if (own - middle).abs() > 4.0 * spread { middle } else { own });
         }
     }
     out

@@ -23,40 +23,67 @@ const PROPOSALS: usize = 6000;
 /// Positions that are found by place.
 pub struct Places {
     cell: f64,
-    cells: HashMap<(i32, i32), Vec<u32>>,
+    corner: [f64; 2],
+    across: usize,
+    /// Where each cell's positions begin in `order`, and after them where the last one's end.
+    starts: Vec<u32>,
+    order: Vec<u32>,
     at: Vec<[f64; 2]>,
 }
 
 impl Places {
     /// Sorts positions into square cells of side `cell` pixels; searches reach that far.
     pub fn new(at: Vec<[f64; 2]>, cell: f64) -> Self {
-        let mut cells: HashMap<_, Vec<u32>> = HashMap::new();
-        for (i, p) in at.iter().enumerate() {
-            cells.entry(Self::cell(cell, *p)).or_default().push(i as u32);
+        let bound = |axis: usize, pick: fn(f64, f64) -> f64| at.iter().map(|p| p[axis]).reduce(pick);
+        let corner = [0, 1].map(|axis| bound(axis, f64::min).unwrap_or(0.0));
+        let sides = [0, 1].map(|axis| {
+            let far = bound(axis, f64::max).unwrap_or(0.0);
+            ((far - corner[axis]) / cell) as usize + 1
+        });
+        let across = sides[0];
+        let index = |p: &[f64; 2]| {
+            let [x, y] = [0, 1].map(|axis| ((p[axis] - corner[axis]) / cell) as usize);
+            y * across + x
+        };
+        let mut starts = vec![0u32; across * sides[1] + 1];
+        at.iter().for_each(|p| starts[index(p) + 1] += 1);
+        for i in 1..starts.len() {
+            starts[i] += starts[i - 1];
         }
-        Self { cell, cells, at }
-    }
-
-    fn cell(cell: f64, p: [f64; 2]) -> (i32, i32) {
-        ((p[0] / cell).floor() as i32, (p[1] / cell).floor() as i32)
+        let mut next = starts.clone();
+        let mut order = vec![0; at.len()];
+        for (i, p) in at.iter().enumerate() {
+            let slot = &mut next[index(p)];
+            order[*slot as usize] = i as u32;
+            *slot += 1;
+        }
+        Self { cell, corner, across, starts, order, at }
     }
 
     /// The nearest position within `reach` (at most the cell's side) of `p`, and its distance.
     pub fn nearest(&self, p: [f64; 2], reach: f64) -> Option<(usize, f64)> {
-        let (cx, cy) = Self::cell(self.cell, p);
+        let down = (self.starts.len() - 1) / self.across;
+        let cells = |axis: usize, count: usize| {
+            let at = ((p[axis] - self.corner[axis]) / self.cell).floor();
+            // A place that is no number, as of a direction behind the camera, is near nothing.
+            let near = at >= -1.0 && at <= count as f64;
+            near.then(|| (at as i64 - 1).max(0) as usize..((at as i64 + 2) as usize).min(count))
+        };
+        let (columns, rows) = (cells(0, self.across)?, cells(1, down)?);
         let mut best: Option<(usize, f64)> = None;
-        for y in cy - 1..=cy + 1 {
-            for x in cx - 1..=cx + 1 {
-                for &i in self.cells.get(&(x, y)).map_or(&[][..], |v| v) {
-                    let q = self.at[i as usize];
-                    let d = (q[0] - p[0]).hypot(q[1] - p[1]);
-                    if d <= reach && best.is_none_or(|(_, b)| d < b) {
-                        best = Some((i as usize, d));
-                    }
+        for row in rows {
+            let from = self.starts[row * self.across + columns.start] as usize;
+            let to = self.starts[row * self.across + columns.end] as usize;
+            for &i in &self.order[from..to] {
+                let q = self.at[i as usize];
+                let (dx, dy) = (q[0] - p[0], q[1] - p[1]);
+                let square = dx * dx + dy * dy;
+                if square <= reach * reach && best.is_none_or(|(_, b)| square < b) {
+                    best = Some((i as usize, square));
                 }
             }
         }
-        best
+        best.map(|(i, square)| (i, square.sqrt()))
     }
 }
 

@@ -56,6 +56,8 @@ const THRESHOLD: f32 = 5.0;
 /// Second moment under the window (in square pixels) below which a light is a lone pixel, not an
 /// image that went through a lens.
 const LONE_PIXEL: f32 = 0.26;
+/// Shorter by longer axis (as variances) below which a light is part of a line.
+const LINE: f32 = 0.2;
 /// No more stars than this are kept.
 const MOST: usize = 6000;
 
@@ -208,7 +210,7 @@ impl Patch {
         let mean = (xx + yy) / 2.0;
         let split = ((xx - yy) / 2.0).hypot(xy);
         let (long, short) = (mean + split, mean - split);
-        if mean < LONE_PIXEL || short <= 0.05 {
+        if mean < LONE_PIXEL || short < LINE * long {
             return None;
         }
         // A Gaussian seen through a Gaussian window: the inverse variances add.
