@@ -1,13 +1,85 @@
-//! `serve` and `demo`.
+//! `serve` and `demo`: the web application.
+
+use anyhow::Context;
 use clap::Args;
+use jade_core::engine::Budget;
+use jade_server::{Config, Server};
+use std::net::SocketAddr;
+use std::path::PathBuf;
 
 #[derive(Args)]
-pub struct ServeArgs {}
-#[derive(Args)]
-pub struct DemoArgs {}
-pub fn serve(_: ServeArgs) -> anyhow::Result<()> {
-    Ok(())
+pub struct ServeArgs {
+    #[command(flatten)]
+    common: Common,
+    /// A folder from which frames may be added; may be given several times.
+    #[arg(long, value_name = "DIR")]
+    frames_root: Vec<PathBuf>,
 }
-pub fn demo(_: DemoArgs) -> anyhow::Result<()> {
-    Ok(())
+
+#[derive(Args)]
+pub struct DemoArgs {
+    #[command(flatten)]
+    common: Common,
+}
+
+#[derive(Args)]
+struct Common {
+    /// Folder of everything the application keeps.
+    #[arg(long, value_name = "DIR", default_value = "jade-stack-data")]
+    data: PathBuf,
+    /// Where to listen. Elsewhere than on this machine a password is needed, in the environment
+    /// variable JADE_STACK_PASSWORD.
+    #[arg(long, value_name = "ADDR:PORT", default_value = "127.0.0.1:7420")]
+    listen: SocketAddr,
+    /// Memory budget of a run in MiB; by default the smaller of 2048 and a quarter of the machine's.
+    #[arg(long, value_name = "MIB")]
+    memory: Option<u64>,
+    /// Threads of a run; one for each core unless given.
+    #[arg(long)]
+    threads: Option<usize>,
+    /// Disk space for decoded frames and other products that can be made again, in GiB.
+    #[arg(long, value_name = "GIB", default_value_t = 20)]
+    cache: u64,
+}
+
+pub fn serve(args: ServeArgs) -> anyhow::Result<()> {
+    start(args.common, args.frames_root, false)
+}
+
+pub fn demo(args: DemoArgs) -> anyhow::Result<()> {
+    start(args.common, vec![], true)
+}
+
+fn start(common: Common, roots: Vec<PathBuf>, demo: bool) -> anyhow::Result<()> {
+    tracing_subscriber::fmt()
+        .with_writer(std::io::stderr)
+        .with_max_level(tracing_subscriber::filter::LevelFilter::WARN)
+        .init();
+    let config = Config {
+        data: common.data,
+        listen: common.listen,
+        roots,
+        demo,
+        password: std::env::var("JADE_STACK_PASSWORD").ok().filter(|p| !p.is_empty()),
+        budget: Budget::new(common.memory, common.threads)?,
+        cache_limit: common.cache << 30,
+    };
+    let runtime = tokio::runtime::Runtime::new().context("the runtime cannot be started")?;
+    let done = runtime.block_on(async {
+        if demo {
+            eprintln!(
+                "Making the demo shoot, unless it is there; the first time takes some seconds."
+            );
+        }
+        let server = Server::start(config).await?;
+        println!("Jade Stack is ready: http://{}", server.address()?);
+        let stop = async {
+            let _ = tokio::signal::ctrl_c().await;
+        };
+        server.run(stop).await?;
+        anyhow::Ok(())
+    });
+    // A run under way is left where it is; it says so at the next start and can go on.
+    runtime.shutdown_background();
+    done
 }

@@ -5,6 +5,8 @@
 //! through [`progress::Watch`]. Arithmetic is in scene-linear light. Pixel positions: the centre of
 //! the top-left pixel is (0, 0), x to the right, y down.
 
+#![warn(missing_docs)]
+
 pub mod align;
 pub mod cache;
 pub mod combine;

@@ -3,6 +3,8 @@
 //! The same kind, options and seed give the same bytes. What is written as truth comes from the
 //! scene's own geometry, never from measuring the pictures.
 
+#![warn(missing_docs)]
+
 pub mod geometry;
 pub mod night_sky;
 mod random;

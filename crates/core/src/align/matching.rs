@@ -34,7 +34,8 @@ pub struct Places {
 impl Places {
     /// Sorts positions into square cells of side `cell` pixels; searches reach that far.
     pub fn new(at: Vec<[f64; 2]>, cell: f64) -> Self {
-        let bound = |axis: usize, pick: fn(f64, f64) -> f64| at.iter().map(|p| p[axis]).reduce(pick);
+        let bound =
+            |axis: usize, pick: fn(f64, f64) -> f64| at.iter().map(|p| p[axis]).reduce(pick);
         let corner = [0, 1].map(|axis| bound(axis, f64::min).unwrap_or(0.0));
         let sides = [0, 1].map(|axis| {
             let far = bound(axis, f64::max).unwrap_or(0.0);

@@ -1,0 +1,106 @@
+//! Adding files to a shoot: each is hashed, decoded once and made ready to be shown.
+
+use crate::App;
+use crate::error::ApiError;
+use crate::pictures;
+use crate::store::NewFrame;
+use crate::types::{Added, Event, Role};
+use jade_core::engine::content_hash;
+use jade_core::frames::FrameInput;
+use jade_pixels::read::PictureFile;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// A file to be added.
+pub struct Import {
+    /// Where it lies.
+    pub path: PathBuf,
+    /// Its name, as the person knows it.
+    pub name: String,
+    /// Whether it stays there.
+    pub linked: bool,
+    /// What it is for.
+    pub role: Role,
+    /// Hash of the content, when it is known already.
+    pub blake3: Option<String>,
+}
+
+/// Adds one file; a file that cannot be read is listed with its reason.
+///
+/// # Errors
+/// [`ApiError`] when the file or the store fails.
+pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, ApiError> {
+    let _place = app.importers.acquire().await.expect("the importers' places are never closed");
+    let Import { path, name, linked, role, blake3 } = import;
+    let blake3 = match blake3 {
+        Some(blake3) => blake3,
+        None => {
+            let path = path.clone();
+            tokio::task::spawn_blocking(move || content_hash(&path)).await??
+        }
+    };
+    if let Some(same) = app.store.frame_with_content(shoot, &blake3).await? {
+        return Ok(Added { name, frame: None, same_as: Some(same.name) });
+    }
+    let bytes = tokio::fs::metadata(&path).await?.len() as i64;
+    let input = FrameInput { path: path.clone(), name: name.clone(), blake3: blake3.clone() };
+    let cache = app.cache.clone();
+    let facts = tokio::task::spawn_blocking(move || {
+        let facts = PictureFile::open(&input.path)?.facts().clone();
+        pictures::open_frame(&input, &cache)?;
+        Ok::<_, ApiError>(facts)
+    })
+    .await?
+    .map_err(|e| renamed(&e.to_string(), &path, &name));
+    let new = NewFrame { name: name.clone(), path, linked, blake3, bytes, role, facts };
+    let row = app.store.add_frame(shoot, &new).await?;
+    app.tell(Event::Shoot { id: shoot });
+    match row {
+        Some(row) => Ok(Added { name, frame: Some(row.view()?), same_as: None }),
+        None => Ok(Added { name: name.clone(), frame: None, same_as: Some(name) }),
+    }
+}
+
+/// A reason speaks of the file by the name that the person knows, not by where the upload lies.
+fn renamed(reason: &str, path: &Path, name: &str) -> String {
+    let stored = path.file_name().unwrap_or_default().to_string_lossy();
+    match reason.strip_prefix(stored.as_ref()) {
+        Some(rest) => format!("{name}{rest}"),
+        None => reason.to_owned(),
+    }
+}
+
+/// Adds all picture files of a folder inside the roots, in natural order.
+///
+/// # Errors
+/// [`ApiError::Refused`] outside the roots or where there is no picture.
+pub async fn add_folder(
+    app: &Arc<App>,
+    shoot: i64,
+    path: &str,
+    role: Role,
+) -> Result<Vec<Added>, ApiError> {
+    let folder = app.roots.inside(path)?;
+    let pictures = crate::folders::pictures_in(&folder)?;
+    if pictures.is_empty() {
+        return Err(ApiError::Refused(format!(
+            "{path}: there is no TIFF, PNG or JPEG file in this folder; choose another."
+        )));
+    }
+    let mut running = tokio::task::JoinSet::new();
+    for (place, path) in pictures.into_iter().enumerate() {
+        let app = app.clone();
+        running.spawn(async move {
+            let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let import = Import { path, name, linked: true, role, blake3: None };
+            (place, add(&app, shoot, import).await)
+        });
+    }
+    let mut added = Vec::new();
+    while let Some(done) = running.join_next().await {
+        let (place, one) = done?;
+        added.push((place, one?));
+    }
+    added.sort_by_key(|(place, _)| *place);
+    Ok(added.into_iter().map(|(_, one)| one).collect())
+}

@@ -1,0 +1,327 @@
+//! Every picture that can be shown, as tiles at any zoom.
+
+use crate::App;
+use crate::error::ApiError;
+use crate::types::PictureInfo;
+use jade_core::frames::{Combined, Frame, Light};
+use jade_core::measure::noise::{self, PatchFigures};
+use jade_pixels::PictureError;
+use jade_pixels::colour::Encoding;
+use jade_pixels::pyramid::{self, Averaged};
+use jade_pixels::tiled::{Region, TiledFile};
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex};
+
+/// Side of a tile that the browser asks for, in pixels.
+pub const VIEW_TILE: u32 = 256;
+/// Pictures kept open.
+const OPEN: usize = 48;
+
+/// A frame or a result.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Source {
+    /// A frame by its number.
+    Frame(i64),
+    /// A result by its number.
+    Result(i64),
+}
+
+impl std::str::FromStr for Source {
+    type Err = ApiError;
+
+    fn from_str(text: &str) -> Result<Self, ApiError> {
+        let parsed = text.split_once('-').and_then(|(kind, id)| match (kind, id.parse().ok()?) {
+            ("frame", id) => Some(Self::Frame(id)),
+            ("result", id) => Some(Self::Result(id)),
+            _ => None,
+        });
+        parsed.ok_or_else(|| ApiError::missing("This picture"))
+    }
+}
+
+/// Levels of a picture, full size first.
+enum Levels {
+    Frame(Frame, Vec<TiledFile<u16>>),
+    Result(Combined, Vec<TiledFile<f32>>),
+}
+
+/// A picture that is open for showing and measuring.
+pub struct Shown {
+    levels: Levels,
+    encoding: Encoding,
+    version: String,
+    origin: [u32; 2],
+}
+
+/// The pictures that are open.
+#[derive(Default)]
+pub struct Gallery {
+    open: Mutex<HashMap<Source, (u64, Arc<Shown>)>>,
+    opening: Mutex<HashMap<Source, Arc<tokio::sync::Mutex<()>>>>,
+    clock: std::sync::atomic::AtomicU64,
+}
+
+impl Gallery {
+    fn known(&self, source: Source) -> Option<Arc<Shown>> {
+        let mut open = self.open.lock().expect("the gallery's lock");
+        let now = self.clock.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+        let (used, shown) = open.get_mut(&source)?;
+        *used = now;
+        Some(shown.clone())
+    }
+
+    fn keep(&self, source: Source, shown: &Arc<Shown>) {
+        let mut open = self.open.lock().expect("the gallery's lock");
+        let now = self.clock.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+        open.insert(source, (now, shown.clone()));
+        if open.len() > OPEN
+            && let Some(oldest) = open.iter().min_by_key(|(_, (used, _))| *used).map(|(s, _)| *s)
+        {
+            open.remove(&oldest);
+        }
+    }
+}
+
+/// Opens a picture, decoding it and making its levels where that has not been done.
+///
+/// # Errors
+/// [`ApiError`] when it is gone or cannot be read.
+pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError> {
+    if let Some(shown) = app.gallery.known(source) {
+        return Ok(shown);
+    }
+    let turn =
+        app.gallery.opening.lock().expect("the gallery's lock").entry(source).or_default().clone();
+    let _one_at_a_time = turn.lock().await;
+    if let Some(shown) = app.gallery.known(source) {
+        return Ok(shown);
+    }
+    let shown = match source {
+        Source::Frame(id) => {
+            let input = app.store.frame(id).await?.input();
+            let cache = app.cache.clone();
+            tokio::task::spawn_blocking(move || open_frame(&input, &cache)).await??
+        }
+        Source::Result(id) => {
+            let row = app.store.result(id).await?;
+            let origin = row.report()?.origin;
+            let folder = app.result_folder(&row.key);
+            tokio::task::spawn_blocking(move || {
+                open_result(&folder, &row.profile, &row.key, origin)
+            })
+            .await??
+        }
+    };
+    let shown = Arc::new(shown);
+    app.gallery.keep(source, &shown);
+    app.gallery.opening.lock().expect("the gallery's lock").remove(&source);
+    Ok(shown)
+}
+
+/// Opens a frame, decoding it into the cache where it is not there.
+pub fn open_frame(
+    input: &jade_core::frames::FrameInput,
+    cache: &jade_core::cache::Cache,
+) -> Result<Shown, ApiError> {
+    let frame = Frame::decode(input, cache, &mut || Ok(()))?;
+    let encoding = frame.encoding.clone();
+    let path = cache.frame(&input.key());
+    let levels = levels::<u16>(&path, &encoding)?;
+    let version = input.key().as_str()[..12].to_owned();
+    Ok(Shown { levels: Levels::Frame(frame, levels), encoding, version, origin: [0, 0] })
+}
+
+/// Opens a result from its folder.
+pub fn open_result(
+    folder: &Path,
+    profile: &[u8],
+    key: &str,
+    origin: [u32; 2],
+) -> Result<Shown, ApiError> {
+    let path = folder.join("0.tiles");
+    let encoding = Encoding::from_icc(&path, Some(profile))?;
+    let levels = levels::<f32>(&path, &encoding)?;
+    let full = Combined(TiledFile::open(&path)?);
+    let version = key[..12].to_owned();
+    Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin })
+}
+
+/// Opens all levels beside the full one, making those that are missing.
+fn levels<T: Averaged>(
+    full: &Path,
+    encoding: &Encoding,
+) -> Result<Vec<TiledFile<T>>, PictureError> {
+    let mut all = vec![TiledFile::<T>::open(full)?];
+    let count = pyramid::level_sizes(all[0].width(), all[0].height()).len();
+    for level in 1..count {
+        let path: PathBuf = full.with_file_name(format!("{level}.tiles"));
+        let next = match TiledFile::open(&path) {
+            Ok(next) => next,
+            Err(_) => pyramid::halve(&all[level - 1], encoding, &path)?,
+        };
+        all.push(next);
+    }
+    Ok(all)
+}
+
+impl Shown {
+    /// The picture's size and place.
+    pub fn info(&self, source: &str) -> PictureInfo {
+        let (width, height) = self.light().size();
+        PictureInfo {
+            source: source.to_owned(),
+            version: self.version.clone(),
+            width,
+            height,
+            levels: self.count() as u32,
+            origin: self.origin,
+        }
+    }
+
+    fn light(&self) -> &dyn Light {
+        match &self.levels {
+            Levels::Frame(frame, _) => frame,
+            Levels::Result(result, _) => result,
+        }
+    }
+
+    fn count(&self) -> usize {
+        match &self.levels {
+            Levels::Frame(_, levels) => levels.len(),
+            Levels::Result(_, levels) => levels.len(),
+        }
+    }
+
+    /// Size of a level in pixels.
+    fn level_size(&self, level: usize) -> (u32, u32) {
+        match &self.levels {
+            Levels::Frame(_, levels) => (levels[level].width(), levels[level].height()),
+            Levels::Result(_, levels) => (levels[level].width(), levels[level].height()),
+        }
+    }
+
+    /// A region of a level as it is seen: interleaved 8-bit sRGB, made brighter by `stops`
+    /// exposure steps.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn render(
+        &self,
+        level: usize,
+        region: Region,
+        stops: f32,
+    ) -> Result<Vec<u8>, PictureError> {
+        let gain = stops.exp2();
+        let srgb = Encoding::srgb();
+        let matrix = self.encoding.to_srgb();
+        let plain = self.encoding.same_primaries(&srgb);
+        let show = |light: [f32; 3]| -> [u8; 3] {
+            let turned = if plain {
+                light
+            } else {
+                matrix.map(|row| row[0] * light[0] + row[1] * light[1] + row[2] * light[2])
+            };
+            [0, 1, 2]
+                .map(|c| ((srgb.encode(c, turned[c] * gain) as u32 * 255 + 32767) / 65535) as u8)
+        };
+        let pixels: Vec<[u8; 3]> = match &self.levels {
+            Levels::Frame(_, levels) => {
+                let curves = [0, 1, 2].map(|c| self.encoding.curve(c));
+                let samples = levels[level].read_region(region)?;
+                let pixels = samples.as_chunks::<3>().0.iter();
+                pixels.map(|p| show([0, 1, 2].map(|c| curves[c][p[c] as usize]))).collect()
+            }
+            Levels::Result(_, levels) => {
+                let light = levels[level].read_region(region)?;
+                light.as_chunks::<3>().0.iter().map(|p| show(*p)).collect()
+            }
+        };
+        Ok(pixels.into_flattened())
+    }
+
+    /// The view tile in a column and row of a level, as PNG; `None` outside the picture.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn tile(
+        &self,
+        level: u32,
+        column: u32,
+        row: u32,
+        stops: f32,
+    ) -> Result<Option<Vec<u8>>, PictureError> {
+        if level as usize >= self.count() {
+            return Ok(None);
+        }
+        let (width, height) = self.level_size(level as usize);
+        let (Some(x), Some(y)) = (column.checked_mul(VIEW_TILE), row.checked_mul(VIEW_TILE)) else {
+            return Ok(None);
+        };
+        if x >= width || y >= height {
+            return Ok(None);
+        }
+        let region =
+            Region { x, y, width: VIEW_TILE.min(width - x), height: VIEW_TILE.min(height - y) };
+        let rgb = self.render(level as usize, region, stops)?;
+        Ok(Some(png(region.width, region.height, &rgb)))
+    }
+
+    /// A square of the reference frame's pixels as PNG, for showing enlarged.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn patch(
+        &self,
+        x: u32,
+        y: u32,
+        size: u32,
+        stops: f32,
+    ) -> Result<Option<Vec<u8>>, PictureError> {
+        let Some(region) = self.region_of(x, y, size) else { return Ok(None) };
+        let rgb = self.render(0, region, stops)?;
+        Ok(Some(png(region.width, region.height, &rgb)))
+    }
+
+    /// Figures of a square of the reference frame's pixels.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn measure(&self, x: u32, y: u32, size: u32) -> Result<Option<PatchFigures>, PictureError> {
+        match self.region_of(x, y, size) {
+            Some(region) => noise::measure(self.light(), region).map(Some),
+            None => Ok(None),
+        }
+    }
+
+    /// The whole square in this picture's own pixels, when it lies inside.
+    fn region_of(&self, x: u32, y: u32, size: u32) -> Option<Region> {
+        let (width, height) = self.light().size();
+        let (x, y) = (x.checked_sub(self.origin[0])?, y.checked_sub(self.origin[1])?);
+        let inside = x.checked_add(size)? <= width && y.checked_add(size)? <= height;
+        inside.then_some(Region { x, y, width: size, height: size })
+    }
+
+    /// A small picture as JPEG, at most 512 pixels wide.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn thumbnail(&self) -> Result<Vec<u8>, PictureError> {
+        let level =
+            (0..self.count()).find(|&l| self.level_size(l).0 <= 640).unwrap_or(self.count() - 1);
+        let (width, height) = self.level_size(level);
+        let rgb = self.render(level, Region { x: 0, y: 0, width, height }, 0.0)?;
+        Ok(jade_pixels::write::encode_jpeg(width as u16, height as u16, &rgb, 86))
+    }
+}
+
+fn png(width: u32, height: u32, rgb: &[u8]) -> Vec<u8> {
+    let mut out = Vec::new();
+    let mut encoder = png::Encoder::new(&mut out, width, height);
+    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_compression(png::Compression::Fastest);
+    let mut writer = encoder.write_header().expect("writing to memory");
+    writer.write_image_data(rgb).expect("the tile has its size");
+    writer.finish().expect("writing to memory");
+    out
+}

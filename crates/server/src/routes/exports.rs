@@ -1,0 +1,138 @@
+use crate::App;
+use crate::error::ApiError;
+use crate::types::{Event, Export, ExportFormat, NewExport};
+use axum::Json;
+use axum::body::Body;
+use axum::extract::{Path, State};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use jade_core::progress::Unwatched;
+use jade_pixels::PictureError;
+use jade_pixels::read::PictureFile;
+use jade_pixels::write::{Target, write_whole};
+use std::io::Write;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+type AppState = State<Arc<App>>;
+
+/// Saves a result into the exports folder with its plan beside it.
+pub async fn add(
+    State(app): AppState,
+    Path(result): Path<i64>,
+    Json(wish): Json<NewExport>,
+) -> Result<Json<Vec<Export>>, ApiError> {
+    let row = app.store.result(result).await?;
+    let name = app.store.shoot(row.shoot_id).await?.name;
+    let record = row.record()?;
+    let reference = app.store.frame(row.reference_id).await?.input();
+    let (ending, target) = match wish.format {
+        ExportFormat::Tiff16 => ("tif", Target::Tiff { wide: true }),
+        ExportFormat::Png16 => ("png", Target::Png { wide: true }),
+        ExportFormat::Jpeg => ("jpg", Target::Jpeg { quality: jade_core::export::JPEG_QUALITY }),
+    };
+    let stem = format!("{} {}", file_name(&name), result);
+    let folder = app.data.join("exports");
+    let (file, plan) =
+        (folder.join(format!("{stem}.{ending}")), folder.join(format!("{stem}.plan.json")));
+    let picture = app.result_folder(&row.key).join("0.tiles");
+    let (to, beside) = (file.clone(), plan.clone());
+    let write = move || -> Result<u64, ApiError> {
+        // The original may be gone by now; then the file says nothing about how it was taken.
+        let facts = PictureFile::open(&reference.path).ok().map(|f| f.facts().clone());
+        jade_core::export::write(&to, target, &picture, &row.profile, facts.as_ref(), &Unwatched)?;
+        write_whole(&beside, |file| {
+            let text = serde_json::to_string_pretty(&record).expect("plans serialise");
+            file.write_all(text.as_bytes()).map_err(PictureError::io(&beside))
+        })?;
+        Ok(std::fs::metadata(&to)?.len())
+    };
+    let bytes = tokio::task::spawn_blocking(write).await??;
+    app.store.add_export(result, &file, &plan, bytes as i64).await?;
+    app.tell(Event::Shoot { id: app.store.result(result).await?.shoot_id });
+    Ok(Json(app.store.exports(result).await?))
+}
+
+/// A name that is a file name everywhere.
+fn file_name(name: &str) -> String {
+    let kept: String = name
+        .chars()
+        .map(|c| if c.is_alphanumeric() || "-_ ()".contains(c) { c } else { '-' })
+        .take(80)
+        .collect();
+    match kept.trim_matches([' ', '-', '.']) {
+        "" => "shoot".to_owned(),
+        kept => kept.to_owned(),
+    }
+}
+
+pub async fn file(State(app): AppState, Path(export): Path<i64>) -> Result<Response, ApiError> {
+    let [file, _] = app.store.export_paths(export).await?;
+    download(file).await
+}
+
+pub async fn plan(State(app): AppState, Path(export): Path<i64>) -> Result<Response, ApiError> {
+    let [_, plan] = app.store.export_paths(export).await?;
+    download(plan).await
+}
+
+async fn download(path: PathBuf) -> Result<Response, ApiError> {
+    let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let file = tokio::fs::File::open(&path).await.map_err(|_| {
+        ApiError::Missing(format!("{name} is no longer in the exports folder; save it again."))
+    })?;
+    let length = file.metadata().await?.len();
+    let kind = match path.extension().and_then(|e| e.to_str()) {
+        Some("tif") => "image/tiff",
+        Some("png") => "image/png",
+        Some("jpg") => "image/jpeg",
+        _ => "application/json",
+    };
+    // `file_name` left letters of all scripts in; the plain form replaces those beyond ASCII.
+    let plain: String = name.chars().map(|c| if c.is_ascii() { c } else { '_' }).collect();
+    let headers = [
+        (header::CONTENT_TYPE, kind.to_owned()),
+        (header::CONTENT_LENGTH, length.to_string()),
+        (header::CONTENT_DISPOSITION, format!("attachment; filename=\"{plain}\"")),
+    ];
+    Ok((headers, Body::from_stream(pieces(file))).into_response())
+}
+
+/// A file, piece by piece.
+fn pieces(
+    file: tokio::fs::File,
+) -> impl tokio_stream::Stream<Item = std::io::Result<Vec<u8>>> + Send {
+    use tokio::io::AsyncReadExt;
+    let (send, receive) = tokio::sync::mpsc::channel(4);
+    tokio::spawn(async move {
+        let mut file = file;
+        loop {
+            let mut piece = vec![0; 1 << 18];
+            let piece = match file.read(&mut piece).await {
+                Ok(0) => return,
+                Ok(n) => {
+                    piece.truncate(n);
+                    Ok(piece)
+                }
+                Err(error) => Err(error),
+            };
+            if send.send(piece).await.is_err() {
+                return;
+            }
+        }
+    });
+    tokio_stream::wrappers::ReceiverStream::new(receive)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::file_name;
+
+    #[test]
+    fn any_name_becomes_a_file_name() {
+        assert_eq!(file_name("Night / \"one\""), "Night - -one");
+        assert_eq!(file_name("../../etc"), "etc");
+        assert_eq!(file_name("//"), "shoot");
+        assert_eq!(file_name("Düne 3"), "Düne 3");
+    }
+}

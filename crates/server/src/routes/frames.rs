@@ -1,0 +1,122 @@
+use crate::App;
+use crate::error::ApiError;
+use crate::import::{self, Import};
+use crate::types::{AddFolder, Added, Event, Folder, FramesChange, Role, Shoot};
+use axum::Json;
+use axum::body::Body;
+use axum::extract::{Path, Query, State};
+use serde::Deserialize;
+use std::sync::Arc;
+use tokio::io::AsyncWriteExt;
+use tokio_stream::StreamExt;
+
+type AppState = State<Arc<App>>;
+
+/// Bytes of one uploaded file at most.
+const UPLOAD_LIMIT: u64 = 2 << 30;
+
+#[derive(Deserialize)]
+pub struct UploadQuery {
+    name: String,
+}
+
+/// Takes one file as the request's body, piece by piece, never whole in memory.
+pub async fn upload(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+    Query(query): Query<UploadQuery>,
+    body: Body,
+) -> Result<Json<Added>, ApiError> {
+    app.store.shoot(shoot).await?;
+    let name = shown_name(&query.name);
+    let incoming =
+        tempfile::Builder::new().prefix("upload-").tempfile_in(app.data.join("incoming"))?;
+    let mut file = tokio::fs::File::from_std(incoming.reopen()?);
+    let mut hasher = blake3::Hasher::new();
+    let mut bytes = 0u64;
+    let mut pieces = body.into_data_stream();
+    while let Some(piece) = pieces.next().await {
+        let piece = piece.map_err(|e| {
+            ApiError::Refused(format!("{name}: the upload broke off: {e}; send it again."))
+        })?;
+        bytes += piece.len() as u64;
+        if bytes > UPLOAD_LIMIT {
+            return Err(ApiError::TooLarge(format!(
+                "{name}: the file is larger than {} MiB; add it from a folder on the server's machine instead.",
+                UPLOAD_LIMIT >> 20
+            )));
+        }
+        hasher.update(&piece);
+        file.write_all(&piece).await?;
+    }
+    file.sync_all().await?;
+    drop(file);
+    let blake3 = hasher.finalize().to_hex().to_string();
+    // The name by content: the same file in two shoots is kept once.
+    let path = app.data.join("originals").join(&blake3[..2]).join(&blake3);
+    tokio::fs::create_dir_all(path.parent().expect("has a folder")).await?;
+    if !path.exists() {
+        incoming.persist(&path).map_err(|e| e.error)?;
+    }
+    let import = Import { path, name, linked: false, role: Role::Light, blake3: Some(blake3) };
+    Ok(Json(import::add(&app, shoot, import).await?))
+}
+
+/// The last part of a name, without what cannot be shown.
+fn shown_name(name: &str) -> String {
+    let last = name.rsplit(['/', '\\']).find(|part| !part.is_empty()).unwrap_or("unnamed");
+    last.chars().filter(|c| !c.is_control()).take(200).collect()
+}
+
+pub async fn add_folder(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+    Json(wish): Json<AddFolder>,
+) -> Result<Json<Vec<Added>>, ApiError> {
+    app.store.shoot(shoot).await?;
+    Ok(Json(import::add_folder(&app, shoot, &wish.path, wish.role).await?))
+}
+
+#[derive(Deserialize)]
+pub struct FolderQuery {
+    #[serde(default)]
+    path: String,
+}
+
+pub async fn folders(
+    State(app): AppState,
+    Query(query): Query<FolderQuery>,
+) -> Result<Json<Folder>, ApiError> {
+    Ok(Json(app.roots.list(&query.path)?))
+}
+
+pub async fn change(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+    Json(change): Json<FramesChange>,
+) -> Result<Json<Shoot>, ApiError> {
+    app.store.change_frames(shoot, &change).await?;
+    app.tell(Event::Shoot { id: shoot });
+    Ok(Json(app.store.shoot(shoot).await?))
+}
+
+pub async fn remove(
+    State(app): AppState,
+    Path((shoot, frame)): Path<(i64, i64)>,
+) -> Result<Json<Shoot>, ApiError> {
+    app.store.remove_frame(shoot, frame).await?;
+    app.tell(Event::Shoot { id: shoot });
+    Ok(Json(app.store.shoot(shoot).await?))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::shown_name;
+
+    #[test]
+    fn names_keep_quotes_and_lose_folders() {
+        assert_eq!(shown_name("card/../night \"one\".tif"), "night \"one\".tif");
+        assert_eq!(shown_name("a\\b\n.png"), "b.png");
+        assert_eq!(shown_name("///"), "unnamed");
+    }
+}

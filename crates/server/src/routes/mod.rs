@@ -1,0 +1,53 @@
+//! Routes, one file for each subject.
+
+mod assets;
+mod events;
+mod exports;
+mod frames;
+mod pictures;
+mod runs;
+mod shoots;
+
+use crate::{App, guard};
+use axum::Router;
+use axum::extract::DefaultBodyLimit;
+use axum::middleware;
+use axum::routing::{delete, get, post};
+use std::sync::Arc;
+
+/// JSON bodies are small; uploads set their own limit.
+const BODY_LIMIT: usize = 1 << 20;
+
+pub fn router(app: Arc<App>) -> Router {
+    let api = Router::new()
+        .route("/shoots", get(shoots::list).post(shoots::add))
+        .route("/shoots/{shoot}", get(shoots::show).patch(shoots::change).delete(shoots::remove))
+        .route("/shoots/{shoot}/restore", post(shoots::restore))
+        .route("/shoots/{shoot}/frames", post(frames::change))
+        .route("/shoots/{shoot}/frames/{frame}", delete(frames::remove))
+        .route("/shoots/{shoot}/folder", post(frames::add_folder))
+        .route("/shoots/{shoot}/runs", post(runs::add))
+        .route("/shoots/{shoot}/probes", post(shoots::pin))
+        .route("/shoots/{shoot}/probes/{probe}", delete(shoots::unpin))
+        .route("/folders", get(frames::folders))
+        .route("/jobs/{job}/cancel", post(runs::cancel))
+        .route("/jobs/{job}/resume", post(runs::resume))
+        .route("/pictures/{source}", get(pictures::info))
+        .route("/pictures/{source}/thumbnail.jpg", get(pictures::thumbnail))
+        .route("/pictures/{source}/tiles/{level}/{place}", get(pictures::tile))
+        .route("/pictures/{source}/patch.png", get(pictures::patch))
+        .route("/pictures/{source}/measure", get(pictures::measure))
+        .route("/results/{result}/exports", post(exports::add))
+        .route("/exports/{export}/file", get(exports::file))
+        .route("/exports/{export}/plan", get(exports::plan))
+        .route("/events", get(events::stream))
+        .layer(DefaultBodyLimit::max(BODY_LIMIT))
+        // The size of an upload is counted while it streams to the disk.
+        .route("/shoots/{shoot}/upload", post(frames::upload).layer(DefaultBodyLimit::disable()));
+    Router::new()
+        .nest("/api", api)
+        .fallback(assets::serve)
+        .layer(middleware::from_fn_with_state(app.clone(), guard::guard))
+        .layer(tower_http::trace::TraceLayer::new_for_http())
+        .with_state(app)
+}

@@ -1,0 +1,121 @@
+use crate::App;
+use crate::error::ApiError;
+use crate::pictures::{self, Shown, Source};
+use crate::types::{Measured, PictureInfo};
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::{HeaderMap, HeaderValue, header};
+use axum::response::{IntoResponse, Response};
+use jade_pixels::PictureError;
+use serde::Deserialize;
+use std::sync::Arc;
+
+type AppState = State<Arc<App>>;
+
+#[derive(Deserialize)]
+pub struct View {
+    /// Exposure steps that the picture is shown brighter.
+    #[serde(default)]
+    stops: f32,
+}
+
+impl View {
+    fn stops(&self) -> f32 {
+        if self.stops.is_finite() { self.stops.clamp(-4.0, 8.0) } else { 0.0 }
+    }
+}
+
+#[derive(Deserialize)]
+pub struct PatchQuery {
+    x: u32,
+    y: u32,
+    size: u32,
+    #[serde(default)]
+    stops: f32,
+}
+
+impl PatchQuery {
+    fn checked(self) -> Result<Self, ApiError> {
+        if (8..=512).contains(&self.size) {
+            return Ok(self);
+        }
+        Err(ApiError::Refused("A patch is 8 to 512 pixels wide.".to_owned()))
+    }
+}
+
+pub async fn info(
+    State(app): AppState,
+    Path(source): Path<String>,
+) -> Result<Json<PictureInfo>, ApiError> {
+    let shown = open(&app, &source).await?;
+    Ok(Json(shown.info(&source)))
+}
+
+async fn open(app: &Arc<App>, source: &str) -> Result<Arc<Shown>, ApiError> {
+    let source: Source = source.parse()?;
+    pictures::open(app, source).await
+}
+
+/// Renders off the async threads.
+async fn render<T: Send + 'static>(
+    shown: Arc<Shown>,
+    work: impl FnOnce(&Shown) -> Result<T, PictureError> + Send + 'static,
+) -> Result<T, ApiError> {
+    Ok(tokio::task::spawn_blocking(move || work(&shown)).await??)
+}
+
+pub async fn tile(
+    State(app): AppState,
+    Path((source, level, place)): Path<(String, u32, String)>,
+    Query(view): Query<View>,
+) -> Result<Response, ApiError> {
+    let place = place.strip_suffix(".png").and_then(|p| p.split_once('_'));
+    let place = place.and_then(|(x, y)| Some((x.parse().ok()?, y.parse().ok()?)));
+    let (column, row) = place.ok_or_else(|| ApiError::missing("This tile"))?;
+    let shown = open(&app, &source).await?;
+    let stops = view.stops();
+    let png = render(shown, move |s| s.tile(level, column, row, stops)).await?;
+    Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This tile"))?))
+}
+
+pub async fn patch(
+    State(app): AppState,
+    Path(source): Path<String>,
+    Query(query): Query<PatchQuery>,
+) -> Result<Response, ApiError> {
+    let query = query.checked()?;
+    let shown = open(&app, &source).await?;
+    let stops = View { stops: query.stops }.stops();
+    let png = render(shown, move |s| s.patch(query.x, query.y, query.size, stops)).await?;
+    Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This part of the picture"))?))
+}
+
+pub async fn measure(
+    State(app): AppState,
+    Path(source): Path<String>,
+    Query(query): Query<PatchQuery>,
+) -> Result<Json<Measured>, ApiError> {
+    let query = query.checked()?;
+    let shown = open(&app, &source).await?;
+    let figures = render(shown, move |s| s.measure(query.x, query.y, query.size)).await?;
+    Ok(Json(Measured { figures }))
+}
+
+pub async fn thumbnail(
+    State(app): AppState,
+    Path(source): Path<String>,
+) -> Result<Response, ApiError> {
+    let shown = open(&app, &source).await?;
+    Ok(picture("image/jpeg", render(shown, Shown::thumbnail).await?))
+}
+
+/// The address of a picture carries its version, so the browser may keep it for good.
+fn picture(kind: &'static str, bytes: Vec<u8>) -> Response {
+    let mut headers = HeaderMap::new();
+    headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(kind));
+    headers.insert(
+        header::CACHE_CONTROL,
+        HeaderValue::from_static("private, max-age=31536000, immutable"),
+    );
+    (headers, bytes).into_response()
+}

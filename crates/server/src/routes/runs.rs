@@ -1,0 +1,51 @@
+use crate::App;
+use crate::error::ApiError;
+use crate::types::{Event, Job, JobState};
+use axum::Json;
+use axum::extract::{Path, State};
+use std::sync::Arc;
+
+type AppState = State<Arc<App>>;
+
+/// Queues a run of the shoot's plan on the frames that are in.
+pub async fn add(State(app): AppState, Path(shoot): Path<i64>) -> Result<Json<Job>, ApiError> {
+    let shown = app.store.shoot(shoot).await?;
+    let frames = app.store.frames(shoot).await?;
+    let ids: Vec<i64> = frames.iter().filter(|f| f.is_in()).map(|f| f.id).collect();
+    if ids.len() < 2 {
+        return Err(ApiError::Refused(format!(
+            "{} of the frames can be combined, and two are the least; add frames or take some in again.",
+            ids.len()
+        )));
+    }
+    // A reference frame that was left out since gives way to the middle one.
+    let reference = shown.reference_id.filter(|r| ids.contains(r));
+    let job = app.store.add_job(shoot, &shown.plan, &ids, reference).await?.view()?;
+    app.runner.wake.notify_one();
+    app.tell(Event::Job { job: job.clone() });
+    Ok(Json(job))
+}
+
+/// Stops a job that runs, or takes one out of the queue.
+pub async fn cancel(State(app): AppState, Path(id): Path<i64>) -> Result<Json<Job>, ApiError> {
+    let row = app.store.job(id).await?;
+    let job = row.view()?;
+    if app.runner.cancel(id) || job.state != JobState::Queued {
+        return Ok(Json(job));
+    }
+    let job = app.store.set_state(id, JobState::Cancelled, None).await?.view()?;
+    app.tell(Event::Job { job: job.clone() });
+    Ok(Json(job))
+}
+
+/// Puts an ended job back into the queue; what its stages had finished is found in the cache.
+pub async fn resume(State(app): AppState, Path(id): Path<i64>) -> Result<Json<Job>, ApiError> {
+    let job = app.store.job(id).await?.view()?;
+    if !matches!(job.state, JobState::Interrupted | JobState::Failed | JobState::Cancelled) {
+        return Err(ApiError::Refused("This run is not one that can go on.".to_owned()));
+    }
+    let job = app.store.set_state(id, JobState::Queued, None).await?.view()?;
+    app.runner.wake.notify_one();
+    app.tell(Event::Job { job: job.clone() });
+    Ok(Json(job))
+}

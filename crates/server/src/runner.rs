@@ -1,0 +1,247 @@
+//! One runner that carries out the queued jobs, one after the other.
+
+use crate::App;
+use crate::error::ApiError;
+use crate::pictures;
+use crate::store::{JobRow, NewResult};
+use crate::types::{Event, Job, JobState};
+use jade_core::CoreError;
+use jade_core::engine::{self, Outcome, Request};
+use jade_core::frames::FrameInput;
+use jade_core::plan::Plan;
+use jade_core::progress::{Stage, Watch};
+use jade_core::report::StageTime;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
+
+/// The job under way, if there is one.
+#[derive(Default)]
+pub struct Runner {
+    current: Mutex<Option<(i64, Arc<JobWatch>)>>,
+    /// Wakes the runner when something was queued.
+    pub wake: tokio::sync::Notify,
+}
+
+impl Runner {
+    /// Asks the job to stop if it is the one under way.
+    pub fn cancel(&self, job: i64) -> bool {
+        let current = self.current.lock().expect("the runner's lock");
+        match current.as_ref().filter(|(id, _)| *id == job) {
+            Some((_, watch)) => {
+                watch.cancelled.store(true, Ordering::Relaxed);
+                true
+            }
+            None => false,
+        }
+    }
+
+    /// A job with its present progress, where it is the one under way.
+    pub fn with_progress(&self, job: Job) -> Job {
+        let current = self.current.lock().expect("the runner's lock");
+        match current.as_ref().filter(|(id, _)| *id == job.id) {
+            Some((_, watch)) => watch.apply(job),
+            None => job,
+        }
+    }
+}
+
+/// Usual share of each stage in a whole run, until a run's own times tell better.
+const USUAL: [(Stage, f64); 3] =
+    [(Stage::Frames, 0.15), (Stage::Align, 0.45), (Stage::Combine, 0.40)];
+
+struct Clocked {
+    stage: Stage,
+    since: Instant,
+    total: u64,
+}
+
+/// Progress of a job and the clock of its stages.
+struct JobWatch {
+    cancelled: AtomicBool,
+    done: AtomicU64,
+    now: Mutex<(Option<Clocked>, Vec<StageTime>)>,
+}
+
+impl JobWatch {
+    fn new() -> Self {
+        Self {
+            cancelled: AtomicBool::new(false),
+            done: AtomicU64::new(0),
+            now: Mutex::new((None, vec![])),
+        }
+    }
+
+    fn finish(&self) -> Vec<StageTime> {
+        let (current, times) = &mut *self.now.lock().expect("the job's lock");
+        if let Some(c) = current.take() {
+            times.push(StageTime {
+                name: c.stage.name().to_owned(),
+                seconds: c.since.elapsed().as_secs_f64(),
+            });
+        }
+        times.clone()
+    }
+
+    fn apply(&self, job: Job) -> Job {
+        let guard = self.now.lock().expect("the job's lock");
+        let Some(current) = &guard.0 else { return job };
+        let done = self.done.load(Ordering::Relaxed).min(current.total);
+        let remaining_s = remaining(current, done);
+        Job {
+            stage: Some(current.stage),
+            done: done as i64,
+            total: current.total as i64,
+            remaining_s,
+            ..job
+        }
+    }
+}
+
+/// What is left of the stage at its own pace, and the stages after it in their usual proportion.
+fn remaining(current: &Clocked, done: u64) -> Option<f64> {
+    let passed = current.since.elapsed().as_secs_f64();
+    if done == 0 || passed < 0.3 {
+        return None;
+    }
+    let whole = passed * current.total as f64 / done as f64;
+    let place = USUAL.iter().position(|(stage, _)| *stage == current.stage)?;
+    let later: f64 = USUAL[place + 1..].iter().map(|(_, share)| share).sum();
+    Some(whole - passed + whole * later / USUAL[place].1)
+}
+
+impl Watch for JobWatch {
+    fn begin(&self, stage: Stage, total: u64) {
+        self.finish();
+        self.done.store(0, Ordering::Relaxed);
+        self.now.lock().expect("the job's lock").0 =
+            Some(Clocked { stage, since: Instant::now(), total });
+    }
+    fn advance(&self, steps: u64) {
+        self.done.fetch_add(steps, Ordering::Relaxed);
+    }
+    fn cancelled(&self) -> bool {
+        self.cancelled.load(Ordering::Relaxed)
+    }
+}
+
+/// Carries out jobs until the server ends.
+pub async fn run_forever(app: Arc<App>) {
+    loop {
+        match app.store.take_job().await {
+            Ok(Some(row)) => {
+                if let Err(error) = run_one(&app, row).await {
+                    tracing::error!("a job could not be ended properly: {error}");
+                }
+            }
+            Ok(None) => app.runner.wake.notified().await,
+            Err(error) => {
+                tracing::error!("the queue could not be read: {error}");
+                tokio::time::sleep(Duration::from_secs(2)).await;
+            }
+        }
+    }
+}
+
+async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
+    let watch = Arc::new(JobWatch::new());
+    *app.runner.current.lock().expect("the runner's lock") = Some((row.id, watch.clone()));
+    app.tell(Event::Job { job: row.view()? });
+    let teller = tokio::spawn(tell_progress(app.clone(), row.clone()));
+    let made = make(app, &row, &watch).await;
+    teller.abort();
+    let (state, problem) = match made {
+        Ok(()) => (JobState::Done, None),
+        Err(_) if watch.cancelled() => (JobState::Cancelled, None),
+        Err(error) => (JobState::Failed, Some(error.to_string())),
+    };
+    let ended = app.store.set_state(row.id, state, problem.as_deref()).await?;
+    *app.runner.current.lock().expect("the runner's lock") = None;
+    app.tell(Event::Job { job: ended.view()? });
+    app.tell(Event::Shoot { id: row.shoot_id });
+    Ok(())
+}
+
+async fn tell_progress(app: Arc<App>, row: JobRow) {
+    let mut ticks = tokio::time::interval(Duration::from_millis(200));
+    for tick in 0u32.. {
+        ticks.tick().await;
+        let Ok(job) = row.view() else { return };
+        let job = app.runner.with_progress(job);
+        if let (Some(stage), 0) = (job.stage, tick % 5) {
+            // Lost progress is no loss; the next tick notes it again.
+            let _ = app.store.set_progress(row.id, stage, job.done, job.total).await;
+        }
+        app.tell(Event::Job { job });
+    }
+}
+
+async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(), ApiError> {
+    let plan = row.plan()?;
+    let ids = row.frame_ids()?;
+    let mut inputs = Vec::new();
+    for id in &ids {
+        inputs.push(app.store.frame(*id).await?.input());
+    }
+    let reference = row.reference_id.and_then(|r| ids.iter().position(|id| *id == r));
+    let (worker, followed) = (app.clone(), watch.clone());
+    let work = move || -> Result<(Outcome, Vec<FrameInput>, Plan), ApiError> {
+        let request = Request {
+            frames: &inputs,
+            reference,
+            plan: &plan,
+            cache: &worker.cache,
+            budget: worker.budget,
+            watch: &*followed,
+        };
+        let outcome = engine::stack(&request)?;
+        let folder = worker.result_folder(outcome.key.as_str());
+        keep(&outcome.picture, &folder)?;
+        // The picture is looked at next, so its smaller sizes are made now.
+        pictures::open_result(
+            &folder,
+            &outcome.profile,
+            outcome.key.as_str(),
+            outcome.report.origin,
+        )?;
+        Ok((outcome, inputs, plan))
+    };
+    let (outcome, inputs, plan) = tokio::task::spawn_blocking(work).await??;
+    if watch.cancelled() {
+        return Err(CoreError::Cancelled.into());
+    }
+    let mut report = outcome.report;
+    report.stages = watch.finish();
+    report.peak_memory_mib = crate::peak_memory_mib();
+    let record = engine::record(&inputs, &plan, &report);
+    let new = NewResult {
+        shoot_id: row.shoot_id,
+        job_id: row.id,
+        key: outcome.key.as_str(),
+        reference_id: ids[outcome.reference],
+        record: &record,
+        report: &report,
+        profile: &outcome.profile,
+    };
+    app.store.add_result(&new).await?;
+    let (cache, limit) = (app.cache.folder().to_owned(), app.cache_limit);
+    tokio::task::spawn_blocking(move || crate::cache_limit::keep_within(&cache, limit)).await?;
+    Ok(())
+}
+
+/// A result is no cache: its picture gets a second name outside of it.
+fn keep(picture: &std::path::Path, folder: &std::path::Path) -> Result<(), ApiError> {
+    std::fs::create_dir_all(folder)?;
+    let kept = folder.join("0.tiles");
+    if kept.exists() {
+        return Ok(());
+    }
+    match std::fs::hard_link(picture, &kept) {
+        Ok(()) => Ok(()),
+        Err(_) => {
+            let aside = folder.join(".aside-0.tiles");
+            std::fs::copy(picture, &aside)?;
+            Ok(std::fs::rename(aside, kept)?)
+        }
+    }
+}

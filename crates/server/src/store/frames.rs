@@ -1,0 +1,166 @@
+use super::{Store, from_json, from_word, now, to_json, word};
+use crate::error::ApiError;
+use crate::types::{Frame, FramesChange, Role};
+use jade_core::frames::FrameInput;
+use jade_pixels::facts::Facts;
+use std::path::PathBuf;
+
+/// A frame as stored.
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct FrameRow {
+    /// Its number.
+    pub id: i64,
+    /// Its shoot.
+    pub shoot_id: i64,
+    /// File name, as the person knows it.
+    pub name: String,
+    path: String,
+    linked: bool,
+    blake3: String,
+    bytes: i64,
+    role: String,
+    facts: Option<String>,
+    problem: Option<String>,
+    left_out: bool,
+}
+
+/// A frame to be stored.
+pub struct NewFrame {
+    /// File name, as the person knows it.
+    pub name: String,
+    /// Where the file lies.
+    pub path: PathBuf,
+    /// Whether it stays there.
+    pub linked: bool,
+    /// Hash of the content.
+    pub blake3: String,
+    /// Size of the file.
+    pub bytes: i64,
+    /// What it is for.
+    pub role: Role,
+    /// Facts, or why it cannot be used.
+    pub facts: Result<Facts, String>,
+}
+
+impl FrameRow {
+    /// The frame as the browser sees it.
+    pub fn view(&self) -> Result<Frame, ApiError> {
+        Ok(Frame {
+            id: self.id,
+            name: self.name.clone(),
+            linked: self.linked,
+            bytes: self.bytes,
+            role: from_word(&self.role)?,
+            facts: self.facts.as_deref().map(from_json).transpose()?,
+            problem: self.problem.clone(),
+            left_out: self.left_out,
+        })
+    }
+
+    /// The frame as the engine reads it.
+    pub fn input(&self) -> FrameInput {
+        FrameInput {
+            path: PathBuf::from(&self.path),
+            name: self.name.clone(),
+            blake3: self.blake3.clone(),
+        }
+    }
+
+    /// Whether it goes into a run.
+    pub fn is_in(&self) -> bool {
+        !self.left_out && self.problem.is_none() && self.role == word(&Role::Light)
+    }
+}
+
+impl Store {
+    /// The frames of a shoot: lights before darks, by name with numbers in their order.
+    pub async fn frames(&self, shoot: i64) -> Result<Vec<FrameRow>, ApiError> {
+        let mut rows: Vec<FrameRow> = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ?")
+            .bind(shoot)
+            .fetch_all(&self.pool)
+            .await?;
+        rows.sort_by_key(|f| (f.role == word(&Role::Dark), crate::folders::natural(&f.name), f.id));
+        Ok(rows)
+    }
+
+    /// One frame.
+    pub async fn frame(&self, id: i64) -> Result<FrameRow, ApiError> {
+        sqlx::query_as("SELECT * FROM frames WHERE id = ?")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or_else(|| ApiError::missing("This frame"))
+    }
+
+    /// The frame of a shoot with this content, if there is one.
+    pub async fn frame_with_content(
+        &self,
+        shoot: i64,
+        blake3: &str,
+    ) -> Result<Option<FrameRow>, ApiError> {
+        let row = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ? AND blake3 = ?")
+            .bind(shoot)
+            .bind(blake3)
+            .fetch_optional(&self.pool)
+            .await?;
+        Ok(row)
+    }
+
+    /// Stores a frame; `None` when the shoot has one of the same content.
+    pub async fn add_frame(
+        &self,
+        shoot: i64,
+        new: &NewFrame,
+    ) -> Result<Option<FrameRow>, ApiError> {
+        let done = sqlx::query(
+            "INSERT INTO frames (shoot_id, name, path, linked, blake3, bytes, role, facts, problem, added)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
+        )
+        .bind(shoot)
+        .bind(&new.name)
+        .bind(new.path.to_string_lossy().as_ref())
+        .bind(new.linked)
+        .bind(&new.blake3)
+        .bind(new.bytes)
+        .bind(word(&new.role))
+        .bind(new.facts.as_ref().ok().map(to_json))
+        .bind(new.facts.as_ref().err())
+        .bind(now())
+        .execute(&self.pool)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Ok(None);
+        }
+        self.touch(shoot).await?;
+        self.frame(done.last_insert_rowid()).await.map(Some)
+    }
+
+    /// Leaves frames out, takes them in, or changes what they are for.
+    pub async fn change_frames(&self, shoot: i64, change: &FramesChange) -> Result<(), ApiError> {
+        let mut all = self.pool.begin().await?;
+        for id in &change.ids {
+            sqlx::query(
+                "UPDATE frames SET left_out = coalesce(?, left_out), role = coalesce(?, role)
+                 WHERE id = ? AND shoot_id = ?",
+            )
+            .bind(change.left_out)
+            .bind(change.role.as_ref().map(word))
+            .bind(id)
+            .bind(shoot)
+            .execute(&mut *all)
+            .await?;
+        }
+        all.commit().await?;
+        self.touch(shoot).await
+    }
+
+    /// Takes a frame off the list; its file stays.
+    pub async fn remove_frame(&self, shoot: i64, id: i64) -> Result<(), ApiError> {
+        sqlx::query("DELETE FROM frames WHERE id = ? AND shoot_id = ? AND problem IS NOT NULL")
+            .bind(id)
+            .bind(shoot)
+            .execute(&self.pool)
+            .await?;
+        self.touch(shoot).await
+    }
+}

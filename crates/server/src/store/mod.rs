@@ -1,0 +1,86 @@
+//! Everything small that must not be lost, in SQLite.
+
+mod exports;
+mod frames;
+mod jobs;
+mod probes;
+mod results;
+mod shoots;
+
+pub use frames::{FrameRow, NewFrame};
+pub use jobs::JobRow;
+pub use results::{NewResult, ResultRow};
+
+use crate::error::ApiError;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use sqlx::SqlitePool;
+use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
+use std::path::Path;
+use std::time::{SystemTime, UNIX_EPOCH};
+
+/// The store.
+#[derive(Debug, Clone)]
+pub struct Store {
+    pool: SqlitePool,
+}
+
+impl Store {
+    /// Opens the store in a file, making or bringing it up to date.
+    ///
+    /// # Errors
+    /// [`ApiError::Store`].
+    pub async fn open(path: &Path) -> Result<Self, ApiError> {
+        let options = SqliteConnectOptions::new()
+            .filename(path)
+            .create_if_missing(true)
+            .foreign_keys(true)
+            .journal_mode(SqliteJournalMode::Wal)
+            .synchronous(SqliteSynchronous::Full);
+        Self::with(SqlitePoolOptions::new().max_connections(4), options).await
+    }
+
+    /// A store in memory, for tests.
+    ///
+    /// # Errors
+    /// [`ApiError::Store`].
+    pub async fn in_memory() -> Result<Self, ApiError> {
+        let options = SqliteConnectOptions::new().in_memory(true).foreign_keys(true);
+        Self::with(SqlitePoolOptions::new().max_connections(1), options).await
+    }
+
+    async fn with(
+        pool: SqlitePoolOptions,
+        options: SqliteConnectOptions,
+    ) -> Result<Self, ApiError> {
+        let pool = pool.connect_with(options).await?;
+        sqlx::migrate!("./migrations").run(&pool).await.map_err(|e| {
+            ApiError::Inner(format!("The store could not be brought up to date: {e}."))
+        })?;
+        Ok(Self { pool })
+    }
+}
+
+/// Milliseconds since 1970.
+pub fn now() -> i64 {
+    let since = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
+    since.as_millis() as i64
+}
+
+fn to_json(value: &impl Serialize) -> String {
+    serde_json::to_string(value).expect("the store's types serialise")
+}
+
+fn from_json<T: DeserializeOwned>(text: &str) -> Result<T, ApiError> {
+    serde_json::from_str(text)
+        .map_err(|e| ApiError::Inner(format!("The store holds something unreadable: {e}.")))
+}
+
+/// An enum that is stored by its serialised name.
+fn word(value: &impl Serialize) -> String {
+    to_json(value).trim_matches('"').to_owned()
+}
+
+fn from_word<T: DeserializeOwned>(text: &str) -> Result<T, ApiError> {
+    from_json(&format!("\"{text}\""))
+}

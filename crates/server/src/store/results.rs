@@ -1,0 +1,105 @@
+use super::{Store, from_json, now, to_json};
+use crate::error::ApiError;
+use crate::types::ShootResult;
+use jade_core::plan::PlanRecord;
+use jade_core::report::Report;
+
+/// A result as stored.
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct ResultRow {
+    /// Its number.
+    pub id: i64,
+    /// Its shoot.
+    pub shoot_id: i64,
+    /// Key of its picture.
+    pub key: String,
+    /// The reference frame.
+    pub reference_id: i64,
+    record: String,
+    report: String,
+    /// ICC profile of its files.
+    pub profile: Vec<u8>,
+    made: i64,
+}
+
+impl ResultRow {
+    /// The plan and frames it was made from.
+    pub fn record(&self) -> Result<PlanRecord, ApiError> {
+        from_json(&self.record)
+    }
+
+    /// What was measured.
+    pub fn report(&self) -> Result<Report, ApiError> {
+        from_json(&self.report)
+    }
+}
+
+/// A result to be stored.
+pub struct NewResult<'a> {
+    /// Its shoot.
+    pub shoot_id: i64,
+    /// The job that made it.
+    pub job_id: i64,
+    /// Key of its picture.
+    pub key: &'a str,
+    /// The reference frame.
+    pub reference_id: i64,
+    /// The plan and frames it was made from.
+    pub record: &'a PlanRecord,
+    /// What was measured.
+    pub report: &'a Report,
+    /// ICC profile of its files.
+    pub profile: &'a [u8],
+}
+
+impl Store {
+    /// The results of a shoot, newest first.
+    pub async fn results(&self, shoot: i64) -> Result<Vec<ShootResult>, ApiError> {
+        let rows: Vec<ResultRow> =
+            sqlx::query_as("SELECT * FROM results WHERE shoot_id = ? ORDER BY id DESC")
+                .bind(shoot)
+                .fetch_all(&self.pool)
+                .await?;
+        let mut all = Vec::new();
+        for row in rows {
+            all.push(ShootResult {
+                id: row.id,
+                plan: row.record()?.plan,
+                reference_id: row.reference_id,
+                report: row.report()?,
+                made: row.made,
+                exports: self.exports(row.id).await?,
+            });
+        }
+        Ok(all)
+    }
+
+    /// One result.
+    pub async fn result(&self, id: i64) -> Result<ResultRow, ApiError> {
+        sqlx::query_as("SELECT * FROM results WHERE id = ?")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or_else(|| ApiError::missing("This result"))
+    }
+
+    /// Stores a result.
+    pub async fn add_result(&self, new: &NewResult<'_>) -> Result<i64, ApiError> {
+        let done = sqlx::query(
+            "INSERT INTO results (shoot_id, job_id, key, reference_id, record, report, profile, made)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        )
+        .bind(new.shoot_id)
+        .bind(new.job_id)
+        .bind(new.key)
+        .bind(new.reference_id)
+        .bind(to_json(new.record))
+        .bind(to_json(new.report))
+        .bind(new.profile)
+        .bind(now())
+        .execute(&self.pool)
+        .await?;
+        self.touch(new.shoot_id).await?;
+        Ok(done.last_insert_rowid())
+    }
+}

@@ -1,0 +1,334 @@
+//! What crosses between server and browser. The TypeScript side is generated from here.
+
+use jade_core::measure::noise::{NoiseGain, PatchFigures};
+use jade_core::plan::{
+    AlignMode, AlignPlan, CombinePlan, Edges, Kind, Method, Plan, PlanFrame, PlanRecord,
+};
+use jade_core::progress::Stage;
+use jade_core::report::{FrameReport, Report, StageTime};
+use jade_pixels::facts::{Facts, FileFormat};
+use serde::{Deserialize, Serialize};
+use ts_rs::{Config, TS};
+
+/// How far a shoot has come.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum ShootState {
+    /// No frames yet.
+    Empty,
+    /// Frames, but no result.
+    Gathered,
+    /// A run is queued or under way.
+    Running,
+    /// The last run ended without a result.
+    Stopped,
+    /// At least one result.
+    Done,
+}
+
+/// A shoot as a card on the first page.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct ShootCard {
+    pub id: i64,
+    pub name: String,
+    pub kind: Kind,
+    pub state: ShootState,
+    /// Light frames.
+    pub lights: u32,
+    pub darks: u32,
+    pub results: u32,
+    /// Milliseconds since 1970.
+    pub touched: i64,
+    /// Source of the picture to show, if there is one.
+    pub picture: Option<String>,
+}
+
+/// A new shoot.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct NewShoot {
+    pub name: String,
+    pub kind: Kind,
+}
+
+/// Changes of a shoot; what is absent stays.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, TS)]
+#[ts(optional_fields)]
+pub struct ShootChange {
+    pub name: Option<String>,
+    pub plan: Option<Plan>,
+    /// The reference frame; 0 lets the middle one be taken.
+    pub reference_id: Option<i64>,
+}
+
+/// A shoot with everything in it.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Shoot {
+    pub id: i64,
+    pub name: String,
+    pub kind: Kind,
+    pub plan: Plan,
+    /// The chosen reference frame, if one was chosen.
+    pub reference_id: Option<i64>,
+    pub frames: Vec<Frame>,
+    pub results: Vec<ShootResult>,
+    pub jobs: Vec<Job>,
+    pub probes: Vec<Probe>,
+}
+
+/// What a frame is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum Role {
+    Light,
+    Dark,
+}
+
+/// One frame of a shoot.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Frame {
+    pub id: i64,
+    pub name: String,
+    /// It stays where it lies, rather than in the application's own folder.
+    pub linked: bool,
+    pub bytes: i64,
+    pub role: Role,
+    pub facts: Option<Facts>,
+    /// Why it cannot be used.
+    pub problem: Option<String>,
+    pub left_out: bool,
+}
+
+/// What became of a file that was added.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Added {
+    pub name: String,
+    pub frame: Option<Frame>,
+    /// The name of the frame of this shoot that has the same content.
+    pub same_as: Option<String>,
+}
+
+/// A folder on the server's machine whose pictures are to be added.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct AddFolder {
+    pub path: String,
+    pub role: Role,
+}
+
+/// Changes of one or more frames; what is absent stays.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[ts(optional_fields)]
+pub struct FramesChange {
+    pub ids: Vec<i64>,
+    pub left_out: Option<bool>,
+    pub role: Option<Role>,
+}
+
+/// A folder that can be looked into.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Folder {
+    pub path: String,
+    pub name: String,
+    /// The folder above, unless that is out of bounds.
+    pub above: Option<String>,
+    pub folders: Vec<FolderEntry>,
+    /// Names of the picture files in it.
+    pub pictures: Vec<String>,
+}
+
+/// A folder in a folder.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct FolderEntry {
+    pub path: String,
+    pub name: String,
+}
+
+/// State of a job.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum JobState {
+    Queued,
+    Running,
+    Done,
+    Failed,
+    Cancelled,
+    /// The server ended while it was running; it can go on.
+    Interrupted,
+}
+
+/// One run of a plan.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Job {
+    pub id: i64,
+    pub shoot_id: i64,
+    pub state: JobState,
+    pub plan: Plan,
+    pub stage: Option<Stage>,
+    pub done: i64,
+    pub total: i64,
+    /// Expected seconds until the run ends, once that can be told.
+    pub remaining_s: Option<f64>,
+    pub problem: Option<String>,
+    pub created: i64,
+    pub finished: Option<i64>,
+}
+
+/// One kept result.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct ShootResult {
+    pub id: i64,
+    pub plan: Plan,
+    pub reference_id: i64,
+    pub report: Report,
+    pub made: i64,
+    pub exports: Vec<Export>,
+}
+
+/// A picture that can be shown.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct PictureInfo {
+    /// `frame-ID` or `result-ID`.
+    pub source: String,
+    /// Changes when the pixels do.
+    pub version: String,
+    pub width: u32,
+    pub height: u32,
+    /// Halved sizes that exist, the full one included.
+    pub levels: u32,
+    /// Left top in the reference frame in pixels.
+    pub origin: [u32; 2],
+}
+
+/// A patch pinned on the picture, in pixels of the reference frame.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Probe {
+    pub id: i64,
+    pub name: String,
+    /// Left column.
+    pub x: u32,
+    /// Top row.
+    pub y: u32,
+    /// Side in pixels.
+    pub size: u32,
+}
+
+/// A probe to pin, or a new place and name for one.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct NewProbe {
+    pub name: String,
+    pub x: u32,
+    pub y: u32,
+    pub size: u32,
+}
+
+/// What a patch of a picture shows.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Measured {
+    /// `None` when the picture does not reach there.
+    pub figures: Option<PatchFigures>,
+}
+
+/// A file form that results are saved in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum ExportFormat {
+    /// TIFF of 16 bit.
+    Tiff16,
+    /// PNG of 16 bit.
+    Png16,
+    /// JPEG.
+    Jpeg,
+}
+
+/// A wish for a file.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct NewExport {
+    pub format: ExportFormat,
+}
+
+/// A saved file with its plan beside it.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Export {
+    pub id: i64,
+    pub file: String,
+    pub plan_file: String,
+    /// The folder on the server's machine.
+    pub folder: String,
+    pub bytes: i64,
+    pub made: i64,
+}
+
+/// What the server tells without being asked.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[serde(tag = "type", rename_all = "lowercase")]
+pub enum Event {
+    /// All unfinished jobs, sent first.
+    Present { jobs: Vec<Job> },
+    /// A job moved on.
+    Job { job: Job },
+    /// Something in a shoot changed.
+    Shoot { id: i64 },
+}
+
+/// A refusal.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Problem {
+    pub problem: String,
+}
+
+/// The generated TypeScript, all of it.
+pub fn typescript() -> String {
+    let config = Config::new().with_large_int("number");
+    let mut out =
+        String::from("// Generated from the server's types by `cargo xtask types`; do not edit.\n");
+    macro_rules! declare {
+        ($($t:ty),* $(,)?) => {$(
+            out.push_str("\nexport ");
+            out.push_str(&<$t as TS>::decl(&config));
+            out.push('\n');
+        )*};
+    }
+    declare!(
+        Kind,
+        AlignMode,
+        Method,
+        Edges,
+        AlignPlan,
+        CombinePlan,
+        Plan,
+        PlanFrame,
+        PlanRecord,
+        Stage,
+        FileFormat,
+        Facts,
+        NoiseGain,
+        PatchFigures,
+        StageTime,
+        FrameReport,
+        Report,
+        ShootState,
+        ShootCard,
+        NewShoot,
+        ShootChange,
+        Shoot,
+        Role,
+        Frame,
+        Added,
+        AddFolder,
+        FramesChange,
+        FolderEntry,
+        Folder,
+        JobState,
+        Job,
+        ShootResult,
+        PictureInfo,
+        Probe,
+        NewProbe,
+        Measured,
+        ExportFormat,
+        NewExport,
+        Export,
+        Event,
+        Problem,
+    );
+    out
+}

@@ -1,0 +1,72 @@
+// Requests to the server. Refusals become errors whose message is the server's sentence.
+import type {
+  Added,
+  Export,
+  ExportFormat,
+  Folder,
+  FramesChange,
+  Job,
+  Measured,
+  NewProbe,
+  NewShoot,
+  PictureInfo,
+  Problem,
+  Role,
+  Shoot,
+  ShootCard,
+  ShootChange,
+} from './types'
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  let response: Response
+  try {
+    response = await fetch(`/api${path}`, {
+      method,
+      headers: body === undefined ? {} : { 'content-type': 'application/json' },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    })
+  } catch {
+    throw new Error('The server does not answer; see whether it is still running.')
+  }
+  if (!response.ok) {
+    const problem = (await response.json().catch(() => null)) as Problem | null
+    throw new Error(problem?.problem ?? `The server refused (${response.status}).`)
+  }
+  const text = await response.text()
+  return (text ? JSON.parse(text) : undefined) as T
+}
+
+export const api = {
+  shoots: () => call<ShootCard[]>('GET', '/shoots'),
+  addShoot: (shoot: NewShoot) => call<Shoot>('POST', '/shoots', shoot),
+  shoot: (id: number) => call<Shoot>('GET', `/shoots/${id}`),
+  changeShoot: (id: number, change: ShootChange) => call<Shoot>('PATCH', `/shoots/${id}`, change),
+  removeShoot: (id: number) => call<void>('DELETE', `/shoots/${id}`),
+  restoreShoot: (id: number) => call<Shoot>('POST', `/shoots/${id}/restore`),
+  changeFrames: (id: number, change: FramesChange) =>
+    call<Shoot>('POST', `/shoots/${id}/frames`, change),
+  removeFrame: (id: number, frame: number) =>
+    call<Shoot>('DELETE', `/shoots/${id}/frames/${frame}`),
+  folder: (path: string) => call<Folder>('GET', `/folders?path=${encodeURIComponent(path)}`),
+  addFolder: (id: number, path: string, role: Role) =>
+    call<Added[]>('POST', `/shoots/${id}/folder`, { path, role }),
+  run: (id: number) => call<Job>('POST', `/shoots/${id}/runs`),
+  cancel: (job: number) => call<Job>('POST', `/jobs/${job}/cancel`),
+  resume: (job: number) => call<Job>('POST', `/jobs/${job}/resume`),
+  picture: (source: string) => call<PictureInfo>('GET', `/pictures/${source}`),
+  measure: (source: string, x: number, y: number, size: number) =>
+    call<Measured>('GET', `/pictures/${source}/measure?x=${x}&y=${y}&size=${size}`),
+  pin: (id: number, probe: NewProbe) => call<Shoot>('POST', `/shoots/${id}/probes`, probe),
+  unpin: (id: number, probe: number) => call<void>('DELETE', `/shoots/${id}/probes/${probe}`),
+  save: (result: number, format: ExportFormat) =>
+    call<Export[]>('POST', `/results/${result}/exports`, { format }),
+}
+
+export function thumbnail(source: string): string {
+  return `/api/pictures/${source}/thumbnail.jpg`
+}
+
+/** What an error says to the person. */
+export function sentence(error: unknown): string {
+  return error instanceof Error ? error.message : String(error)
+}

@@ -1,0 +1,379 @@
+// Generated from the server's types by `cargo xtask types`; do not edit.
+
+export type Kind = "night-sky" | "low-light-burst";
+
+export type AlignMode = "stars" | "none";
+
+export type Method = "mean" | "median";
+
+export type Edges = "trim" | "keep" | "fill";
+
+export type AlignPlan = { 
+/**
+ * How.
+ */
+mode: AlignMode, };
+
+export type CombinePlan = { 
+/**
+ * How.
+ */
+method: Method, 
+/**
+ * What happens to the edges.
+ */
+edges: Edges, };
+
+export type Plan = { 
+/**
+ * Version of this form: 1.
+ */
+version: number, 
+/**
+ * What the shoot is for.
+ */
+kind: Kind, 
+/**
+ * The align step.
+ */
+align: AlignPlan, 
+/**
+ * The combine step.
+ */
+combine: CombinePlan, };
+
+export type PlanFrame = { 
+/**
+ * File name.
+ */
+file: string, 
+/**
+ * BLAKE3 of the file's content, as hexadecimal digits.
+ */
+blake3: string, 
+/**
+ * Whether it went into the result.
+ */
+used: boolean, };
+
+export type PlanRecord = { 
+/**
+ * The plan.
+ */
+plan: Plan, 
+/**
+ * File name of the reference frame.
+ */
+reference: string, 
+/**
+ * Every frame that was given to the run.
+ */
+frames: Array<PlanFrame>, };
+
+export type Stage = "frames" | "align" | "combine" | "export";
+
+export type FileFormat = "tiff" | "png" | "jpeg";
+
+export type Facts = { 
+/**
+ * File format.
+ */
+format: FileFormat, 
+/**
+ * Width in pixels.
+ */
+width: number, 
+/**
+ * Height in pixels.
+ */
+height: number, 
+/**
+ * Bits of one sample.
+ */
+bits: number, 
+/**
+ * Exposure time in seconds.
+ */
+exposure_s: number | null, 
+/**
+ * ISO speed.
+ */
+iso: number | null, 
+/**
+ * Aperture as f-number.
+ */
+aperture: number | null, 
+/**
+ * Focal length in millimetres, as engraved.
+ */
+focal_mm: number | null, 
+/**
+ * When it was taken, `YYYY-MM-DD HH:MM:SS` in the camera's own time.
+ */
+taken: string | null, 
+/**
+ * Camera maker and model.
+ */
+camera: string | null, 
+/**
+ * What the embedded colour profile calls itself.
+ */
+profile: string | null, };
+
+export type NoiseGain = { 
+/**
+ * Sigma of the reference frame, linear light.
+ */
+single: number, 
+/**
+ * Sigma of the result at the same places.
+ */
+result: number, 
+/**
+ * One over the other.
+ */
+gain: number, 
+/**
+ * What the method gives at best for this many frames.
+ */
+ideal_gain: number, };
+
+export type PatchFigures = { 
+/**
+ * Standard deviation of the noise of the mean of colours, in linear light (white is 1).
+ */
+noise: number, 
+/**
+ * Median of the mean of colours, in linear light.
+ */
+level: number, };
+
+export type StageTime = { 
+/**
+ * The stage's name.
+ */
+name: string, 
+/**
+ * Seconds.
+ */
+seconds: number, };
+
+export type FrameReport = { 
+/**
+ * File name.
+ */
+file: string, 
+/**
+ * Whether it went into the result.
+ */
+used: boolean, 
+/**
+ * Why it did not.
+ */
+reason: string | null, 
+/**
+ * Model of its motion: `still`, `homography` or `camera`.
+ */
+model: string | null, 
+/**
+ * Positions of the frame to positions of the reference frame: the nearest homography, rows.
+ */
+to_reference: [[number, number, number], [number, number, number], [number, number, number]] | null, 
+/**
+ * The full model, sampled: `[x, y, X, Y]` from frame to reference frame.
+ */
+grid: Array<[number, number, number, number]>, 
+/**
+ * Root mean square distance of the matched stars in pixels.
+ */
+rms_px: number | null, 
+/**
+ * Stars matched with the reference frame.
+ */
+matched: number | null, 
+/**
+ * Stars found.
+ */
+stars: number | null, 
+/**
+ * Median full width at half maximum of its stars in pixels.
+ */
+star_width_px: number | null, 
+/**
+ * Median level of its background in linear light (white is 1).
+ */
+sky_level: number | null, 
+/**
+ * Its weight in the result.
+ */
+weight: number, };
+
+export type Report = { 
+/**
+ * Version of this form: 1.
+ */
+version: number, 
+/**
+ * File name of the reference frame.
+ */
+reference: string, 
+/**
+ * Width and height of the result in pixels.
+ */
+size: [number, number], 
+/**
+ * The result's top-left pixel in the reference frame.
+ */
+origin: [number, number], 
+/**
+ * Every frame that was given, in order.
+ */
+frames: Array<FrameReport>, 
+/**
+ * Noise of the reference frame against the result, when it could be measured.
+ */
+noise: NoiseGain | null, 
+/**
+ * Median full width at half maximum of the result's stars in pixels.
+ */
+star_width_px: number | null, 
+/**
+ * The lens that was found, when the camera model was used.
+ */
+lens: { focal_px: number; centre: [number, number]; k1: number; k2: number } | null, 
+/**
+ * Time of each stage that was carried out.
+ */
+stages: Array<StageTime>, 
+/**
+ * The process's largest resident memory so far in MiB.
+ */
+peak_memory_mib: number, };
+
+export type ShootState = "empty" | "gathered" | "running" | "stopped" | "done";
+
+export type ShootCard = { id: number, name: string, kind: Kind, state: ShootState, 
+/**
+ * Light frames.
+ */
+lights: number, darks: number, results: number, 
+/**
+ * Milliseconds since 1970.
+ */
+touched: number, 
+/**
+ * Source of the picture to show, if there is one.
+ */
+picture: string | null, };
+
+export type NewShoot = { name: string, kind: Kind, };
+
+export type ShootChange = { name?: string, plan?: Plan, 
+/**
+ * The reference frame; 0 lets the middle one be taken.
+ */
+reference_id?: number, };
+
+export type Shoot = { id: number, name: string, kind: Kind, plan: Plan, 
+/**
+ * The chosen reference frame, if one was chosen.
+ */
+reference_id: number | null, frames: Array<Frame>, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
+
+export type Role = "light" | "dark";
+
+export type Frame = { id: number, name: string, 
+/**
+ * It stays where it lies, rather than in the application's own folder.
+ */
+linked: boolean, bytes: number, role: Role, facts: Facts | null, 
+/**
+ * Why it cannot be used.
+ */
+problem: string | null, left_out: boolean, };
+
+export type Added = { name: string, frame: Frame | null, 
+/**
+ * The name of the frame of this shoot that has the same content.
+ */
+same_as: string | null, };
+
+export type AddFolder = { path: string, role: Role, };
+
+export type FramesChange = { ids: Array<number>, left_out?: boolean, role?: Role, };
+
+export type FolderEntry = { path: string, name: string, };
+
+export type Folder = { path: string, name: string, 
+/**
+ * The folder above, unless that is out of bounds.
+ */
+above: string | null, folders: Array<FolderEntry>, 
+/**
+ * Names of the picture files in it.
+ */
+pictures: Array<string>, };
+
+export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
+
+export type Job = { id: number, shoot_id: number, state: JobState, plan: Plan, stage: Stage | null, done: number, total: number, 
+/**
+ * Expected seconds until the run ends, once that can be told.
+ */
+remaining_s: number | null, problem: string | null, created: number, finished: number | null, };
+
+export type ShootResult = { id: number, plan: Plan, reference_id: number, report: Report, made: number, exports: Array<Export>, };
+
+export type PictureInfo = { 
+/**
+ * `frame-ID` or `result-ID`.
+ */
+source: string, 
+/**
+ * Changes when the pixels do.
+ */
+version: string, width: number, height: number, 
+/**
+ * Halved sizes that exist, the full one included.
+ */
+levels: number, 
+/**
+ * Left top in the reference frame in pixels.
+ */
+origin: [number, number], };
+
+export type Probe = { id: number, name: string, 
+/**
+ * Left column.
+ */
+x: number, 
+/**
+ * Top row.
+ */
+y: number, 
+/**
+ * Side in pixels.
+ */
+size: number, };
+
+export type NewProbe = { name: string, x: number, y: number, size: number, };
+
+export type Measured = { 
+/**
+ * `None` when the picture does not reach there.
+ */
+figures: PatchFigures | null, };
+
+export type ExportFormat = "tiff16" | "png16" | "jpeg";
+
+export type NewExport = { format: ExportFormat, };
+
+export type Export = { id: number, file: string, plan_file: string, 
+/**
+ * The folder on the server's machine.
+ */
+folder: string, bytes: number, made: number, };
+
+export type Event = { "type": "present", jobs: Array<Job>, } | { "type": "job", job: Job, } | { "type": "shoot", id: number, };
+
+export type Problem = { problem: string, };

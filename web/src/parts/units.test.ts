@@ -1,0 +1,35 @@
+import { describe, expect, it } from 'vitest'
+import { ago, bytes, duration, exposure, factRows, percent } from './units'
+
+describe('units', () => {
+  it('writes exposures as photographers do', () => {
+    expect(exposure(8)).toBe('8 s')
+    expect(exposure(0.5)).toBe('0.5 s')
+    expect(exposure(1 / 250)).toBe('1/250 s')
+  })
+  it('writes sizes and times with their unit', () => {
+    expect(bytes(23_040_000)).toBe('23.0 MB')
+    expect(duration(0.4)).toBe('about a second left')
+    expect(duration(42.4)).toBe('about 42 s left')
+    expect(ago(0, 30_000)).toBe('just now')
+    expect(ago(0, 3 * 3_600_000)).toBe('3 h ago')
+    expect(percent(0.0051)).toBe('0.51 %')
+    expect(percent(0.00052)).toBe('0.052 %')
+  })
+  it('leaves out what a file does not tell', () => {
+    const rows = factRows({
+      format: 'png',
+      width: 30,
+      height: 20,
+      bits: 8,
+      exposure_s: null,
+      iso: null,
+      aperture: null,
+      focal_mm: null,
+      taken: null,
+      camera: null,
+      profile: null,
+    })
+    expect(rows.map((r) => r[0])).toEqual(['Size', 'Depth', 'Profile'])
+  })
+})

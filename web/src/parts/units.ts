@@ -1,0 +1,52 @@
+// Measurements as people write them.
+import type { Facts, Kind } from '../api/types'
+
+export function exposure(seconds: number): string {
+  if (seconds >= 0.3) return `${Number(seconds.toFixed(1))} s`
+  return `1/${Math.round(1 / seconds)} s`
+}
+
+export function bytes(count: number): string {
+  if (count < 1e6) return `${Math.max(1, Math.round(count / 1e3))} kB`
+  return count < 1e9 ? `${(count / 1e6).toFixed(1)} MB` : `${(count / 1e9).toFixed(2)} GB`
+}
+
+export function duration(seconds: number): string {
+  if (seconds < 1.5) return 'about a second left'
+  if (seconds < 90) return `about ${Math.round(seconds)} s left`
+  return `about ${Math.round(seconds / 60)} min left`
+}
+
+export function ago(time: number, now: number): string {
+  const minutes = Math.floor((now - time) / 60_000)
+  if (minutes < 1) return 'just now'
+  if (minutes < 60) return `${minutes} min ago`
+  if (minutes < 60 * 24) return `${Math.floor(minutes / 60)} h ago`
+  return new Date(time).toISOString().slice(0, 10)
+}
+
+/** Facts of a frame as pairs of label and value; what the file does not tell is left out. */
+export function factRows(facts: Facts): [string, string][] {
+  const rows: [string, string | null][] = [
+    ['Size', `${facts.width} × ${facts.height} px`],
+    ['Depth', `${facts.bits} bit ${facts.format.toUpperCase()}`],
+    ['Exposure', facts.exposure_s === null ? null : exposure(facts.exposure_s)],
+    ['ISO', facts.iso === null ? null : String(facts.iso)],
+    ['Aperture', facts.aperture === null ? null : `f/${Number(facts.aperture.toFixed(1))}`],
+    ['Focal length', facts.focal_mm === null ? null : `${Number(facts.focal_mm.toFixed(1))} mm`],
+    ['Taken', facts.taken],
+    ['Camera', facts.camera],
+    ['Profile', facts.profile ?? 'none, sRGB assumed'],
+  ]
+  return rows.filter((row): row is [string, string] => row[1] !== null)
+}
+
+export const kindNames: Record<Kind, string> = {
+  'night-sky': 'night sky',
+  'low-light-burst': 'low-light burst',
+}
+
+/** Noise as a share of white. */
+export function percent(value: number): string {
+  return `${(value * 100).toFixed(value < 0.001 ? 3 : 2)} %`
+}

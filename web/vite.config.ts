@@ -1,0 +1,10 @@
+import tailwindcss from '@tailwindcss/vite'
+import vue from '@vitejs/plugin-vue'
+import { defineConfig } from 'vitest/config'
+
+export default defineConfig({
+  plugins: [vue(), tailwindcss()],
+  server: { proxy: { '/api': 'http://127.0.0.1:7420' } },
+  build: { chunkSizeWarningLimit: 900 },
+  test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] },
+})
