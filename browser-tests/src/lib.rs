@@ -1,1 +1,156 @@
-//! placeholder
+//! Jade Stack in a real browser: a server on a free port with its own data folder, ChromeDriver and
+//! a headless Chromium, all ended with the test.
+
+mod driver;
+
+use anyhow::Context;
+use jade_server::{Config, Server};
+use std::net::SocketAddr;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+use thirtyfour::prelude::*;
+
+pub use driver::Driver;
+
+/// A server and a browser that looks at it.
+pub struct Session {
+    /// The browser.
+    pub browser: WebDriver,
+    /// Where the server listens.
+    pub address: SocketAddr,
+    _driver: Driver,
+    server: tokio::task::JoinHandle<()>,
+}
+
+impl Session {
+    /// Starts a server on `data` and opens its first page at 1280 x 800.
+    pub async fn start(data: &Path, roots: &[PathBuf], demo: bool) -> anyhow::Result<Self> {
+        let config = Config {
+            data: data.to_owned(),
+            listen: "127.0.0.1:0".parse()?,
+            roots: roots.to_vec(),
+            demo,
+            password: None,
+            budget: jade_core::engine::Budget::new(Some(1024), Some(2))?,
+            cache_limit: 8 << 30,
+        };
+        let server = Server::start(config).await?;
+        let address = server.address()?;
+        let server = tokio::spawn(async move {
+            if let Err(error) = server.run(std::future::pending()).await {
+                eprintln!("the server ended: {error}");
+            }
+        });
+        let driver = Driver::start()?;
+        let browser = driver.open(1280, 800).await?;
+        let session = Self { browser, address, _driver: driver, server };
+        session.goto("/").await?;
+        Ok(session)
+    }
+
+    /// Opens a page of the application.
+    pub async fn goto(&self, path: &str) -> anyhow::Result<()> {
+        Ok(self.browser.goto(format!("http://{}{path}", self.address)).await?)
+    }
+
+    /// The element with this `data-test` name, as soon as it is shown.
+    pub async fn part(&self, name: &str) -> anyhow::Result<WebElement> {
+        self.first(By::Css(format!("[data-test='{name}']"))).await
+    }
+
+    /// The first element, as soon as it is shown, within 20 seconds.
+    pub async fn first(&self, by: By) -> anyhow::Result<WebElement> {
+        let what = format!("{by:?}");
+        let wait = (Duration::from_secs(20), Duration::from_millis(50));
+        let query = self.browser.query(by).wait(wait.0, wait.1);
+        query.first().await.with_context(|| format!("{what} does not appear"))
+    }
+
+    /// The button or link with this text.
+    pub async fn button(&self, text: &str) -> anyhow::Result<WebElement> {
+        let path =
+            format!("//button[normalize-space()='{text}'] | //a[normalize-space()='{text}']");
+        self.first(By::XPath(path)).await
+    }
+
+    /// Clicks the part with this `data-test` name.
+    pub async fn click(&self, name: &str) -> anyhow::Result<()> {
+        self.part(name).await?.wait_until().clickable().await?;
+        Ok(self.part(name).await?.click().await?)
+    }
+
+    /// Waits until a condition on the page's state holds, within 60 seconds.
+    pub async fn until<F, T>(&self, what: &str, condition: F) -> anyhow::Result<()>
+    where
+        F: Fn() -> T,
+        T: Future<Output = anyhow::Result<bool>>,
+    {
+        for _ in 0..600 {
+            // Elements may go while the page changes; the next look decides.
+            if condition().await.unwrap_or(false) {
+                return Ok(());
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        anyhow::bail!("still not: {what}")
+    }
+
+    /// Waits until a part shows a text.
+    pub async fn until_text(&self, name: &str, text: &str) -> anyhow::Result<()> {
+        let css = format!("[data-test='{name}']");
+        self.until(&format!("{name} shows {text}"), || async {
+            let parts = self.browser.find_all(By::Css(css.as_str())).await?;
+            for part in parts {
+                if part.text().await?.contains(text) {
+                    return Ok(true);
+                }
+            }
+            Ok(false)
+        })
+        .await
+    }
+
+    /// Waits until every picture and tile of the page is there and nothing moves.
+    pub async fn settle(&self) -> anyhow::Result<()> {
+        tokio::time::sleep(Duration::from_millis(1500)).await;
+        Ok(())
+    }
+
+    /// A picture of the page as PNG.
+    pub async fn picture(&self, path: &Path) -> anyhow::Result<()> {
+        self.settle().await?;
+        Ok(self.browser.screenshot(path).await?)
+    }
+
+    /// Closes the browser and ends the server.
+    pub async fn end(self) {
+        if let Err(error) = self.browser.quit().await {
+            eprintln!("the browser did not close: {error}");
+        }
+        self.server.abort();
+    }
+}
+
+/// Runs a test's body so that the browser is closed even when it fails.
+pub async fn in_browser<F, T>(
+    data: &Path,
+    roots: &[PathBuf],
+    demo: bool,
+    body: F,
+) -> anyhow::Result<()>
+where
+    F: FnOnce(std::sync::Arc<Session>) -> T,
+    T: Future<Output = anyhow::Result<()>> + Send + 'static,
+{
+    let session = std::sync::Arc::new(Session::start(data, roots, demo).await?);
+    let done = tokio::spawn(body(session.clone())).await;
+    if !matches!(done, Ok(Ok(())))
+        && let Some(folder) = std::env::var_os("JADE_FAILED_PICTURES")
+    {
+        let _ = session.picture(&Path::new(&folder).join("failed.png")).await;
+    }
+    if let Ok(session) = std::sync::Arc::try_unwrap(session) {
+        session.end().await;
+    }
+    done?
+}

@@ -40,16 +40,19 @@ impl Store {
     /// All shoots, the last touched first.
     pub async fn shoots(&self) -> Result<Vec<ShootCard>, ApiError> {
         let rows: Vec<CardRow> = sqlx::query_as(
-            "SELECT id, name, kind, touched,
+            "SELECT s.id, name, kind, touched,
                (SELECT count(*) FROM frames f WHERE f.shoot_id = s.id AND role = 'light' AND problem IS NULL) AS lights,
                (SELECT count(*) FROM frames f WHERE f.shoot_id = s.id AND role = 'dark' AND problem IS NULL) AS darks,
                (SELECT count(*) FROM results r WHERE r.shoot_id = s.id) AS results,
                (SELECT max(id) FROM results r WHERE r.shoot_id = s.id) AS last_result,
-               coalesce(s.reference_id, (SELECT id FROM frames f WHERE f.shoot_id = s.id AND role = 'light'
-                  AND problem IS NULL ORDER BY name, id LIMIT 1 OFFSET (SELECT count(*) / 2 FROM frames f
-                  WHERE f.shoot_id = s.id AND role = 'light' AND problem IS NULL))) AS middle_frame,
+               coalesce(s.reference_id, m.id) AS middle_frame,
                (SELECT state FROM jobs j WHERE j.shoot_id = s.id ORDER BY id DESC LIMIT 1) AS last_job
-             FROM shoots s WHERE deleted IS NULL ORDER BY touched DESC, id DESC",
+             FROM shoots s LEFT JOIN (
+               SELECT shoot_id, id, row_number() OVER each AS place, count(*) OVER (PARTITION BY shoot_id) AS among
+               FROM frames WHERE role = 'light' AND problem IS NULL
+               WINDOW each AS (PARTITION BY shoot_id ORDER BY name, id)
+             ) m ON m.shoot_id = s.id AND m.place = m.among / 2 + 1
+             WHERE deleted IS NULL ORDER BY touched DESC, s.id DESC",
         )
         .fetch_all(&self.pool)
         .await?;

@@ -1,0 +1,155 @@
+<script setup lang="ts">
+import { CircleQuestionMark, Undo2 } from '@lucide/vue'
+import { computed } from 'vue'
+import StateDot from '../parts/StateDot.vue'
+import { kindNames } from '../parts/units'
+import { useShoot, type Step } from '../shoot/store'
+
+const emit = defineEmits<{ keys: [] }>()
+const store = useShoot()
+
+type Dot = InstanceType<typeof StateDot>['$props']['state']
+interface Entry {
+  step: Step
+  name: string
+  dot: Dot
+  finding: string
+}
+
+const count = computed(() => {
+  const darks = store.darks.length ? ` · ${store.darks.length} dark` : ''
+  return `${store.lights.length} light${darks}`
+})
+
+const entries = computed<Entry[]>(() => {
+  const latest = store.latest
+  const stage = store.running ? (store.job?.stage ?? 'frames') : null
+  const plan = store.shoot?.plan
+  const aligned = latest?.report.frames.filter(
+    (f) => f.used && f.rms_px && f.file !== latest.report.reference,
+  )
+  const rms = aligned?.map((f) => f.rms_px!).sort((p, q) => p - q)
+  const alignChanged = latest && latest.plan.align.mode !== plan?.align.mode
+  const combineChanged = latest && (alignChanged || store.planChanged || framesChanged.value)
+  const gain = latest?.report.noise
+  const dot = (name: string, changed: unknown): Dot => {
+    if (stage === name) return 'running'
+    return !latest ? 'waiting' : changed ? 'changed' : 'done'
+  }
+  const saved = store.results.some((r) => r.exports.length)
+  return [
+    {
+      step: 'frames',
+      name: 'Frames',
+      dot: stage === 'frames' ? 'running' : store.used.length > 1 ? 'done' : 'waiting',
+      finding: store.lights.length
+        ? `${store.used.length} of ${store.lights.length} in`
+        : 'none yet',
+    },
+    {
+      step: 'align',
+      name: 'Align',
+      dot: dot('align', alignChanged || framesChanged.value),
+      finding:
+        stage === 'align'
+          ? 'running'
+          : !latest
+            ? 'waiting'
+            : latest.plan.align.mode === 'none'
+              ? 'as they are'
+              : rms?.length
+                ? `${rms[Math.floor(rms.length / 2)]!.toFixed(2)} px rms`
+                : 'no match',
+    },
+    {
+      step: 'combine',
+      name: 'Combine',
+      dot: dot('combine', combineChanged),
+      finding:
+        stage === 'combine'
+          ? 'running'
+          : combineChanged
+            ? 'settings changed'
+            : gain
+              ? `noise ÷ ${gain.gain.toFixed(1)}`
+              : 'waiting',
+    },
+    {
+      step: 'export',
+      name: 'Export',
+      dot: saved ? 'done' : 'waiting',
+      finding: saved ? 'saved' : 'waiting',
+    },
+  ]
+})
+
+/** Whether other frames are in than those that the latest result was given. */
+const framesChanged = computed(() => {
+  const given = store.latest?.report.frames.map((f) => f.file).join('/')
+  return given !== undefined && given !== store.used.map((f) => f.name).join('/')
+})
+
+const ready = computed(() => store.used.length > 1 && !store.running)
+</script>
+
+<template>
+  <header class="flex items-stretch border-b border-rule">
+    <RouterLink
+      to="/"
+      class="flex w-[clamp(250px,23vw,320px)] items-center gap-3 border-r border-rule px-[18px] py-2.5"
+      title="All shoots"
+    >
+      <img src="/mark.svg" alt="All shoots" class="w-4" />
+      <span class="min-w-0">
+        <b class="block truncate font-semibold">{{ store.shoot?.name }}</b>
+        <small class="block truncate text-dim"
+          >{{ count }} · {{ kindNames[store.shoot!.kind] }}</small
+        >
+      </span>
+    </RouterLink>
+    <nav class="flex flex-1 items-center gap-1 px-3" aria-label="Steps">
+      <button
+        v-for="entry in entries"
+        :key="entry.step"
+        class="min-w-[112px] rounded-lg px-3 py-1.5 text-left"
+        :class="store.step === entry.step ? 'bg-raised' : 'hover:bg-sheet'"
+        :aria-current="store.step === entry.step ? 'step' : undefined"
+        :data-test="`step-${entry.step}`"
+        @click="store.step = entry.step"
+      >
+        <span class="flex items-center gap-2 font-semibold">
+          <StateDot :state="entry.dot" />{{ entry.name }}
+        </span>
+        <small class="num block truncate text-[11.5px] text-dim">{{ entry.finding }}</small>
+      </button>
+    </nav>
+    <div class="flex items-center gap-1 pr-4">
+      <button
+        class="rounded p-2 text-dim hover:text-ink disabled:text-rule"
+        :disabled="!store.undos.length"
+        :title="store.undos.length ? `Undo ${store.undos.at(-1)!.text}` : 'Nothing to undo'"
+        aria-label="Undo"
+        data-test="undo"
+        @click="store.undo"
+      >
+        <Undo2 :size="17" />
+      </button>
+      <button
+        class="rounded p-2 text-dim hover:text-ink"
+        aria-label="Keys"
+        title="Keys"
+        @click="emit('keys')"
+      >
+        <CircleQuestionMark :size="17" />
+      </button>
+      <button
+        class="button button-go ml-1 px-5"
+        :disabled="!ready"
+        data-test="run"
+        @click="store.run"
+      >
+        {{ store.running ? 'Running' : 'Run' }}
+      </button>
+    </div>
+  </header>
+</template>

@@ -1,0 +1,71 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { api } from '../api/client'
+import type { ExportFormat } from '../api/types'
+import Segmented from '../parts/Segmented.vue'
+import { bytes } from '../parts/units'
+import { useShoot } from '../shoot/store'
+
+const store = useShoot()
+const format = ref<ExportFormat>('tiff16')
+const busy = ref(false)
+
+const hints: Record<ExportFormat, string> = {
+  tiff16: 'For further work: 16 bit, nothing lost, the camera’s facts inside.',
+  png16: 'For further work where TIFF is not read: 16 bit, nothing lost.',
+  jpeg: 'For showing: 8 bit, small.',
+}
+
+async function save() {
+  busy.value = true
+  await store.attempt(() => api.save(store.shown!.id, format.value))
+  await store.load(store.shoot!.id)
+  busy.value = false
+}
+</script>
+
+<template>
+  <h2 class="text-[15px] font-semibold">Export</h2>
+  <p class="mb-3 text-dim">The picture with its colour profile, and the plan beside it.</p>
+  <p v-if="!store.shown" class="text-dim">There is no result yet. Press Run first.</p>
+  <template v-else>
+    <p class="mb-2">
+      <b class="font-semibold capitalize">{{ store.shown.plan.combine.method }}</b>
+      of {{ store.shown.report.frames.filter((f) => f.used).length }},
+      <span class="num"
+        >{{ store.shown.report.size[0] }} × {{ store.shown.report.size[1] }} px</span
+      >
+    </p>
+    <Segmented
+      v-model="format"
+      label="Format"
+      :options="[
+        { value: 'tiff16', text: 'TIFF 16' },
+        { value: 'png16', text: 'PNG 16' },
+        { value: 'jpeg', text: 'JPEG' },
+      ]"
+    />
+    <p class="py-2.5 text-dim">{{ hints[format] }}</p>
+    <button class="button button-go mb-4 w-full" :disabled="busy" data-test="save" @click="save">
+      {{ busy ? 'Saving…' : 'Save' }}
+    </button>
+    <div v-if="store.shown.exports.length" class="section">
+      <h3>Saved</h3>
+      <ul class="flex flex-col gap-2.5" data-test="saved">
+        <li v-for="file in store.shown.exports" :key="file.id">
+          <p class="num break-words">{{ file.file }}</p>
+          <p class="flex gap-3 text-dim">
+            <a class="text-jade underline" :href="`/api/exports/${file.id}/file`" download
+              >picture</a
+            >
+            <a class="text-jade underline" :href="`/api/exports/${file.id}/plan`" download>plan</a>
+            <span class="num ml-auto">{{ bytes(file.bytes) }}</span>
+          </p>
+        </li>
+      </ul>
+      <p class="mt-3 text-[12px] break-words text-faint">
+        On the server’s machine in <span class="num">{{ store.shown.exports[0]!.folder }}</span>
+      </p>
+    </div>
+  </template>
+</template>

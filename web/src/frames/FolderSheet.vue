@@ -1,0 +1,117 @@
+<script setup lang="ts">
+import { CornerLeftUp, Folder as FolderIcon } from '@lucide/vue'
+import { ref, watch } from 'vue'
+import { api, sentence } from '../api/client'
+import type { Folder, Role } from '../api/types'
+import Segmented from '../parts/Segmented.vue'
+import Sheet from '../parts/Sheet.vue'
+import { useShoot } from '../shoot/store'
+import { useUploads } from './uploads'
+
+const props = defineProps<{ open: boolean }>()
+const emit = defineEmits<{ close: [] }>()
+const store = useShoot()
+const uploads = useUploads()
+const folder = ref<Folder | null>(null)
+const problem = ref('')
+const busy = ref(false)
+const role = ref<Role>('light')
+
+watch(
+  () => props.open,
+  (open) => open && look(''),
+)
+
+async function look(path: string) {
+  try {
+    folder.value = await api.folder(path)
+    problem.value = ''
+    role.value = /dark/i.test(folder.value.name) ? 'dark' : 'light'
+  } catch (error) {
+    problem.value = sentence(error)
+  }
+}
+
+async function add() {
+  busy.value = true
+  try {
+    uploads.tell(await api.addFolder(store.shoot!.id, folder.value!.path, role.value))
+    await store.load(store.shoot!.id)
+    emit('close')
+  } catch (error) {
+    problem.value = sentence(error)
+  }
+  busy.value = false
+}
+</script>
+
+<template>
+  <Sheet :open="open" title="Add a folder on the server's machine" wide @close="emit('close')">
+    <p v-if="problem" class="mb-2 text-rose">{{ problem }}</p>
+    <template v-if="folder">
+      <p class="num mb-2 truncate text-dim" :title="folder.path">
+        {{ folder.path || 'Opened folders' }}
+      </p>
+      <ul
+        class="h-[240px] overflow-auto rounded-lg border border-rule bg-well p-1"
+        data-test="folders"
+      >
+        <li v-if="folder.above !== null">
+          <button
+            class="flex w-full items-center gap-2 rounded px-2 py-1 text-left text-dim hover:bg-sheet"
+            @click="look(folder.above)"
+          >
+            <CornerLeftUp :size="15" /> the folder above
+          </button>
+        </li>
+        <li v-for="child in folder.folders" :key="child.path">
+          <button
+            class="flex w-full items-center gap-2 rounded px-2 py-1 text-left hover:bg-sheet"
+            @click="look(child.path)"
+          >
+            <FolderIcon :size="15" class="text-faint" /> {{ child.name }}
+          </button>
+        </li>
+        <li v-for="name in folder.pictures" :key="name" class="num px-2 py-0.5 text-dim">
+          {{ name }}
+        </li>
+        <li v-if="!folder.path && !folder.folders.length" class="p-2 text-dim">
+          No folder is open to the program. Start it with
+          <code class="num">--frames-root FOLDER</code>, or add files instead.
+        </li>
+        <li
+          v-else-if="folder.path && !folder.pictures.length && !folder.folders.length"
+          class="p-2 text-dim"
+        >
+          This folder holds no TIFF, PNG or JPEG file.
+        </li>
+      </ul>
+      <div class="mt-4 flex items-center gap-3">
+        <Segmented
+          v-model="role"
+          class="w-[200px]"
+          label="Role"
+          :options="[
+            { value: 'light', text: 'Light frames' },
+            { value: 'dark', text: 'Dark frames' },
+          ]"
+        />
+        <button class="button ml-auto" @click="emit('close')">Cancel</button>
+        <button
+          class="button button-go"
+          :disabled="!folder.pictures.length || busy"
+          data-test="add-pictures"
+          @click="add"
+        >
+          {{
+            busy
+              ? 'Adding…'
+              : folder.pictures.length
+                ? `Add ${folder.pictures.length} frames`
+                : 'Add frames'
+          }}
+        </button>
+      </div>
+    </template>
+  </Sheet>
+</template>

@@ -1,0 +1,149 @@
+<script setup lang="ts">
+import { FolderOpen, Upload } from '@lucide/vue'
+import { computed, ref } from 'vue'
+import { api } from '../api/client'
+import { bytes, factRows } from '../parts/units'
+import { useShoot } from '../shoot/store'
+import FolderSheet from './FolderSheet.vue'
+import { useUploads } from './uploads'
+
+const store = useShoot()
+const uploads = useUploads()
+const browsing = ref(false)
+const input = ref<HTMLInputElement>()
+
+const frame = computed(
+  () => store.shoot?.frames.find((f) => f.id === store.selected) ?? store.reference,
+)
+
+function picked() {
+  const files = [...(input.value?.files ?? [])]
+  if (files.length) void uploads.add(store.shoot!.id, files)
+  input.value!.value = ''
+}
+
+async function dismiss(id: number) {
+  const shoot = await store.attempt(() => api.removeFrame(store.shoot!.id, id))
+  if (shoot) store.shoot = shoot
+}
+</script>
+
+<template>
+  <h2 class="text-[15px] font-semibold">Frames</h2>
+  <p class="mb-3 text-dim">
+    {{
+      store.lights.length
+        ? 'Leave out what is spoiled; the rest is stacked.'
+        : 'Add the frames of one scene to begin.'
+    }}
+  </p>
+
+  <div class="grid grid-cols-2 gap-1.5 pb-3">
+    <button class="button flex items-center justify-center gap-1.5" @click="input?.click()">
+      <Upload :size="15" /> Add files
+    </button>
+    <button
+      class="button flex items-center justify-center gap-1.5"
+      data-test="add-folder"
+      @click="browsing = true"
+    >
+      <FolderOpen :size="15" /> Add a folder
+    </button>
+    <input
+      ref="input"
+      type="file"
+      multiple
+      accept=".tif,.tiff,.png,.jpg,.jpeg"
+      class="sr-only"
+      tabindex="-1"
+      aria-label="Frames to add"
+      data-test="files"
+      @change="picked"
+    />
+    <p class="col-span-2 text-[12px] text-faint">
+      TIFF, PNG or JPEG. Drop files anywhere on this page. Frames from a folder stay where they are.
+    </p>
+  </div>
+
+  <div v-if="uploads.uploads.length" class="section" data-test="uploads">
+    <h3>On their way</h3>
+    <ul class="flex flex-col gap-2">
+      <li v-for="one in uploads.uploads" :key="one.id">
+        <div class="flex gap-2">
+          <span class="min-w-0 flex-1 truncate">{{ one.name }}</span>
+          <span class="num text-dim">{{ Math.round(one.share * 100) }} %</span>
+          <button
+            class="text-dim"
+            :aria-label="`Stop ${one.name}`"
+            @click="one.problem ? uploads.dismiss(one.id) : one.stop()"
+          >
+            ×
+          </button>
+        </div>
+        <p v-if="one.problem" class="text-rose">{{ one.problem }}</p>
+        <div v-else class="mt-0.5 h-[3px] rounded bg-rule">
+          <div class="h-full rounded bg-jade" :style="`width: ${one.share * 100}%`" />
+        </div>
+      </li>
+    </ul>
+  </div>
+
+  <div v-if="store.unreadable.length" class="section" data-test="unreadable">
+    <h3 class="text-rose">
+      {{ store.unreadable.length }} file{{ store.unreadable.length > 1 ? 's' : '' }} cannot be read
+    </h3>
+    <ul class="flex flex-col gap-2">
+      <li v-for="one in store.unreadable" :key="one.id" class="flex gap-2">
+        <span class="min-w-0 flex-1 break-words text-dim">{{ one.problem }}</span>
+        <button
+          class="self-start text-dim"
+          :aria-label="`Dismiss ${one.name}`"
+          @click="dismiss(one.id)"
+        >
+          ×
+        </button>
+      </li>
+    </ul>
+  </div>
+
+  <div v-if="frame" class="section" data-test="frame-facts">
+    <h3 class="truncate" :title="frame.name">
+      {{ frame.name }}
+      <span v-if="frame.id === store.reference?.id" class="font-normal text-jade">
+        · reference</span
+      >
+    </h3>
+    <dl v-if="frame.facts" class="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5">
+      <template v-for="[label, value] in factRows(frame.facts)" :key="label">
+        <dt class="text-dim">{{ label }}</dt>
+        <dd class="num truncate text-right" :title="value">{{ value }}</dd>
+      </template>
+      <dt class="text-dim">File</dt>
+      <dd class="num text-right">
+        {{ bytes(frame.bytes) }}{{ frame.linked ? ', stays in its folder' : '' }}
+      </dd>
+    </dl>
+    <p v-if="frame.role === 'dark'" class="mt-2 text-dim">
+      A dark frame: kept with the shoot, not combined with the lights.
+    </p>
+    <div v-else class="mt-3 grid grid-cols-2 gap-1.5">
+      <button
+        class="button"
+        data-test="leave-out"
+        @click="store.leaveOut([frame.id], !frame.left_out)"
+      >
+        {{ frame.left_out ? 'Take in' : 'Leave out' }}
+      </button>
+      <button
+        class="button"
+        data-test="make-reference"
+        :disabled="frame.left_out || frame.id === store.shoot?.reference_id"
+        @click="store.setReference(frame.id)"
+      >
+        Make reference
+      </button>
+    </div>
+  </div>
+
+  <FolderSheet :open="browsing" @close="browsing = false" />
+</template>

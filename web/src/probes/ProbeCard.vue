@@ -1,0 +1,103 @@
+<script setup lang="ts">
+import { X } from '@lucide/vue'
+import { computed, ref, watch } from 'vue'
+import { api } from '../api/client'
+import type { PatchFigures, Probe } from '../api/types'
+import { percent } from '../parts/units'
+import { useShoot } from '../shoot/store'
+import { useView } from '../viewer/view'
+import { usePins } from './pins'
+
+const props = defineProps<{ probe: Probe }>()
+const store = useShoot()
+const view = useView()
+const pins = usePins()
+
+const figures = ref<Record<string, PatchFigures | null>>({})
+const sides = computed(() => [store.a, store.b].filter((s) => s !== null))
+
+function patch(source: string) {
+  const { x, y, size } = props.probe
+  return `/api/pictures/${source}/patch.png?x=${x}&y=${y}&size=${size}&stops=${view.stops}`
+}
+
+watch(
+  [sides, () => props.probe.id],
+  async () => {
+    const { x, y, size } = props.probe
+    for (const source of sides.value) {
+      if (source in figures.value) continue
+      const measured = await api.measure(source, x, y, size).catch(() => ({ figures: null }))
+      figures.value = { ...figures.value, [source]: measured.figures }
+    }
+  },
+  { immediate: true },
+)
+
+const of = (source: string | null) => (source ? (figures.value[source] ?? null) : null)
+const single = computed(() => of(store.a))
+const other = computed(() => of(store.b))
+const gain = computed(() => {
+  if (!single.value || !other.value || !other.value.noise) return null
+  return single.value.noise / other.value.noise
+})
+/** The ideal is known where one frame stands against a result. */
+const ideal = computed(() => {
+  if (!store.a?.startsWith('frame') || !store.b?.startsWith('result')) return null
+  const result = store.results.find((r) => store.b === `result-${r.id}`)
+  const count = result?.report.frames.filter((f) => f.used).length
+  return count ? { count, root: Math.sqrt(count) } : null
+})
+</script>
+
+<template>
+  <article class="mb-3.5" data-test="probe">
+    <header class="flex items-center gap-2">
+      <b class="font-semibold">{{ probe.name }}</b>
+      <b v-if="gain" class="num ml-auto font-semibold text-jade" data-test="gain"
+        >noise ÷ {{ gain.toFixed(2) }}</b
+      >
+      <button
+        class="text-faint hover:text-ink"
+        :class="!gain && 'ml-auto'"
+        :aria-label="`Take ${probe.name} away`"
+        @click="pins.unpin(probe)"
+      >
+        <X :size="14" />
+      </button>
+    </header>
+    <div
+      class="my-1.5 grid gap-[3px]"
+      :style="`grid-template-columns: repeat(${sides.length}, 1fr)`"
+    >
+      <figure v-for="(source, index) in sides" :key="source" class="relative">
+        <img
+          v-if="figures[source]"
+          :src="patch(source)"
+          :alt="`${probe.name}, side ${index ? 'B' : 'A'}`"
+          class="aspect-square w-full rounded-[4px]"
+          style="image-rendering: pixelated"
+        />
+        <div
+          v-else
+          class="flex aspect-square items-center justify-center rounded-[4px] bg-well p-1 text-center text-[11px] text-faint"
+        >
+          {{ source in figures ? 'outside this picture' : '' }}
+        </div>
+      </figure>
+    </div>
+    <div class="num text-[12px] text-dim">
+      <p
+        v-if="single || other"
+        title="Standard deviation of the noise, as a share of white in linear light"
+      >
+        σ {{ single ? percent(single.noise) : '–' }}
+        <template v-if="store.b"> → {{ other ? percent(other.noise) : '–' }}</template>
+      </p>
+      <p v-if="gain && ideal" data-test="ideal">
+        √{{ ideal.count }} = {{ ideal.root.toFixed(2) }}, reached
+        {{ Math.round((gain / ideal.root) * 100) }} %
+      </p>
+    </div>
+  </article>
+</template>

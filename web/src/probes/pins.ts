@@ -1,0 +1,44 @@
+import { defineStore } from 'pinia'
+import { api } from '../api/client'
+import type { Probe } from '../api/types'
+import { useNotices } from '../parts/notices'
+import { useShoot } from '../shoot/store'
+
+/** Side of a new probe in pixels. */
+export const PROBE_SIZE = 48
+
+/** Pinning probes and taking them away. */
+export const usePins = defineStore('pins', () => {
+  const store = useShoot()
+  const notices = useNotices()
+
+  /** Pins a probe around a position of the reference frame. */
+  async function pin(x: number, y: number, size: { width: number; height: number }) {
+    const corner = (at: number, whole: number) =>
+      Math.round(Math.min(Math.max(0, at - PROBE_SIZE / 2), whole - PROBE_SIZE))
+    if (x < 0 || y < 0 || x >= size.width || y >= size.height) return
+    const probe = {
+      name: `Probe ${(store.shoot?.probes.length ?? 0) + 1}`,
+      x: corner(x, size.width),
+      y: corner(y, size.height),
+      size: PROBE_SIZE,
+    }
+    const shoot = await store.attempt(() => api.pin(store.shoot!.id, probe))
+    if (shoot) store.shoot = shoot
+  }
+
+  async function unpin(probe: Probe) {
+    const { id } = store.shoot!
+    await store.attempt(() => api.unpin(id, probe.id))
+    await store.load(id)
+    const { name, x, y, size } = probe
+    notices.show(`${name} taken away.`, {
+      undo: async () => {
+        await store.attempt(() => api.pin(id, { name, x, y, size }))
+        await store.load(id)
+      },
+    })
+  }
+
+  return { pin, unpin }
+})

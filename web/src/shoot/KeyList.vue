@@ -1,0 +1,31 @@
+<script setup lang="ts">
+import Sheet from '../parts/Sheet.vue'
+
+defineProps<{ open: boolean }>()
+const emit = defineEmits<{ close: [] }>()
+
+const keys: [string, string][] = [
+  ['r', 'run the plan'],
+  ['o · s · d · b', 'view: one, split, beside, blink'],
+  ['x', 'the other side, where one is shown'],
+  ['f · 1 · 3', 'zoom: fit, one to one, three to one'],
+  ['p', 'pin a probe under the pointer'],
+  ['← →', 'the frame before, the frame after'],
+  ['l', 'leave the chosen frame out, or take it in'],
+  ['m', 'make the chosen frame the reference frame'],
+  ['Ctrl z', 'undo'],
+  ['?', 'this list'],
+]
+</script>
+
+<template>
+  <Sheet :open="open" title="Keys" @close="emit('close')">
+    <dl class="grid grid-cols-[auto_1fr] gap-x-5 gap-y-1.5">
+      <template v-for="[key, what] in keys" :key="key">
+        <dt class="num text-jade">{{ key }}</dt>
+        <dd>{{ what }}</dd>
+      </template>
+    </dl>
+    <div class="mt-4 text-right"><button class="button" @click="emit('close')">Close</button></div>
+  </Sheet>
+</template>

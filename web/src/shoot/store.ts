@@ -1,0 +1,204 @@
+import { defineStore } from 'pinia'
+import { computed, ref } from 'vue'
+import { api, sentence } from '../api/client'
+import { listen } from '../api/events'
+import type { Frame, Job, Plan, Shoot, ShootResult } from '../api/types'
+import { useNotices } from '../parts/notices'
+
+export type Step = 'frames' | 'align' | 'combine' | 'export'
+
+/** The shoot on the workbench. */
+export const useShoot = defineStore('shoot', () => {
+  const notices = useNotices()
+  const shoot = ref<Shoot | null>(null)
+  const missing = ref('')
+  const step = ref<Step>('frames')
+  const selected = ref<number | null>(null)
+  /** Sources of the two sides of the view. */
+  const a = ref<string | null>(null)
+  const b = ref<string | null>(null)
+  const undos = ref<{ text: string; back: () => Promise<unknown> }[]>([])
+  let stop = () => {}
+
+  const lights = computed(() => frames((f) => f.role === 'light' && !f.problem))
+  const darks = computed(() => frames((f) => f.role === 'dark' && !f.problem))
+  const unreadable = computed(() => frames((f) => f.problem !== null))
+  const used = computed(() => lights.value.filter((f) => !f.left_out))
+  const results = computed(() => shoot.value?.results ?? [])
+  const latest = computed<ShootResult | undefined>(() => results.value[0])
+  const job = computed<Job | undefined>(() => shoot.value?.jobs[0])
+  const running = computed(() => job.value?.state === 'running' || job.value?.state === 'queued')
+  /** The result on side B, or the latest one. */
+  const shown = computed(
+    () => results.value.find((r) => b.value === `result-${r.id}`) ?? latest.value,
+  )
+  const reference = computed<Frame | undefined>(() => {
+    const chosen = used.value.find((f) => f.id === shoot.value?.reference_id)
+    return chosen ?? used.value[Math.floor(used.value.length / 2)]
+  })
+  const planChanged = computed(
+    () => latest.value && JSON.stringify(latest.value.plan) !== JSON.stringify(shoot.value?.plan),
+  )
+
+  function frames(keep: (frame: Frame) => boolean) {
+    return shoot.value?.frames.filter(keep) ?? []
+  }
+
+  async function open(id: number) {
+    close()
+    await load(id)
+    if (!shoot.value) return
+    step.value = latest.value || used.value.length > 1 ? 'combine' : 'frames'
+    showLatest()
+    stop = listen((event) => {
+      if (event.type === 'shoot' && event.id === id) void load(id)
+      if (event.type === 'job' && event.job.shoot_id === id) takeJob(event.job)
+      // After a lost connection the present state tells what was missed.
+      if (event.type === 'present') void load(id)
+    })
+  }
+
+  function close() {
+    stop()
+    stop = () => {}
+    shoot.value = null
+    missing.value = ''
+    selected.value = a.value = b.value = null
+    undos.value = []
+  }
+
+  async function load(id: number) {
+    const before = latest.value?.id
+    try {
+      shoot.value = await api.shoot(id)
+    } catch (error) {
+      missing.value = sentence(error)
+      return
+    }
+    if (latest.value && before !== latest.value.id) showLatest()
+    if (!a.value && reference.value) a.value = `frame-${reference.value.id}`
+  }
+
+  function takeJob(job: Job) {
+    if (!shoot.value) return
+    const others = shoot.value.jobs.filter((j) => j.id !== job.id)
+    shoot.value.jobs = [job, ...others].sort((p, q) => q.id - p.id)
+  }
+
+  /** One frame against the newest result, or the reference frame alone. */
+  function showLatest() {
+    if (latest.value) {
+      a.value = `frame-${latest.value.reference_id}`
+      b.value = `result-${latest.value.id}`
+    } else if (reference.value) {
+      a.value = `frame-${reference.value.id}`
+    }
+  }
+
+  /** Carries out a change and tells why not, if not. */
+  async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
+    try {
+      return await work()
+    } catch (error) {
+      notices.show(sentence(error), { problem: true })
+      return undefined
+    }
+  }
+
+  async function leaveOut(ids: number[], out: boolean) {
+    const { id } = shoot.value!
+    const changed = ids.filter((i) => shoot.value?.frames.find((f) => f.id === i)?.left_out !== out)
+    if (!changed.length) return
+    const done = await attempt(() => api.changeFrames(id, { ids: changed, left_out: out }))
+    if (!done) return
+    shoot.value = done
+    const count = changed.length === 1 ? 'one frame' : `${changed.length} frames`
+    remember(`${out ? 'leaving out' : 'taking in'} ${count}`, () =>
+      api.changeFrames(id, { ids: changed, left_out: !out }),
+    )
+  }
+
+  async function setReference(frame: number) {
+    const { id, reference_id } = shoot.value!
+    const done = await attempt(() => api.changeShoot(id, { reference_id: frame }))
+    if (!done) return
+    shoot.value = done
+    remember('the reference frame', () => api.changeShoot(id, { reference_id: reference_id ?? 0 }))
+  }
+
+  async function setPlan(change: (plan: Plan) => void) {
+    const { id, plan: before } = shoot.value!
+    const plan = JSON.parse(JSON.stringify(before)) as Plan
+    change(plan)
+    shoot.value!.plan = plan
+    const done = await attempt(() => api.changeShoot(id, { plan }))
+    if (!done) {
+      shoot.value!.plan = before
+      return
+    }
+    remember('a setting', () => api.changeShoot(id, { plan: before }))
+  }
+
+  function remember(text: string, back: () => Promise<unknown>) {
+    undos.value = [...undos.value, { text, back }]
+  }
+
+  async function undo() {
+    const last = undos.value.at(-1)
+    if (!last || !shoot.value) return
+    undos.value = undos.value.slice(0, -1)
+    await attempt(last.back)
+    await load(shoot.value.id)
+    notices.show(`Undone: ${last.text}.`)
+  }
+
+  async function run() {
+    if (running.value) return
+    const { id } = shoot.value!
+    const job = await attempt(() => api.run(id))
+    if (job) takeJob(job)
+  }
+
+  async function cancel() {
+    const id = job.value?.id
+    if (id) await attempt(() => api.cancel(id))
+  }
+
+  async function resume() {
+    const id = job.value?.id
+    const done = id ? await attempt(() => api.resume(id)) : undefined
+    if (done) takeJob(done)
+  }
+
+  return {
+    shoot,
+    missing,
+    step,
+    selected,
+    a,
+    b,
+    undos,
+    lights,
+    darks,
+    unreadable,
+    used,
+    results,
+    latest,
+    shown,
+    job,
+    running,
+    reference,
+    planChanged,
+    open,
+    close,
+    load,
+    attempt,
+    leaveOut,
+    setReference,
+    setPlan,
+    undo,
+    run,
+    cancel,
+    resume,
+  }
+})

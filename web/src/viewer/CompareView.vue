@@ -1,0 +1,340 @@
+<script setup lang="ts">
+import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { api } from '../api/client'
+import type { PictureInfo } from '../api/types'
+import { usePins } from '../probes/pins'
+import { useShoot } from '../shoot/store'
+import { Pane, type View } from './pane'
+import SourcePicker from './SourcePicker.vue'
+import { useView, type Mode } from './view'
+
+const store = useShoot()
+const view = useView()
+const pins = usePins()
+
+const box = ref<HTMLElement>()
+const elementA = ref<HTMLElement>()
+const elementB = ref<HTMLElement>()
+const panes = shallowRef<{ a: Pane; b: Pane } | null>(null)
+const place = ref<View>({ left: 0, top: 0, scale: 1 })
+const infoA = ref<PictureInfo | null>(null)
+const infoB = ref<PictureInfo | null>(null)
+const problem = ref('')
+const blinkB = ref(false)
+let pointer = { x: 0, y: 0, over: false }
+
+const modes: { value: Mode; text: string; key: string }[] = [
+  { value: 'one', text: 'One', key: 'o' },
+  { value: 'split', text: 'Split', key: 's' },
+  { value: 'beside', text: 'Beside', key: 'd' },
+  { value: 'blink', text: 'Blink', key: 'b' },
+]
+
+/** With one picture only there is nothing to compare. */
+const mode = computed<Mode>(() => (infoA.value && infoB.value ? view.mode : 'one'))
+const seesB = computed(() => {
+  if (!infoB.value) return false
+  if (!infoA.value) return true
+  return mode.value === 'one' ? view.side === 'b' : mode.value !== 'blink' || blinkB.value
+})
+const seesA = computed(() => infoA.value !== null && (mode.value !== 'one' || !seesB.value))
+const styleA = computed(() => ({
+  visibility: seesA.value ? ('visible' as const) : ('hidden' as const),
+  width: mode.value === 'beside' ? '50%' : '100%',
+}))
+const styleB = computed(() => ({
+  visibility: seesB.value ? ('visible' as const) : ('hidden' as const),
+  left: mode.value === 'beside' ? '50%' : '0',
+  width: mode.value === 'beside' ? '50%' : '100%',
+  clipPath: mode.value === 'split' ? `inset(0 0 0 ${view.cut * 100}%)` : 'none',
+}))
+
+async function look(source: string | null): Promise<PictureInfo | null> {
+  if (!source) return null
+  try {
+    problem.value = ''
+    return await api.picture(source)
+  } catch (error) {
+    problem.value = error instanceof Error ? error.message : String(error)
+    return null
+  }
+}
+
+watch(
+  () => store.a,
+  async (source) => (infoA.value = await look(source)),
+  { immediate: true },
+)
+watch(
+  () => store.b,
+  async (source) => (infoB.value = await look(source)),
+  { immediate: true },
+)
+
+/** Size of the reference frame, in whose pixels everything is placed. */
+const size = computed(() => {
+  if (infoA.value?.source.startsWith('frame')) return infoA.value
+  const facts = store.reference?.facts
+  return facts ?? infoA.value ?? infoB.value
+})
+
+watch([panes, infoA, infoB, size, () => view.stops], () => {
+  const both = panes.value
+  if (!both || !size.value) return
+  const reference = { width: size.value.width, height: size.value.height }
+  if (infoA.value) both.a.show(infoA.value, reference, view.stops)
+  else both.a.clear()
+  if (infoB.value) both.b.show(infoB.value, reference, view.stops)
+  else both.b.clear()
+})
+
+const leading = computed(() => (seesA.value ? panes.value?.a : panes.value?.b))
+
+let blink = 0
+watch(mode, (now) => {
+  clearInterval(blink)
+  blinkB.value = false
+  if (now === 'blink') blink = window.setInterval(() => (blinkB.value = !blinkB.value), 700)
+})
+
+function pinAt(x: number, y: number): boolean {
+  if (!view.pinning || !size.value) return false
+  view.pinning = false
+  void pins.pin(x, y, size.value)
+  return true
+}
+
+function drag(event: PointerEvent) {
+  const handle = event.currentTarget as HTMLElement
+  handle.setPointerCapture(event.pointerId)
+  const move = (e: PointerEvent) => {
+    const bounds = box.value!.getBoundingClientRect()
+    view.cut = Math.min(0.98, Math.max(0.02, (e.clientX - bounds.left) / bounds.width))
+  }
+  handle.addEventListener('pointermove', move)
+  handle.addEventListener('pointerup', () => handle.removeEventListener('pointermove', move), {
+    once: true,
+  })
+}
+
+function nudge(event: KeyboardEvent) {
+  const step = event.key === 'ArrowLeft' ? -0.02 : event.key === 'ArrowRight' ? 0.02 : 0
+  if (!step) return
+  event.preventDefault()
+  view.cut = Math.min(0.98, Math.max(0.02, view.cut + step))
+}
+
+function key(event: KeyboardEvent) {
+  const busy = event.target instanceof HTMLElement && event.target.closest('input, [role=dialog]')
+  if (busy || event.ctrlKey || event.metaKey || event.altKey) return
+  const wanted = modes.find((m) => m.key === event.key)
+  if (wanted) view.mode = wanted.value
+  else if (event.key === 'x') view.side = view.side === 'a' ? 'b' : 'a'
+  else if (event.key === 'f') leading.value?.fit()
+  else if (event.key === '1' || event.key === '3') leading.value?.zoomTo(Number(event.key))
+  else if (event.key === 'Escape') view.pinning = false
+  else if (event.key === 'p' && pointer.over && leading.value && size.value) {
+    const at = leading.value.under(pointer.x, pointer.y)
+    void pins.pin(at.x, at.y, size.value)
+  }
+}
+
+onMounted(() => {
+  const report = (pane: 'a' | 'b') => (now: View) => {
+    if ((pane === 'a') === seesA.value) place.value = now
+  }
+  const a = new Pane(elementA.value!, report('a'), pinAt)
+  const b = new Pane(elementB.value!, report('b'), pinAt)
+  a.pair(b)
+  panes.value = { a, b }
+  window.addEventListener('keydown', key)
+})
+onUnmounted(() => {
+  clearInterval(blink)
+  window.removeEventListener('keydown', key)
+  panes.value?.a.destroy()
+  panes.value?.b.destroy()
+})
+
+const offsets = computed(() => (mode.value === 'beside' ? [0, 50] : [0]))
+const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
+</script>
+
+<template>
+  <section
+    ref="box"
+    class="relative min-h-0 overflow-hidden bg-well"
+    aria-label="Picture"
+    data-test="view"
+    @pointermove="pointer = { x: $event.clientX, y: $event.clientY, over: true }"
+    @pointerleave="pointer.over = false"
+  >
+    <div
+      ref="elementA"
+      class="absolute inset-y-0 left-0"
+      :style="styleA"
+      :class="view.pinning && 'cursor-crosshair'"
+      data-test="pane-a"
+    />
+    <div
+      ref="elementB"
+      class="absolute inset-y-0"
+      :style="styleB"
+      :class="view.pinning && 'cursor-crosshair'"
+      data-test="pane-b"
+    />
+
+    <template v-for="offset in offsets" :key="offset">
+      <div
+        class="pointer-events-none absolute inset-y-0 overflow-hidden"
+        :style="{ left: `${offset}%`, width: mode === 'beside' ? '50%' : '100%' }"
+      >
+        <div
+          v-for="probe in store.shoot?.probes ?? []"
+          :key="probe.id"
+          class="absolute border-[1.5px] border-white outline outline-black/60"
+          :style="{
+            left: `${place.left + (probe.x - 0.5) * place.scale}px`,
+            top: `${place.top + (probe.y - 0.5) * place.scale}px`,
+            width: `${Math.max(9, probe.size * place.scale)}px`,
+            height: `${Math.max(9, probe.size * place.scale)}px`,
+          }"
+        >
+          <span
+            class="absolute -top-[20px] left-0 text-[11.5px] whitespace-nowrap"
+            style="
+              text-shadow:
+                0 0 3px #000,
+                0 0 3px #000;
+            "
+          >
+            {{ probe.name }}
+          </span>
+        </div>
+      </div>
+    </template>
+
+    <div
+      v-if="mode === 'beside'"
+      class="pointer-events-none absolute inset-y-0 left-1/2 w-px bg-rule"
+    />
+    <div
+      v-if="mode === 'split'"
+      class="group absolute inset-y-0 z-10 -ml-[10px] w-[20px] cursor-ew-resize touch-none"
+      :style="{ left: `${view.cut * 100}%` }"
+      role="slider"
+      tabindex="0"
+      aria-label="Split"
+      :aria-valuenow="Math.round(view.cut * 100)"
+      aria-valuemin="0"
+      aria-valuemax="100"
+      data-test="split-handle"
+      @pointerdown="drag"
+      @keydown="nudge"
+    >
+      <div class="mx-auto h-full w-px bg-white/80" />
+      <div
+        class="absolute top-1/2 left-0 -mt-[17px] h-[34px] w-[20px] rounded-[10px] border border-white/80 bg-black/60"
+      />
+    </div>
+
+    <SourcePicker v-if="seesA" v-model="store.a" side="A" class="absolute top-3 left-3 z-20" />
+    <SourcePicker
+      v-if="seesB && infoB"
+      v-model="store.b"
+      side="B"
+      class="absolute top-3 right-3 z-20"
+    />
+
+    <p v-if="problem" class="absolute inset-x-0 top-1/3 px-8 text-center text-rose">
+      {{ problem }}
+    </p>
+    <p v-else-if="!infoA && !infoB" class="absolute inset-x-0 top-1/3 text-center text-dim">
+      Frames are shown here as soon as there are some.
+    </p>
+    <p v-if="view.pinning" class="absolute inset-x-0 top-14 z-20 text-center">
+      <span class="rounded-md bg-black/80 px-3 py-1.5"
+        >Click the patch to measure, plain sky for instance</span
+      >
+    </p>
+
+    <div
+      class="absolute bottom-3 left-3 z-20 flex gap-0.5 rounded-lg bg-black/75 p-[3px]"
+      role="group"
+      aria-label="View"
+    >
+      <button
+        v-for="one in modes"
+        :key="one.value"
+        class="rounded-md px-2.5 py-1 disabled:text-faint"
+        :class="mode === one.value ? 'bg-[#363633] text-ink' : 'text-dim'"
+        :disabled="one.value !== 'one' && !(infoA && infoB)"
+        :aria-pressed="mode === one.value"
+        :title="`${one.text} (${one.key})`"
+        :data-test="`mode-${one.value}`"
+        @click="view.mode = one.value"
+      >
+        {{ one.text }}
+      </button>
+      <template v-if="mode === 'one' && infoA && infoB">
+        <button
+          v-for="side in ['a', 'b'] as const"
+          :key="side"
+          class="rounded-md px-2 py-1 uppercase"
+          :class="view.side === side ? 'text-jade' : 'text-dim'"
+          :aria-pressed="view.side === side"
+          @click="view.side = side"
+        >
+          {{ side }}
+        </button>
+      </template>
+    </div>
+    <div
+      class="absolute right-3 bottom-3 z-20 flex items-center gap-0.5 rounded-lg bg-black/75 p-[3px]"
+    >
+      <label
+        class="flex items-center gap-1.5 px-2 text-dim"
+        title="Shown brighter; the files stay as they are"
+      >
+        <span>Shown</span>
+        <input
+          v-model.number="view.stops"
+          type="range"
+          min="-1"
+          max="5"
+          step="0.5"
+          class="w-[64px] accent-[#5cc8a1]"
+          aria-label="Shown brighter, exposure steps"
+        />
+        <span class="num w-[46px]"
+          >{{ view.stops >= 0 ? '+' : '−' }}{{ Math.abs(view.stops).toFixed(1) }} EV</span
+        >
+      </label>
+      <button
+        class="rounded-md px-2 py-1 text-dim hover:text-ink"
+        title="Fit (f)"
+        data-test="zoom-fit"
+        @click="leading?.fit()"
+      >
+        Fit
+      </button>
+      <button
+        class="num rounded-md px-2 py-1 text-dim hover:text-ink"
+        title="One to one (1)"
+        data-test="zoom-1"
+        @click="leading?.zoomTo(1)"
+      >
+        1:1
+      </button>
+      <button
+        class="num rounded-md px-2 py-1 text-dim hover:text-ink"
+        title="Three to one (3)"
+        data-test="zoom-3"
+        @click="leading?.zoomTo(3)"
+      >
+        3:1
+      </button>
+      <span class="num w-[48px] text-center text-faint" data-test="scale">{{ scaleText }}</span>
+    </div>
+  </section>
+</template>

@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
+import { ChevronDown } from '@lucide/vue'
+import { computed } from 'vue'
+import { useShoot } from '../shoot/store'
+
+const props = defineProps<{ side: 'A' | 'B' }>()
+const model = defineModel<string | null>({ required: true })
+const store = useShoot()
+
+const sources = computed(() => [
+  ...store.results.map((r) => ({
+    value: `result-${r.id}`,
+    text: `${r.plan.combine.method} of ${r.report.frames.filter((f) => f.used).length}`,
+    hint: r.plan.align.mode === 'stars' ? 'on the stars' : 'not aligned',
+  })),
+  ...[...store.lights, ...store.darks].map((f) => ({
+    value: `frame-${f.id}`,
+    text: f.name,
+    hint: f.role === 'dark' ? 'dark' : f.id === store.reference?.id ? 'reference' : 'one exposure',
+  })),
+])
+const chosen = computed(() => sources.value.find((s) => s.value === model.value))
+</script>
+
+<template>
+  <Listbox v-model="model" as="div" class="relative">
+    <ListboxButton
+      class="flex items-center gap-1.5 rounded-[7px] bg-black/75 px-2.5 py-1 text-[12px]"
+      :aria-label="`Side ${side}: ${chosen?.text ?? 'nothing'}`"
+      :data-test="`pick-${side.toLowerCase()}`"
+    >
+      <b class="font-semibold">{{ props.side }}</b>
+      <span>{{ chosen?.text ?? 'choose' }}</span>
+      <span class="text-dim">{{ chosen?.hint }}</span>
+      <ChevronDown :size="13" class="text-dim" />
+    </ListboxButton>
+    <ListboxOptions
+      class="absolute mt-1 max-h-[320px] w-[230px] overflow-auto rounded-lg border border-rule bg-raised p-1 shadow-lg shadow-black/50"
+      :class="side === 'B' && 'right-0'"
+    >
+      <ListboxOption
+        v-for="source in sources"
+        :key="source.value"
+        v-slot="{ active, selected }"
+        :value="source.value"
+        as="template"
+      >
+        <li
+          class="flex cursor-pointer justify-between rounded px-2.5 py-1"
+          :class="active && 'bg-rule'"
+        >
+          <span :class="selected && 'text-jade'">{{ source.text }}</span>
+          <span class="text-dim">{{ source.hint }}</span>
+        </li>
+      </ListboxOption>
+    </ListboxOptions>
+  </Listbox>
+</template>

@@ -1,0 +1,145 @@
+// One pane of the view: an OpenSeadragon viewer that shows one picture and follows its twin.
+import OpenSeadragon from 'openseadragon'
+import type { PictureInfo } from '../api/types'
+import { placement, tileSource, zoomFor } from './source'
+
+export interface View {
+  /** Left top and scale of the reference frame on the screen, in CSS pixels. */
+  left: number
+  top: number
+  scale: number
+}
+
+export class Pane {
+  private viewer: OpenSeadragon.Viewer
+  private twin: Pane | null = null
+  private following = false
+  private shown = ''
+  private referenceWidth = 1
+  private referenceHeight = 1
+
+  constructor(
+    element: HTMLElement,
+    private changed: (view: View) => void,
+    clicked: (x: number, y: number) => boolean,
+  ) {
+    const calm = window.matchMedia('(prefers-reduced-motion: reduce)').matches
+    this.viewer = OpenSeadragon({
+      element,
+      drawer: 'canvas',
+      prefixUrl: '',
+      showNavigationControl: false,
+      keyboardNavEnabled: false,
+      gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: false },
+      gestureSettingsTouch: { dblClickToZoom: false },
+      animationTime: calm ? 0 : 0.35,
+      springStiffness: 10,
+      zoomPerScroll: 1.25,
+      minZoomImageRatio: 0.6,
+      maxZoomPixelRatio: 24,
+      visibilityRatio: 0.25,
+      imageLoaderLimit: 6,
+      maxImageCacheCount: 300,
+      silenceMultiImageWarnings: true,
+      immediateRender: true,
+    })
+    this.viewer.setControlsEnabled(false)
+    this.viewer.addHandler('viewport-change', () => this.lead())
+    this.viewer.addHandler('resize', () => this.lead())
+    this.viewer.addHandler('update-viewport', () => this.report())
+    this.viewer.addHandler('canvas-click', (event) => {
+      if (!event.quick) return
+      const at = this.toPixels(event.position)
+      if (clicked(at.x, at.y)) event.preventDefaultAction = true
+    })
+  }
+
+  pair(twin: Pane) {
+    this.twin = twin
+    twin.twin = this
+  }
+
+  /** Shows a picture; the place on the screen stays unless nothing was shown before. */
+  show(info: PictureInfo, reference: { width: number; height: number }, stops: number) {
+    const key = `${info.source} ${info.version} ${stops}`
+    if (key === this.shown) return
+    const first = this.shown === ''
+    this.shown = key
+    this.referenceWidth = reference.width
+    this.referenceHeight = reference.height
+    const before = this.viewer.world.getItemCount() ? this.viewer.world.getItemAt(0) : null
+    this.viewer.addTiledImage({
+      // The library takes such an object; its types only know its own sources.
+      tileSource: tileSource(info, stops) as unknown as OpenSeadragon.TileSource,
+      ...placement(info, reference.width),
+      success: () => {
+        // The old picture stays below until the new one has tiles of its own.
+        if (before) setTimeout(() => this.drop(before), 400)
+        if (first && this.twin?.shown) this.copy(this.twin)
+        else if (first) this.fit(true)
+      },
+    })
+  }
+
+  private drop(item: OpenSeadragon.TiledImage) {
+    if (this.viewer.world.getIndexOfItem(item) >= 0) this.viewer.world.removeItem(item)
+  }
+
+  clear() {
+    this.shown = ''
+    this.viewer.world.removeAll()
+  }
+
+  private bounds() {
+    return new OpenSeadragon.Rect(0, 0, 1, this.referenceHeight / this.referenceWidth)
+  }
+
+  fit(immediately = false) {
+    this.viewer.viewport.fitBounds(this.bounds(), immediately)
+  }
+
+  zoomTo(scale: number) {
+    const wide = this.viewer.viewport.getContainerSize().x
+    this.viewer.viewport.zoomTo(zoomFor(scale, this.referenceWidth, wide))
+  }
+
+  panBy(x: number, y: number) {
+    const delta = this.viewer.viewport.deltaPointsFromPixels(new OpenSeadragon.Point(x, y))
+    this.viewer.viewport.panBy(delta)
+  }
+
+  /** Takes over where the twin is, at once. */
+  private copy(from: Pane) {
+    this.following = true
+    this.viewer.viewport.fitBounds(from.viewer.viewport.getBounds(true), true)
+    this.following = false
+  }
+
+  private lead() {
+    if (!this.following && this.twin?.shown) this.twin.copy(this)
+  }
+
+  private report() {
+    const wide = this.viewer.viewport.getContainerSize().x
+    const scale = (this.viewer.viewport.getZoom(true) * wide) / this.referenceWidth
+    const at = this.viewer.viewport.pixelFromPoint(new OpenSeadragon.Point(0, 0), true)
+    // Enlarged pixels are shown as they are, not smoothed over.
+    this.viewer.drawer.setImageSmoothingEnabled(scale < 1.5)
+    this.changed({ left: at.x, top: at.y, scale })
+  }
+
+  private toPixels(position: OpenSeadragon.Point) {
+    const point = this.viewer.viewport.pointFromPixel(position, true)
+    return { x: point.x * this.referenceWidth, y: point.y * this.referenceWidth }
+  }
+
+  /** Position in the reference frame under a position of the window. */
+  under(clientX: number, clientY: number) {
+    const box = this.viewer.element.getBoundingClientRect()
+    return this.toPixels(new OpenSeadragon.Point(clientX - box.left, clientY - box.top))
+  }
+
+  destroy() {
+    this.viewer.destroy()
+  }
+}

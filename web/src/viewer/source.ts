@@ -1,0 +1,36 @@
+// A picture of the server as the viewer reads it: tiles of 256 pixels at halved sizes.
+import type { PictureInfo } from '../api/types'
+
+export const TILE = 256
+
+export function tileUrl(info: PictureInfo, level: number, x: number, y: number, stops: number) {
+  // The viewer counts levels from the smallest, the server from the full size.
+  const halved = info.levels - 1 - level
+  return `/api/pictures/${info.source}/tiles/${halved}/${x}_${y}.png?stops=${stops}&v=${info.version}`
+}
+
+export function tileSource(info: PictureInfo, stops: number) {
+  return {
+    width: info.width,
+    height: info.height,
+    tileSize: TILE,
+    tileOverlap: 0,
+    minLevel: 0,
+    maxLevel: info.levels - 1,
+    getTileUrl: (level: number, x: number, y: number) => tileUrl(info, level, x, y, stops),
+  }
+}
+
+/** Where a picture lies when the reference frame's width counts as one. */
+export function placement(info: PictureInfo, referenceWidth: number) {
+  return {
+    x: info.origin[0] / referenceWidth,
+    y: info.origin[1] / referenceWidth,
+    width: info.width / referenceWidth,
+  }
+}
+
+/** Viewport zoom at which one picture pixel takes `scale` CSS pixels. */
+export function zoomFor(scale: number, referenceWidth: number, containerWidth: number) {
+  return (scale * referenceWidth) / containerWidth
+}

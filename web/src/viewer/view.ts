@@ -1,0 +1,18 @@
+import { defineStore } from 'pinia'
+import { ref } from 'vue'
+
+export type Mode = 'one' | 'split' | 'beside' | 'blink'
+
+/** How pictures are looked at; stays while shoots change. */
+export const useView = defineStore('view', () => {
+  const mode = ref<Mode>('split')
+  /** Which side is seen where only one is. */
+  const side = ref<'a' | 'b'>('b')
+  /** Place of the split, as a share of the width. */
+  const cut = ref(0.5)
+  /** Exposure steps that pictures are shown brighter. */
+  const stops = ref(1)
+  /** The next click on the picture pins a probe. */
+  const pinning = ref(false)
+  return { mode, side, cut, stops, pinning }
+})
