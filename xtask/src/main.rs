@@ -1,2 +1,86 @@
-//! placeholder
-fn main() {}
+//! The project's own commands. Each does all its own set-up.
+
+mod bench;
+mod run;
+mod web;
+
+use anyhow::{Result, bail};
+use run::{cargo, run};
+use std::path::Path;
+
+const USAGE: &str = "usage: cargo xtask COMMAND
+
+    demo          build everything and start the demo; further arguments go to `jade-stack demo`
+    test          everything that must pass: formatting, lints, types, unit and browser tests
+    web           build the front end
+    types         write the front end's types anew from the server's
+    bench         figures of time and memory, into docs/benchmarks.md
+    screenshots   pictures of the main views, into docs/screenshots";
+
+fn main() -> Result<()> {
+    // All commands work from the project's own folder.
+    std::env::set_current_dir(Path::new(env!("CARGO_MANIFEST_DIR")).join(".."))?;
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    let rest = arguments.get(1..).unwrap_or_default();
+    match arguments.first().map(String::as_str) {
+        Some("demo") => demo(rest),
+        Some("test") => test(),
+        Some("web") => web::build(),
+        Some("types") => {
+            run(cargo(&["test", "-p", "jade-server", "--test", "types"])
+                .env("JADE_UPDATE_TYPES", "1"))
+        }
+        Some("bench") => bench::bench(),
+        Some("screenshots") => screenshots(),
+        _ => bail!("{USAGE}"),
+    }
+}
+
+fn demo(rest: &[String]) -> Result<()> {
+    web::build()?;
+    let mut command =
+        cargo(&["run", "--release", "-p", "jade-stack", "--", "demo", "--data", "demo-data"]);
+    run(command.args(rest))
+}
+
+fn test() -> Result<()> {
+    run(&mut cargo(&["fmt", "--all", "--check"]))?;
+    web::build()?;
+    web::check()?;
+    run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;
+    install_browser()?;
+    // The types in the front end are compared with the server's by a test among these.
+    run(&mut cargo(&["test", "--workspace"]))
+}
+
+fn screenshots() -> Result<()> {
+    web::build()?;
+    install_browser()?;
+    let arguments = ["docs/screenshots", "demo-data/screenshots"];
+    let _ = std::fs::remove_dir_all(arguments[1]);
+    run(cargo(&["run", "-p", "browser-tests", "--bin", "screenshots", "--"]).args(arguments))
+}
+
+/// Installs Debian's Chromium and ChromeDriver where they are missing.
+fn install_browser() -> Result<()> {
+    if run::has("chromedriver") && run::has("chromium") {
+        return Ok(());
+    }
+    if !run::has("apt-get") {
+        bail!("the browser tests need chromium and chromedriver; install them and try again");
+    }
+    let root = std::process::Command::new("id").arg("-u").output()?.stdout.trim_ascii() == b"0";
+    let apt = |arguments: &[&str]| {
+        let mut command = match root {
+            true => std::process::Command::new("apt-get"),
+            false => {
+                let mut sudo = std::process::Command::new("sudo");
+                sudo.arg("apt-get");
+                sudo
+            }
+        };
+        run(command.args(arguments).env("DEBIAN_FRONTEND", "noninteractive"))
+    };
+    apt(&["update", "-qq"])?;
+    apt(&["install", "-y", "-qq", "--no-install-recommends", "chromium", "chromium-driver"])
+}

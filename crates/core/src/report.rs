@@ -20,7 +20,8 @@ pub struct Report {
     pub frames: Vec<FrameReport>,
     /// Noise of the reference frame against the result, when it could be measured.
     pub noise: Option<NoiseGain>,
-    /// Median full width at half maximum of the result's stars in pixels.
+    /// Median full width at half maximum, in the result, of the stars that measure well in the
+    /// reference frame, in pixels.
     pub star_width_px: Option<f32>,
     /// The lens that was found, when the camera model was used.
     #[ts(type = "{ focal_px: number; centre: [number, number]; k1: number; k2: number } | null")]
@@ -46,7 +47,8 @@ pub struct FrameReport {
     pub to_reference: Option<[[f64; 3]; 3]>,
     /// The full model, sampled: `[x, y, X, Y]` from frame to reference frame.
     pub grid: Vec<[f64; 4]>,
-    /// Root mean square distance of the matched stars in pixels.
+    /// Root mean square distance of the matched stars in pixels, each weighted by how well its
+    /// centre is known.
     pub rms_px: Option<f64>,
     /// Stars matched with the reference frame.
     pub matched: Option<usize>,

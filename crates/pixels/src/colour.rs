@@ -32,7 +32,8 @@ static SRGB: LazyLock<Encoding> = LazyLock::new(|| {
     encoding
 });
 
-const STARTS: usize = 2048;
+/// About as many as there are codes, so that a search takes a step or two.
+const STARTS: usize = 65_536;
 
 impl Encoding {
     /// Standard sRGB (IEC 61966-2-1), also assumed for files without a profile.
@@ -127,12 +128,12 @@ impl Encoding {
         let value = linear.clamp(0.0, 1.0);
         let curve = self.curves[channel].as_slice();
         let starts = self.starts[channel].as_slice();
-        let slot = ((value.sqrt() * STARTS as f32) as usize).min(STARTS - 1);
-        // One slot of slack either side takes up rounding of the square root.
-        let from = starts[slot.saturating_sub(1)] as usize;
-        let to = (starts[(slot + 2).min(STARTS)] as usize).max(from) + 1;
-        let above = from + curve[from..to.min(65536)].partition_point(|&c| c < value);
-        let above = above.min(65535);
+        let slot = (value.sqrt() * STARTS as f32) as usize;
+        // One slot of slack takes up rounding of the square root.
+        let mut above = starts[slot.saturating_sub(1)] as usize;
+        while above < 65535 && curve[above] < value {
+            above += 1;
+        }
         if above > 0 && value - curve[above - 1] < curve[above] - value {
             (above - 1) as u16
         } else {

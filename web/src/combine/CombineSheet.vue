@@ -82,7 +82,7 @@ const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ??
           @click="show(result)"
         >
           <span class="flex justify-between">
-            <b class="font-semibold capitalize"
+            <b class="inline-block font-semibold first-letter:uppercase"
               >{{ result.plan.combine.method }} of {{ used(result) }}</b
             >
             <span v-if="result.report.noise" class="num text-jade"

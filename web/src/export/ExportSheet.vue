@@ -30,7 +30,9 @@ async function save() {
   <p v-if="!store.shown" class="text-dim">There is no result yet. Press Run first.</p>
   <template v-else>
     <p class="mb-2">
-      <b class="font-semibold capitalize">{{ store.shown.plan.combine.method }}</b>
+      <b class="inline-block font-semibold first-letter:uppercase">{{
+        store.shown.plan.combine.method
+      }}</b>
       of {{ store.shown.report.frames.filter((f) => f.used).length }},
       <span class="num"
         >{{ store.shown.report.size[0] }} × {{ store.shown.report.size[1] }} px</span

@@ -112,7 +112,7 @@ function key(event: KeyboardEvent) {
     </div>
     <div
       ref="strip"
-      class="mt-1.5 flex min-h-[74px] items-start gap-[5px] overflow-x-auto pb-1"
+      class="mt-1.5 flex min-h-[74px] items-start gap-1 overflow-x-auto pb-1"
       data-test="columns"
       @pointermove="move"
       @pointerup="up"
@@ -128,7 +128,7 @@ function key(event: KeyboardEvent) {
         <button
           v-for="(one, index) in set.frames"
           :key="one.id"
-          class="group min-w-[44px] flex-1 select-none rounded-[4px] text-center"
+          class="group min-w-[34px] flex-1 select-none rounded-[4px] text-center"
           style="max-width: 108px"
           :title="title(one)"
           :aria-label="title(one)"

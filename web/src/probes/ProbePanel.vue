@@ -29,13 +29,13 @@ const width = computed(() => {
       <div
         v-if="noise"
         class="flex justify-between gap-2"
-        title="Middle of many patches of the picture"
+        title="Middle of many patches of plain sky. Above the ideal: resampling softens the finest grain a little."
       >
-        <dt class="text-dim">whole picture, noise</dt>
+        <dt class="text-dim">sky noise</dt>
         <dd class="num text-jade">÷ {{ noise.gain.toFixed(2) }}</dd>
       </div>
       <div v-if="noise" class="flex justify-between gap-2">
-        <dt class="text-dim">ideal for this number</dt>
+        <dt class="text-dim">averaging alone</dt>
         <dd class="num">÷ {{ noise.ideal_gain.toFixed(2) }}</dd>
       </div>
       <div v-if="width" class="flex justify-between gap-2">

@@ -306,7 +306,7 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
           class="w-[64px] accent-[#5cc8a1]"
           aria-label="Shown brighter, exposure steps"
         />
-        <span class="num w-[46px]"
+        <span class="num w-[58px] whitespace-nowrap"
           >{{ view.stops >= 0 ? '+' : '−' }}{{ Math.abs(view.stops).toFixed(1) }} EV</span
         >
       </label>

@@ -24,7 +24,7 @@ const chosen = computed(() => sources.value.find((s) => s.value === model.value)
 </script>
 
 <template>
-  <Listbox v-model="model" as="div" class="relative">
+  <Listbox v-model="model" as="div">
     <ListboxButton
       class="flex items-center gap-1.5 rounded-[7px] bg-black/75 px-2.5 py-1 text-[12px]"
       :aria-label="`Side ${side}: ${chosen?.text ?? 'nothing'}`"

@@ -1,6 +1,7 @@
 //! Finding stars: matched filter over the background's noise, then Gaussian-windowed centroids.
 
 use super::background::{Background, robust_sigma};
+use super::matching::Places;
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -90,10 +91,30 @@ pub fn find(light: &dyn Light, stop: &dyn Fn() -> bool) -> Result<StarList, Pict
     Ok(StarList { stars, star_width, sky_level: background.median_level() })
 }
 
+impl Star {
+    /// Whether its width can be trusted.
+    fn measures_well(&self) -> bool {
+        self.snr > 20.0 && !self.saturated
+    }
+}
+
 fn typical_width(stars: &[Star]) -> Option<f32> {
-    let mut widths: Vec<f32> =
-        stars.iter().filter(|s| s.snr > 20.0 && !s.saturated).map(|s| s.width).collect();
+    let widths = stars.iter().filter(|s| s.measures_well()).map(|s| s.width).collect();
+    middle(widths)
+}
+
+fn middle(mut widths: Vec<f32>) -> Option<f32> {
     (!widths.is_empty()).then(|| super::background::median(&mut widths))
+}
+
+/// Median width in `result` of just those stars that measure well in `reference`, so that the two
+/// widths can be compared; `origin` is the result's left top in the reference frame.
+pub fn width_of_the_same(result: &[Star], reference: &[Star], origin: [u32; 2]) -> Option<f32> {
+    let well: Vec<&Star> = reference.iter().filter(|s| s.measures_well()).collect();
+    let shifted = |s: &&Star| [s.x - origin[0] as f64, s.y - origin[1] as f64];
+    let places = Places::new(well.iter().map(shifted).collect(), 4.0);
+    let same = result.iter().filter(|s| places.nearest([s.x, s.y], 1.5).is_some());
+    middle(same.map(|s| s.width).collect())
 }
 
 /// A block's light above the background, raw and in sigmas after the matched filter.

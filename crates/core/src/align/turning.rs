@@ -18,7 +18,8 @@ pub struct Aligned {
     pub reason: Option<String>,
     /// Stars matched with the reference frame.
     pub matched: usize,
-    /// Root mean square distance of the matched stars in pixels.
+    /// Root mean square distance of the matched stars in pixels, each weighted by how well its
+    /// centre is known.
     pub rms_px: Option<f64>,
 }
 
@@ -238,14 +239,14 @@ fn too_few(stars: &[Star], reference: &[Star]) -> String {
 }
 
 fn verdict(motion: Motion, seen: &[Sighting], found: usize) -> Aligned {
-    let distances: Vec<f64> = seen
-        .iter()
-        .map(|s| {
-            let [x, y] = motion.to_reference(s.at);
-            (x - s.reference[0]).hypot(y - s.reference[1])
-        })
-        .collect();
-    let rms = (distances.iter().map(|d| d * d).sum::<f64>() / distances.len().max(1) as f64).sqrt();
+    let (mut squares, mut weights) = (0.0, 0.0);
+    for s in seen {
+        let [x, y] = motion.to_reference(s.at);
+        let weight = s.error.powi(-2);
+        squares += weight * ((x - s.reference[0]).powi(2) + (y - s.reference[1]).powi(2));
+        weights += weight;
+    }
+    let rms = (squares / weights).sqrt();
     let reason = if seen.len() < FEWEST_MATCHES {
         Some(format!(
             "Only {} of its {found} stars match those of the reference frame, too few to place it.",

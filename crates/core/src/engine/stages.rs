@@ -169,7 +169,9 @@ fn combine(
     let (reference_stars, star_width_px) = if by_stars {
         let list = stars_of(request, note.reference, reference)?;
         let stop = || request.watch.cancelled();
-        (list.stars, stars::find(&result, &stop)?.star_width)
+        let found = stars::find(&result, &stop)?.stars;
+        let width = stars::width_of_the_same(&found, &list.stars, origin);
+        (list.stars, width)
     } else {
         (vec![], None)
     };

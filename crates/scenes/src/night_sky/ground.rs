@@ -90,6 +90,7 @@ impl Ground {
             })
         };
         let width = self.width;
+        let tops: Vec<f64> = (0..width).map(|x| skyline(x as f64)).collect();
         let rows = self.sky.par_chunks_mut(width).zip(self.light.par_chunks_mut(width));
         rows.enumerate().for_each(|(y, (sky, light))| {
             let y = y as f64;
@@ -99,7 +100,7 @@ impl Ground {
                 .collect();
             for x in 0..width {
                 let fx = x as f64;
-                let top = skyline(fx);
+                let top = tops[x];
                 let hill = (y - top + 0.5).clamp(0.0, 1.0);
                 let bar = near.iter().map(|bar| cover(bar, fx, y)).fold(0.0, f64::max);
                 let solid = hill.max(bar);

@@ -1,0 +1,128 @@
+//! `scene` and `stack` as a person types them.
+
+mod common;
+
+use common::{Scene, program};
+use serde_json::Value;
+use std::path::Path;
+use std::process::Output;
+
+fn stack(scene: &Scene, out: &Path, more: &[&str]) -> Output {
+    program().arg("stack").args(scene.frames()).arg("--out").arg(out).args(more).output().unwrap()
+}
+
+fn said(output: &Output) -> String {
+    String::from_utf8_lossy(&output.stderr).into_owned()
+}
+
+#[test]
+fn frames_become_a_picture_and_a_report() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = Scene::new(folder.path(), 6, (900, 600));
+    let report = folder.path().join("report.json");
+    let out = folder.path().join("r.tif");
+    let more =
+        ["--combine", "median", "--edges", "keep", "--memory", "256", "--threads", "2", "--report"];
+    let reference = scene.folder.join("f02.tif");
+    let mut more: Vec<&str> = more.to_vec();
+    more.extend([report.to_str().unwrap(), "--reference", reference.to_str().unwrap()]);
+    let output = stack(&scene, &out, &more);
+    assert!(output.status.success(), "{}", said(&output));
+    let report: Value = serde_json::from_slice(&std::fs::read(report).unwrap()).unwrap();
+    assert_eq!(report["version"], 1);
+    assert_eq!(report["reference"], "f02.tif");
+    assert_eq!(report["size"], serde_json::json!([900, 600]));
+    assert_eq!(report["origin"], serde_json::json!([0, 0]));
+    let frames = report["frames"].as_array().unwrap();
+    assert_eq!(frames.len(), 6);
+    for frame in frames {
+        assert_eq!(frame["used"], true, "{frame}");
+        assert!(frame["grid"].as_array().unwrap().len() >= 63);
+        assert_eq!(frame["to_reference"].as_array().unwrap().len(), 3);
+        assert!(
+            frame["stars"].as_u64().unwrap() > 20 && frame["sky_level"].as_f64().unwrap() > 0.0
+        );
+    }
+    assert!(report["noise"]["gain"].as_f64().unwrap() > 1.5);
+    let stages: Vec<&str> =
+        report["stages"].as_array().unwrap().iter().map(|s| s["name"].as_str().unwrap()).collect();
+    assert_eq!(stages, ["frames", "align", "combine", "export"]);
+    assert!(report["peak_memory_mib"].as_u64().unwrap() > 0);
+    let picture = jade_pixels::read::PictureFile::open(&out).unwrap();
+    assert_eq!((picture.facts().bits, picture.facts().iso), (16, Some(6400)));
+}
+
+#[test]
+fn a_spoiled_frame_is_a_warning_and_the_rest_is_stacked() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = Scene::new(folder.path(), 5, (900, 600));
+    let bytes = scene.bytes("f04.tif");
+    std::fs::write(scene.folder.join("f04.tif"), &bytes[..bytes.len() / 3]).unwrap();
+    let out = folder.path().join("r.png");
+    let output = stack(&scene, &out, &[]);
+    assert!(output.status.success(), "{}", said(&output));
+    assert!(
+        said(&output).contains("f04.tif is left out: f04.tif: the file is cut short"),
+        "{}",
+        said(&output)
+    );
+    assert!(said(&output).contains("4 of 5 frames combined"), "{}", said(&output));
+    assert!(out.exists());
+}
+
+#[test]
+fn failures_say_why_in_one_sentence_and_leave_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = Scene::new(folder.path(), 2, (300, 200));
+    let cases: [(&str, &[&str], i32, &str); 5] = [
+        ("r.bmp", &[], 1, "name the result .tif, .png or .jpg"),
+        ("r.tif", &["--memory", "10"], 1, "memory budget of 10 MiB is too little"),
+        (
+            "r.tif",
+            &["--reference", "/nowhere.tif"],
+            1,
+            "/nowhere.tif: the reference frame cannot be found",
+        ),
+        ("r.jpg", &["--depth", "16"], 1, "a JPEG holds 8 bits"),
+        ("r.tif", &["--combine", "loudest"], 2, "invalid value 'loudest'"),
+    ];
+    for (name, more, status, why) in cases {
+        let out = folder.path().join(name);
+        let output = stack(&scene, &out, more);
+        assert_eq!(output.status.code(), Some(status), "{}", said(&output));
+        assert!(said(&output).contains(why), "{}", said(&output));
+        assert!(!out.exists());
+    }
+}
+
+#[test]
+fn an_interrupt_stops_cleanly_and_leaves_nothing_behind() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = Scene::new(folder.path(), 12, (1500, 1000));
+    let temporary = folder.path().join("tmp");
+    std::fs::create_dir(&temporary).unwrap();
+    let out = folder.path().join("r.tif");
+    let mut child = program()
+        .arg("stack")
+        .args(scene.frames())
+        .arg("--out")
+        .arg(&out)
+        .env("TMPDIR", &temporary)
+        .stderr(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut stderr = std::io::BufReader::new(child.stderr.take().unwrap());
+    let mut line = String::new();
+    while !line.starts_with("align") {
+        line.clear();
+        assert!(std::io::BufRead::read_line(&mut stderr, &mut line).unwrap() > 0, "ended early");
+    }
+    let interrupt =
+        std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status();
+    assert!(interrupt.unwrap().success());
+    std::io::Read::read_to_string(&mut stderr, &mut line).unwrap();
+    assert_eq!(child.wait().unwrap().code(), Some(1), "{line}");
+    assert!(line.contains("The run was stopped."), "{line}");
+    assert!(!out.exists());
+    assert_eq!(std::fs::read_dir(temporary).unwrap().count(), 0, "scratch is removed");
+}
