@@ -85,7 +85,8 @@ impl Session {
         F: Fn() -> T,
         T: Future<Output = anyhow::Result<bool>>,
     {
-        for _ in 0..600 {
+        let begin = std::time::Instant::now();
+        while begin.elapsed() < Duration::from_secs(60) {
             // Elements may go while the page changes; the next look decides.
             if condition().await.unwrap_or(false) {
                 return Ok(());

@@ -11,7 +11,7 @@ async function undo(notice: Notice) {
 
 <template>
   <div
-    class="pointer-events-none fixed inset-x-0 bottom-5 z-50 flex flex-col items-center gap-2"
+    class="pointer-events-none fixed inset-x-0 top-[66px] z-50 flex flex-col items-center gap-2"
     role="status"
     aria-live="polite"
   >

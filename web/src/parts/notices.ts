@@ -8,7 +8,7 @@ export interface Notice {
   undo?: () => Promise<void> | void
 }
 
-/** Short messages at the lower edge; those with an undo stay longer. */
+/** Short messages over the upper part of the page; those with an undo stay longer. */
 export const useNotices = defineStore('notices', () => {
   const notices = ref<Notice[]>([])
   let next = 1

@@ -13,7 +13,8 @@ export interface View {
 export class Pane {
   private viewer: OpenSeadragon.Viewer
   private twin: Pane | null = null
-  private following = false
+  /** Whether the hand is on this pane; the twin follows it and does not answer. */
+  private leads = true
   private shown = ''
   private referenceWidth = 1
   private referenceHeight = 1
@@ -45,7 +46,9 @@ export class Pane {
     })
     this.viewer.setControlsEnabled(false)
     this.viewer.addHandler('viewport-change', () => this.lead())
-    this.viewer.addHandler('resize', () => this.lead())
+    this.viewer.addHandler('canvas-press', () => this.take())
+    this.viewer.addHandler('canvas-scroll', () => this.take())
+    this.viewer.addHandler('canvas-pinch', () => this.take())
     this.viewer.addHandler('update-viewport', () => this.report())
     this.viewer.addHandler('canvas-click', (event) => {
       if (!event.quick) return
@@ -57,6 +60,12 @@ export class Pane {
   pair(twin: Pane) {
     this.twin = twin
     twin.twin = this
+    this.take()
+  }
+
+  private take() {
+    this.leads = true
+    if (this.twin) this.twin.leads = false
   }
 
   /** Shows a picture; the place on the screen stays unless nothing was shown before. */
@@ -95,28 +104,23 @@ export class Pane {
   }
 
   fit(immediately = false) {
+    this.take()
     this.viewer.viewport.fitBounds(this.bounds(), immediately)
   }
 
   zoomTo(scale: number) {
+    this.take()
     const wide = this.viewer.viewport.getContainerSize().x
     this.viewer.viewport.zoomTo(zoomFor(scale, this.referenceWidth, wide))
   }
 
-  panBy(x: number, y: number) {
-    const delta = this.viewer.viewport.deltaPointsFromPixels(new OpenSeadragon.Point(x, y))
-    this.viewer.viewport.panBy(delta)
-  }
-
   /** Takes over where the twin is, at once. */
   private copy(from: Pane) {
-    this.following = true
     this.viewer.viewport.fitBounds(from.viewer.viewport.getBounds(true), true)
-    this.following = false
   }
 
   private lead() {
-    if (!this.following && this.twin?.shown) this.twin.copy(this)
+    if (this.leads && this.twin?.shown) this.twin.copy(this)
   }
 
   private report() {
