@@ -26,9 +26,9 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
 
     s.click("step-combine").await?;
     s.click("run").await?;
-    s.until_text("running", "tiles").await?;
+    s.until_text("remaining", "left").await?;
     s.browser.screenshot(&folder.join("run.png")).await?;
-    s.until_text("results", "Mean of 12").await?;
+    s.until_text("results", "ean of 12").await?;
 
     s.until("no run is under way", || async {
         Ok(s.browser.find_all(By::Css("[data-test='running']")).await?.is_empty())

@@ -42,7 +42,7 @@ impl std::str::FromStr for Source {
 
 /// Levels of a picture, full size first.
 enum Levels {
-    Frame(Frame, Vec<TiledFile<u16>>),
+    Frame(Box<Frame>, Vec<TiledFile<u16>>),
     Result(Combined, Vec<TiledFile<f32>>),
 }
 
@@ -129,7 +129,7 @@ pub fn open_frame(
     let path = cache.frame(&input.key());
     let levels = levels::<u16>(&path, &encoding)?;
     let version = input.key().as_str()[..12].to_owned();
-    Ok(Shown { levels: Levels::Frame(frame, levels), encoding, version, origin: [0, 0] })
+    Ok(Shown { levels: Levels::Frame(Box::new(frame), levels), encoding, version, origin: [0, 0] })
 }
 
 /// Opens a result from its folder.
@@ -181,7 +181,7 @@ impl Shown {
 
     fn light(&self) -> &dyn Light {
         match &self.levels {
-            Levels::Frame(frame, _) => frame,
+            Levels::Frame(frame, _) => frame.as_ref(),
             Levels::Result(result, _) => result,
         }
     }

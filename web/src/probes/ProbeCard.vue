@@ -94,7 +94,11 @@ const ideal = computed(() => {
         σ {{ single ? percent(single.noise) : '–' }}
         <template v-if="store.b"> → {{ other ? percent(other.noise) : '–' }}</template>
       </p>
-      <p v-if="gain && ideal" data-test="ideal">
+      <p
+        v-if="gain && ideal"
+        title="Above 100 %: resampling softens the finest grain a little"
+        data-test="ideal"
+      >
         √{{ ideal.count }} = {{ ideal.root.toFixed(2) }}, reached
         {{ Math.round((gain / ideal.root) * 100) }} %
       </p>

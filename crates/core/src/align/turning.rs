@@ -42,6 +42,8 @@ const FOUND_SHARE: f64 = 0.25;
 const SAME_PLACE: f64 = 0.6;
 /// Where the sky has moved further than this, a light that has not is no star, in pixels.
 const SKY_MOVED: f64 = 1.5;
+/// Side of the cells in which stars are found by place: few stars each, and few cells.
+const PLACE_CELL: f64 = 24.0;
 /// Sightings of one frame that the joint solution reads.
 const SIGHTINGS: usize = 600;
 
@@ -51,7 +53,7 @@ const SIGHTINGS: usize = 600;
 /// # Errors
 /// [`CoreError::Frames`] when the reference frame shows too few stars.
 pub fn align_stars(
-    lists: &[StarList],
+    lists: Vec<StarList>,
     reference: usize,
     width: u32,
     height: u32,
@@ -62,18 +64,17 @@ pub fn align_stars(
             "The reference frame shows {found} stars, and {FEWEST_STARS} are needed to align on them; choose another reference frame, or combine without alignment."
         )));
     }
-    let all: Vec<Vec<Star>> = lists.iter().map(|l| l.stars.clone()).collect();
+    let mut all: Vec<Vec<Star>> = lists.into_iter().map(|l| l.stars).collect();
     let scene = Scene { reference, width, height };
     let still = scene.still_lights(&all);
-    let moving = scene.without(&all, &still);
-    let mut rough = scene.match_all(&moving);
-    let enough = rough.iter().flatten().count() * 2 > lists.len();
-    let lights = if enough { scene.lights_of_the_ground(&still, &rough) } else { vec![] };
-    if !enough {
+    let mut rough = scene.match_all(&scene.without(&all, &still));
+    let enough = rough.iter().flatten().count() * 2 > all.len();
+    if enough {
+        scene.drop_all(&mut all, &scene.lights_of_the_ground(&still, &rough));
+    } else {
         rough = scene.match_all(&all);
     }
-    let stars = scene.without(&all, &lights);
-    scene.solve(&stars, &rough)
+    scene.solve(&all, &rough)
 }
 
 struct Scene {
@@ -88,7 +89,7 @@ impl Scene {
         if all.len() < 3 {
             return vec![];
         }
-        let places: Vec<Places> = all.iter().map(|stars| places_of(stars, 4.0)).collect();
+        let places: Vec<Places> = all.iter().map(|stars| places_of(stars)).collect();
         let others = || places.iter().enumerate().filter(|(i, _)| *i != self.reference);
         let need = (0.7 * (all.len() - 1) as f64).ceil() as usize;
         all[self.reference]
@@ -102,9 +103,17 @@ impl Scene {
 
     /// The lists without what stands at the given places.
     fn without(&self, all: &[Vec<Star>], lights: &[[f64; 2]]) -> Vec<Vec<Star>> {
-        let lights = Places::new(lights.to_vec(), 4.0);
-        let moves = |s: &&Star| lights.nearest([s.x, s.y], SAME_PLACE).is_none();
-        all.iter().map(|stars| stars.iter().filter(moves).copied().collect()).collect()
+        let mut lists = all.to_vec();
+        self.drop_all(&mut lists, lights);
+        lists
+    }
+
+    /// Takes what stands at the given places out of the lists.
+    fn drop_all(&self, lists: &mut [Vec<Star>], lights: &[[f64; 2]]) {
+        let lights = Places::new(lights.to_vec(), PLACE_CELL);
+        for stars in lists {
+            stars.retain(|s| lights.nearest([s.x, s.y], SAME_PLACE).is_none());
+        }
     }
 
     /// Those still lights under which the sky moved in some frames: no stars.
@@ -173,18 +182,18 @@ impl Scene {
         let reference = &stars[self.reference];
         let kept: Vec<usize> =
             (0..stars.len()).filter(|&i| i != self.reference && rough[i].is_some()).collect();
-        let places = places_of(reference, 4.0);
+        let places = places_of(reference);
         let mut motions: Vec<Motion> = kept
             .iter()
             .map(|&i| Motion::Homography(rough[i].as_ref().expect("kept").homography))
             .collect();
-        let sight = |motions: &[Motion], reach: f64| -> Vec<Vec<Sighting>> {
+        let sight = |motions: &[Motion], reach: f64| -> (Vec<Vec<Sighting>>, Vec<usize>) {
             kept.par_iter()
                 .zip(motions)
                 .map(|(&i, motion)| sightings(&stars[i], reference, &places, motion, reach))
-                .collect()
+                .unzip()
         };
-        let mut sightings = sight(&motions, 2.0);
+        let (mut sightings, mut matched) = sight(&motions, 2.0);
         let mut solution: Option<Solution> = None;
         for reach in [4.0, 2.5, 1.5, 1.2] {
             let next = match solution.take() {
@@ -197,7 +206,7 @@ impl Scene {
                 .iter()
                 .map(|turn| Motion::Camera { lens: next.lens, turn: *turn })
                 .collect();
-            sightings = sight(&motions, reach);
+            (sightings, matched) = sight(&motions, reach);
             solution = Some(next);
         }
         let solution = solution.map(|known| camera::refine(known, &sightings, 30));
@@ -219,8 +228,9 @@ impl Scene {
             matched: reference.len(),
             rms_px: Some(0.0),
         };
-        for ((&i, motion), seen) in kept.iter().zip(motions).zip(&sightings) {
-            frames[i] = verdict(motion, seen, stars[i].len());
+        let found = kept.iter().zip(motions).zip(sightings.iter().zip(matched));
+        for ((&i, motion), (seen, matched)) in found {
+            frames[i] = verdict(motion, seen, matched, stars[i].len());
         }
         Ok(Alignment { frames, lens })
     }
@@ -238,7 +248,7 @@ fn too_few(stars: &[Star], reference: &[Star]) -> String {
     }
 }
 
-fn verdict(motion: Motion, seen: &[Sighting], found: usize) -> Aligned {
+fn verdict(motion: Motion, seen: &[Sighting], matched: usize, found: usize) -> Aligned {
     let (mut squares, mut weights) = (0.0, 0.0);
     for s in seen {
         let [x, y] = motion.to_reference(s.at);
@@ -247,51 +257,48 @@ fn verdict(motion: Motion, seen: &[Sighting], found: usize) -> Aligned {
         weights += weight;
     }
     let rms = (squares / weights).sqrt();
-    let reason = if seen.len() < FEWEST_MATCHES {
+    let reason = if matched < FEWEST_MATCHES {
         Some(format!(
-            "Only {} of its {found} stars match those of the reference frame, too few to place it.",
-            seen.len()
+            "Only {matched} of its {found} stars match those of the reference frame, too few to place it."
         ))
     } else if rms > 1.0 {
         Some(format!("Its stars stay {rms:.1} px rms beside those of the reference frame."))
     } else {
         None
     };
-    Aligned {
-        motion: reason.is_none().then_some(motion),
-        reason,
-        matched: seen.len(),
-        rms_px: Some(rms),
-    }
+    Aligned { motion: reason.is_none().then_some(motion), reason, matched, rms_px: Some(rms) }
 }
 
-fn places_of(stars: &[Star], cell: f64) -> Places {
-    Places::new(stars.iter().map(|s| [s.x, s.y]).collect(), cell)
+fn places_of(stars: &[Star]) -> Places {
+    Places::new(stars.iter().map(|s| [s.x, s.y]).collect(), PLACE_CELL)
 }
 
-/// Pairs of stars that lie within `reach` pixels under a motion, the brightest first.
+/// Pairs of stars that lie within `reach` pixels under a motion: the brightest of them, and how
+/// many there are.
 fn sightings(
     stars: &[Star],
     reference: &[Star],
     places: &Places,
     motion: &Motion,
     reach: f64,
-) -> Vec<Sighting> {
+) -> (Vec<Sighting>, usize) {
     let nearest = |i: usize| {
         let star: &Star = &stars[i];
         places.nearest(motion.to_reference([star.x, star.y]), reach.min(4.0))
     };
     let mut pairs = matching::one_to_one(stars.len(), reference.len(), nearest);
     pairs.sort_unstable();
+    let matched = pairs.len();
     pairs.truncate(SIGHTINGS);
-    pairs
+    let brightest = pairs
         .into_iter()
         .map(|(i, j)| Sighting {
             at: [stars[i].x, stars[i].y],
             reference: [reference[j].x, reference[j].y],
             error: stars[i].error().hypot(reference[j].error()),
         })
-        .collect()
+        .collect();
+    (brightest, matched)
 }
 
 /// The camera's solution, or a homography for each frame where that explains the sightings better

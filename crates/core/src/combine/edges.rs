@@ -35,8 +35,8 @@ pub fn common(motions: &[&Motion], width: u32, height: u32) -> Option<Region> {
         }
         for i in 0..across as usize {
             let mut least = u32::MAX;
-            for k in i..across as usize {
-                least = least.min(tall[k]);
+            for (k, column) in tall.iter().enumerate().skip(i) {
+                least = least.min(*column);
                 if least == 0 {
                     break;
                 }

@@ -104,15 +104,17 @@ fn align(request: &Request, decoded: &[Decoded], reference: usize) -> Result<Ali
         let lists = lists?;
         let (width, height) = frame(reference).size();
         let place = usable.iter().position(|&i| i == reference).expect("the reference is usable");
-        let found = align_stars(&lists, place, width, height)?;
-        note.alignment.lens = found.lens;
-        for ((&i, one), list) in usable.iter().zip(found.frames).zip(&lists) {
-            aligned[i] = one;
+        for (&i, list) in usable.iter().zip(&lists) {
             note.stars[i] = Some(StarFigures {
                 count: list.stars.len(),
                 width: list.star_width,
                 level: list.sky_level,
             });
+        }
+        let found = align_stars(lists, place, width, height)?;
+        note.alignment.lens = found.lens;
+        for (&i, one) in usable.iter().zip(found.frames) {
+            aligned[i] = one;
         }
     } else {
         request.watch.advance(usable.len() as u64);

@@ -1,4 +1,4 @@
-use super::{Decode, Layout, Rows, exif};
+use super::{Decode, Layout, Opened, Rows, exif};
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits};
 use std::fs::File;
@@ -16,7 +16,7 @@ struct Jpeg {
     width: usize,
 }
 
-pub fn open(path: &Path) -> Result<(Facts, Option<Vec<u8>>, Box<dyn Decode>), PictureError> {
+pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let file = BufReader::new(File::open(path).map_err(PictureError::io(path))?);
     let options = DecoderOptions::default()
         .set_max_width(limits::MAX_SIDE as usize)
@@ -45,7 +45,7 @@ pub fn open(path: &Path) -> Result<(Facts, Option<Vec<u8>>, Box<dyn Decode>), Pi
     }
     let icc = decoder.icc_profile();
     let jpeg = Jpeg { path: path.to_owned(), decoder, width: width as usize };
-    Ok((facts, icc, Box::new(jpeg)))
+    Ok(Opened { facts, icc, decoder: Box::new(jpeg) })
 }
 
 impl Decode for Jpeg {

@@ -21,6 +21,13 @@ trait Decode {
     fn rows(self: Box<Self>, rows: Rows) -> Result<(), PictureError>;
 }
 
+/// What a format's reader finds in a file's header.
+struct Opened {
+    facts: Facts,
+    icc: Option<Vec<u8>>,
+    decoder: Box<dyn Decode>,
+}
+
 /// An open picture file whose header was read and accepted.
 pub struct PictureFile {
     facts: Facts,
@@ -38,7 +45,7 @@ impl PictureFile {
         let io = PictureError::io(path);
         let mut begin = Vec::new();
         File::open(path).map_err(&io)?.take(16).read_to_end(&mut begin).map_err(&io)?;
-        let (facts, icc, decoder): (Facts, Option<Vec<u8>>, Box<dyn Decode>) = match sniff(&begin) {
+        let Opened { facts, icc, decoder } = match sniff(&begin) {
             Some(FileFormat::Tiff) => tiff::open(path)?,
             Some(FileFormat::Png) => png::open(path)?,
             Some(FileFormat::Jpeg) => jpeg::open(path)?,

@@ -1,4 +1,4 @@
-use super::{Decode, Layout, Rows, exif};
+use super::{Decode, Layout, Opened, Rows, exif};
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits};
 use png::{BitDepth, ColorType, Decoder, DecodingError, Reader, Transformations};
@@ -14,7 +14,7 @@ struct Png {
     layout: Layout,
 }
 
-pub fn open(path: &Path) -> Result<(Facts, Option<Vec<u8>>, Box<dyn Decode>), PictureError> {
+pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let file = BufReader::new(File::open(path).map_err(PictureError::io(path))?);
     let mut decoder = Decoder::new(file);
     decoder.set_transformations(Transformations::EXPAND);
@@ -36,7 +36,11 @@ pub fn open(path: &Path) -> Result<(Facts, Option<Vec<u8>>, Box<dyn Decode>), Pi
         exif::apply(block, &mut facts);
     }
     let icc = info.icc_profile.as_ref().map(|bytes| bytes.to_vec());
-    Ok((facts, icc, Box::new(Png { path: path.to_owned(), reader, width, wide, layout })))
+    Ok(Opened {
+        facts,
+        icc,
+        decoder: Box::new(Png { path: path.to_owned(), reader, width, wide, layout }),
+    })
 }
 
 impl Png {

@@ -1,4 +1,4 @@
-use super::{Decode, Layout, Rows, exif};
+use super::{Decode, Layout, Opened, Rows, exif};
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits};
 use std::fs::File;
@@ -19,7 +19,7 @@ struct Tiff {
     layout: Layout,
 }
 
-pub fn open(path: &Path) -> Result<(Facts, Option<Vec<u8>>, Box<dyn Decode>), PictureError> {
+pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let file = File::open(path).map_err(PictureError::io(path))?;
     let have = file.metadata().map_err(PictureError::io(path))?.len();
     let failed = |e| failed(path, have, e);
@@ -52,7 +52,7 @@ pub fn open(path: &Path) -> Result<(Facts, Option<Vec<u8>>, Box<dyn Decode>), Pi
     read_facts(&mut decoder, &mut facts);
     let icc = decoder.get_tag_u8_vec(Tag::IccProfile).ok();
     let tiff = Tiff { path: path.to_owned(), decoder, width, height, layout };
-    Ok((facts, icc, Box::new(tiff)))
+    Ok(Opened { facts, icc, decoder: Box::new(tiff) })
 }
 
 /// Whether the file is as long as its strips and tiles say.
