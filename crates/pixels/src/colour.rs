@@ -1,9 +1,10 @@
 //! From encoded 16-bit samples to scene-linear light and back, by the picture's own profile.
 
 use crate::PictureError;
-use moxcms::{ColorProfile, DataColorSpace, ToneReprCurve};
+use moxcms::{ColorDateTime, ColorProfile, DataColorSpace, ToneReprCurve};
+use std::collections::VecDeque;
 use std::path::Path;
-use std::sync::{Arc, LazyLock};
+use std::sync::{Arc, LazyLock, Mutex};
 
 /// One tone curve as a table: linear light in 0..=1 for each of the 65536 codes, rising.
 type Curve = Arc<Vec<f32>>;
@@ -19,8 +20,14 @@ pub struct Encoding {
     name: String,
 }
 
+/// First of January 2026, as profiles write it.
+const PROFILE_DATE: [u8; 12] = [0x07, 0xea, 0, 1, 0, 1, 0, 0, 0, 0, 0, 0];
+
 static SRGB: LazyLock<Encoding> = LazyLock::new(|| {
-    let profile = ColorProfile::new_srgb();
+    let mut profile = ColorProfile::new_srgb();
+    // The same plan gives the same bytes, whenever: the library would write the time of day.
+    profile.creation_date_time =
+        ColorDateTime::new_from_slice(&PROFILE_DATE).expect("the date is well formed");
     let bytes = profile.encode().expect("the built-in sRGB profile can be written");
     let mut encoding = Encoding::from_profile(&profile, bytes).expect("sRGB is a matrix profile");
     // The standard's own formula rather than a profile's rounded parameters.
@@ -31,6 +38,10 @@ static SRGB: LazyLock<Encoding> = LazyLock::new(|| {
     encoding.name = "sRGB".to_owned();
     encoding
 });
+
+/// Profiles that were read last.
+static RECENT: Mutex<VecDeque<Encoding>> = Mutex::new(VecDeque::new());
+const RECENT_MOST: usize = 4;
 
 /// About as many as there are codes, so that a search takes a step or two.
 const STARTS: usize = 65_536;
@@ -53,11 +64,21 @@ impl Encoding {
         if icc == SRGB.profile.as_slice() {
             return Ok(Self::srgb());
         }
+        // The frames of a shoot carry the same profile, and its tables are shared.
+        let mut recent = RECENT.lock().expect("no thread panics while it holds the profiles");
+        if let Some(known) = recent.iter().find(|known| known.icc() == icc) {
+            return Ok(known.clone());
+        }
         let profile = ColorProfile::new_from_slice(icc)
             .map_err(|e| PictureError::damaged(path, format!("colour profile: {e:?}")))?;
-        Self::from_profile(&profile, icc.to_vec()).ok_or_else(|| {
+        let encoding = Self::from_profile(&profile, icc.to_vec()).ok_or_else(|| {
             PictureError::unsupported(path, "a colour profile without a matrix and tone curves")
-        })
+        })?;
+        recent.push_back(encoding.clone());
+        if recent.len() > RECENT_MOST {
+            recent.pop_front();
+        }
+        Ok(encoding)
     }
 
     fn from_profile(profile: &ColorProfile, bytes: Vec<u8>) -> Option<Self> {
@@ -220,6 +241,11 @@ mod tests {
         for code in 0..=65535u16 {
             assert_eq!(srgb.encode(1, srgb.curve(1)[code as usize]), code);
         }
+    }
+
+    #[test]
+    fn the_embedded_profile_is_the_same_at_any_time() {
+        assert_eq!(Encoding::srgb().icc()[24..36], PROFILE_DATE);
     }
 
     #[test]
