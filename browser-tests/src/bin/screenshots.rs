@@ -1,6 +1,6 @@
 //! Pictures of the main views, from the demo data only.
 //!
-//! usage: screenshots FOLDER DATA
+//! usage: screenshots FOLDER DATA [WIDTHxHEIGHT]
 
 use anyhow::Context;
 use browser_tests::{Session, in_browser};
@@ -10,11 +10,20 @@ use thirtyfour::prelude::*;
 
 #[tokio::main]
 async fn main() -> anyhow::Result<()> {
-    let mut arguments = std::env::args().skip(1).map(PathBuf::from);
-    let folder = arguments.next().context("name the folder for the pictures")?;
-    let data = arguments.next().context("name the data folder of the demo")?;
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    let folder =
+        arguments.first().map(PathBuf::from).context("name the folder for the pictures")?;
+    let data = arguments.get(1).map(PathBuf::from).context("name the data folder of the demo")?;
+    let size = arguments.get(2).and_then(|s| s.split_once('x'));
+    let size = size.and_then(|(w, h)| Some((w.parse().ok()?, h.parse().ok()?)));
     std::fs::create_dir_all(&folder)?;
-    in_browser(&data, &[], true, |session| tour(session, folder)).await
+    in_browser(&data, &[], true, move |session| async move {
+        if let Some((width, height)) = size {
+            session.browser.set_window_rect(0, 0, width, height).await?;
+        }
+        tour(session, folder).await
+    })
+    .await
 }
 
 async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
@@ -54,5 +63,13 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.picture(&folder.join("export.png")).await?;
     s.goto("/").await?;
     s.part("shoots").await?;
-    s.picture(&folder.join("shoots.png")).await
+    s.picture(&folder.join("shoots.png")).await?;
+    s.button("New shoot").await?.click().await?;
+    s.first(By::Name("name")).await?.send_keys("Salt heaps, second night").await?;
+    s.picture(&folder.join("new-shoot.png")).await?;
+    s.button("Make shoot").await?.click().await?;
+    s.click("add-folder").await?;
+    s.button("demo-frames").await?.click().await?;
+    s.button("saltpan-mast").await?.click().await?;
+    s.picture(&folder.join("folder.png")).await
 }

@@ -10,9 +10,9 @@ const PREFIX: &str = "jade-stack-scratch-";
 pub struct Scratch(PathBuf);
 
 impl Scratch {
-    /// Makes a folder beside the system's temporary files.
-    pub fn new() -> anyhow::Result<Self> {
-        let parent = std::env::temp_dir();
+    /// Makes a folder in `parent`, or beside the system's temporary files.
+    pub fn new(parent: Option<&Path>) -> anyhow::Result<Self> {
+        let parent = parent.map_or_else(std::env::temp_dir, Path::to_owned);
         sweep(&parent);
         let folder = parent.join(format!("{PREFIX}{}", std::process::id()));
         std::fs::create_dir_all(&folder)

@@ -44,6 +44,10 @@ pub struct StackArgs {
     /// Threads; one for each core unless given.
     #[arg(long)]
     threads: Option<usize>,
+    /// Folder for scratch files, about six bytes for each pixel of each frame; the system's folder
+    /// for temporary files unless given.
+    #[arg(long, value_name = "DIR")]
+    scratch: Option<PathBuf>,
     /// Write what was measured, as JSON.
     #[arg(long, value_name = "FILE.json")]
     report: Option<PathBuf>,
@@ -142,7 +146,7 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     let budget = Budget::new(args.memory, args.threads)?;
     let plan = args.plan();
     let (inputs, reference) = args.inputs()?;
-    let scratch = Scratch::new()?;
+    let scratch = Scratch::new(args.scratch.as_deref())?;
     let cache = Cache::at(scratch.path());
     let progress = Progress::new(args.quiet);
     let request = Request {
@@ -158,7 +162,7 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     export::write(&args.out, target, &outcome.picture, &outcome.profile, Some(&facts), &progress)?;
     let Outcome { mut report, .. } = outcome;
     report.stages = progress.finish();
-    report.peak_memory_mib = peak_memory_mib();
+    report.peak_memory_mib = jade_server::peak_memory_mib();
     if let Some(path) = &args.report {
         write_report(path, &report)?;
     }
@@ -188,11 +192,4 @@ fn write_report(path: &Path, report: &Report) -> anyhow::Result<()> {
         file.write_all(text.as_bytes()).map_err(jade_pixels::PictureError::io(path))
     })?;
     Ok(())
-}
-
-/// The process's largest resident memory so far, from the system.
-fn peak_memory_mib() -> u64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
-    let line = status.lines().find(|l| l.starts_with("VmHWM:")).unwrap_or_default();
-    line.split_whitespace().nth(1).and_then(|kib| kib.parse::<u64>().ok()).unwrap_or(0) / 1024
 }

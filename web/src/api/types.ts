@@ -184,7 +184,8 @@ to_reference: [[number, number, number], [number, number, number], [number, numb
  */
 grid: Array<[number, number, number, number]>, 
 /**
- * Root mean square distance of the matched stars in pixels.
+ * Root mean square distance of the matched stars in pixels, each weighted by how well its
+ * centre is known.
  */
 rms_px: number | null, 
 /**
@@ -234,7 +235,8 @@ frames: Array<FrameReport>,
  */
 noise: NoiseGain | null, 
 /**
- * Median full width at half maximum of the result's stars in pixels.
+ * Median full width at half maximum, in the result, of the stars that measure well in the
+ * reference frame, in pixels.
  */
 star_width_px: number | null, 
 /**

@@ -2,9 +2,12 @@
 
 use crate::align::Motion;
 use jade_pixels::tiled::Region;
+use rayon::prelude::*;
 
-/// Side of the blocks by which coverage is judged, in pixels.
+/// Least side of the blocks by which coverage is judged, in pixels.
 const BLOCK: u32 = 4;
+/// Blocks along the longer side at most, so that large pictures take no longer.
+const BLOCKS: u32 = 600;
 
 /// The largest upright rectangle of the reference frame that every frame covers; all frames are
 /// `width` x `height` pixels. `None` when there is none of at least 16 x 16 pixels.
@@ -19,9 +22,11 @@ pub fn common(motions: &[&Motion], width: u32, height: u32) -> Option<Region> {
             u >= 0.0 && v >= 0.0 && u <= width as f64 - 1.0 && v <= height as f64 - 1.0
         })
     };
-    let (across, down) = (width.div_ceil(BLOCK), height.div_ceil(BLOCK));
-    let edge = |i: u32, size: u32| (i * BLOCK).min(size - 1);
+    let block = BLOCK.max(width.max(height).div_ceil(BLOCKS));
+    let (across, down) = (width.div_ceil(block), height.div_ceil(block));
+    let edge = |i: u32, size: u32| (i * block).min(size - 1);
     let corner: Vec<Vec<bool>> = (0..=down)
+        .into_par_iter()
         .map(|j| (0..=across).map(|i| inside(edge(i, width), edge(j, height))).collect())
         .collect();
     // The largest rectangle under a growing skyline of covered blocks, row by row.
@@ -48,12 +53,12 @@ pub fn common(motions: &[&Motion], width: u32, height: u32) -> Option<Region> {
         }
     }
     let [left, top, right, bottom] = best.1;
-    let (x, y) = (left * BLOCK, top * BLOCK);
+    let (x, y) = (left * block, top * block);
     let region = Region {
         x,
         y,
-        width: (right * BLOCK).min(width) - x.min(width),
-        height: (bottom * BLOCK).min(height) - y.min(height),
+        width: (right * block).min(width) - x.min(width),
+        height: (bottom * block).min(height) - y.min(height),
     };
     (best.0 > 0 && region.width >= 16 && region.height >= 16).then_some(region)
 }

@@ -50,9 +50,12 @@ impl PictureFile {
             Some(FileFormat::Png) => png::open(path)?,
             Some(FileFormat::Jpeg) => jpeg::open(path)?,
             None => {
+                let readable =
+                    begin.iter().all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace());
                 let begins = match begin.is_empty() {
                     true => "nothing: it is empty".to_owned(),
-                    false => format!("\"{}\"", begin.escape_ascii()),
+                    false if readable => format!("\"{}\"", begin.escape_ascii()),
+                    false => "bytes of no known format".to_owned(),
                 };
                 return Err(PictureError::UnknownFormat { path: path.to_owned(), begins });
             }
