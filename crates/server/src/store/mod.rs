@@ -6,6 +6,8 @@ mod jobs;
 mod probes;
 mod results;
 mod shoots;
+#[cfg(test)]
+mod tests;
 
 pub use frames::{FrameRow, NewFrame};
 pub use jobs::JobRow;
