@@ -12,7 +12,9 @@ const SLOWLY: std::time::Duration = std::time::Duration::from_millis(50);
 
 /// Frames of the simulated camera in a folder, as a card holds them.
 fn card(folder: &Path, frames: u32, (width, height): (u32, u32)) -> Vec<PathBuf> {
-    let scene = NightSky::new(Options { frames, darks: 1, width, height, seed: 31 }).unwrap();
+    let scene =
+        NightSky::new(Options { frames, darks: 1, width, height, seed: 31, deflate: false })
+            .unwrap();
     scene.write(folder, |_, _| true).unwrap();
     (1..=frames).map(|i| folder.join(format!("f{i:02}.tif"))).collect()
 }

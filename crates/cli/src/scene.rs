@@ -1,8 +1,9 @@
 //! `scene`: the simulated camera.
 
-use anyhow::Context;
+use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
-use jade_scenes::night_sky::{NightSky, Options};
+use jade_scenes::kiln_yard::{self, KilnYard};
+use jade_scenes::night_sky::{self, NightSky};
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -13,20 +14,23 @@ pub struct SceneArgs {
     #[arg(long)]
     out: PathBuf,
     /// Number of light frames.
-    #[arg(long, default_value_t = Options::default().frames)]
-    frames: u32,
-    /// Number of dark frames.
-    #[arg(long, default_value_t = Options::default().darks)]
-    darks: u32,
+    #[arg(long)]
+    frames: Option<u32>,
+    /// Number of dark frames (night sky).
+    #[arg(long)]
+    darks: Option<u32>,
     /// Width in pixels.
-    #[arg(long, default_value_t = Options::default().width)]
-    width: u32,
+    #[arg(long)]
+    width: Option<u32>,
     /// Height in pixels.
-    #[arg(long, default_value_t = Options::default().height)]
-    height: u32,
+    #[arg(long)]
+    height: Option<u32>,
     /// Seed of everything random: the same seed, the same bytes.
-    #[arg(long, default_value_t = Options::default().seed)]
+    #[arg(long, default_value_t = 1)]
     seed: u64,
+    /// Compress the frames by deflate.
+    #[arg(long)]
+    deflate: bool,
     /// Say nothing.
     #[arg(long)]
     quiet: bool,
@@ -36,18 +40,47 @@ pub struct SceneArgs {
 enum SceneKind {
     /// A mast by a salt pan under the turning sky.
     NightSky,
+    /// A kiln yard at dusk: a handheld burst, somebody walking through.
+    KilnYard,
 }
 
 pub fn make(args: SceneArgs) -> anyhow::Result<()> {
-    let SceneArgs { kind: SceneKind::NightSky, frames, darks, width, height, seed, .. } = args;
-    let scene = NightSky::new(Options { frames, darks, width, height, seed })?;
+    let SceneArgs { frames, darks, width, height, seed, deflate, .. } = args;
     std::fs::create_dir_all(&args.out)
         .with_context(|| format!("{}: the folder cannot be made", args.out.display()))?;
-    scene.write(&args.out, |made, total| {
+    let step = |made: u32, total: u32| {
         if !args.quiet {
             eprintln!("scene: {} of {total}", made + 1);
         }
         true
-    })?;
+    };
+    match args.kind {
+        SceneKind::NightSky => {
+            let usual = night_sky::Options::default();
+            let scene = NightSky::new(night_sky::Options {
+                frames: frames.unwrap_or(usual.frames),
+                darks: darks.unwrap_or(usual.darks),
+                width: width.unwrap_or(usual.width),
+                height: height.unwrap_or(usual.height),
+                seed,
+                deflate,
+            })?;
+            scene.write(&args.out, step)?;
+        }
+        SceneKind::KilnYard => {
+            if darks.is_some() {
+                bail!("a kiln yard has no dark frames; leave --darks away");
+            }
+            let usual = kiln_yard::Options::default();
+            let scene = KilnYard::new(kiln_yard::Options {
+                frames: frames.unwrap_or(usual.frames),
+                width: width.unwrap_or(usual.width),
+                height: height.unwrap_or(usual.height),
+                seed,
+                deflate,
+            })?;
+            scene.write(&args.out, step)?;
+        }
+    }
     Ok(())
 }

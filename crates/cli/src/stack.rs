@@ -4,11 +4,11 @@ use crate::progress::Progress;
 use crate::scratch::Scratch;
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
-use jade_core::cache::Cache;
+use jade_core::cache::{Cache, MapKind};
 use jade_core::engine::{self, Budget, Outcome, Request};
-use jade_core::export;
+use jade_core::export::{self, Form};
 use jade_core::frames::FrameInput;
-use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan};
+use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
 use jade_core::report::Report;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::{Target, write_whole};
@@ -26,18 +26,40 @@ pub struct StackArgs {
     /// How the motion of the frames is found.
     #[arg(long, value_enum, default_value_t = AlignArg::Stars)]
     align: AlignArg,
+    /// What a motion on the scene may be.
+    #[arg(long, value_enum, default_value_t = ModelArg::Auto)]
+    model: ModelArg,
     /// How many samples become one.
     #[arg(long, value_enum, default_value_t = CombineArg::Mean)]
     combine: CombineArg,
+    /// Standard deviations from the median beyond which the clipped mean rejects a sample.
+    #[arg(long, value_name = "SIGMA")]
+    clip: Option<f32>,
+    /// Bring frames to the reference frame's brightness first.
+    #[arg(long)]
+    level: bool,
+    /// Let less noisy and sharper frames count more in a mean or clipped mean.
+    #[arg(long)]
+    weigh: bool,
+    /// Fill the gaps that pauses between exposures leave in star trails (with --combine lightest).
+    #[arg(long)]
+    fill_gaps: bool,
     /// The frame that all others are aligned with; the middle one unless given.
     #[arg(long, value_name = "FRAME")]
     reference: Option<PathBuf>,
     /// Edges that not every frame covers: cut them off, keep them from fewer frames, or fill them.
     #[arg(long, value_enum, default_value_t = EdgesArg::Trim)]
     edges: EdgesArg,
-    /// Bits of the result's samples; 16 unless the result is a JPEG.
-    #[arg(long, value_parser = ["8", "16"])]
+    /// Bits of the result's samples; 16 unless the result is a JPEG. With 32f a TIFF holds linear
+    /// light as floating-point numbers, highlights beyond white included.
+    #[arg(long, value_parser = ["8", "16", "32f"])]
     depth: Option<String>,
+    /// Write how many frames cover each pixel, as a grey 16-bit TIFF or PNG.
+    #[arg(long, value_name = "FILE")]
+    save_coverage: Option<PathBuf>,
+    /// Write how many samples the clipped mean rejected at each pixel, as a grey 16-bit TIFF or PNG.
+    #[arg(long, value_name = "FILE")]
+    save_rejected: Option<PathBuf>,
     /// Memory budget in MiB; by default the smaller of 2048 and a quarter of the machine's.
     #[arg(long, value_name = "MIB")]
     memory: Option<u64>,
@@ -58,14 +80,40 @@ pub struct StackArgs {
 
 #[derive(Clone, Copy, ValueEnum)]
 enum AlignArg {
+    /// On the stars, while the sky turns.
     Stars,
+    /// On the whole scene, for a camera that was held by hand or moved a little.
+    Scene,
+    /// Not at all.
     None,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
+enum ModelArg {
+    /// The simplest that explains what is seen.
+    Auto,
+    /// A shift.
+    Shift,
+    /// A shift, a turn and a scale.
+    Similarity,
+    /// A plane seen from elsewhere.
+    Homography,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum CombineArg {
+    /// The average.
     Mean,
+    /// The middle value.
     Median,
+    /// The average of what does not lie far from the median.
+    Clipped,
+    /// The lightest sample of each colour.
+    Lightest,
+    /// The darkest sample of each colour.
+    Darkest,
+    /// The standard deviation.
+    Spread,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -80,12 +128,27 @@ impl StackArgs {
         let mut plan = Plan::of(Kind::NightSky);
         plan.align.mode = match self.align {
             AlignArg::Stars => AlignMode::Stars,
+            AlignArg::Scene => AlignMode::Scene,
             AlignArg::None => AlignMode::None,
+        };
+        plan.align.model = match self.model {
+            ModelArg::Auto => SceneModel::Auto,
+            ModelArg::Shift => SceneModel::Shift,
+            ModelArg::Similarity => SceneModel::Similarity,
+            ModelArg::Homography => SceneModel::Homography,
         };
         plan.combine.method = match self.combine {
             CombineArg::Mean => Method::Mean,
             CombineArg::Median => Method::Median,
+            CombineArg::Clipped => Method::Clipped,
+            CombineArg::Lightest => Method::Lightest,
+            CombineArg::Darkest => Method::Darkest,
+            CombineArg::Spread => Method::Spread,
         };
+        plan.combine.clip = self.clip.unwrap_or(plan.combine.clip);
+        plan.combine.level = self.level;
+        plan.combine.weigh = self.weigh;
+        plan.combine.fill_gaps = self.fill_gaps;
         plan.combine.edges = match self.edges {
             EdgesArg::Trim => Edges::Trim,
             EdgesArg::Keep => Edges::Keep,
@@ -95,18 +158,32 @@ impl StackArgs {
     }
 
     /// The file to write, by the result's name and the wanted depth.
-    fn target(&self) -> anyhow::Result<Target> {
-        let extension = self.out.extension().and_then(|e| e.to_str()).unwrap_or_default();
-        let wide = self.depth.as_deref() != Some("8");
-        match extension.to_ascii_lowercase().as_str() {
-            "tif" | "tiff" => Ok(Target::Tiff { wide }),
-            "png" => Ok(Target::Png { wide }),
-            "jpg" | "jpeg" if self.depth.as_deref() == Some("16") => {
-                bail!("{}: a JPEG holds 8 bits; choose .tif or .png for 16", self.out.display())
+    fn form(&self) -> anyhow::Result<Form> {
+        let depth = self.depth.as_deref();
+        let shown = self.out.display();
+        let target = target(&self.out, depth != Some("8"))
+            .with_context(|| format!("{shown}: name the result .tif, .png or .jpg"))?;
+        match (target, depth) {
+            (Target::Tiff { .. }, Some("32f")) => Ok(Form::Light),
+            (_, Some("32f")) => bail!("{shown}: only a TIFF holds 32-bit floats; choose .tif"),
+            (Target::Jpeg { .. }, Some("16")) => {
+                bail!("{shown}: a JPEG holds 8 bits; choose .tif or .png for 16")
             }
-            "jpg" | "jpeg" => Ok(Target::Jpeg { quality: export::JPEG_QUALITY }),
-            _ => bail!("{}: name the result .tif, .png or .jpg", self.out.display()),
+            (target, _) => Ok(Form::Encoded(target)),
         }
+    }
+
+    /// Checks that the maps asked for will be made, and can be written under their names.
+    fn check_maps(&self) -> anyhow::Result<()> {
+        if self.save_rejected.is_some() && self.combine != CombineArg::Clipped {
+            bail!("--save-rejected needs --combine clipped: no other method rejects samples");
+        }
+        for path in [&self.save_coverage, &self.save_rejected].into_iter().flatten() {
+            if !matches!(target(path, true), Some(Target::Tiff { .. } | Target::Png { .. })) {
+                bail!("{}: name the map .tif or .png", path.display());
+            }
+        }
+        Ok(())
     }
 
     fn inputs(&self) -> anyhow::Result<(Vec<FrameInput>, Option<usize>)> {
@@ -141,8 +218,20 @@ impl StackArgs {
     }
 }
 
+/// What a file's ending asks for.
+fn target(path: &Path, wide: bool) -> Option<Target> {
+    let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
+    match extension.to_ascii_lowercase().as_str() {
+        "tif" | "tiff" => Some(Target::Tiff { wide, deflate: false }),
+        "png" => Some(Target::Png { wide }),
+        "jpg" | "jpeg" => Some(Target::Jpeg { quality: export::JPEG_QUALITY }),
+        _ => None,
+    }
+}
+
 pub fn stack(args: StackArgs) -> anyhow::Result<()> {
-    let target = args.target()?;
+    let form = args.form()?;
+    args.check_maps()?;
     let budget = Budget::new(args.memory, args.threads)?;
     let plan = args.plan();
     let (inputs, reference) = args.inputs()?;
@@ -159,7 +248,15 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     };
     let outcome = engine::stack(&request)?;
     let facts = PictureFile::open(&inputs[outcome.reference].path)?.facts().clone();
-    export::write(&args.out, target, &outcome.picture, &outcome.profile, Some(&facts), &progress)?;
+    export::write(&args.out, form, &outcome.picture, &outcome.profile, Some(&facts), &progress)?;
+    for (path, kind) in
+        [(&args.save_coverage, MapKind::Coverage), (&args.save_rejected, MapKind::Rejected)]
+    {
+        if let Some(path) = path {
+            let target = target(path, true).context("the map's name was checked")?;
+            export::write_map(path, target, &cache, &outcome, kind)?;
+        }
+    }
     let Outcome { mut report, .. } = outcome;
     report.stages = progress.finish();
     report.peak_memory_mib = jade_server::peak_memory_mib();

@@ -13,7 +13,7 @@ pub struct Key(String);
 
 impl Key {
     /// Changes whenever the computation changes, so that old products are not taken for new ones.
-    const GENERATION: u32 = 1;
+    const GENERATION: u32 = 2;
 
     /// The key of a stage with these settings that reads the products of `inputs`, in order.
     pub fn of(stage: &str, settings: &impl Serialize, inputs: &[&Key]) -> Self {
@@ -31,6 +31,29 @@ impl Key {
     /// The key as a file name.
     pub fn as_str(&self) -> &str {
         &self.0
+    }
+}
+
+/// Maps that are made together with a combined picture.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum MapKind {
+    /// How many frames cover each position: one 16-bit number.
+    Coverage,
+    /// How many samples were rejected at each position, and the place in order (from 1, among the
+    /// used frames) of the frame whose sample was furthest off: two 16-bit numbers.
+    Rejected,
+}
+
+impl MapKind {
+    /// All of them.
+    pub const ALL: [Self; 2] = [Self::Coverage, Self::Rejected];
+
+    /// The map's name in paths and routes.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Coverage => "coverage",
+            Self::Rejected => "rejected",
+        }
     }
 }
 
@@ -59,6 +82,11 @@ impl Cache {
     /// Where the combined picture of a key is kept.
     pub fn picture(&self, key: &Key) -> PathBuf {
         self.folder.join("combine").join(key.as_str()).join("0.tiles")
+    }
+
+    /// Where a map that was made with the combined picture of a key is kept.
+    pub fn map(&self, key: &Key, map: MapKind) -> PathBuf {
+        self.folder.join("combine").join(key.as_str()).join(map.name()).join("0.tiles")
     }
 
     fn note(&self, stage: &str, key: &Key) -> PathBuf {

@@ -1,26 +1,69 @@
 //! Combined pictures as files for elsewhere.
 
 use crate::CoreError;
+use crate::cache::{Cache, MapKind};
+use crate::engine::Outcome;
 use crate::progress::{Stage, Watch};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
 use jade_pixels::tiled::{Region, TiledFile};
-use jade_pixels::write::{Picture, Target, write_picture};
+use jade_pixels::write::{Picture, Target, write_light, write_picture};
 use rayon::prelude::*;
 use std::path::Path;
 
 /// Quality of JPEG results, 1 to 100.
 pub const JPEG_QUALITY: u8 = 94;
 
+/// Writes the counts of a map (how many frames cover a pixel, how many samples were rejected) as a
+/// grey picture of 16 bit.
+///
+/// # Errors
+/// [`CoreError`]; nothing is left behind then.
+pub fn write_map(
+    path: &Path,
+    target: Target,
+    cache: &Cache,
+    outcome: &Outcome,
+    kind: MapKind,
+) -> Result<(), CoreError> {
+    let file = cache.map(&outcome.key, kind);
+    let used = outcome.report.frames.iter().filter(|f| f.used).count() as u16;
+    // A result that every frame covers everywhere has no map of it.
+    let map = if file.exists() { Some(TiledFile::<u16>::open(&file)?) } else { None };
+    let [width, height] = outcome.report.size;
+    let encoding = Encoding::srgb();
+    let out = Picture { width, height, channels: 1, encoding: &encoding, facts: None };
+    write_picture(path, target, &out, &mut |y, rows| {
+        let Some(map) = &map else {
+            rows.fill(used);
+            return Ok(());
+        };
+        let tall = rows.len() as u32 / width;
+        let counts = map.read_region(Region { x: 0, y, width, height: tall })?;
+        rows.iter_mut().zip(counts.chunks_exact(map.channels())).for_each(|(to, c)| *to = c[0]);
+        Ok(())
+    })?;
+    Ok(())
+}
+
+/// What a result is written as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// Encoded samples; light beyond white is clipped.
+    Encoded(Target),
+    /// A TIFF of 32-bit floats: linear light, beyond white too.
+    Light,
+}
+
 /// Writes a combined picture (a tiled file of linear light) to `path`, encoded with `profile`, the
-/// ICC profile of the reference frame. Light beyond white is clipped.
+/// ICC profile of the reference frame.
 ///
 /// # Errors
 /// [`CoreError`]; nothing is left behind then.
 pub fn write(
     path: &Path,
-    target: Target,
+    form: Form,
     picture: &Path,
     profile: &[u8],
     facts: Option<&Facts>,
@@ -30,20 +73,32 @@ pub fn write(
     let encoding = Encoding::from_icc(path, Some(profile))?;
     let (width, height) = (light.width(), light.height());
     watch.begin(Stage::Export, height as u64);
-    let form = Picture { width, height, channels: 3, encoding: &encoding, facts };
-    write_picture(path, target, &form, &mut |y, rows| {
+    let out = Picture { width, height, channels: 3, encoding: &encoding, facts };
+    let band = |y: u32, samples: usize| {
         if watch.cancelled() {
             return Err(PictureError::Cancelled);
         }
-        let tall = (rows.len() / (width as usize * 3)) as u32;
-        let band = light.read_region(Region { x: 0, y, width, height: tall })?;
-        rows.par_chunks_mut(3 * 1024).zip(band.par_chunks(3 * 1024)).for_each(|(out, light)| {
-            for (i, (code, &v)) in out.iter_mut().zip(light).enumerate() {
-                *code = encoding.encode(i % 3, v);
-            }
-        });
+        let tall = (samples / (width as usize * 3)) as u32;
+        let band = light.read_region(Region { x: 0, y, width, height: tall });
         watch.advance(tall as u64);
-        Ok(())
-    })?;
+        band
+    };
+    match form {
+        Form::Encoded(target) => write_picture(path, target, &out, &mut |y, rows| {
+            let band = band(y, rows.len())?;
+            rows.par_chunks_mut(3 * 1024).zip(band.par_chunks(3 * 1024)).for_each(
+                |(out, light)| {
+                    for (i, (code, &v)) in out.iter_mut().zip(light).enumerate() {
+                        *code = encoding.encode(i % 3, v);
+                    }
+                },
+            );
+            Ok(())
+        })?,
+        Form::Light => write_light(path, &out, &mut |y, rows| {
+            rows.copy_from_slice(&band(y, rows.len())?);
+            Ok(())
+        })?,
+    }
     Ok(())
 }

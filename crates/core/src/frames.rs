@@ -33,23 +33,49 @@ pub trait Light: Sync {
     /// Width and height in pixels.
     fn size(&self) -> (u32, u32);
 
-    /// The light of `region`, which must lie inside the picture: three planes (red, green, blue)
-    /// of `region.area()` values each.
+    /// Writes the light of `region`, which must lie inside the picture, into three planes (red,
+    /// green, blue): row `r` of the region begins at `r * stride` of each plane.
     ///
     /// # Errors
     /// [`PictureError::Io`].
-    fn planes(&self, region: Region) -> Result<[Vec<f32>; 3], PictureError>;
+    fn fill(
+        &self,
+        region: Region,
+        planes: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError>;
+
+    /// The light of `region` as three planes of `region.area()` values each.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    fn planes(&self, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
+        let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
+        self.fill(region, planes.each_mut().map(Vec::as_mut_slice), region.width as usize)?;
+        Ok(planes)
+    }
+
+    /// The mean of the three colours in every `step`-th column of every `step`-th row of `region`,
+    /// row by row.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
+        let [red, green, blue] = self.planes(region)?;
+        let (width, step) = (region.width as usize, step as usize);
+        let places = (0..region.height as usize).step_by(step).flat_map(|y| {
+            let row = y * width;
+            (row..row + width).step_by(step)
+        });
+        Ok(places.map(|i| (red[i] + green[i] + blue[i]) / 3.0).collect())
+    }
 
     /// The mean of the three colours in `region`, row by row.
     ///
     /// # Errors
     /// [`PictureError::Io`].
     fn mean(&self, region: Region) -> Result<Vec<f32>, PictureError> {
-        let [mut sum, green, blue] = self.planes(region)?;
-        for ((s, g), b) in sum.iter_mut().zip(green).zip(blue) {
-            *s = (*s + g + b) / 3.0;
-        }
-        Ok(sum)
+        self.thinned_mean(region, 1)
     }
 }
 
@@ -91,29 +117,72 @@ impl Light for Frame {
         (self.samples.width(), self.samples.height())
     }
 
-    fn planes(&self, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
-        let curves = [0, 1, 2].map(|c| {
-            let curve = self.encoding.curve(c);
-            <&[f32; 65536]>::try_from(curve).expect("a value for every code")
-        });
-        let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
-        self.samples.visit_region(region, &mut Vec::new(), |x, y, samples| {
-            let row = (y - region.y) as usize * region.width as usize;
-            let at = row + (x - region.x) as usize;
-            let long = samples.len() / 3;
-            let [red, green, blue] = &mut planes;
-            let out = red[at..at + long]
-                .iter_mut()
-                .zip(&mut green[at..at + long])
-                .zip(&mut blue[at..at + long]);
-            for (((r, g), b), pixel) in out.zip(samples.chunks_exact(3)) {
-                *r = curves[0][pixel[0] as usize];
-                *g = curves[1][pixel[1] as usize];
-                *b = curves[2][pixel[2] as usize];
-            }
-        })?;
-        Ok(planes)
+    fn fill(
+        &self,
+        region: Region,
+        [red, green, blue]: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError> {
+        let curves = self.curves();
+        with_buffer(|buffer| {
+            self.samples.visit_region(region, buffer, |x, y, samples| {
+                let at = (y - region.y) as usize * stride + (x - region.x) as usize;
+                let long = samples.len() / 3;
+                let out = red[at..at + long]
+                    .iter_mut()
+                    .zip(&mut green[at..at + long])
+                    .zip(&mut blue[at..at + long]);
+                for (((r, g), b), pixel) in out.zip(samples.chunks_exact(3)) {
+                    *r = curves[0][pixel[0] as usize];
+                    *g = curves[1][pixel[1] as usize];
+                    *b = curves[2][pixel[2] as usize];
+                }
+            })
+        })
     }
+
+    fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
+        let curves = self.curves();
+        let across = region.width.div_ceil(step) as usize;
+        let mut out = vec![0.0; across * region.height.div_ceil(step) as usize];
+        with_buffer(|buffer| {
+            self.samples.visit_region(region, buffer, |x, y, samples| {
+                let (x, y) = (x - region.x, y - region.y);
+                if !y.is_multiple_of(step) {
+                    return;
+                }
+                // The first wanted column at or after the run's beginning.
+                let first = x.div_ceil(step);
+                let skip = (first * step - x) as usize * 3;
+                let at = (y / step) as usize * across + first as usize;
+                let pixels = samples.get(skip..).unwrap_or_default().chunks(3 * step as usize);
+                for (value, pixel) in out[at..].iter_mut().zip(pixels) {
+                    let [r, g, b] = [0, 1, 2].map(|c| curves[c][pixel[c] as usize]);
+                    *value = (r + g + b) / 3.0;
+                }
+            })
+        })?;
+        Ok(out)
+    }
+}
+
+impl Frame {
+    fn curves(&self) -> [&[f32; 65536]; 3] {
+        [0, 1, 2].map(|c| self.encoding.curve(c).try_into().expect("a value for every code"))
+    }
+}
+
+/// Lends this thread's buffer of raw samples, so that reading takes no new memory.
+fn with_buffer<T>(work: impl FnOnce(&mut Vec<u16>) -> T) -> T {
+    thread_local! {
+        static BUFFER: std::cell::Cell<Vec<u16>> = const { std::cell::Cell::new(Vec::new()) };
+    }
+    BUFFER.with(|cell| {
+        let mut buffer = cell.take();
+        let done = work(&mut buffer);
+        cell.set(buffer);
+        done
+    })
 }
 
 /// A combined picture: linear light in a tiled file.
@@ -124,8 +193,19 @@ impl Light for Combined {
         (self.0.width(), self.0.height())
     }
 
-    fn planes(&self, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
-        let pixels = self.0.read_region(region)?;
-        Ok([0, 1, 2].map(|c| pixels.iter().skip(c).step_by(3).copied().collect()))
+    fn fill(
+        &self,
+        region: Region,
+        [red, green, blue]: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError> {
+        self.0.visit_region(region, &mut Vec::new(), |x, y, samples| {
+            let at = (y - region.y) as usize * stride + (x - region.x) as usize;
+            for (i, pixel) in samples.chunks_exact(3).enumerate() {
+                red[at + i] = pixel[0];
+                green[at + i] = pixel[1];
+                blue[at + i] = pixel[2];
+            }
+        })
     }
 }

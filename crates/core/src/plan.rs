@@ -1,5 +1,6 @@
 //! The plan: every setting of every step, as one value.
 
+use crate::CoreError;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -9,8 +10,12 @@ use ts_rs::TS;
 pub enum Kind {
     /// Stars over a landscape, camera on a tripod.
     NightSky,
-    /// One still scene in little light, camera on a tripod.
+    /// Stars drawn into trails over a landscape, camera on a tripod.
+    StarTrails,
+    /// One still scene in little light, on a tripod or handheld.
     LowLightBurst,
+    /// One scene through which things move that shall not be seen.
+    ClearTheScene,
 }
 
 /// How the motion of the frames is found.
@@ -19,6 +24,8 @@ pub enum Kind {
 pub enum AlignMode {
     /// On the stars, while the sky turns.
     Stars,
+    /// On the whole scene, for a camera that was held by hand or moved a little.
+    Scene,
     /// Not at all: the frames lie on each other as they are.
     None,
 }
@@ -31,6 +38,29 @@ pub enum Method {
     Mean,
     /// The middle value; of an even number, the average of the middle two.
     Median,
+    /// The average of what does not lie far from the median.
+    Clipped,
+    /// The lightest sample of each colour.
+    Lightest,
+    /// The darkest sample of each colour.
+    Darkest,
+    /// The standard deviation: a diagnostic that shows what moved and what is noisy.
+    Spread,
+}
+
+/// What a frame's motion on the scene may be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum SceneModel {
+    /// The simplest that explains what is seen.
+    #[default]
+    Auto,
+    /// A shift.
+    Shift,
+    /// A shift, a turn and a scale.
+    Similarity,
+    /// A plane seen from elsewhere.
+    Homography,
 }
 
 /// What happens to edges that not every frame covers.
@@ -47,23 +77,50 @@ pub enum Edges {
 }
 
 /// Settings of the align step.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct AlignPlan {
     /// How.
     pub mode: AlignMode,
+    /// What a motion on the scene may be.
+    #[serde(default)]
+    pub model: SceneModel,
+    /// Frames that are placed by hand.
+    #[serde(default)]
+    pub by_hand: Vec<HandPairs>,
+}
+
+/// Pairs of places set by hand for one frame.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct HandPairs {
+    /// BLAKE3 of the frame's file, as hexadecimal digits.
+    pub blake3: String,
+    /// `[x, y, X, Y]`: a place in the frame and the same place in the reference frame, in pixels.
+    pub pairs: Vec<[f64; 4]>,
 }
 
 /// Settings of the combine step.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct CombinePlan {
     /// How.
     pub method: Method,
+    /// Standard deviations from the median beyond which the clipped mean rejects a sample.
+    #[serde(default = "usual_clip")]
+    pub clip: f32,
+    /// Bring frames to the reference frame's brightness first.
+    #[serde(default)]
+    pub level: bool,
+    /// Let less noisy and sharper frames count more in a mean or clipped mean.
+    #[serde(default)]
+    pub weigh: bool,
+    /// Fill the gaps that pauses between exposures leave in star trails.
+    #[serde(default)]
+    pub fill_gaps: bool,
     /// What happens to the edges.
     pub edges: Edges,
 }
 
 /// Every setting of every step. The same plan on the same files gives the same bytes.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Plan {
     /// Version of this form: 1.
     pub version: u32,
@@ -78,17 +135,49 @@ pub struct Plan {
 impl Plan {
     /// The plan that a shoot of this kind begins with.
     pub fn of(kind: Kind) -> Self {
-        let mode = match kind {
-            Kind::NightSky => AlignMode::Stars,
-            Kind::LowLightBurst => AlignMode::None,
+        let (mode, method) = match kind {
+            Kind::NightSky => (AlignMode::Stars, Method::Clipped),
+            Kind::StarTrails => (AlignMode::None, Method::Lightest),
+            Kind::LowLightBurst => (AlignMode::Scene, Method::Clipped),
+            Kind::ClearTheScene => (AlignMode::Scene, Method::Median),
         };
         Self {
             version: 1,
             kind,
-            align: AlignPlan { mode },
-            combine: CombinePlan { method: Method::Mean, edges: Edges::Trim },
+            align: AlignPlan { mode, model: SceneModel::Auto, by_hand: vec![] },
+            combine: CombinePlan {
+                method,
+                clip: usual_clip(),
+                level: matches!(kind, Kind::LowLightBurst | Kind::ClearTheScene),
+                weigh: false,
+                fill_gaps: kind == Kind::StarTrails,
+                edges: Edges::Trim,
+            },
         }
     }
+
+    /// Checks what a screen or a file may have set out of range.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] with one sentence for the person.
+    pub fn check(&self) -> Result<(), CoreError> {
+        if !(0.5..=20.0).contains(&self.combine.clip) {
+            return Err(CoreError::Setting(format!(
+                "A clipped mean cannot reject beyond {} sigma; choose from 0.5 to 20.",
+                self.combine.clip
+            )));
+        }
+        let places = self.align.by_hand.iter().flat_map(|h| &h.pairs).flatten();
+        if places.into_iter().any(|v| !v.is_finite()) {
+            return Err(CoreError::Setting("A pair set by hand has no place.".to_owned()));
+        }
+        Ok(())
+    }
+}
+
+/// Standard deviations that a clipped mean allows when nothing else is asked for.
+fn usual_clip() -> f32 {
+    2.8
 }
 
 /// A plan together with the frames it was carried out on, as saved beside each export.
@@ -121,7 +210,24 @@ mod tests {
     fn a_plan_survives_its_written_form() {
         let plan = Plan::of(Kind::NightSky);
         let text = serde_json::to_string(&plan).unwrap();
-        assert!(text.contains(r#""kind":"night-sky","align":{"mode":"stars"}"#), "{text}");
+        assert!(text.contains(r#""kind":"night-sky","align":{"mode":"stars""#), "{text}");
         assert_eq!(serde_json::from_str::<Plan>(&text).unwrap(), plan);
+    }
+
+    #[test]
+    fn a_plan_written_before_there_were_more_settings_is_read() {
+        let text = r#"{"version":1,"kind":"night-sky","align":{"mode":"stars"},"combine":{"method":"mean","edges":"keep"}}"#;
+        let plan: Plan = serde_json::from_str(text).unwrap();
+        assert_eq!((plan.combine.clip, plan.combine.level), (usual_clip(), false));
+        plan.check().unwrap();
+    }
+
+    #[test]
+    fn settings_out_of_range_are_refused() {
+        for clip in [0.0, f32::NAN, 1e9] {
+            let mut plan = Plan::of(Kind::NightSky);
+            plan.combine.clip = clip;
+            assert!(plan.check().is_err(), "{clip}");
+        }
     }
 }

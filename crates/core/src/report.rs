@@ -20,6 +20,8 @@ pub struct Report {
     pub frames: Vec<FrameReport>,
     /// Noise of the reference frame against the result, when it could be measured.
     pub noise: Option<NoiseGain>,
+    /// Noise that is left when only so many frames are combined, the reference frame first.
+    pub noise_by_frames: Vec<NoisePoint>,
     /// Median full width at half maximum, in the result, of the stars that measure well in the
     /// reference frame, in pixels.
     pub star_width_px: Option<f32>,
@@ -32,6 +34,17 @@ pub struct Report {
     pub peak_memory_mib: u64,
 }
 
+/// How much noise a number of frames leaves.
+#[derive(Debug, Clone, Copy, Serialize, Deserialize, TS)]
+pub struct NoisePoint {
+    /// Number of frames.
+    pub frames: u32,
+    /// Measured sigma in linear light.
+    pub noise: f32,
+    /// Sigma that one frame's noise and the method lead to expect.
+    pub expected: f32,
+}
+
 /// One frame in a [`Report`].
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct FrameReport {
@@ -41,7 +54,7 @@ pub struct FrameReport {
     pub used: bool,
     /// Why it did not.
     pub reason: Option<String>,
-    /// Model of its motion: `still`, `homography` or `camera`.
+    /// Model of its motion: `still`, `shift`, `similarity`, `homography` or `camera`.
     pub model: Option<String>,
     /// Positions of the frame to positions of the reference frame: the nearest homography, rows.
     pub to_reference: Option<[[f64; 3]; 3]>,
@@ -60,6 +73,15 @@ pub struct FrameReport {
     pub sky_level: Option<f32>,
     /// Its weight in the result.
     pub weight: f32,
+    /// Whether it was placed by pairs set by hand.
+    pub by_hand: bool,
+    /// What brought its green to the reference frame's brightness: factor and offset.
+    pub level: Option<[f32; 2]>,
+    /// Share of its samples that a clipped mean rejected.
+    pub rejected: Option<f32>,
+    /// Residuals of up to 80 matches spread over the picture: `[X, Y, dX, dY]`, the place in the
+    /// reference frame and how far the matched place lies off, in pixels.
+    pub residuals: Vec<[f32; 4]>,
 }
 
 /// Time that a stage took.

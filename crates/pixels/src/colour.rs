@@ -173,6 +173,21 @@ impl Encoding {
         &self.profile
     }
 
+    /// An ICC profile of the same primaries for samples that are linear light.
+    pub fn linear_icc(&self) -> Vec<u8> {
+        let mut profile = ColorProfile::new_from_slice(&self.profile)
+            .unwrap_or_else(|_| ColorProfile::new_srgb());
+        let straight = Some(ToneReprCurve::Lut(vec![]));
+        profile.red_trc.clone_from(&straight);
+        profile.green_trc.clone_from(&straight);
+        profile.blue_trc = straight;
+        let name = format!("{}, linear light", self.name);
+        profile.description = Some(moxcms::ProfileText::PlainString(name));
+        profile.creation_date_time =
+            ColorDateTime::new_from_slice(&PROFILE_DATE).expect("the date is well formed");
+        profile.encode().unwrap_or_default()
+    }
+
     /// What the profile calls itself.
     pub fn name(&self) -> &str {
         &self.name
@@ -263,6 +278,16 @@ mod tests {
     fn a_profile_that_is_none_is_refused_with_the_file_name() {
         let error = Encoding::from_icc(Path::new("odd.tif"), Some(b"not a profile")).unwrap_err();
         assert!(error.to_string().starts_with("odd.tif: "), "{error}");
+    }
+
+    #[test]
+    fn the_linear_profile_keeps_the_primaries_and_has_straight_curves() {
+        let p3 = ColorProfile::new_display_p3().encode().unwrap();
+        let encoding = Encoding::from_icc(Path::new("p3.tif"), Some(&p3)).unwrap();
+        let linear =
+            Encoding::from_icc(Path::new("light.tif"), Some(&encoding.linear_icc())).unwrap();
+        assert!(linear.same_primaries(&encoding));
+        assert!((linear.curve(1)[32768] - 0.5).abs() < 1e-3, "{}", linear.curve(1)[32768]);
     }
 
     proptest! {

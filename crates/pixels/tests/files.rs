@@ -56,8 +56,8 @@ fn folder() -> (tempfile::TempDir, impl Fn(&str) -> PathBuf) {
 fn each_format_reads_back_what_was_written() {
     let (_folder, file) = folder();
     let cases = [
-        ("a.tif", Target::Tiff { wide: true }, FileFormat::Tiff, 16, 0),
-        ("b.tif", Target::Tiff { wide: false }, FileFormat::Tiff, 8, 129),
+        ("a.tif", Target::Tiff { wide: true, deflate: false }, FileFormat::Tiff, 16, 0),
+        ("b.tif", Target::Tiff { wide: false, deflate: true }, FileFormat::Tiff, 8, 129),
         ("c.png", Target::Png { wide: true }, FileFormat::Png, 16, 0),
         ("d.png", Target::Png { wide: false }, FileFormat::Png, 8, 129),
         ("e.jpg", Target::Jpeg { quality: 98 }, FileFormat::Jpeg, 8, 257 * 6),
@@ -84,7 +84,7 @@ fn tiff_keeps_how_it_was_taken() {
         camera: Some("Simulated camera".to_owned()),
         ..Facts::bare(FileFormat::Tiff, WIDTH, HEIGHT, 16)
     };
-    write(&file("a.tif"), Target::Tiff { wide: true }, Some(&facts));
+    write(&file("a.tif"), Target::Tiff { wide: true, deflate: false }, Some(&facts));
     let (read, _) = read(&file("a.tif")).unwrap();
     assert_eq!(Facts { profile: None, ..read }, facts);
 }
@@ -101,7 +101,7 @@ fn the_content_counts_and_not_the_name() {
 fn cut_files_of_each_format_are_refused() {
     let (_folder, file) = folder();
     let cases = [
-        ("a.tif", Target::Tiff { wide: true }),
+        ("a.tif", Target::Tiff { wide: true, deflate: false }),
         ("c.png", Target::Png { wide: true }),
         ("e.jpg", Target::Jpeg { quality: 90 }),
     ];
@@ -186,10 +186,14 @@ fn a_failed_write_leaves_the_old_file_and_nothing_else() {
     let encoding = Encoding::srgb();
     let picture =
         Picture { width: WIDTH, height: HEIGHT, channels: 3, encoding: &encoding, facts: None };
-    let result =
-        write_picture(&file("keep.tif"), Target::Tiff { wide: true }, &picture, &mut |y, _| {
+    let result = write_picture(
+        &file("keep.tif"),
+        Target::Tiff { wide: true, deflate: false },
+        &picture,
+        &mut |y, _| {
             if y > 0 { Err(PictureError::Cancelled) } else { Ok(()) }
-        });
+        },
+    );
     assert!(matches!(result, Err(PictureError::Cancelled)));
     assert_eq!(std::fs::read(file("keep.tif")).unwrap(), b"old");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
@@ -198,7 +202,7 @@ fn a_failed_write_leaves_the_old_file_and_nothing_else() {
 #[test]
 fn decode_to_tiles_keeps_every_sample() {
     let (folder, file) = folder();
-    write(&file("a.tif"), Target::Tiff { wide: true }, None);
+    write(&file("a.tif"), Target::Tiff { wide: true, deflate: false }, None);
     let mut seen = 0;
     let tiles = PictureFile::open(&file("a.tif"))
         .unwrap()

@@ -5,12 +5,17 @@
 
 #![warn(missing_docs)]
 
+mod files;
 pub mod geometry;
+pub mod kiln_yard;
 pub mod night_sky;
 mod random;
+mod sensor;
 mod texture;
 
 use jade_pixels::PictureError;
+
+pub use files::frame_name;
 
 /// What can go wrong while a scene is made.
 #[derive(Debug, thiserror::Error)]

@@ -4,7 +4,8 @@
 use jade_scenes::night_sky::{NightSky, Options};
 
 fn small(seed: u64) -> NightSky {
-    NightSky::new(Options { frames: 5, darks: 1, width: 480, height: 320, seed }).unwrap()
+    NightSky::new(Options { frames: 5, darks: 1, width: 480, height: 320, seed, deflate: false })
+        .unwrap()
 }
 
 #[test]
@@ -43,8 +44,15 @@ fn the_middle_frame_is_the_reference_and_does_not_move() {
 /// Stars of a clean frame stand where the truth says, to a fraction of a pixel.
 #[test]
 fn bright_stars_stand_at_their_written_places() {
-    let scene =
-        NightSky::new(Options { frames: 3, darks: 0, width: 900, height: 600, seed: 2 }).unwrap();
+    let scene = NightSky::new(Options {
+        frames: 3,
+        darks: 0,
+        width: 900,
+        height: 600,
+        seed: 2,
+        deflate: false,
+    })
+    .unwrap();
     let samples = scene.clean_reference();
     let at = |x: usize, y: usize| samples[(y * 900 + x) * 3 + 1] as f64;
     let mut seen = 0;

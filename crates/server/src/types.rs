@@ -2,10 +2,11 @@
 
 use jade_core::measure::noise::{NoiseGain, PatchFigures};
 use jade_core::plan::{
-    AlignMode, AlignPlan, CombinePlan, Edges, Kind, Method, Plan, PlanFrame, PlanRecord,
+    AlignMode, AlignPlan, CombinePlan, Edges, HandPairs, Kind, Method, Plan, PlanFrame, PlanRecord,
+    SceneModel,
 };
 use jade_core::progress::Stage;
-use jade_core::report::{FrameReport, Report, StageTime};
+use jade_core::report::{FrameReport, NoisePoint, Report, StageTime};
 use jade_pixels::facts::{Facts, FileFormat};
 use serde::{Deserialize, Serialize};
 use ts_rs::{Config, TS};
@@ -233,6 +234,8 @@ pub struct Measured {
 pub enum ExportFormat {
     /// TIFF of 16 bit.
     Tiff16,
+    /// TIFF of 32-bit floats: linear light, highlights beyond white included.
+    Tiff32f,
     /// PNG of 16 bit.
     Png16,
     /// JPEG.
@@ -290,6 +293,8 @@ pub fn typescript() -> String {
     declare!(
         Kind,
         AlignMode,
+        SceneModel,
+        HandPairs,
         Method,
         Edges,
         AlignPlan,
@@ -301,6 +306,7 @@ pub fn typescript() -> String {
         FileFormat,
         Facts,
         NoiseGain,
+        NoisePoint,
         PatchFigures,
         StageTime,
         FrameReport,

@@ -3,6 +3,7 @@
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
+use rayon::prelude::*;
 
 /// Side of a mesh cell in pixels.
 const CELL: u32 = 64;
@@ -16,19 +17,36 @@ pub struct Background {
 }
 
 impl Background {
-    /// Measures a picture, a row of cells at a time.
+    /// Measures a picture, a row of cells at a time, from every second pixel of every second row.
     ///
     /// # Errors
     /// [`PictureError::Io`].
     pub fn measure(light: &dyn Light) -> Result<Self, PictureError> {
+        const STEP: u32 = 2;
         let (width, height) = light.size();
         let (across, down) = (width.div_ceil(CELL) as usize, height.div_ceil(CELL) as usize);
-        let (mut level, mut sigma) = (Vec::new(), Vec::new());
-        for cell in Region::covering(width, height, CELL) {
-            let (middle, spread) = clipped(&mut light.mean(cell)?);
-            level.push(middle);
-            sigma.push(spread);
-        }
+        let rows: Result<Vec<Vec<(f32, f32)>>, PictureError> = (0..down as u32)
+            .into_par_iter()
+            .map(|row| {
+                let y = row * CELL;
+                let band = Region { x: 0, y, width, height: CELL.min(height - y) };
+                let values = light.thinned_mean(band, STEP)?;
+                let stride = width.div_ceil(STEP) as usize;
+                let side = (CELL / STEP) as usize;
+                let mut cell = Vec::with_capacity(side * side);
+                Ok((0..across)
+                    .map(|column| {
+                        cell.clear();
+                        for row in values.chunks_exact(stride) {
+                            let end = ((column + 1) * side).min(stride);
+                            cell.extend_from_slice(&row[column * side..end]);
+                        }
+                        clipped(&mut cell)
+                    })
+                    .collect())
+            })
+            .collect();
+        let (level, sigma): (Vec<f32>, Vec<f32>) = rows?.into_iter().flatten().unzip();
         let level = smoothed(&level, across, down);
         let sigma = smoothed(&sigma, across, down);
         Ok(Self { across, down, level, sigma })

@@ -40,7 +40,7 @@ impl Lens {
             return [f64::NAN; 2];
         }
         let (x, y) = (ray.x / ray.z, ray.y / ray.z);
-        let ideal = x.hypot(y);
+        let ideal = (x * x + y * y).sqrt();
         // Newton on r (1 + k1 r^2 + k2 r^4) = ideal.
         let mut r = ideal / (1.0 + self.k1 * ideal.min(1.5).powi(2)).max(0.5);
         for _ in 0..8 {

@@ -119,7 +119,10 @@ struct Triangle {
 }
 
 fn triangles(at: &[[f64; 2]]) -> Vec<Triangle> {
-    let distance = |a: usize, b: usize| (at[a][0] - at[b][0]).hypot(at[a][1] - at[b][1]);
+    let distance = |a: usize, b: usize| {
+        let (dx, dy) = (at[a][0] - at[b][0], at[a][1] - at[b][1]);
+        (dx * dx + dy * dy).sqrt()
+    };
     let mut seen = std::collections::HashSet::new();
     let mut all = Vec::new();
     for a in 0..at.len() {
@@ -180,7 +183,8 @@ pub fn match_stars(frame: &[Star], reference: &[Star], width: u32, height: u32) 
         .map(|proposal| {
             let agreeing = bright.iter().filter(|&&p| {
                 // A similarity holds near its triangle and drifts off with distance.
-                let far = (p[0] - proposal.at[0]).hypot(p[1] - proposal.at[1]);
+                let (dx, dy) = (p[0] - proposal.at[0], p[1] - proposal.at[1]);
+                let far = (dx * dx + dy * dy).sqrt();
                 let reach = (3.0 + 0.012 * far).min(WIDEST);
                 places.nearest(apply(&proposal.similarity, p), reach).is_some()
             });
@@ -189,8 +193,6 @@ pub fn match_stars(frame: &[Star], reference: &[Star], width: u32, height: u32) 
         .max_by_key(|(count, _)| *count)
         .filter(|(count, _)| *count >= 6)?;
 
-    let at = |stars: &[Star]| stars.iter().map(|s| [s.x, s.y]).collect::<Vec<_>>();
-    let (all, all_reference) = (at(frame), at(reference));
     let mut motion = best.similarity;
     // Bright stars near the triangle first, then further out, then all stars with a narrow reach.
     let size = (width as f64).hypot(height as f64);
@@ -207,9 +209,28 @@ pub fn match_stars(frame: &[Star], reference: &[Star], width: u32, height: u32) 
         motion = fit_kept(&pairs)?;
         radius *= 1.4;
     }
-    let places = Places::new(all_reference.clone(), 6.0);
+    narrow(frame, reference, motion, &[6.0, 4.0, 2.5, 2.0])
+}
+
+/// Matches the stars of a frame to those of the reference frame from a motion that is known to a
+/// few pixels. `None` when fewer than ten stars agree.
+pub fn match_from(frame: &[Star], reference: &[Star], motion: &Matrix3<f64>) -> Option<Match> {
+    let found = narrow(frame, reference, *motion, &[12.0, 6.0, 4.0, 2.5, 2.0])?;
+    (found.pairs.len() >= 10).then_some(found)
+}
+
+/// Pairs all stars within a narrowing reach in pixels, each time under the motion of the last.
+fn narrow(
+    frame: &[Star],
+    reference: &[Star],
+    mut motion: Matrix3<f64>,
+    reaches: &[f64],
+) -> Option<Match> {
+    let at = |stars: &[Star]| stars.iter().map(|s| [s.x, s.y]).collect::<Vec<_>>();
+    let (all, all_reference) = (at(frame), at(reference));
+    let places = Places::new(all_reference.clone(), reaches[0]);
     let mut pairs = Vec::new();
-    for reach in [6.0, 4.0, 2.5, 2.0] {
+    for &reach in reaches {
         pairs = agree(&all, &places, &all_reference, &motion, reach);
         let positions: Vec<Pair> = pairs.iter().map(|&(i, j)| (all[i], all_reference[j])).collect();
         motion = fit_kept(&positions)?;

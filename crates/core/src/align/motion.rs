@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 pub enum Motion {
     /// It lies on the reference frame as it is.
     Still,
-    /// A plane-to-plane mapping, frame to reference.
+    /// A plane-to-plane mapping, frame to reference; shifts and similarities are such mappings too.
     Homography(Matrix3<f64>),
     /// A camera with radial distortion that turned (or under which the sky turned).
     Camera {
@@ -25,7 +25,17 @@ impl Motion {
     pub fn model(&self) -> &'static str {
         match self {
             Self::Still => "still",
-            Self::Homography(_) => "homography",
+            Self::Homography(h) => {
+                let plain = |i: usize, j: usize, v: f64| h[(i, j)] == v;
+                let flat = plain(2, 0, 0.0) && plain(2, 1, 0.0);
+                if !flat || h[(0, 0)] != h[(1, 1)] || h[(0, 1)] != -h[(1, 0)] {
+                    "homography"
+                } else if plain(0, 0, 1.0) && plain(0, 1, 0.0) {
+                    "shift"
+                } else {
+                    "similarity"
+                }
+            }
             Self::Camera { .. } => "camera",
         }
     }
@@ -39,15 +49,21 @@ impl Motion {
         }
     }
 
+    /// The same motion from the reference frame to the frame. A homography that cannot be turned
+    /// round gives positions that are no numbers.
+    pub fn backward(&self) -> Self {
+        match self {
+            Self::Still => Self::Still,
+            Self::Homography(h) => {
+                Self::Homography(h.try_inverse().unwrap_or_else(|| Matrix3::from_element(f64::NAN)))
+            }
+            Self::Camera { lens, turn } => Self::Camera { lens: *lens, turn: turn.inverse() },
+        }
+    }
+
     /// Where a position of the reference frame stands in the frame, both in pixels.
     pub fn from_reference(&self, at: [f64; 2]) -> [f64; 2] {
-        match self {
-            Self::Still => at,
-            Self::Homography(h) => {
-                h.try_inverse().map_or([f64::NAN; 2], |inverse| apply(&inverse, at))
-            }
-            Self::Camera { lens, turn } => lens.project(turn.inverse() * lens.ray(at)),
-        }
+        self.backward().to_reference(at)
     }
 
     /// Positions in the frame and in the reference frame, `[x, y, X, Y]`, spread over a picture of

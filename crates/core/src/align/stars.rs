@@ -5,6 +5,8 @@ use super::matching::Places;
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
+use multiversion::multiversion;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 /// One point of light.
@@ -66,25 +68,27 @@ const MOST: usize = 6000;
 ///
 /// # Errors
 /// [`PictureError::Io`], [`PictureError::Cancelled`] when `stop` says so.
-pub fn find(light: &dyn Light, stop: &dyn Fn() -> bool) -> Result<StarList, PictureError> {
+pub fn find(light: &dyn Light, stop: &(dyn Fn() -> bool + Sync)) -> Result<StarList, PictureError> {
     let background = Background::measure(light)?;
     let (width, height) = light.size();
-    let mut stars = Vec::new();
-    for block in Region::covering(width, height, BLOCK) {
-        if stop() {
-            return Err(PictureError::Cancelled);
-        }
-        let x = block.x.saturating_sub(MARGIN);
-        let y = block.y.saturating_sub(MARGIN);
-        let outer = Region {
-            x,
-            y,
-            width: (block.x + block.width + MARGIN).min(width) - x,
-            height: (block.y + block.height + MARGIN).min(height) - y,
-        };
-        let patch = Patch::read(light, &background, outer)?;
-        patch.search(block, &mut stars);
-    }
+    let found: Result<Vec<Vec<Star>>, PictureError> = Region::covering(width, height, BLOCK)
+        .into_par_iter()
+        .map(|block| {
+            if stop() {
+                return Err(PictureError::Cancelled);
+            }
+            let x = block.x.saturating_sub(MARGIN);
+            let y = block.y.saturating_sub(MARGIN);
+            let outer = Region {
+                x,
+                y,
+                width: (block.x + block.width + MARGIN).min(width) - x,
+                height: (block.y + block.height + MARGIN).min(height) - y,
+            };
+            Ok(Patch::read(light, &background, outer)?.search(block))
+        })
+        .collect();
+    let mut stars: Vec<Star> = found?.into_iter().flatten().collect();
     stars.sort_by(|a, b| b.flux.total_cmp(&a.flux));
     stars.truncate(MOST);
     let star_width = typical_width(&stars);
@@ -120,8 +124,8 @@ pub fn width_of_the_same(result: &[Star], reference: &[Star], origin: [u32; 2]) 
 /// A block's light above the background, raw and in sigmas after the matched filter.
 struct Patch {
     region: Region,
+    raw: Vec<f32>,
     above: Vec<f32>,
-    raw_peak: Vec<f32>,
     filtered: Vec<f32>,
 }
 
@@ -131,47 +135,58 @@ impl Patch {
         background: &Background,
         region: Region,
     ) -> Result<Self, PictureError> {
-        let mut above = light.mean(region)?;
-        let raw_peak = above.clone();
+        let raw = light.mean(region)?;
+        let mut above = raw.clone();
         let width = region.width as usize;
-        let mut sigma = vec![0.0; above.len()];
         // The mesh bends slowly, so it is looked up once for a run of pixels.
         const RUN: usize = 8;
-        for (y, (row, sigmas)) in above.chunks_mut(width).zip(sigma.chunks_mut(width)).enumerate() {
-            for (i, (run, sigmas)) in row.chunks_mut(RUN).zip(sigmas.chunks_mut(RUN)).enumerate() {
+        let runs = width.div_ceil(RUN);
+        let mut inverse = Vec::with_capacity(runs * region.height as usize);
+        for (y, row) in above.chunks_exact_mut(width).enumerate() {
+            for (i, run) in row.chunks_mut(RUN).enumerate() {
                 let x = region.x as usize + i * RUN + RUN / 2;
                 let (level, noise) = background.at(x as f32, (region.y as usize + y) as f32);
                 run.iter_mut().for_each(|v| *v -= level);
-                sigmas.fill(noise);
+                inverse.push(1.0 / noise);
             }
         }
-        let mut filtered = gaussian(&above, width, FILTER_SIGMA);
-        for (f, s) in filtered.iter_mut().zip(&sigma) {
-            *f /= s;
+        let mut filtered = matched(&above, width);
+        for (row, inverse) in filtered.chunks_exact_mut(width).zip(inverse.chunks_exact(runs)) {
+            for (run, inverse) in row.chunks_mut(RUN).zip(inverse) {
+                run.iter_mut().for_each(|f| *f *= inverse);
+            }
         }
         // Noise of neighbouring pixels may hang together, so the filtered noise is measured.
-        let sample: Vec<f32> = filtered.iter().step_by(7).copied().collect();
+        let sample: Vec<f32> = filtered.iter().step_by(31).copied().collect();
         let scale = 1.0 / robust_sigma(&sample, 0.0).max(1e-6);
         filtered.iter_mut().for_each(|f| *f *= scale);
-        Ok(Self { region, above, raw_peak, filtered })
+        Ok(Self { region, raw, above, filtered })
     }
 
-    fn search(&self, block: Region, stars: &mut Vec<Star>) {
+    fn search(&self, block: Region) -> Vec<Star> {
+        const RUN: usize = 16;
+        let mut stars = Vec::new();
         let width = self.region.width as usize;
         let height = self.region.height as usize;
         let (left, top) = ((block.x - self.region.x) as usize, (block.y - self.region.y) as usize);
+        let columns = left.max(4)..(left + block.width as usize).min(width.saturating_sub(4));
         for y in top.max(4)..(top + block.height as usize).min(height.saturating_sub(4)) {
-            for x in left.max(4)..(left + block.width as usize).min(width.saturating_sub(4)) {
-                let at = y * width + x;
-                let value = self.filtered[at];
-                if value < THRESHOLD || !self.is_peak(at, width, value) {
+            for from in columns.clone().step_by(RUN) {
+                let run = y * width + from..y * width + (from + RUN).min(columns.end);
+                // Most runs hold nothing, and are passed over as a whole.
+                if !self.filtered[run.clone()].iter().fold(false, |any, &v| any | (v >= THRESHOLD))
+                {
                     continue;
                 }
-                if let Some(star) = self.measure(x, y) {
-                    stars.push(star);
+                for at in run {
+                    let value = self.filtered[at];
+                    if value >= THRESHOLD && self.is_peak(at, width, value) {
+                        stars.extend(self.measure(at - y * width, y));
+                    }
                 }
             }
         }
+        stars
     }
 
     fn is_peak(&self, at: usize, width: usize, value: f32) -> bool {
@@ -197,20 +212,30 @@ impl Patch {
             if ix < REACH || iy < REACH || ix >= width - REACH || iy >= height - REACH {
                 return None;
             }
+            let window = |middle: isize, exact: f32| -> [(f32, f32); 2 * REACH as usize + 1] {
+                std::array::from_fn(|i| {
+                    let d = (middle - REACH + i as isize) as f32 - exact;
+                    (d, (-d * d * inverse).exp())
+                })
+            };
+            let (columns, rows) = (window(ix, cx), window(iy, cy));
             let (mut sum, mut sx, mut sy, mut sxx, mut syy, mut sxy) =
                 (0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
-            for y in iy - REACH..=iy + REACH {
-                for x in ix - REACH..=ix + REACH {
-                    let (dx, dy) = (x as f32 - cx, y as f32 - cy);
-                    let value = self.above[(y * width + x) as usize];
-                    let v = value * (-(dx * dx + dy * dy) * inverse).exp();
-                    sum += v;
-                    sx += v * dx;
-                    sy += v * dy;
-                    sxx += v * dx * dx;
-                    syy += v * dy * dy;
-                    sxy += v * dx * dy;
+            for (y, (dy, wy)) in (iy - REACH..).zip(rows) {
+                let from = (y * width + ix - REACH) as usize;
+                let (mut s, mut sd, mut sdd) = (0.0, 0.0, 0.0);
+                for (value, (dx, wx)) in self.above[from..].iter().zip(columns) {
+                    let v = value * wx;
+                    s += v;
+                    sd += v * dx;
+                    sdd += v * dx * dx;
                 }
+                sum += wy * s;
+                sx += wy * sd;
+                sy += wy * s * dy;
+                sxx += wy * sdd;
+                syy += wy * s * dy * dy;
+                sxy += wy * sd * dy;
             }
             if sum <= 0.0 {
                 return None;
@@ -245,42 +270,66 @@ impl Patch {
             width: 2.3548 * variance.sqrt(),
             roundness: (short / long).sqrt(),
             snr: self.filtered[at],
-            saturated: self.raw_peak[at] > 0.97,
+            saturated: self.raw[at] > 0.97,
         })
     }
 }
 
+/// Reach of the matched filter in pixels.
+const FILTER_REACH: usize = 4;
+
 /// Convolution with a Gaussian of norm one, edges going on as they end.
-fn gaussian(values: &[f32], width: usize, sigma: f32) -> Vec<f32> {
-    let reach = (3.0 * sigma).ceil() as usize;
-    let mut kernel: Vec<f32> = (0..=2 * reach)
-        .map(|i| (-(i as f32 - reach as f32).powi(2) / (2.0 * sigma * sigma)).exp())
-        .collect();
+fn matched(values: &[f32], width: usize) -> Vec<f32> {
+    let mut kernel: [f32; 2 * FILTER_REACH + 1] = std::array::from_fn(|i| {
+        let d = i as f32 - FILTER_REACH as f32;
+        (-d * d / (2.0 * FILTER_SIGMA * FILTER_SIGMA)).exp()
+    });
     let sum: f32 = kernel.iter().sum();
     kernel.iter_mut().for_each(|k| *k /= sum);
     let height = values.len() / width;
     let mut rows = vec![0.0; values.len()];
-    let mut padded = vec![0.0; width + 2 * reach];
-    for (from, to) in values.chunks(width).zip(rows.chunks_mut(width)) {
-        padded[..reach].fill(from[0]);
-        padded[reach..reach + width].copy_from_slice(from);
-        padded[reach + width..].fill(from[width - 1]);
-        for (i, k) in kernel.iter().enumerate() {
-            for (t, p) in to.iter_mut().zip(&padded[i..]) {
-                *t += k * p;
-            }
-        }
+    let mut padded = vec![0.0; width + 2 * FILTER_REACH];
+    for (from, to) in values.chunks_exact(width).zip(rows.chunks_exact_mut(width)) {
+        padded[..FILTER_REACH].fill(from[0]);
+        padded[FILTER_REACH..FILTER_REACH + width].copy_from_slice(from);
+        padded[FILTER_REACH + width..].fill(from[width - 1]);
+        let shifted: [&[f32]; 2 * FILTER_REACH + 1] = std::array::from_fn(|i| &padded[i..]);
+        weigh(&kernel, shifted, to);
     }
     let mut out = vec![0.0; values.len()];
-    for (y, to) in out.chunks_mut(width).enumerate() {
-        for (i, k) in kernel.iter().enumerate() {
-            let row = (y + i).saturating_sub(reach).min(height - 1);
-            for (t, p) in to.iter_mut().zip(&rows[row * width..(row + 1) * width]) {
-                *t += k * p;
-            }
-        }
+    for (y, to) in out.chunks_exact_mut(width).enumerate() {
+        let near = std::array::from_fn(|i| {
+            let row = (y + i).saturating_sub(FILTER_REACH).min(height - 1);
+            &rows[row * width..(row + 1) * width]
+        });
+        weigh(&kernel, near, to);
     }
     out
+}
+
+/// The weighted sum of nine rows.
+#[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
+fn weigh(
+    kernel: &[f32; 2 * FILTER_REACH + 1],
+    rows: [&[f32]; 2 * FILTER_REACH + 1],
+    to: &mut [f32],
+) {
+    const RUN: usize = 32;
+    let mut begin = 0;
+    while begin + RUN <= to.len() {
+        let mut sums = [0.0f32; RUN];
+        for (k, row) in kernel.iter().zip(rows) {
+            let row: &[f32; RUN] = row[begin..begin + RUN].try_into().expect("as long");
+            for lane in 0..RUN {
+                sums[lane] += k * row[lane];
+            }
+        }
+        to[begin..begin + RUN].copy_from_slice(&sums);
+        begin += RUN;
+    }
+    for (i, to) in to.iter_mut().enumerate().skip(begin) {
+        *to = kernel.iter().zip(rows).map(|(k, row)| k * row[i]).sum();
+    }
 }
 
 #[cfg(test)]
@@ -297,7 +346,12 @@ mod tests {
         fn size(&self) -> (u32, u32) {
             (300, 200)
         }
-        fn planes(&self, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
+        fn fill(
+            &self,
+            region: Region,
+            planes: [&mut [f32]; 3],
+            stride: usize,
+        ) -> Result<(), PictureError> {
             let mut plane = Vec::new();
             for y in region.y..region.y + region.height {
                 for x in region.x..region.x + region.width {
@@ -315,7 +369,11 @@ mod tests {
                     plane.push(value as f32);
                 }
             }
-            Ok([plane.clone(), plane.clone(), plane])
+            for out in planes {
+                let rows = out.chunks_mut(stride).zip(plane.chunks(region.width as usize));
+                rows.for_each(|(out, row)| out[..row.len()].copy_from_slice(row));
+            }
+            Ok(())
         }
     }
 

@@ -1,36 +1,14 @@
 //! Aligning all frames of a shoot on the stars.
 
+use super::alignment::{Aligned, Alignment, spread_residuals};
 use super::camera::{self, Lens, Sighting, Solution};
 use super::homography::{self, Pair};
 use super::matching::{self, Places};
 use super::motion::Motion;
 use super::stars::{Star, StarList};
 use crate::CoreError;
+use nalgebra::Matrix3;
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
-
-/// What was found for one frame.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Aligned {
-    /// The motion, unless the frame is left out.
-    pub motion: Option<Motion>,
-    /// Why it is left out: one sentence.
-    pub reason: Option<String>,
-    /// Stars matched with the reference frame.
-    pub matched: usize,
-    /// Root mean square distance of the matched stars in pixels, each weighted by how well its
-    /// centre is known.
-    pub rms_px: Option<f64>,
-}
-
-/// What was found for all frames, in their order.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Alignment {
-    /// One for each frame.
-    pub frames: Vec<Aligned>,
-    /// The lens, when the camera model was the best.
-    pub lens: Option<Lens>,
-}
 
 /// Fewer stars in the reference frame are not enough to align on.
 const FEWEST_STARS: usize = 15;
@@ -48,13 +26,16 @@ const PLACE_CELL: f64 = 24.0;
 const SIGHTINGS: usize = 600;
 
 /// Finds each frame's motion from the stars of all frames, which are pictures of one size. Lights
-/// that stand still while the sky turns (lamps, hot pixels) are told apart and not used.
+/// that stand still while the sky turns (lamps, hot pixels) are told apart and not used. A frame
+/// with a hint, a motion known from elsewhere, is matched from there; where its stars do not
+/// confirm it, the hint itself is taken.
 ///
 /// # Errors
 /// [`CoreError::Frames`] when the reference frame shows too few stars.
 pub fn align_stars(
     lists: Vec<StarList>,
     reference: usize,
+    hints: Vec<Option<Matrix3<f64>>>,
     width: u32,
     height: u32,
 ) -> Result<Alignment, CoreError> {
@@ -65,25 +46,31 @@ pub fn align_stars(
         )));
     }
     let mut all: Vec<Vec<Star>> = lists.into_iter().map(|l| l.stars).collect();
-    let scene = Scene { reference, width, height };
-    let still = scene.still_lights(&all);
-    let mut rough = scene.match_all(&scene.without(&all, &still));
+    let t0=std::time::Instant::now();
+    let sky = Sky { reference, hints, width, height };
+    let still = sky.still_lights(&all);
+    let mut rough = sky.match_all(&sky.without(&all, &still));
+    eprintln!("match {:?}",t0.elapsed());
     let enough = rough.iter().flatten().count() * 2 > all.len();
     if enough {
-        scene.drop_all(&mut all, &scene.lights_of_the_ground(&still, &rough));
+        sky.drop_all(&mut all, &sky.lights_of_the_ground(&still, &rough));
     } else {
-        rough = scene.match_all(&all);
+        rough = sky.match_all(&all);
     }
-    scene.solve(&all, &rough)
+    eprintln!("drop {:?}",t0.elapsed());
+    let r=sky.solve(&all, &rough);
+    eprintln!("solve {:?}",t0.elapsed());
+ r
 }
 
-struct Scene {
+struct Sky {
     reference: usize,
+    hints: Vec<Option<Matrix3<f64>>>,
     width: u32,
     height: u32,
 }
 
-impl Scene {
+impl Sky {
     /// Lights of the reference frame that stand at the same place in most frames.
     fn still_lights(&self, all: &[Vec<Star>]) -> Vec<[f64; 2]> {
         if all.len() < 3 {
@@ -142,10 +129,10 @@ impl Scene {
             .map(|(i, stars)| {
                 if i == self.reference {
                     let pairs = (0..stars.len()).map(|i| (i, i)).collect();
-                    return Some(matching::Match {
-                        pairs,
-                        homography: nalgebra::Matrix3::identity(),
-                    });
+                    return Some(matching::Match { pairs, homography: Matrix3::identity() });
+                }
+                if let Some(hint) = &self.hints[i] {
+                    return matching::match_from(stars, reference, hint);
                 }
                 let found = matching::match_stars(stars, reference, self.width, self.height)?;
                 let share = self.share_found(reference, &found.pairs, &found.homography);
@@ -159,7 +146,7 @@ impl Scene {
         &self,
         reference: &[Star],
         pairs: &[(usize, usize)],
-        motion: &nalgebra::Matrix3<f64>,
+        motion: &Matrix3<f64>,
     ) -> f64 {
         let Some(back) = motion.try_inverse() else { return 0.0 };
         let found: std::collections::HashSet<usize> = pairs.iter().map(|p| p.1).collect();
@@ -215,22 +202,22 @@ impl Scene {
         let mut frames: Vec<Aligned> = rough
             .iter()
             .enumerate()
-            .map(|(i, m)| Aligned {
-                motion: None,
-                reason: m.is_none().then(|| too_few(&stars[i], reference)),
-                matched: 0,
-                rms_px: None,
+            .map(|(i, m)| match (m, &self.hints[i]) {
+                (None, Some(hint)) => Aligned {
+                    motion: Some(Motion::Homography(*hint)),
+                    by_hand: true,
+                    ..Aligned::left_out(None)
+                },
+                (None, None) => Aligned::left_out(Some(too_few(&stars[i], reference))),
+                (Some(_), _) => Aligned::left_out(None),
             })
             .collect();
-        frames[self.reference] = Aligned {
-            motion: Some(Motion::Still),
-            reason: None,
-            matched: reference.len(),
-            rms_px: Some(0.0),
-        };
+        frames[self.reference] =
+            Aligned { matched: reference.len(), rms_px: Some(0.0), ..Aligned::still() };
         let found = kept.iter().zip(motions).zip(sightings.iter().zip(matched));
         for ((&i, motion), (seen, matched)) in found {
             frames[i] = verdict(motion, seen, matched, stars[i].len());
+            frames[i].by_hand = self.hints[i].is_some();
         }
         Ok(Alignment { frames, lens })
     }
@@ -266,7 +253,18 @@ fn verdict(motion: Motion, seen: &[Sighting], matched: usize, found: usize) -> A
     } else {
         None
     };
-    Aligned { motion: reason.is_none().then_some(motion), reason, matched, rms_px: Some(rms) }
+    let residuals = spread_residuals(seen.iter().map(|s| {
+        let [x, y] = motion.to_reference(s.at);
+        [s.reference[0], s.reference[1], x - s.reference[0], y - s.reference[1]]
+    }));
+    Aligned {
+        motion: reason.is_none().then_some(motion),
+        reason,
+        matched,
+        rms_px: Some(rms),
+        by_hand: false,
+        residuals,
+    }
 }
 
 fn places_of(stars: &[Star]) -> Places {

@@ -1,6 +1,11 @@
 //! Many frames to one, tile by tile.
 
+mod clip;
 pub mod edges;
+mod kernel;
+pub mod level;
 pub mod network;
+mod ordered;
 pub mod reduce;
 pub mod resample;
+mod streamed;

@@ -1,167 +1,165 @@
 //! The samples of all frames at each position, reduced to one.
 
-use super::network::{LANES, Network, Row};
-use super::resample::{self, Samples};
+use super::clip::Clip;
+use super::level::Level;
+use super::network::Network;
+use super::ordered::{self, Held};
+use super::resample::{self, Room};
+use super::streamed;
 use crate::align::Motion;
-use crate::frames::{Frame, Light};
-use crate::plan::{Edges, Method};
+use crate::frames::Light;
+use crate::plan::{CombinePlan, Edges, Method};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
-/// Bytes of samples that one thread holds at a time for methods that order them.
-const HELD: usize = 4 << 20;
-
-/// A frame with its place.
+/// A frame with its place and its part in the result.
 pub struct Placed<'a> {
-    /// The decoded frame.
-    pub frame: &'a Frame,
+    /// The frame's light.
+    pub light: &'a dyn Light,
     /// Its motion.
     pub motion: &'a Motion,
+    /// What brings each colour to the reference frame's brightness.
+    pub levels: [Level; 3],
+    /// Its weight in a mean, relative to the others.
+    pub weight: f32,
+}
+
+/// A reduced region of the reference frame.
+#[derive(Default)]
+pub struct Reduced {
+    /// Light, interleaved; black where no frame reaches.
+    pub light: Vec<f32>,
+    /// Number of frames that cover each position; empty when all cover all.
+    pub coverage: Vec<u16>,
+    /// For each position, how many frames' samples were rejected and the place in order (from 1)
+    /// of the one furthest off; empty unless the method rejects.
+    pub rejected: Vec<[u16; 2]>,
+    /// Rejected samples of each frame, one number for each frame.
+    pub by_frame: Vec<u64>,
 }
 
 /// Reduces frames to one picture, region by region.
 pub struct Reducer<'a> {
-    frames: Vec<Placed<'a>>,
+    frames: Vec<Prepared<'a>>,
     method: Method,
     fill: bool,
-    network: Network,
+    held: usize,
+    clip: Clip,
+    median: Network,
+}
+
+pub(super) struct Prepared<'a> {
+    light: &'a dyn Light,
+    backward: Motion,
+    levels: [Level; 3],
+    pub weight: f32,
+}
+
+/// Memory of one thread that is used again for every region.
+#[derive(Default)]
+pub struct Workspace {
+    room: Room,
+    held: Held,
 }
 
 impl<'a> Reducer<'a> {
-    /// Prepares for these frames, of which there must be at least one.
-    pub fn new(frames: Vec<Placed<'a>>, method: Method, edges: Edges) -> Self {
-        let network = Network::new(frames.len(), &Network::median_rows(frames.len()));
-        Self { frames, method, fill: edges == Edges::Fill, network }
+    /// Prepares for these frames, of which there must be at least one. `held` is the number of
+    /// bytes of samples that one thread may hold for methods that order them.
+    pub fn new(frames: Vec<Placed<'a>>, plan: &CombinePlan, held: usize) -> Self {
+        let clip = Clip::new(frames.len(), plan.clip);
+        let median = Network::new(frames.len(), &Network::median_rows(frames.len()));
+        let frames = frames
+            .into_iter()
+            .map(|f| Prepared {
+                light: f.light,
+                backward: f.motion.backward(),
+                levels: f.levels,
+                weight: f.weight,
+            })
+            .collect();
+        Self { frames, method: plan.method, fill: plan.edges == Edges::Fill, held, clip, median }
     }
 
-    /// The combined light of a region of the reference frame, interleaved. Positions that no frame
-    /// covers are black.
+    /// The combined light of a region of the reference frame.
     ///
     /// # Errors
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
     pub fn reduce(
         &self,
         region: Region,
+        space: &mut Workspace,
         stop: &dyn Fn() -> bool,
-    ) -> Result<Vec<f32>, PictureError> {
-        let mut out = vec![0.0; region.area() * 3];
-        let rows = match self.method {
-            Method::Mean => region.height as usize,
-            Method::Median => (HELD / (self.frames.len() * region.width as usize * 12))
-                .clamp(8, region.height as usize),
+    ) -> Result<Reduced, PictureError> {
+        if matches!(self.method, Method::Mean | Method::Lightest | Method::Darkest | Method::Spread)
+        {
+            return streamed::reduce(self.method, &self.frames, region, |index, planes| {
+                self.read(index, region, planes, &mut space.room, stop)
+            });
+        }
+        // As many rows at a time as the bytes allow, and a margin around them for the clipped mean.
+        let (_, height) = self.frames[0].light.size();
+        let margin = if self.method == Method::Clipped { Clip::MARGIN } else { 0 };
+        let row = self.frames.len() * (region.width + 2 * margin) as usize * 12;
+        let rows = (self.held / row).saturating_sub(2 * margin as usize).max(8) as u32;
+        let mut all = Reduced {
+            light: Vec::with_capacity(region.area() * 3),
+            by_frame: vec![0; self.frames.len()],
+            ..Reduced::default()
         };
-        let pieces = out.chunks_mut(rows * region.width as usize * 3).enumerate();
-        for (i, piece) in pieces {
-            let part = Region {
-                y: region.y + (i * rows) as u32,
-                height: (piece.len() / 3) as u32 / region.width,
-                ..region
-            };
+        for y in (region.y..region.y + region.height).step_by(rows as usize) {
+            let part = Region { y, height: rows.min(region.y + region.height - y), ..region };
+            let outer = widened(part, margin, self.frames[0].light.size().0, height);
+            let Workspace { room, held } = space;
+            held.begin(self.frames.len(), outer);
+            for index in 0..self.frames.len() {
+                let planes = held.planes(index);
+                let covered = self.read(index, outer, planes, room, stop)?;
+                held.covered.push(covered);
+            }
             match self.method {
-                Method::Mean => self.mean(part, piece, stop)?,
-                Method::Median => self.median(part, piece, stop)?,
+                Method::Clipped => {
+                    let weights: Vec<f32> = self.frames.iter().map(|f| f.weight).collect();
+                    self.clip.reduce(held, part, &weights, &mut all);
+                }
+                _ => ordered::median(held, &self.median, &mut all.light),
             }
+            held.coverage(part, &mut all.coverage);
         }
-        Ok(out)
+        if all.coverage.iter().all(|&n| n as usize == self.frames.len()) {
+            all.coverage.clear();
+        }
+        Ok(all)
     }
 
-    fn read(&self, placed: &Placed, region: Region) -> Result<Samples, PictureError> {
-        let mut samples = resample::read(placed.frame as &dyn Light, placed.motion, region)?;
-        if self.fill {
-            samples.covered = None;
-        }
-        Ok(samples)
-    }
-
-    fn mean(
+    /// Reads a region of one frame, levelled, and which positions it covers unless all.
+    fn read(
         &self,
+        index: usize,
         region: Region,
-        out: &mut [f32],
+        mut planes: [&mut [f32]; 3],
+        room: &mut Room,
         stop: &dyn Fn() -> bool,
-    ) -> Result<(), PictureError> {
-        let mut counts = vec![0u16; region.area()];
-        for placed in &self.frames {
-            if stop() {
-                return Err(PictureError::Cancelled);
-            }
-            let Samples { planes, covered } = self.read(placed, region)?;
-            let pixels = out.chunks_exact_mut(3).zip(&mut counts).enumerate();
-            match covered {
-                None => pixels.for_each(|(i, (pixel, count))| {
-                    *count += 1;
-                    for c in 0..3 {
-                        pixel[c] += planes[c][i];
-                    }
-                }),
-                Some(covered) => {
-                    for (i, (pixel, count)) in pixels.filter(|(i, _)| covered[*i]) {
-                        *count += 1;
-                        for c in 0..3 {
-                            pixel[c] += planes[c][i];
-                        }
-                    }
-                }
-            }
+    ) -> Result<Option<Vec<bool>>, PictureError> {
+        if stop() {
+            return Err(PictureError::Cancelled);
         }
-        for (pixel, &count) in out.chunks_exact_mut(3).zip(&counts) {
-            let share = 1.0 / count.max(1) as f32;
-            pixel.iter_mut().for_each(|v| *v *= share);
+        let frame = &self.frames[index];
+        let out = planes.each_mut().map(|p| &mut **p);
+        let covered = resample::read(frame.light, &frame.backward, region, out, room)?;
+        for (plane, level) in planes.into_iter().zip(&frame.levels) {
+            level.apply(plane);
         }
-        Ok(())
-    }
-
-    fn median(
-        &self,
-        region: Region,
-        out: &mut [f32],
-        stop: &dyn Fn() -> bool,
-    ) -> Result<(), PictureError> {
-        let mut held = Vec::with_capacity(self.frames.len());
-        for placed in &self.frames {
-            if stop() {
-                return Err(PictureError::Cancelled);
-            }
-            held.push(self.read(placed, region)?);
-        }
-        let [low, high] = Network::median_rows(held.len());
-        let area = region.area();
-        let mut rows: Vec<Row> = vec![[0.0; LANES]; held.len()];
-        let whole = |start: usize, long: usize| {
-            held.iter().all(|s| {
-                s.covered.as_ref().is_none_or(|c| c[start..start + long].iter().all(|v| *v))
-            })
-        };
-        for start in (0..area).step_by(LANES) {
-            let long = LANES.min(area - start);
-            if !whole(start, long) {
-                (start..start + long)
-                    .for_each(|i| median_of_present(&held, i, &mut out[i * 3..i * 3 + 3]));
-                continue;
-            }
-            for c in 0..3 {
-                for (row, samples) in rows.iter_mut().zip(&held) {
-                    row[..long].copy_from_slice(&samples.planes[c][start..start + long]);
-                }
-                self.network.run(&mut rows);
-                for lane in 0..long {
-                    out[(start + lane) * 3 + c] = 0.5 * (rows[low][lane] + rows[high][lane]);
-                }
-            }
-        }
-        Ok(())
+        Ok(covered.filter(|_| !self.fill))
     }
 }
 
-/// The median of those samples of a position that are covered; black when there are none.
-fn median_of_present(held: &[Samples], i: usize, pixel: &mut [f32]) {
-    for (c, out) in pixel.iter_mut().enumerate() {
-        let present = held.iter().filter(|s| s.covered.as_ref().is_none_or(|v| v[i]));
-        let mut values: Vec<f32> = present.map(|s| s.planes[c][i]).collect();
-        if values.is_empty() {
-            continue;
-        }
-        values.sort_by(f32::total_cmp);
-        let [low, high] = Network::median_rows(values.len());
-        *out = 0.5 * (values[low] + values[high]);
+/// A region with `margin` more pixels on every side, inside a picture of this size.
+fn widened(region: Region, margin: u32, width: u32, height: u32) -> Region {
+    let (x, y) = (region.x.saturating_sub(margin), region.y.saturating_sub(margin));
+    Region {
+        x,
+        y,
+        width: (region.x + region.width + margin).min(width) - x,
+        height: (region.y + region.height + margin).min(height) - y,
     }
 }

@@ -40,6 +40,11 @@ impl Budget {
         Ok(Self { memory, threads })
     }
 
+    /// Bytes of samples that one thread may hold while it orders them.
+    pub fn held(&self) -> usize {
+        (self.memory as usize / (8 * self.threads)).clamp(4 << 20, 32 << 20)
+    }
+
     /// How many pictures of `pixels` pixels may be decoded at once: a decoder may hold a whole
     /// picture (16 bit, four channels), as JPEG and TIFFs of one strip do.
     pub fn decoders(&self, pixels: u64) -> usize {

@@ -1,5 +1,6 @@
 //! From frames and a plan to a picture: only the stages whose key is not in the cache are run.
 
+mod combine;
 mod decode;
 mod memory;
 mod stages;
@@ -54,6 +55,7 @@ pub struct Outcome {
 /// [`CoreError`] with one sentence for the person. Products of finished stages stay in the cache,
 /// and a later run goes on from them.
 pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
+    request.plan.check()?;
     let key = combine_key(request);
     let picture = request.cache.picture(&key);
     if let Some(note) = request.cache.read::<stages::CombineNote>("combine", &key)
@@ -65,7 +67,7 @@ pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
         .num_threads(request.budget.threads)
         .build()
         .map_err(|e| CoreError::Setting(format!("The threads could not be started: {e}.")))?;
-    let note = pool.install(|| stages::run(request, &align_key(request), &picture))?;
+    let note = pool.install(|| stages::run(request, &align_key(request), &key))?;
     request.cache.write("combine", &key, &note)?;
     Ok(note.outcome(key, picture))
 }

@@ -5,6 +5,7 @@ use crate::align::stars::Star;
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -33,9 +34,9 @@ pub fn measure(light: &dyn Light, region: Region) -> Result<PatchFigures, Pictur
     Ok(PatchFigures { noise: noise(&values, region.width as usize), level })
 }
 
-/// Sigma of the high-pass of a patch; what stands out by more than four sigma (stars, hot pixels)
+/// Sigma of the high-pass of a patch of values, row by row, rows of `width`; what stands out by more than four sigma (stars, hot pixels)
 /// is taken away together with its surroundings, and the rest measured again.
-fn noise(values: &[f32], width: usize) -> f32 {
+pub fn noise(values: &[f32], width: usize) -> f32 {
     let mut values = values.to_vec();
     let mut sigma = 0.0;
     for _ in 0..4 {
@@ -91,6 +92,36 @@ pub struct NoiseGain {
     pub ideal_gain: f32,
 }
 
+/// Noise of a picture: the median of patches spread over it; 0 when it is too small for one.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn typical(light: &dyn Light) -> Result<f32, PictureError> {
+    let (width, height) = light.size();
+    let patches = whole_patches(width, height);
+    let step = patches.len().div_ceil(60).max(1);
+    let mut figures = Vec::new();
+    for patch in patches.into_iter().step_by(step) {
+        figures.push(measure(light, patch)?.noise);
+    }
+    Ok(if figures.is_empty() { 0.0 } else { median(&mut figures) })
+}
+
+fn whole_patches(width: u32, height: u32) -> Vec<Region> {
+    let whole = |p: &Region| p.width == PATCH && p.height == PATCH;
+    Region::covering(width, height, PATCH).into_iter().filter(whole).collect()
+}
+
+/// Up to `most` patches by which a result of this size and place is judged: in the sky, where
+/// `stars` of the reference frame are near, or anywhere when there are no stars. In pixels of the
+/// result.
+pub fn patches(size: (u32, u32), origin: [u32; 2], stars: &[Star], most: usize) -> Vec<Region> {
+    let mut patches = whole_patches(size.0, size.1);
+    patches.retain(|p| stars.is_empty() || near_stars(*p, origin, stars));
+    let step = patches.len().div_ceil(most).max(1);
+    patches.into_iter().step_by(step).collect()
+}
+
 /// The gain over a whole picture: the median of patches in the sky, where `stars` of the reference
 /// frame are near, or of all patches when there are no stars. `origin` is the result's left top in
 /// the reference frame. `None` when the result is too small for a patch.
@@ -104,22 +135,19 @@ pub fn gain(
     stars: &[Star],
     ideal_gain: f32,
 ) -> Result<Option<NoiseGain>, PictureError> {
-    let (width, height) = result.size();
-    let patches: Vec<Region> = Region::covering(width, height, PATCH)
-        .into_iter()
-        .filter(|p| p.width == PATCH && p.height == PATCH)
-        .filter(|p| stars.is_empty() || near_stars(*p, origin, stars))
-        .collect();
     // About two hundred patches tell as much as all of them.
-    let step = patches.len().div_ceil(200).max(1);
-    let mut figures = Vec::new();
-    for patch in patches.into_iter().step_by(step) {
-        let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..patch };
-        let (single, result) = (measure(reference, there)?.noise, measure(result, patch)?.noise);
-        if single > 0.0 && result > 0.0 {
-            figures.push([single, result, single / result]);
-        }
-    }
+    let patches = patches(result.size(), origin, stars, 200);
+    let measured: Result<Vec<[f32; 3]>, PictureError> = patches
+        .into_par_iter()
+        .map(|patch| {
+            let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..patch };
+            let single = measure(reference, there)?.noise;
+            let result = measure(result, patch)?.noise;
+            Ok([single, result, single / result])
+        })
+        .collect();
+    let mut figures = measured?;
+    figures.retain(|[single, result, _]| *single > 0.0 && *result > 0.0);
     if figures.is_empty() {
         return Ok(None);
     }

@@ -15,10 +15,12 @@ pub use jpeg::encode as encode_jpeg;
 /// The file to write.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Target {
-    /// TIFF, uncompressed, 8 or 16 bit.
+    /// TIFF, 8 or 16 bit.
     Tiff {
         /// 16 bit rather than 8.
         wide: bool,
+        /// Compressed by deflate with the horizontal predictor rather than plain.
+        deflate: bool,
     },
     /// PNG, 8 or 16 bit.
     Png {
@@ -65,10 +67,22 @@ pub fn write_picture(
     fill: Fill,
 ) -> Result<(), PictureError> {
     write_whole(path, |file| match target {
-        Target::Tiff { wide } => tiff::write(path, file, wide, picture, fill),
+        Target::Tiff { wide, deflate } => tiff::write(path, file, wide, deflate, picture, fill),
         Target::Png { wide } => png::write(path, file, wide, picture, fill),
         Target::Jpeg { quality } => jpeg::write(path, file, quality, picture, fill),
     })
+}
+
+/// Fills a band of rows of linear light, as [`Fill`] does with encoded samples.
+pub type FillLight<'a> = &'a mut dyn FnMut(u32, &mut [f32]) -> Result<(), PictureError>;
+
+/// Writes linear light as a TIFF of 32-bit floats, with the linear form of the picture's profile;
+/// light beyond white is kept. The picture must have three channels.
+///
+/// # Errors
+/// [`PictureError`] of the file, or what `fill` returned; nothing is left behind then.
+pub fn write_light(path: &Path, picture: &Picture, fill: FillLight) -> Result<(), PictureError> {
+    write_whole(path, |file| tiff::write_light(path, file, picture, fill))
 }
 
 /// Writes a file aside with `write`, syncs it and gives it the name `path`.
@@ -95,13 +109,13 @@ pub fn write_whole(
 
 impl Picture<'_> {
     /// Calls `put` with bands of filled rows.
-    fn bands(
+    fn bands<T: Copy + Default>(
         &self,
-        fill: Fill,
-        mut put: impl FnMut(&[u16]) -> Result<(), PictureError>,
+        fill: &mut dyn FnMut(u32, &mut [T]) -> Result<(), PictureError>,
+        mut put: impl FnMut(&[T]) -> Result<(), PictureError>,
     ) -> Result<(), PictureError> {
         let row = self.width as usize * self.channels;
-        let mut band = vec![0; row * BAND.min(self.height) as usize];
+        let mut band = vec![T::default(); row * BAND.min(self.height) as usize];
         for y in (0..self.height).step_by(BAND as usize) {
             let part = &mut band[..row * BAND.min(self.height - y) as usize];
             fill(y, part)?;

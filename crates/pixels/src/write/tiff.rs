@@ -1,12 +1,14 @@
-use super::{Fill, Picture, narrow};
+use super::{Fill, FillLight, Picture, narrow};
 use crate::PictureError;
 use crate::facts::Facts;
+use flate2::Compression;
+use flate2::write::ZlibEncoder;
 use std::fs::File;
-use std::io::BufWriter;
+use std::io::{BufWriter, Write};
 use std::path::Path;
-use tiff::encoder::colortype::{ColorType, Gray8, Gray16, RGB8, RGB16};
+use tiff::encoder::colortype::{ColorType, Gray8, Gray16, RGB8, RGB16, RGB32Float};
 use tiff::encoder::{Rational, TiffEncoder, TiffKindStandard, TiffValue};
-use tiff::tags::Tag;
+use tiff::tags::{CompressionMethod, Predictor, Tag};
 use tiff::{TiffError, TiffResult};
 
 type Out<'a> = BufWriter<&'a mut File>;
@@ -15,17 +17,40 @@ pub fn write(
     path: &Path,
     file: &mut File,
     wide: bool,
+    deflate: bool,
     picture: &Picture,
     fill: Fill,
 ) -> Result<(), PictureError> {
-    let mut encoder =
-        TiffEncoder::new(BufWriter::with_capacity(1 << 20, file)).map_err(|e| failed(path, e))?;
-    match (picture.channels, wide) {
-        (3, true) => put::<RGB16>(path, &mut encoder, picture, fill, |band| band.to_vec()),
-        (3, false) => put::<RGB8>(path, &mut encoder, picture, fill, narrow),
-        (_, true) => put::<Gray16>(path, &mut encoder, picture, fill, |band| band.to_vec()),
-        (_, false) => put::<Gray8>(path, &mut encoder, picture, fill, narrow),
+    let mut encoder = begin(path, file)?;
+    let icc = (picture.channels == 3).then(|| picture.encoding.icc().to_vec());
+    let icc = icc.as_deref();
+    if deflate {
+        return put_deflated(path, &mut encoder, picture, icc, wide, fill);
     }
+    match (picture.channels, wide) {
+        (3, true) => put::<RGB16, _>(path, &mut encoder, picture, icc, fill, |band| band.to_vec()),
+        (3, false) => put::<RGB8, _>(path, &mut encoder, picture, icc, fill, narrow),
+        (_, true) => put::<Gray16, _>(path, &mut encoder, picture, icc, fill, |band| band.to_vec()),
+        (_, false) => put::<Gray8, _>(path, &mut encoder, picture, icc, fill, narrow),
+    }
+}
+
+pub fn write_light(
+    path: &Path,
+    file: &mut File,
+    picture: &Picture,
+    fill: FillLight,
+) -> Result<(), PictureError> {
+    let mut encoder = begin(path, file)?;
+    let icc = picture.encoding.linear_icc();
+    put::<RGB32Float, _>(path, &mut encoder, picture, Some(&icc), fill, |band| band.to_vec())
+}
+
+fn begin<'a>(
+    path: &Path,
+    file: &'a mut File,
+) -> Result<TiffEncoder<Out<'a>, TiffKindStandard>, PictureError> {
+    TiffEncoder::new(BufWriter::with_capacity(1 << 20, file)).map_err(|e| failed(path, e))
 }
 
 fn failed(path: &Path, error: TiffError) -> PictureError {
@@ -35,12 +60,13 @@ fn failed(path: &Path, error: TiffError) -> PictureError {
     }
 }
 
-fn put<C: ColorType>(
+fn put<C: ColorType, T: Copy + Default>(
     path: &Path,
     encoder: &mut TiffEncoder<Out, TiffKindStandard>,
     picture: &Picture,
-    fill: Fill,
-    convert: impl Fn(&[u16]) -> Vec<C::Inner>,
+    icc: Option<&[u8]>,
+    fill: &mut dyn FnMut(u32, &mut [T]) -> Result<(), PictureError>,
+    convert: impl Fn(&[T]) -> Vec<C::Inner>,
 ) -> Result<(), PictureError>
 where
     [C::Inner]: TiffValue,
@@ -53,8 +79,8 @@ where
     let mut image = encoder.new_image::<C>(picture.width, picture.height).map_err(failed)?;
     image.rows_per_strip(super::BAND.min(picture.height)).map_err(failed)?;
     let tags = image.encoder();
-    if picture.channels == 3 {
-        tags.write_tag(Tag::IccProfile, picture.encoding.icc()).map_err(failed)?;
+    if let Some(icc) = icc {
+        tags.write_tag(Tag::IccProfile, icc).map_err(failed)?;
     }
     if let (Some(facts), Some(exif)) = (picture.facts, exif) {
         if let Some(camera) = &facts.camera {
@@ -64,6 +90,102 @@ where
     }
     picture.bands(fill, |band| image.write_strip(&convert(band)).map_err(failed))?;
     image.finish().map_err(failed)
+}
+
+/// Compressed strips, which the library only writes for pictures that are in memory as a whole.
+fn put_deflated(
+    path: &Path,
+    encoder: &mut TiffEncoder<Out, TiffKindStandard>,
+    picture: &Picture,
+    icc: Option<&[u8]>,
+    wide: bool,
+    fill: Fill,
+) -> Result<(), PictureError> {
+    let failed = |e| failed(path, e);
+    let exif = match picture.facts {
+        Some(facts) => Some(exif_directory(encoder, facts).map_err(failed)?),
+        None => None,
+    };
+    let channels = picture.channels;
+    let row = picture.width as usize * channels;
+    let mut directory = encoder.image_directory().map_err(failed)?;
+    let (mut offsets, mut lengths) = (Vec::new(), Vec::new());
+    picture.bands(fill, |band| {
+        let bytes: Vec<u8> = match wide {
+            true => band
+                .chunks_exact(row)
+                .flat_map(|row| differences(row, channels))
+                .flat_map(u16::to_ne_bytes)
+                .collect(),
+            false => narrow(band)
+                .chunks_exact(row)
+                .flat_map(|row| differences(row, channels))
+                .collect(),
+        };
+        let mut packed = ZlibEncoder::new(Vec::new(), Compression::new(6));
+        let packed = packed.write_all(&bytes).and_then(|()| packed.finish());
+        let packed = packed.map_err(PictureError::io(path))?;
+        let offset = directory.write_data(packed.as_slice()).map_err(failed)?;
+        let offset = u32::try_from(offset).map_err(|_| {
+            PictureError::unsupported(path, "a TIFF of more than 4 GiB, as this would become")
+        })?;
+        offsets.push(offset);
+        lengths.push(packed.len() as u32);
+        Ok(())
+    })?;
+    let bits = if wide { 16u16 } else { 8 };
+    let mut put = |tag, value: &[u32]| match value {
+        [one] => directory.write_tag(tag, *one).map_err(failed),
+        many => directory.write_tag(tag, many).map_err(failed),
+    };
+    put(Tag::ImageWidth, &[picture.width])?;
+    put(Tag::ImageLength, &[picture.height])?;
+    put(Tag::RowsPerStrip, &[super::BAND.min(picture.height)])?;
+    put(Tag::StripOffsets, &offsets)?;
+    put(Tag::StripByteCounts, &lengths)?;
+    let photometric = if channels == 3 { 2u16 } else { 1 };
+    let mut put = |tag, value: &[u16]| match value {
+        [one] => directory.write_tag(tag, *one).map_err(failed),
+        many => directory.write_tag(tag, many).map_err(failed),
+    };
+    put(Tag::BitsPerSample, &vec![bits; channels])?;
+    put(Tag::SampleFormat, &vec![1; channels])?;
+    put(Tag::SamplesPerPixel, &[channels as u16])?;
+    put(Tag::PhotometricInterpretation, &[photometric])?;
+    put(Tag::Compression, &[CompressionMethod::Deflate.to_u16()])?;
+    put(Tag::Predictor, &[Predictor::Horizontal.to_u16()])?;
+    if let Some(icc) = icc {
+        directory.write_tag(Tag::IccProfile, icc).map_err(failed)?;
+    }
+    if let (Some(facts), Some(exif)) = (picture.facts, exif) {
+        if let Some(camera) = &facts.camera {
+            directory.write_tag(Tag::Model, camera.as_str()).map_err(failed)?;
+        }
+        directory.write_tag(Tag::ExifDirectory, exif).map_err(failed)?;
+    }
+    directory.finish().map_err(failed)
+}
+
+/// Each sample less the same channel's sample before it (TIFF 6.0, section 14).
+fn differences<T: Copy + Default + WrappingSub>(row: &[T], channels: usize) -> Vec<T> {
+    let before = std::iter::repeat_n(T::default(), channels).chain(row.iter().copied());
+    row.iter().zip(before).map(|(&v, before)| v.less(before)).collect()
+}
+
+trait WrappingSub {
+    fn less(self, other: Self) -> Self;
+}
+
+impl WrappingSub for u8 {
+    fn less(self, other: Self) -> Self {
+        self.wrapping_sub(other)
+    }
+}
+
+impl WrappingSub for u16 {
+    fn less(self, other: Self) -> Self {
+        self.wrapping_sub(other)
+    }
 }
 
 /// Writes the EXIF directory and returns where it is.

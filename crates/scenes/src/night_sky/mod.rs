@@ -1,17 +1,18 @@
 //! A mast by a salt pan at night: a wide lens on a fixed tripod under the turning sky.
 
 mod ground;
-mod sensor;
 mod sky;
 mod truth;
 
 use crate::SceneError;
+use crate::files;
 use crate::geometry::{Lens, Rotation, Vec3, unit};
 use crate::random::stream;
+use crate::sensor::{self, PEDESTAL, Sensor};
+
 use ground::Ground;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::{Facts, FileFormat};
-use jade_pixels::write::{Picture, Target, write_picture};
 use rand::Rng;
 use serde::Serialize;
 use sky::{Sky, Streak};
@@ -33,11 +34,13 @@ pub struct Options {
     pub height: u32,
     /// Everything random follows from it.
     pub seed: u64,
+    /// Frames are compressed by deflate.
+    pub deflate: bool,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Self { frames: 12, darks: 4, width: 2400, height: 1600, seed: 1 }
+        Self { frames: 12, darks: 4, width: 2400, height: 1600, seed: 1, deflate: false }
     }
 }
 
@@ -45,9 +48,6 @@ impl Default for Options {
 pub const EXPOSURE_S: f64 = 8.0;
 /// From the beginning of one exposure to the next, in seconds.
 pub const INTERVAL_S: f64 = 20.0;
-/// The sRGB-linear level that the camera adds to every sample, so that noise around black stays.
-pub const PEDESTAL: f32 = 0.010;
-
 /// One star, as it stands in the reference frame.
 #[derive(Debug, Clone, Copy, Serialize)]
 pub struct Star {
@@ -159,13 +159,18 @@ impl NightSky {
     /// Light frame `index` (0-based) as the camera records it; interleaved 16-bit.
     pub fn frame(&self, index: u32) -> Vec<u16> {
         let streak = Streak::of(&self.options).filter(|s| s.frame == index);
-        sensor::record(&self.options, index as u64, &self.light(index, streak.as_ref()))
+        sensor::record(&self.sensor(), index as u64, &self.light(index, streak.as_ref()))
     }
 
     /// Dark frame `index` (0-based); interleaved 16-bit.
     pub fn dark(&self, index: u32) -> Vec<u16> {
         let nothing = vec![0.0; self.options.width as usize * self.options.height as usize * 3];
-        sensor::record(&self.options, 1000 + index as u64, &nothing)
+        sensor::record(&self.sensor(), 1000 + index as u64, &nothing)
+    }
+
+    fn sensor(&self) -> Sensor {
+        let Options { width, height, seed, .. } = self.options;
+        Sensor { width, height, seed }
     }
 
     /// What the camera writes into frame `index`.
@@ -208,7 +213,7 @@ impl NightSky {
         create("truth")?;
         for index in 0..self.options.frames {
             next()?;
-            let path = folder.join(frame_name(index, self.options.frames));
+            let path = folder.join(files::frame_name(index, self.options.frames));
             self.save(&path, &self.frame(index), Some(&self.facts(index)))?;
         }
         for index in 0..self.options.darks {
@@ -221,26 +226,7 @@ impl NightSky {
     }
 
     fn save(&self, path: &Path, samples: &[u16], facts: Option<&Facts>) -> Result<(), SceneError> {
-        let Options { width, height, .. } = self.options;
-        let channels = samples.len() / (width as usize * height as usize);
-        let encoding = Encoding::srgb();
-        let picture = Picture { width, height, channels, encoding: &encoding, facts };
-        let row = width as usize * channels;
-        let target = match path.extension().is_some_and(|e| e == "png") {
-            true => Target::Png { wide: true },
-            false => Target::Tiff { wide: true },
-        };
-        write_picture(path, target, &picture, &mut |y, out| {
-            let from = y as usize * row;
-            out.copy_from_slice(&samples[from..from + out.len()]);
-            Ok(())
-        })?;
-        Ok(())
+        let Options { width, height, deflate, .. } = self.options;
+        files::save(path, (width, height), samples, facts, deflate)
     }
-}
-
-/// `f01.tif` for the first of fewer than a hundred frames.
-pub fn frame_name(index: u32, frames: u32) -> String {
-    let digits = if frames > 99 { 3 } else { 2 };
-    format!("f{:0digits$}.tif", index + 1)
 }

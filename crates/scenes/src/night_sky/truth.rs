@@ -1,12 +1,10 @@
 //! The written truth of a night sky.
 
-use super::{NightSky, Star, frame_name};
+use super::{NightSky, Star};
 use crate::SceneError;
+use crate::files::{frame_name, json};
 use crate::geometry::{Lens, Rotation, Vec3};
-use jade_pixels::PictureError;
-use jade_pixels::write::write_whole;
 use serde::Serialize;
-use std::io::Write;
 use std::path::Path;
 
 #[derive(Serialize)]
@@ -55,12 +53,4 @@ pub fn write(scene: &NightSky, folder: &Path) -> Result<(), SceneError> {
     let mask: Vec<u16> = scene.sky_mask().iter().map(|v| (v * 65535.0).round() as u16).collect();
     scene.save(&folder.join("sky-mask.png"), &mask, None)?;
     scene.save(&folder.join("reference.tif"), &scene.clean_reference(), None)
-}
-
-fn json(path: &Path, value: &impl Serialize) -> Result<(), SceneError> {
-    write_whole(path, |file| {
-        let text = serde_json::to_string(value).expect("plain numbers serialise");
-        file.write_all(text.as_bytes()).map_err(PictureError::io(path))
-    })?;
-    Ok(())
 }

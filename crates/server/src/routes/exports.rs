@@ -6,6 +6,7 @@ use axum::body::Body;
 use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
+use jade_core::export::{Form, JPEG_QUALITY};
 use jade_core::progress::Unwatched;
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
@@ -26,10 +27,11 @@ pub async fn add(
     let name = app.store.shoot(row.shoot_id).await?.name;
     let record = row.record()?;
     let reference = app.store.frame(row.reference_id).await?.input();
-    let (ending, target) = match wish.format {
-        ExportFormat::Tiff16 => ("tif", Target::Tiff { wide: true }),
-        ExportFormat::Png16 => ("png", Target::Png { wide: true }),
-        ExportFormat::Jpeg => ("jpg", Target::Jpeg { quality: jade_core::export::JPEG_QUALITY }),
+    let (ending, form) = match wish.format {
+        ExportFormat::Tiff16 => ("tif", Form::Encoded(Target::Tiff { wide: true, deflate: false })),
+        ExportFormat::Tiff32f => ("light.tif", Form::Light),
+        ExportFormat::Png16 => ("png", Form::Encoded(Target::Png { wide: true })),
+        ExportFormat::Jpeg => ("jpg", Form::Encoded(Target::Jpeg { quality: JPEG_QUALITY })),
     };
     let stem = format!("{} {}", file_name(&name), result);
     let folder = app.data.join("exports");
@@ -40,7 +42,7 @@ pub async fn add(
     let write = move || -> Result<u64, ApiError> {
         // The original may be gone by now; then the file says nothing about how it was taken.
         let facts = PictureFile::open(&reference.path).ok().map(|f| f.facts().clone());
-        jade_core::export::write(&to, target, &picture, &row.profile, facts.as_ref(), &Unwatched)?;
+        jade_core::export::write(&to, form, &picture, &row.profile, facts.as_ref(), &Unwatched)?;
         write_whole(&beside, |file| {
             let text = serde_json::to_string_pretty(&record).expect("plans serialise");
             file.write_all(text.as_bytes()).map_err(PictureError::io(&beside))

@@ -37,6 +37,7 @@ fn report() -> Report {
         origin: [0, 0],
         frames: vec![],
         noise: None,
+        noise_by_frames: vec![],
         star_width_px: None,
         lens: None,
         stages: vec![],

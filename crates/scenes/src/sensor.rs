@@ -1,11 +1,24 @@
 //! From light to samples: hot pixels, shot noise, read noise, and the camera's sRGB rendering.
 
-use super::{Options, PEDESTAL};
 use crate::random::stream;
 use jade_pixels::colour::Encoding;
 use rand::Rng;
 use rand_distr::{Distribution, StandardNormal};
 use rayon::prelude::*;
+
+/// The sRGB-linear level that the camera adds to every sample, so that noise around black stays.
+pub const PEDESTAL: f32 = 0.010;
+
+/// A sensor of a size; everything random follows from its seed.
+#[derive(Debug, Clone, Copy)]
+pub struct Sensor {
+    /// Width in pixels.
+    pub width: u32,
+    /// Height in pixels.
+    pub height: u32,
+    /// Seed.
+    pub seed: u64,
+}
 
 /// Electrons at the white point: few, as at a high ISO.
 const FULL_WELL: f32 = 500.0;
@@ -16,13 +29,13 @@ const HOT_SHARE: f64 = 0.0002;
 
 /// Records `light` (sRGB-linear, interleaved) as encoded 16-bit samples. `exposure` tells one
 /// exposure's noise from another's; hot pixels are the same in all.
-pub fn record(options: &Options, exposure: u64, light: &[f32]) -> Vec<u16> {
-    let row = options.width as usize * 3;
+pub fn record(sensor: &Sensor, exposure: u64, light: &[f32]) -> Vec<u16> {
+    let row = sensor.width as usize * 3;
     let mut out = vec![0u16; light.len()];
-    let hot = hot_pixels(options);
+    let hot = hot_pixels(sensor);
     let srgb = Encoding::srgb();
     out.par_chunks_mut(row).zip(light.par_chunks(row)).enumerate().for_each(|(y, (out, light))| {
-        let mut random = stream(options.seed, "noise", exposure, y as u64);
+        let mut random = stream(sensor.seed, "noise", exposure, y as u64);
         let mut electrons: Vec<f32> = light.iter().map(|v| v * FULL_WELL).collect();
         let first = hot.partition_point(|h| h.0 < y as u32);
         for &(_, x, glow) in hot[first..].iter().take_while(|h| h.0 == y as u32) {
@@ -44,13 +57,13 @@ pub fn record(options: &Options, exposure: u64, light: &[f32]) -> Vec<u16> {
 }
 
 /// Row, column and electrons of every hot pixel, in the order of rows.
-fn hot_pixels(options: &Options) -> Vec<(u32, u32, f32)> {
-    let mut random = stream(options.seed, "hot pixels", 0, 0);
-    let count = (options.width as f64 * options.height as f64 * HOT_SHARE) as usize;
+fn hot_pixels(sensor: &Sensor) -> Vec<(u32, u32, f32)> {
+    let mut random = stream(sensor.seed, "hot pixels", 0, 0);
+    let count = (sensor.width as f64 * sensor.height as f64 * HOT_SHARE) as usize;
     let mut hot: Vec<(u32, u32, f32)> = (0..count)
         .map(|_| {
             let (y, x) =
-                (random.random_range(0..options.height), random.random_range(0..options.width));
+                (random.random_range(0..sensor.height), random.random_range(0..sensor.width));
             let strength: f32 = random.random_range(0.0..1.0);
             (y, x, 15.0 + 260.0 * strength.powi(4))
         })

@@ -1,0 +1,182 @@
+//! Aligning frames on the whole scene: for a camera that was held by hand, bumped, or moved a
+//! little.
+//!
+//! Corners of small sketches are matched by description and a similarity is found that most of them
+//! agree with (Fischler & Bolles 1981); patches of the sketches, then of the frames themselves,
+//! refine it to fractions of a pixel. The simplest model that explains the patches is taken
+//! (Schwarz 1978).
+
+mod features;
+mod fit;
+mod patches;
+mod sketch;
+
+use super::alignment::{Aligned, Alignment, spread_residuals};
+use super::motion::{Motion, apply};
+use crate::CoreError;
+use crate::frames::{Frame, Light};
+use crate::plan::SceneModel;
+use crate::progress::Watch;
+use features::Corner;
+use fit::Fit;
+use nalgebra::Matrix3;
+use patches::{Patches, Sighting};
+use rayon::prelude::*;
+use sketch::Sketch;
+
+/// Fewer agreeing corners are taken for chance.
+const FEWEST_CORNERS: usize = 12;
+/// Fewer agreeing patches do not place a frame.
+const FEWEST_PATCHES: usize = 10;
+/// Share of the patches that can be seen in a frame which must agree with its motion.
+const AGREEING: f64 = 0.4;
+/// Patches at most.
+const PATCHES: usize = 360;
+/// A motion that moves nothing by more than this is none, in pixels.
+const STILL: f64 = 0.03;
+
+/// Finds each frame's motion from what the pictures show; all are of one size. A frame with a
+/// hint, a motion known from elsewhere, is refined from there, or placed by it alone.
+///
+/// # Errors
+/// [`CoreError::Frames`] when the reference frame shows too little to align on.
+pub fn align_scene(
+    frames: &[&Frame],
+    reference: usize,
+    hints: &[Option<Matrix3<f64>>],
+    model: SceneModel,
+    watch: &dyn Watch,
+) -> Result<Alignment, CoreError> {
+    let scene = Scene::new(frames[reference], model)?;
+    let aligned: Result<Vec<Aligned>, CoreError> = frames
+        .par_iter()
+        .enumerate()
+        .map(|(i, frame)| {
+            if watch.cancelled() {
+                return Err(CoreError::Cancelled);
+            }
+            let found = match i == reference {
+                true => {
+                    Aligned { matched: scene.full.count(), rms_px: Some(0.0), ..Aligned::still() }
+                }
+                false => scene.place(*frame, hints[i].as_ref())?,
+            };
+            watch.advance(1);
+            Ok(found)
+        })
+        .collect();
+    Ok(Alignment { frames: aligned?, lens: None })
+}
+
+/// The reference frame, ready to be looked for in the others.
+struct Scene {
+    corners: Vec<Corner>,
+    rough: Patches,
+    full: Patches,
+    size: (u32, u32),
+    step: f64,
+    model: SceneModel,
+}
+
+impl Scene {
+    fn new(reference: &dyn Light, model: SceneModel) -> Result<Self, CoreError> {
+        let sketch = Sketch::of(reference)?;
+        let corners = features::corners(&sketch);
+        let places = || corners.iter().take(PATCHES).map(|c| c.at);
+        let rough = Patches::new(&sketch, places(), false)?;
+        let full = Patches::new(reference, places().map(|at| sketch.to_frame(at)), true)?;
+        if corners.len() < FEWEST_CORNERS || full.count() < FEWEST_PATCHES {
+            return Err(CoreError::Frames(
+                "The reference frame shows too little detail to align on; choose another reference frame, or combine without alignment.".to_owned(),
+            ));
+        }
+        let step = sketch.step as f64;
+        Ok(Self { corners, rough, full, size: reference.size(), step, model })
+    }
+
+    /// Places one frame, or tells why it cannot be placed.
+    fn place(&self, frame: &dyn Light, hint: Option<&Matrix3<f64>>) -> Result<Aligned, CoreError> {
+        let start = match hint {
+            Some(hint) => *hint,
+            None => {
+                let sketch = Sketch::of(frame)?;
+                let corners = features::corners(&sketch);
+                let pairs: Vec<_> = features::pairs(&corners, &self.corners)
+                    .into_iter()
+                    .map(|(i, j)| (corners[i].at, self.corners[j].at))
+                    .collect();
+                let Some((motion, agreeing)) = fit::agreeing_similarity(&pairs) else {
+                    return Ok(Aligned::left_out(Some(nothing_alike(corners.len()))));
+                };
+                if agreeing < FEWEST_CORNERS {
+                    return Ok(Aligned::left_out(Some(nothing_alike(corners.len()))));
+                }
+                let near = self.rough.find(&sketch, &Motion::Homography(motion))?;
+                let size = (sketch.width as u32, sketch.height as u32);
+                let better = fit::choose(&near, SceneModel::Auto, size);
+                let enough = better.filter(|b| b.agreeing >= FEWEST_PATCHES);
+                self.scaled(enough.map_or(motion, |b| b.motion))
+            }
+        };
+        let mut now = start;
+        let mut found: Option<(Fit, Vec<Sighting>)> = None;
+        for _ in 0..2 {
+            let seen = self.full.find(frame, &Motion::Homography(now))?;
+            let Some(fit) = fit::choose(&seen, self.model, self.size) else { break };
+            now = fit.motion;
+            found = Some((fit, seen));
+        }
+        Ok(match found.and_then(|(fit, seen)| self.verdict(fit, &seen)) {
+            Some(aligned) => Aligned { by_hand: hint.is_some(), ..aligned },
+            None if hint.is_some() => Aligned {
+                motion: Some(Motion::Homography(start)),
+                by_hand: true,
+                ..Aligned::left_out(None)
+            },
+            None => Aligned::left_out(Some(
+                "Too few of its details agree on one motion: something large moved, or the camera was moved too far.".to_owned(),
+            )),
+        })
+    }
+
+    /// A motion between sketches as a motion between frames.
+    fn scaled(&self, motion: Matrix3<f64>) -> Matrix3<f64> {
+        let (s, o) = (self.step, (self.step - 1.0) / 2.0);
+        let up = Matrix3::new(s, 0.0, o, 0.0, s, o, 0.0, 0.0, 1.0);
+        let down = Matrix3::new(1.0 / s, 0.0, -o / s, 0.0, 1.0 / s, -o / s, 0.0, 0.0, 1.0);
+        let scaled = up * motion * down;
+        scaled / scaled[(2, 2)]
+    }
+
+    fn verdict(&self, fit: Fit, seen: &[Sighting]) -> Option<Aligned> {
+        let share = fit.agreeing as f64 / seen.len().max(1) as f64;
+        if fit.agreeing < FEWEST_PATCHES || share < AGREEING || fit.rms_px > 1.0 {
+            return None;
+        }
+        let residuals = spread_residuals(seen.iter().map(|s| {
+            let [x, y] = apply(&fit.motion, s.at);
+            [s.reference[0], s.reference[1], x - s.reference[0], y - s.reference[1]]
+        }));
+        let (width, height) = self.size;
+        let homography = Motion::Homography(fit.motion);
+        let grid = homography.grid(width, height, 5, 5);
+        let furthest = grid.iter().map(|[x, y, u, v]| (u - x).hypot(v - y)).fold(0.0, f64::max);
+        let motion = if furthest < STILL { Motion::Still } else { homography };
+        Some(Aligned {
+            motion: Some(motion),
+            reason: None,
+            matched: fit.agreeing,
+            rms_px: Some(fit.rms_px),
+            by_hand: false,
+            residuals,
+        })
+    }
+}
+
+fn nothing_alike(corners: usize) -> String {
+    if corners < FEWEST_CORNERS {
+        return "It shows too little detail to align on: blurred, covered or without light."
+            .to_owned();
+    }
+    "Its details do not match those of the reference frame: another scene, or the camera was moved too far.".to_owned()
+}

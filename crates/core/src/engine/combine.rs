@@ -1,0 +1,298 @@
+//! The combine stage: picture, maps and figures from aligned frames.
+
+use super::Request;
+use super::decode::Decoded;
+use super::stages::{AlignNote, CombineNote, StarFigures, stars_of};
+use crate::CoreError;
+use crate::align::stars::{self, Star};
+use crate::align::{Aligned, Motion};
+use crate::cache::{Key, MapKind};
+use crate::combine::edges;
+use crate::combine::level::{self, Level};
+use crate::combine::reduce::{Placed, Reducer, Workspace};
+use crate::frames::{Combined, Frame, Light};
+use crate::measure::noise;
+use crate::plan::{AlignMode, Edges, Method};
+use crate::progress::Stage;
+use crate::report::{FrameReport, NoisePoint, Report};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::{Region, SIDE, TileWriter};
+use rayon::prelude::*;
+use std::sync::Mutex;
+
+/// A frame that goes into the result.
+struct Used<'a> {
+    index: usize,
+    frame: &'a Frame,
+    motion: &'a Motion,
+    levels: [Level; 3],
+    weight: f32,
+}
+
+impl<'a> Used<'a> {
+    fn placed(&self) -> Placed<'a> {
+        let Self { frame, motion, levels, weight, .. } = *self;
+        Placed { light: frame, motion, levels, weight }
+    }
+}
+
+pub fn combine(
+    request: &Request,
+    key: &Key,
+    decoded: &[Decoded],
+    note: &AlignNote,
+) -> Result<CombineNote, CoreError> {
+    let plan = &request.plan.combine;
+    let reference = decoded[note.reference].as_ref().map_err(|e| CoreError::Frames(e.clone()))?;
+    let mut used = used(decoded, note)?;
+    prepare(request, reference, note, &mut used)?;
+    let region = region(plan.edges, &used, reference.size())?;
+    let (result, rejected) = reduce(request, key, &used, region)?;
+    let result = Combined(result);
+
+    let origin = [region.x, region.y];
+    let (reference_stars, star_width_px) = if request.plan.align.mode == AlignMode::Stars {
+        let list = stars_of(request, note.reference, reference)?;
+        let found = stars::find(&result, &|| request.watch.cancelled())?.stars;
+        let width = stars::width_of_the_same(&found, &list.stars, origin);
+        (list.stars, width)
+    } else {
+        (vec![], None)
+    };
+    let averaging = matches!(plan.method, Method::Mean | Method::Clipped | Method::Median);
+    let noise = match averaging {
+        true => {
+            let ideal = ideal_gain(plan.method, used.len());
+            noise::gain(reference, &result, origin, &reference_stars, ideal)?
+        }
+        false => None,
+    };
+    let noise_by_frames = match averaging {
+        true => noise_by_frames(request, &used, note.reference, region, &reference_stars)?,
+        false => vec![],
+    };
+    let frames = request.frames.iter().enumerate().map(|(i, input)| {
+        let place = used.iter().position(|u| u.index == i);
+        let part = place.map(|p| (&used[p], rejected.as_ref().map(|shares| shares[p])));
+        let aligned = &note.alignment.frames[i];
+        frame_report(&input.name, aligned, note.stars[i], part, reference.size())
+    });
+    let report = Report {
+        version: 1,
+        reference: request.frames[note.reference].name.clone(),
+        size: [region.width, region.height],
+        origin,
+        frames: frames.collect(),
+        noise,
+        noise_by_frames,
+        star_width_px,
+        lens: note.alignment.lens,
+        stages: vec![],
+        peak_memory_mib: 0,
+    };
+    Ok(CombineNote {
+        reference: note.reference,
+        profile: reference.encoding.icc().to_vec(),
+        report,
+    })
+}
+
+fn used<'a>(decoded: &'a [Decoded], note: &'a AlignNote) -> Result<Vec<Used<'a>>, CoreError> {
+    let used: Vec<Used> = decoded
+        .iter()
+        .zip(&note.alignment.frames)
+        .enumerate()
+        .filter_map(|(index, (frame, aligned))| {
+            let (frame, motion) = (frame.as_ref().ok()?, aligned.motion.as_ref()?);
+            Some(Used { index, frame, motion, levels: [Level::NONE; 3], weight: 1.0 })
+        })
+        .collect();
+    if used.len() < 2 {
+        return Err(CoreError::Frames(
+            "No frame could be aligned with the reference frame; choose another reference frame, or combine without alignment.".to_owned(),
+        ));
+    }
+    Ok(used)
+}
+
+/// Levels and weights, as the plan asks for them.
+fn prepare(
+    request: &Request,
+    reference: &Frame,
+    note: &AlignNote,
+    used: &mut [Used],
+) -> Result<(), CoreError> {
+    let plan = &request.plan.combine;
+    used.par_iter_mut().try_for_each(|one| {
+        if request.watch.cancelled() {
+            return Err(PictureError::Cancelled);
+        }
+        if plan.level && one.index != note.reference {
+            one.levels = level::find(one.frame, one.motion, reference)?;
+        }
+        if plan.weigh {
+            // Inverse variance after levelling, and less for wider stars (their light is spread
+            // over so much more noise).
+            let sigma = noise::typical(one.frame)? * one.levels[1].gain;
+            let width = note.stars[one.index].and_then(|s| s.width).unwrap_or(1.0);
+            one.weight = 1.0 / (sigma * width).max(1e-6).powi(2);
+        }
+        Ok(())
+    })?;
+    let heaviest = used.iter().map(|u| u.weight).fold(0.0, f32::max);
+    used.iter_mut().for_each(|u| u.weight /= heaviest);
+    Ok(())
+}
+
+/// The part of the reference frame that the result covers.
+fn region(edges: Edges, used: &[Used], (width, height): (u32, u32)) -> Result<Region, CoreError> {
+    if edges != Edges::Trim {
+        return Ok(Region { x: 0, y: 0, width, height });
+    }
+    let motions: Vec<&Motion> = used.iter().map(|u| u.motion).collect();
+    edges::common(&motions, width, height).ok_or_else(|| {
+        CoreError::Frames(
+            "The used frames have no part in common; keep the edges instead of trimming them."
+                .to_owned(),
+        )
+    })
+}
+
+/// Makes the picture and its maps; with a method that rejects, also gives each used frame's share
+/// of rejected samples.
+fn reduce(
+    request: &Request,
+    key: &Key,
+    used: &[Used],
+    region: Region,
+) -> Result<(jade_pixels::tiled::TiledFile<f32>, Option<Vec<f32>>), CoreError> {
+    let plan = &request.plan.combine;
+    let rejects = plan.method == Method::Clipped;
+    let placed = used.iter().map(Used::placed).collect();
+    let reducer = Reducer::new(placed, plan, request.budget.held());
+    let tiles = Region::covering(region.width, region.height, SIDE);
+    request.watch.begin(Stage::Combine, tiles.len() as u64);
+    let (width, height) = (region.width, region.height);
+    let picture = request.cache.picture(key);
+    let writer = TileWriter::<f32>::create(&picture, width, height, 3)?;
+    let map = |kind: MapKind, channels: u32| {
+        TileWriter::<u16>::create(&request.cache.map(key, kind), width, height, channels)
+    };
+    let coverage = (plan.edges == Edges::Keep).then(|| map(MapKind::Coverage, 1)).transpose()?;
+    let rejected = rejects.then(|| map(MapKind::Rejected, 2)).transpose()?;
+    let by_frame = Mutex::new(vec![0u64; used.len()]);
+    tiles.par_iter().try_for_each_init(Workspace::default, |space, tile| {
+        let there = Region { x: tile.x + region.x, y: tile.y + region.y, ..*tile };
+        let made = reducer.reduce(there, space, &|| request.watch.cancelled())?;
+        writer.write_region(*tile, &made.light)?;
+        if let Some(coverage) = &coverage {
+            let everywhere = vec![used.len() as u16; tile.area()];
+            let counts = if made.coverage.is_empty() { &everywhere } else { &made.coverage };
+            coverage.write_region(*tile, counts)?;
+        }
+        if let Some(rejected) = &rejected {
+            rejected.write_region(*tile, made.rejected.as_flattened())?;
+            let mut all = by_frame.lock().expect("no thread fails with the lock");
+            all.iter_mut().zip(&made.by_frame).for_each(|(sum, n)| *sum += n);
+        }
+        request.watch.advance(1);
+        Ok::<(), PictureError>(())
+    })?;
+    for map in [coverage, rejected].into_iter().flatten() {
+        map.finish(false)?;
+    }
+    let area = region.area() as f32;
+    let by_frame = by_frame.into_inner().expect("no thread fails with the lock");
+    let shares = rejects.then(|| by_frame.into_iter().map(|n| n as f32 / area).collect());
+    Ok((writer.finish(true)?, shares))
+}
+
+/// Noise of the result if only so many frames were combined, in a few patches: the reference frame
+/// first, then the others in order.
+fn noise_by_frames(
+    request: &Request,
+    used: &[Used],
+    reference: usize,
+    region: Region,
+    stars: &[Star],
+) -> Result<Vec<NoisePoint>, CoreError> {
+    const PATCHES: usize = 12;
+    let plan = &request.plan.combine;
+    let mut order: Vec<&Used> = used.iter().collect();
+    order.sort_by_key(|u| u.index != reference);
+    let origin = [region.x, region.y];
+    let patches = noise::patches((region.width, region.height), origin, stars, PATCHES);
+    let mut counts: Vec<usize> = [1, 2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64, 96, 128, 192].to_vec();
+    counts.retain(|n| *n < used.len());
+    counts.push(used.len());
+    let measured: Result<Vec<f32>, CoreError> = counts
+        .par_iter()
+        .map(|&n| {
+            let placed = order[..n].iter().map(|u| u.placed()).collect();
+            let reducer = Reducer::new(placed, plan, request.budget.held());
+            let mut space = Workspace::default();
+            let mut figures = Vec::new();
+            for patch in &patches {
+                let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..*patch };
+                let made = reducer.reduce(there, &mut space, &|| request.watch.cancelled())?;
+                let mean = made.light.chunks_exact(3).map(|p| p.iter().sum::<f32>() / 3.0);
+                figures.push(noise::noise(&mean.collect::<Vec<_>>(), patch.width as usize));
+            }
+            Ok(if figures.is_empty() {
+                0.0
+            } else {
+                crate::align::background::median(&mut figures)
+            })
+        })
+        .collect();
+    let measured = measured?;
+    let single = measured[0];
+    let points = counts.iter().zip(measured).map(|(&n, noise)| NoisePoint {
+        frames: n as u32,
+        noise,
+        expected: single / ideal_gain(plan.method, n),
+    });
+    Ok(points.collect())
+}
+
+/// Noise gain that the method reaches at best with `n` frames of normal noise.
+fn ideal_gain(method: Method, n: usize) -> f32 {
+    let n = n as f32;
+    match method {
+        // For two frames the median is the mean; then it falls towards sqrt(2 n / pi).
+        Method::Median if n > 2.0 => {
+            (n / (1.0 + (std::f32::consts::FRAC_PI_2 - 1.0) * (1.0 - 1.5 / n))).sqrt()
+        }
+        _ => n.sqrt(),
+    }
+}
+
+fn frame_report(
+    name: &str,
+    aligned: &Aligned,
+    stars: Option<StarFigures>,
+    part: Option<(&Used, Option<f32>)>,
+    (width, height): (u32, u32),
+) -> FrameReport {
+    let motion = aligned.motion.as_ref();
+    let rows = |m: nalgebra::Matrix3<f64>| [0, 1, 2].map(|i| [m[(i, 0)], m[(i, 1)], m[(i, 2)]]);
+    let level = part.map(|(used, _)| used.levels[1]).filter(|level| *level != Level::NONE);
+    FrameReport {
+        file: name.to_owned(),
+        used: motion.is_some(),
+        reason: aligned.reason.clone(),
+        model: motion.map(|m| m.model().to_owned()),
+        to_reference: motion.map(|m| rows(m.nearest_homography(width, height))),
+        grid: motion.map_or(vec![], |m| m.grid(width, height, 17, 11)),
+        rms_px: aligned.rms_px,
+        matched: aligned.rms_px.map(|_| aligned.matched),
+        stars: stars.map(|s| s.count),
+        star_width_px: stars.and_then(|s| s.width),
+        sky_level: stars.map(|s| s.level),
+        weight: part.map_or(0.0, |(used, _)| used.weight),
+        by_hand: aligned.by_hand,
+        level: level.map(|l| [l.gain, l.offset]),
+        rejected: part.and_then(|(_, share)| share),
+        residuals: aligned.residuals.clone(),
+    }
+}
