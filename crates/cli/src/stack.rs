@@ -12,6 +12,7 @@ use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
 use jade_core::report::Report;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::{Target, write_whole};
+use rayon::prelude::*;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -187,28 +188,34 @@ impl StackArgs {
     }
 
     fn inputs(&self) -> anyhow::Result<(Vec<FrameInput>, Option<usize>)> {
-        let mut inputs = Vec::new();
-        let mut paths: Vec<PathBuf> = Vec::new();
+        let mut kept: Vec<(&PathBuf, PathBuf)> = Vec::new();
         for path in &self.frames {
             let real = path.canonicalize().with_context(|| {
                 format!("{}: the frame cannot be found; check the path", path.display())
             })?;
-            if paths.contains(&real) {
+            if kept.iter().any(|(_, other)| *other == real) {
                 eprintln!("jade-stack: {}: given twice, taken once", path.display());
                 continue;
             }
-            let name = path.file_name().unwrap_or(path.as_os_str()).to_string_lossy().into_owned();
-            let blake3 = engine::content_hash(path)?;
-            paths.push(real);
-            inputs.push(FrameInput { path: path.clone(), name, blake3 });
+            kept.push((path, real));
         }
+        let inputs: anyhow::Result<Vec<FrameInput>> = kept
+            .par_iter()
+            .map(|(path, _)| {
+                let name = path.file_name().unwrap_or(path.as_os_str());
+                let name = name.to_string_lossy().into_owned();
+                let blake3 = engine::content_hash(path)?;
+                Ok(FrameInput { path: path.to_path_buf(), name, blake3 })
+            })
+            .collect();
+        let inputs = inputs?;
         let reference = match &self.reference {
             None => None,
             Some(path) => {
                 let real = path.canonicalize().with_context(|| {
                     format!("{}: the reference frame cannot be found", path.display())
                 })?;
-                let place = paths.iter().position(|p| *p == real).with_context(|| {
+                let place = kept.iter().position(|(_, p)| *p == real).with_context(|| {
                     format!("{}: the reference frame is not among the frames", path.display())
                 })?;
                 Some(place)

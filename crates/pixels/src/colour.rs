@@ -13,7 +13,9 @@ type Curve = Arc<Vec<f32>>;
 #[derive(Debug, Clone)]
 pub struct Encoding {
     curves: [Curve; 3],
-    /// Where in a curve to begin looking for a value, by the square root of the value.
+    /// Half-way light between each code and the next, endless after the last.
+    halves: [Curve; 3],
+    /// A code at or just below the nearest one for a value, by the square root of the value.
     starts: [Arc<Vec<u16>>; 3],
     to_srgb: [[f32; 3]; 3],
     profile: Arc<Vec<u8>>,
@@ -113,6 +115,7 @@ impl Encoding {
         };
         let mut encoding = Self {
             curves: curves.clone(),
+            halves: Default::default(),
             starts: Default::default(),
             to_srgb,
             profile: Arc::new(bytes),
@@ -124,17 +127,20 @@ impl Encoding {
 
     fn set_curves(&mut self, curves: [Curve; 3]) {
         for (channel, curve) in curves.iter().enumerate() {
-            self.starts[channel] = match curves[..channel].iter().position(|c| c == curve) {
-                Some(same) => self.starts[same].clone(),
-                None => Arc::new(
-                    (0..=STARTS)
-                        .map(|i| {
-                            let value = (i as f32 / STARTS as f32).powi(2);
-                            curve.partition_point(|&c| c < value).min(65535) as u16
-                        })
-                        .collect(),
-                ),
-            };
+            if let Some(same) = curves[..channel].iter().position(|c| c == curve) {
+                self.halves[channel] = self.halves[same].clone();
+                self.starts[channel] = self.starts[same].clone();
+                continue;
+            }
+            let mut halves: Vec<f32> = curve.windows(2).map(|w| 0.5 * (w[0] + w[1])).collect();
+            halves.push(f32::INFINITY);
+            let starts = (0..=STARTS).map(|i| {
+                // One slot of slack takes up rounding of the square root.
+                let value = (i.saturating_sub(1) as f32 / STARTS as f32).powi(2);
+                halves.partition_point(|&half| half < value) as u16
+            });
+            self.starts[channel] = Arc::new(starts.collect());
+            self.halves[channel] = Arc::new(halves);
         }
         self.curves = curves;
     }
@@ -147,19 +153,16 @@ impl Encoding {
     /// The code whose linear light is nearest to `linear`; values outside 0..=1 are clipped.
     pub fn encode(&self, channel: usize, linear: f32) -> u16 {
         let value = linear.clamp(0.0, 1.0);
-        let curve = self.curves[channel].as_slice();
-        let starts = self.starts[channel].as_slice();
+        let halves = self.halves[channel].as_slice();
         let slot = (value.sqrt() * STARTS as f32) as usize;
-        // One slot of slack takes up rounding of the square root.
-        let mut above = starts[slot.saturating_sub(1)] as usize;
-        while above < 65535 && curve[above] < value {
-            above += 1;
+        let mut code = self.starts[channel][slot] as usize;
+        // Mostly one or two codes lie between; adding what a comparison gives needs no guess.
+        code += usize::from(value > halves[code]);
+        code += usize::from(value > halves[code]);
+        while value > halves[code] {
+            code += 1;
         }
-        if above > 0 && value - curve[above - 1] < curve[above] - value {
-            (above - 1) as u16
-        } else {
-            above as u16
-        }
+        code as u16
     }
 
     /// Linear light in this encoding's primaries to linear light in sRGB primaries; rows are the

@@ -148,7 +148,10 @@ impl<T: Sample> TiledFile<T> {
                 let left = region.x.max(tx * SIDE);
                 let stop = right.min((tx + 1) * SIDE);
                 let rows = (end - top) as usize;
-                buffer.resize(rows * row_samples, T::default());
+                if buffer.len() < rows * row_samples {
+                    buffer.resize(rows * row_samples, T::default());
+                }
+                let buffer = &mut buffer[..rows * row_samples];
                 let skip = (top - ty * SIDE) as usize * row_samples * size_of::<T>();
                 let start = self.shape.tile_start::<T>(tx, ty) + skip as u64;
                 self.file

@@ -17,12 +17,12 @@ pub struct Background {
 }
 
 impl Background {
-    /// Measures a picture, a row of cells at a time, from every second pixel of every second row.
+    /// Measures a picture, a row of cells at a time, from every third pixel of every third row.
     ///
     /// # Errors
     /// [`PictureError::Io`].
     pub fn measure(light: &dyn Light) -> Result<Self, PictureError> {
-        const STEP: u32 = 2;
+        const STEP: u32 = 3;
         let (width, height) = light.size();
         let (across, down) = (width.div_ceil(CELL) as usize, height.div_ceil(CELL) as usize);
         let rows: Result<Vec<Vec<(f32, f32)>>, PictureError> = (0..down as u32)
@@ -32,14 +32,16 @@ impl Background {
                 let band = Region { x: 0, y, width, height: CELL.min(height - y) };
                 let values = light.thinned_mean(band, STEP)?;
                 let stride = width.div_ceil(STEP) as usize;
-                let side = (CELL / STEP) as usize;
-                let mut cell = Vec::with_capacity(side * side);
+                let begin =
+                    |column: usize| (column * CELL as usize).div_ceil(STEP as usize).min(stride);
+                let mut cell = Vec::new();
                 Ok((0..across)
                     .map(|column| {
                         cell.clear();
                         for row in values.chunks_exact(stride) {
-                            let end = ((column + 1) * side).min(stride);
-                            cell.extend_from_slice(&row[column * side..end]);
+                            // A last column too narrow for a sample shares its neighbour's.
+                            let end = begin(column + 1);
+                            cell.extend_from_slice(&row[begin(column).min(end - 1)..end]);
                         }
                         clipped(&mut cell)
                     })
@@ -91,28 +93,42 @@ pub fn robust_sigma(values: &[f32], middle: f32) -> f32 {
     1.4826 * median(&mut off)
 }
 
-/// Median and noise after cutting away, three times, what lies beyond three sigma.
+/// Median and noise after cutting away, three times, what lies beyond three sigma; sorts `values`.
 fn clipped(values: &mut [f32]) -> (f32, f32) {
-    let mut kept = values;
-    let mut middle = median(kept);
-    let mut sigma = robust_sigma(kept, middle);
+    values.sort_unstable_by(f32::total_cmp);
+    let mut kept = &*values;
+    let (mut middle, mut sigma) = spread_of_sorted(kept);
     for _ in 0..3 {
         let reach = 3.0 * sigma;
-        let mut count = 0;
-        for i in 0..kept.len() {
-            if (kept[i] - middle).abs() <= reach {
-                kept.swap(i, count);
-                count += 1;
-            }
-        }
-        if count == kept.len() || count < 16 {
+        let from = kept.partition_point(|v| *v < middle - reach);
+        let to = kept.partition_point(|v| *v <= middle + reach);
+        if to - from == kept.len() || to - from < 16 {
             break;
         }
-        kept = &mut kept[..count];
-        middle = median(kept);
-        sigma = robust_sigma(kept, middle);
+        kept = &kept[from..to];
+        (middle, sigma) = spread_of_sorted(kept);
     }
     (middle, sigma.max(1e-6))
+}
+
+/// Median and [`robust_sigma`] of sorted values: from the middle outwards, the nearer of the two
+/// neighbours first, until half the values are passed.
+fn spread_of_sorted(sorted: &[f32]) -> (f32, f32) {
+    let place = sorted.len() / 2;
+    let middle = sorted[place];
+    let (mut below, mut above, mut off) = (place, place, 0.0);
+    for _ in 0..sorted.len() / 2 {
+        let down = below.checked_sub(1).map(|i| middle - sorted[i]);
+        let up = sorted.get(above + 1).map(|v| v - middle);
+        if down.is_some_and(|down| up.is_none_or(|up| down <= up)) {
+            below -= 1;
+            off = down.unwrap_or(off);
+        } else {
+            above += 1;
+            off = up.unwrap_or(off);
+        }
+    }
+    (middle, 1.4826 * off)
 }
 
 /// Cells far outside the range of their neighbours (a lamp, the moon) take the neighbours' median;
@@ -132,4 +148,22 @@ fn smoothed(mesh: &[f32], across: usize, down: usize) -> Vec<f32> {
         }
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn sorted_values_give_the_same_spread(
+            mut values in prop::collection::vec(-10.0f32..10.0, 1..200),
+        ) {
+            let middle = median(&mut values.clone());
+            let sigma = robust_sigma(&values, middle);
+            values.sort_by(f32::total_cmp);
+            prop_assert_eq!(spread_of_sorted(&values), (middle, sigma));
+        }
+    }
 }

@@ -2,6 +2,7 @@
 //! solved together over all frames (Levenberg 1944; Marquardt 1963), with a robust loss.
 
 use nalgebra::{DMatrix, DVector, Matrix3, Rotation3, SMatrix, SVector, Vector3};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 /// A lens: pixel positions to directions (x right, y down, z forward). With `r` the distance from
@@ -90,16 +91,20 @@ const ROBUST: f64 = 3.0;
 pub fn solve(frames: &[Vec<Sighting>], width: u32, height: u32) -> Option<Solution> {
     let size = width.max(height) as f64;
     let starts = [0.45, 0.7, 1.1, 2.0, 4.0, 9.0];
-    let mut best: Option<Solution> = None;
-    for start in starts {
+    // A part of the sightings tells which start is the best.
+    const SOME: usize = 150;
+    let few: Vec<Vec<Sighting>> = frames
+        .iter()
+        .map(|f| f.iter().step_by(f.len().div_ceil(SOME).max(1)).copied().collect())
+        .collect();
+    let rough = starts.par_iter().map(|start| {
         let lens = Lens::plain(start * size, width, height);
-        let turns = frames.iter().map(|f| turn_between(&lens, f)).collect();
-        let rough = refine(Solution { lens, turns, cost: 0.0 }, frames, 12);
-        if rough.cost.is_finite() && best.as_ref().is_none_or(|b| rough.cost < b.cost) {
-            best = Some(rough);
-        }
-    }
-    best.map(|b| refine(b, frames, 60))
+        let turns = few.iter().map(|f| turn_between(&lens, f)).collect();
+        refine(Solution { lens, turns, cost: 0.0 }, &few, 12)
+    });
+    let rough: Vec<Solution> = rough.filter(|r| r.cost.is_finite()).collect();
+    let best = rough.into_iter().min_by(|a, b| a.cost.total_cmp(&b.cost))?;
+    Some(refine(best, frames, 60))
 }
 
 /// The rotation that brings the frame's directions nearest to the reference's (Kabsch 1976).

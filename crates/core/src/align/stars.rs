@@ -139,7 +139,7 @@ impl Patch {
         let mut above = raw.clone();
         let width = region.width as usize;
         // The mesh bends slowly, so it is looked up once for a run of pixels.
-        const RUN: usize = 8;
+        const RUN: usize = 16;
         let runs = width.div_ceil(RUN);
         let mut inverse = Vec::with_capacity(runs * region.height as usize);
         for (y, row) in above.chunks_exact_mut(width).enumerate() {

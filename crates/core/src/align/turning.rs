@@ -46,21 +46,16 @@ pub fn align_stars(
         )));
     }
     let mut all: Vec<Vec<Star>> = lists.into_iter().map(|l| l.stars).collect();
-    let t0=std::time::Instant::now();
     let sky = Sky { reference, hints, width, height };
     let still = sky.still_lights(&all);
     let mut rough = sky.match_all(&sky.without(&all, &still));
-    eprintln!("match {:?}",t0.elapsed());
     let enough = rough.iter().flatten().count() * 2 > all.len();
     if enough {
         sky.drop_all(&mut all, &sky.lights_of_the_ground(&still, &rough));
     } else {
         rough = sky.match_all(&all);
     }
-    eprintln!("drop {:?}",t0.elapsed());
-    let r=sky.solve(&all, &rough);
-    eprintln!("solve {:?}",t0.elapsed());
- r
+    sky.solve(&all, &rough)
 }
 
 struct Sky {

@@ -37,10 +37,31 @@ pub struct Clip {
     own: f32,
 }
 
+/// Memory of one thread that is used again for every region.
+#[derive(Default)]
+pub struct Marks {
+    expected: Expected,
+    /// One plane for each frame.
+    state: Vec<u8>,
+    furthest: Vec<f32>,
+    whose: Vec<u16>,
+    near: Near,
+}
+
 /// What is expected at each position: median and one over sigma, three planes each.
+#[derive(Default)]
 struct Expected {
     middle: [Vec<f32>; 3],
     inverse: [Vec<f32>; 3],
+    rows: Vec<Row>,
+}
+
+/// How many rejections lie in the square around each position.
+#[derive(Default)]
+struct Near {
+    counts: Vec<u8>,
+    across: Vec<u8>,
+    padded: Vec<u8>,
 }
 
 impl Clip {
@@ -67,14 +88,21 @@ impl Clip {
     }
 
     /// Appends the clipped mean of `part`, which lies in the held region.
-    pub fn reduce(&self, held: &Held, part: Region, weights: &[f32], out: &mut Reduced) {
+    pub fn reduce(
+        &self,
+        held: &Held,
+        part: Region,
+        weights: &[f32],
+        marks: &mut Marks,
+        out: &mut Reduced,
+    ) {
         let Some(outer) = held.region else { return };
         let (area, width) = (held.area(), outer.width as usize);
-        let expected = self.expect(held);
-        let mut state = vec![KEPT; held.frames() * area];
-        let mut furthest = vec![0.0f32; area];
-        let mut whose = vec![0u16; area];
-        let mut near = vec![0u8; area];
+        let Marks { expected, state, furthest, whose, near } = marks;
+        self.expect(held, expected);
+        refill(state, held.frames() * area);
+        refill(furthest, area);
+        refill(whose, area);
         let mut rejecting = vec![];
         for (frame, state) in state.chunks_exact_mut(area).enumerate() {
             let planes = [0, 1, 2].map(|c| held.plane(frame, c));
@@ -85,8 +113,8 @@ impl Clip {
                 self.limit,
                 frame as u16 + 1,
                 state,
-                &mut furthest,
-                &mut whose,
+                furthest,
+                whose,
             );
             if let Some(covered) = &held.covered[frame] {
                 let absent = state.iter_mut().zip(covered).filter(|(_, covered)| !**covered);
@@ -94,8 +122,8 @@ impl Clip {
             }
             if any {
                 rejecting.push(frame);
-                count_near(state, width, &mut near);
-                let close = state.iter_mut().zip(&near).zip(&mut whose);
+                near.count(state, width);
+                let close = state.iter_mut().zip(&near.counts).zip(&mut *whose);
                 for ((state, _), whose) in close.filter(|((s, n), _)| **s == KEPT && **n >= MANY) {
                     *state = REJECTED;
                     if *whose == 0 {
@@ -107,7 +135,7 @@ impl Clip {
         let (left, top) = ((part.x - outer.x) as usize, (part.y - outer.y) as usize);
         for row in top..top + part.height as usize {
             let at = row * width + left..row * width + left + part.width as usize;
-            average(held, &state, weights, &expected, at.clone(), &mut out.light);
+            average(held, state, weights, expected, at.clone(), &mut out.light);
             let mut counts = vec![0u16; at.len()];
             for &frame in &rejecting {
                 let state = &state[frame * area..][at.clone()];
@@ -120,21 +148,21 @@ impl Clip {
         }
     }
 
-    fn expect(&self, held: &Held) -> Expected {
+    fn expect(&self, held: &Held, all: &mut Expected) {
         let area = held.area();
-        let planes = || [(); 3].map(|()| vec![0.0; area]);
-        let mut all = Expected { middle: planes(), inverse: planes() };
-        let mut rows: Vec<Row> = vec![[0.0; LANES]; held.frames()];
+        let Expected { middle: middles, inverse: inverses, rows } = all;
+        middles.iter_mut().chain(&mut *inverses).for_each(|plane| plane.resize(area, 0.0));
+        rows.resize(held.frames(), [0.0; LANES]);
         let ([low, high], factor) = self.spread;
         for start in (0..area).step_by(LANES) {
             let long = LANES.min(area - start);
             let whole = held.whole(start, long);
             for c in 0..3 {
                 let mut spread = [0.0f32; LANES];
-                let middles = &mut all.middle[c][start..start + long];
+                let middles = &mut middles[c][start..start + long];
                 if whole {
-                    held.rows(c, start, long, &mut rows);
-                    self.network.run(&mut rows);
+                    held.rows(c, start, long, rows);
+                    self.network.run(rows);
                     let [below, above] = self.median.map(|row| &rows[row]);
                     for (lane, middle) in middles.iter_mut().enumerate() {
                         *middle = 0.5 * (below[lane] + above[lane]);
@@ -150,17 +178,32 @@ impl Clip {
                         }
                     }
                 }
-                let mut sorted = spread;
-                sorted[..long].sort_unstable_by(f32::total_cmp);
-                let usual = sorted[long / 2];
-                let inverses = &mut all.inverse[c][start..start + long];
+                let usual = usual(&spread[..long]);
+                let inverses = &mut inverses[c][start..start + long];
                 for (inverse, spread) in inverses.iter_mut().zip(spread) {
                     *inverse = 1.0 / usual.max(self.own * spread).max(1e-7);
                 }
             }
         }
-        all
     }
+}
+
+/// Makes a buffer hold `count` zeros.
+fn refill<T: Clone + Default>(buffer: &mut Vec<T>, count: usize) {
+    buffer.clear();
+    buffer.resize(count, T::default());
+}
+
+/// The spread of most of neighbouring positions: the mean of those that are not far above it.
+fn usual(spread: &[f32]) -> f32 {
+    let mean = spread.iter().sum::<f32>() / spread.len() as f32;
+    let (mut sum, mut count) = (0.0, 0.0);
+    for s in spread {
+        let share = if *s <= 1.5 * mean { 1.0 } else { 0.0 };
+        sum += share * s;
+        count += share;
+    }
+    sum / f32::max(count, 1.0)
 }
 
 /// Marks the samples of one frame beyond `limit`; `furthest` and `whose` keep, for each position,
@@ -206,24 +249,26 @@ fn judge(
     any
 }
 
-/// How many rejections lie in the square around each position.
-fn count_near(state: &[u8], width: usize, near: &mut [u8]) {
-    let height = state.len() / width;
-    let mut across = vec![0u8; state.len()];
-    let mut padded = vec![0u8; width + 2 * NEAR];
-    for (row, sums) in state.chunks_exact(width).zip(across.chunks_exact_mut(width)) {
-        for (to, s) in padded[NEAR..].iter_mut().zip(row) {
-            *to = s & REJECTED;
+impl Near {
+    fn count(&mut self, state: &[u8], width: usize) {
+        let height = state.len() / width;
+        let Self { counts, across, padded } = self;
+        refill(across, state.len());
+        refill(counts, state.len());
+        refill(padded, width + 2 * NEAR);
+        for (row, sums) in state.chunks_exact(width).zip(across.chunks_exact_mut(width)) {
+            for (to, s) in padded[NEAR..].iter_mut().zip(row) {
+                *to = s & REJECTED;
+            }
+            for i in 0..=2 * NEAR {
+                sums.iter_mut().zip(&padded[i..]).for_each(|(sum, v)| *sum += v);
+            }
         }
-        for i in 0..=2 * NEAR {
-            sums.iter_mut().zip(&padded[i..]).for_each(|(sum, v)| *sum += v);
-        }
-    }
-    for (y, sums) in near.chunks_exact_mut(width).enumerate() {
-        sums.fill(0);
-        for row in y.saturating_sub(NEAR)..(y + NEAR + 1).min(height) {
-            let from = &across[row * width..(row + 1) * width];
-            sums.iter_mut().zip(from).for_each(|(sum, v)| *sum += v);
+        for (y, sums) in counts.chunks_exact_mut(width).enumerate() {
+            for row in y.saturating_sub(NEAR)..(y + NEAR + 1).min(height) {
+                let from = &across[row * width..(row + 1) * width];
+                sums.iter_mut().zip(from).for_each(|(sum, v)| *sum += v);
+            }
         }
     }
 }
@@ -247,12 +292,36 @@ fn average(
             let planes = [0, 1, 2].map(|c| &held.plane(frame, c)[start..start + long]);
             gather(state, planes, *weight, &mut sums, &mut total, &mut kept, &mut here);
         }
-        for lane in 0..long {
+        let first = light.len();
+        light.resize(first + 3 * long, 0.0);
+        let middles = [0, 1, 2].map(|c| &expected.middle[c][start..start + long]);
+        settle(&sums, &total, &kept, &here, middles, &mut light[first..]);
+    }
+}
+
+/// The means of what was gathered, interleaved, or the median where too little was kept.
+#[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl", "x86_64+avx2"))]
+fn settle(
+    sums: &[[f32; LANES]; 3],
+    total: &[f32; LANES],
+    kept: &[f32; LANES],
+    here: &[f32; LANES],
+    middles: [&[f32]; 3],
+    light: &mut [f32],
+) {
+    let mut means = [[0.0f32; LANES]; 3];
+    for c in 0..3 {
+        let mut middle = [0.0f32; LANES];
+        middle[..middles[c].len()].copy_from_slice(middles[c]);
+        for lane in 0..LANES {
             let enough = kept[lane] > 0.0 && kept[lane] >= LEAST_KEPT * here[lane];
-            for (c, sum) in sums.iter().enumerate() {
-                let mean = sum[lane] / total[lane];
-                light.push(if enough { mean } else { expected.middle[c][start + lane] });
-            }
+            let mean = sums[c][lane] / total[lane];
+            means[c][lane] = if enough { mean } else { middle[lane] };
+        }
+    }
+    for (lane, pixel) in light.chunks_exact_mut(3).enumerate() {
+        for c in 0..3 {
+            pixel[c] = means[c][lane];
         }
     }
 }

@@ -1,6 +1,6 @@
 //! The samples of all frames at each position, reduced to one.
 
-use super::clip::Clip;
+use super::clip::{Clip, Marks};
 use super::level::Level;
 use super::network::Network;
 use super::ordered::{self, Held};
@@ -60,6 +60,8 @@ pub(super) struct Prepared<'a> {
 pub struct Workspace {
     room: Room,
     held: Held,
+    marks: Marks,
+    streamed: streamed::Planes,
 }
 
 impl<'a> Reducer<'a> {
@@ -92,8 +94,9 @@ impl<'a> Reducer<'a> {
     ) -> Result<Reduced, PictureError> {
         if matches!(self.method, Method::Mean | Method::Lightest | Method::Darkest | Method::Spread)
         {
-            return streamed::reduce(self.method, &self.frames, region, |index, planes| {
-                self.read(index, region, planes, &mut space.room, stop)
+            let Workspace { room, streamed, .. } = space;
+            return streamed::reduce(self.method, &self.frames, region, streamed, |index, out| {
+                self.read(index, region, out, room, stop)
             });
         }
         // As many rows at a time as the bytes allow, and a margin around them for the clipped mean.
@@ -109,7 +112,7 @@ impl<'a> Reducer<'a> {
         for y in (region.y..region.y + region.height).step_by(rows as usize) {
             let part = Region { y, height: rows.min(region.y + region.height - y), ..region };
             let outer = widened(part, margin, self.frames[0].light.size().0, height);
-            let Workspace { room, held } = space;
+            let Workspace { room, held, marks, .. } = space;
             held.begin(self.frames.len(), outer);
             for index in 0..self.frames.len() {
                 let planes = held.planes(index);
@@ -119,7 +122,7 @@ impl<'a> Reducer<'a> {
             match self.method {
                 Method::Clipped => {
                     let weights: Vec<f32> = self.frames.iter().map(|f| f.weight).collect();
-                    self.clip.reduce(held, part, &weights, &mut all);
+                    self.clip.reduce(held, part, &weights, marks, &mut all);
                 }
                 _ => ordered::median(held, &self.median, &mut all.light),
             }

@@ -16,12 +16,16 @@ struct Gathered {
     counts: Vec<u16>,
 }
 
+/// The light of one frame, memory that is used again for every region.
+pub type Planes = [Vec<f32>; 3];
+
 /// Reduces `frames` over `region` by mean, lightest, darkest or spread. `read` fills three planes
 /// with the light of the frame with an index and tells which positions it covers unless all.
 pub fn reduce(
     method: Method,
     frames: &[Prepared],
     region: Region,
+    planes: &mut Planes,
     mut read: impl FnMut(usize, [&mut [f32]; 3]) -> Result<Option<Vec<bool>>, PictureError>,
 ) -> Result<Reduced, PictureError> {
     let area = region.area();
@@ -41,23 +45,23 @@ pub fn reduce(
     };
     // Sums of squares are taken about the first frame, so that little is lost to rounding.
     let mut about = [(); 3].map(|()| filled(0.0, spread));
-    let mut planes = [(); 3].map(|()| filled(0.0, true));
+    planes.iter_mut().for_each(|plane| plane.resize(area, 0.0));
     let mut complete = true;
     for (index, frame) in frames.iter().enumerate() {
         let covered = read(index, planes.each_mut().map(Vec::as_mut_slice))?;
         if spread {
             if index == 0 {
-                about.clone_from(&planes);
+                about.clone_from(planes);
             }
             for (plane, about) in planes.iter_mut().zip(&about) {
                 plane.iter_mut().zip(about).for_each(|(v, a)| *v -= a);
             }
         }
         match covered {
-            None => all.add_whole(&planes, frame.weight),
+            None => all.add_whole(planes, frame.weight),
             Some(covered) => {
                 complete = false;
-                all.add_part(&planes, frame.weight, &covered);
+                all.add_part(planes, frame.weight, &covered);
             }
         }
     }

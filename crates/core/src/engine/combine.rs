@@ -20,6 +20,10 @@ use jade_pixels::tiled::{Region, SIDE, TileWriter};
 use rayon::prelude::*;
 use std::sync::Mutex;
 
+/// Side of the blocks that are reduced at a time, in pixels: a whole number of tiles, and large
+/// enough that little is read twice.
+const BLOCK: u32 = 2 * SIDE;
+
 /// A frame that goes into the result.
 struct Used<'a> {
     index: usize,
@@ -68,7 +72,7 @@ pub fn combine(
         false => None,
     };
     let noise_by_frames = match averaging {
-        true => noise_by_frames(request, &used, note.reference, region, &reference_stars)?,
+        true => noise_by_frames(request, &used, note.reference, &result, origin, &reference_stars)?,
         false => vec![],
     };
     let frames = request.frames.iter().enumerate().map(|(i, input)| {
@@ -170,7 +174,7 @@ fn reduce(
     let rejects = plan.method == Method::Clipped;
     let placed = used.iter().map(Used::placed).collect();
     let reducer = Reducer::new(placed, plan, request.budget.held());
-    let tiles = Region::covering(region.width, region.height, SIDE);
+    let tiles = Region::covering(region.width, region.height, BLOCK);
     request.watch.begin(Stage::Combine, tiles.len() as u64);
     let (width, height) = (region.width, region.height);
     let picture = request.cache.picture(key);
@@ -213,15 +217,15 @@ fn noise_by_frames(
     request: &Request,
     used: &[Used],
     reference: usize,
-    region: Region,
+    result: &Combined,
+    origin: [u32; 2],
     stars: &[Star],
 ) -> Result<Vec<NoisePoint>, CoreError> {
     const PATCHES: usize = 12;
     let plan = &request.plan.combine;
     let mut order: Vec<&Used> = used.iter().collect();
     order.sort_by_key(|u| u.index != reference);
-    let origin = [region.x, region.y];
-    let patches = noise::patches((region.width, region.height), origin, stars, PATCHES);
+    let patches = noise::patches(result, origin, stars, PATCHES)?;
     let mut counts: Vec<usize> = [1, 2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64, 96, 128, 192].to_vec();
     counts.retain(|n| *n < used.len());
     counts.push(used.len());

@@ -112,14 +112,55 @@ fn whole_patches(width: u32, height: u32) -> Vec<Region> {
     Region::covering(width, height, PATCH).into_iter().filter(whole).collect()
 }
 
-/// Up to `most` patches by which a result of this size and place is judged: in the sky, where
-/// `stars` of the reference frame are near, or anywhere when there are no stars. In pixels of the
-/// result.
-pub fn patches(size: (u32, u32), origin: [u32; 2], stars: &[Star], most: usize) -> Vec<Region> {
-    let mut patches = whole_patches(size.0, size.1);
-    patches.retain(|p| stars.is_empty() || near_stars(*p, origin, stars));
-    let step = patches.len().div_ceil(most).max(1);
-    patches.into_iter().step_by(step).collect()
+/// Up to `most` patches by which a result at `origin` of the reference frame is judged: in the sky,
+/// where `stars` of the reference frame are near, or, when there are no stars, those that show the
+/// least detail. In pixels of the result.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn patches(
+    result: &dyn Light,
+    origin: [u32; 2],
+    stars: &[Star],
+    most: usize,
+) -> Result<Vec<Region>, PictureError> {
+    let (width, height) = result.size();
+    let mut patches = whole_patches(width, height);
+    if !stars.is_empty() {
+        patches.retain(|p| near_stars(*p, origin, stars));
+    }
+    let few = if stars.is_empty() { 4 * most } else { most };
+    let step = patches.len().div_ceil(few).max(1);
+    let patches: Vec<Region> = patches.into_iter().step_by(step).collect();
+    if !stars.is_empty() {
+        return Ok(patches);
+    }
+    let ranked: Result<Vec<(f32, Region)>, PictureError> =
+        patches.into_par_iter().map(|p| Ok((detail(&result.mean(p)?), p))).collect();
+    let mut ranked = ranked?;
+    ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
+    ranked.truncate(ranked.len().div_ceil(4));
+    Ok(ranked.into_iter().map(|(_, p)| p).collect())
+}
+
+/// How much a patch varies from one square of 6 x 6 pixels to the next, relative to its level:
+/// noise of single pixels has little part in it.
+fn detail(values: &[f32]) -> f32 {
+    const SQUARE: usize = 6;
+    let side = PATCH as usize;
+    let across = side / SQUARE;
+    let mut squares = vec![0.0f32; across * across];
+    for (i, v) in values.iter().enumerate() {
+        squares[i / side / SQUARE * across + i % side / SQUARE] += v;
+    }
+    let sum: f32 = squares.iter().sum();
+    let mut steps = 0.0;
+    for (i, v) in squares.iter().enumerate() {
+        let next = |at: usize, inside: bool| if inside { (squares[at] - v).abs() } else { 0.0 };
+        steps += next((i + 1).min(squares.len() - 1), i % across + 1 < across);
+        steps += next((i + across).min(squares.len() - 1), i + across < squares.len());
+    }
+    steps / sum.max(1e-6)
 }
 
 /// The gain over a whole picture: the median of patches in the sky, where `stars` of the reference
@@ -136,7 +177,7 @@ pub fn gain(
     ideal_gain: f32,
 ) -> Result<Option<NoiseGain>, PictureError> {
     // About two hundred patches tell as much as all of them.
-    let patches = patches(result.size(), origin, stars, 200);
+    let patches = patches(result, origin, stars, 200)?;
     let measured: Result<Vec<[f32; 3]>, PictureError> = patches
         .into_par_iter()
         .map(|patch| {

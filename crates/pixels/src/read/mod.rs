@@ -97,6 +97,14 @@ impl PictureFile {
         let mut top = 0;
         self.decoder.rows(&mut |y, samples| {
             watch(y, samples)?;
+            let whole = (samples.len() / row) as u32;
+            // Whole rows of tiles need no gathering.
+            if band.is_empty() && (whole == SIDE || top + whole == height && whole <= SIDE) {
+                let region = Region { x: 0, y: top, width, height: whole };
+                writer.write_region(region, samples)?;
+                top += whole;
+                return Ok(());
+            }
             for one in samples.chunks_exact(row) {
                 band.extend_from_slice(one);
                 let rows = (band.len() / row) as u32;

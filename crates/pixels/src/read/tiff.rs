@@ -119,6 +119,14 @@ impl Decode for Tiff {
             band.clear();
             if across == 1 {
                 let data = self.chunk(y / chunk_height)?;
+                if let (DecodingResult::U16(samples), Layout::Rgb { stride: 3 }) =
+                    (&data, self.layout)
+                    && samples.len() == self.width as usize * 3 * tall as usize
+                {
+                    rows(y, samples)?;
+                    y += tall;
+                    continue;
+                }
                 self.append(&data, 0..usize::MAX, &mut band);
             } else {
                 let first = (y / chunk_height) * across;

@@ -117,10 +117,9 @@ fn put_deflated(
                 .flat_map(|row| differences(row, channels))
                 .flat_map(u16::to_ne_bytes)
                 .collect(),
-            false => narrow(band)
-                .chunks_exact(row)
-                .flat_map(|row| differences(row, channels))
-                .collect(),
+            false => {
+                narrow(band).chunks_exact(row).flat_map(|row| differences(row, channels)).collect()
+            }
         };
         let mut packed = ZlibEncoder::new(Vec::new(), Compression::new(6));
         let packed = packed.write_all(&bytes).and_then(|()| packed.finish());

@@ -9,8 +9,6 @@ use super::sketch::Sketch;
 pub struct Corner {
     /// Place in pixels of the sketch.
     pub at: [f64; 2],
-    /// Strength of the weaker direction.
-    pub strength: f32,
     /// Outcomes of the comparisons.
     pub description: [u64; 4],
 }
@@ -22,7 +20,7 @@ const CELLS: [usize; 2] = [16, 11];
 /// Corners of one cell at most.
 const PER_CELL: usize = 8;
 
-/// The corners of a sketch, spread over it.
+/// The corners of a sketch, spread over it; the first ones are the strongest of their parts.
 pub fn corners(sketch: &Sketch) -> Vec<Corner> {
     let smooth = sketch.smoothed(3);
     let strength = strengths(&smooth);
@@ -56,14 +54,15 @@ pub fn corners(sketch: &Sketch) -> Vec<Corner> {
     let mut all = Vec::new();
     for cell in &mut cells {
         cell.sort_by(|a, b| b.0.total_cmp(&a.0));
-        for &(strength, at) in cell.iter().take(PER_CELL) {
+        for (rank, &(strength, at)) in cell.iter().take(PER_CELL).enumerate() {
             let (x, y) = (at % width, at / width);
             let description = describe(&smooth, x, y, &pattern);
-            all.push(Corner { at: [x as f64, y as f64], strength, description });
+            all.push((rank, strength, Corner { at: [x as f64, y as f64], description }));
         }
     }
-    all.sort_by(|a, b| b.strength.total_cmp(&a.strength));
-    all
+    // The best of each cell before the second best of any.
+    all.sort_by(|a, b| a.0.cmp(&b.0).then(b.1.total_cmp(&a.1)));
+    all.into_iter().map(|(_, _, corner)| corner).collect()
 }
 
 /// Smaller eigenvalue of the structure tensor over 5 x 5 pixels.

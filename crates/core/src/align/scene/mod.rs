@@ -31,7 +31,7 @@ const FEWEST_PATCHES: usize = 10;
 /// Share of the patches that can be seen in a frame which must agree with its motion.
 const AGREEING: f64 = 0.4;
 /// Patches at most.
-const PATCHES: usize = 360;
+const PATCHES: usize = 480;
 /// A motion that moves nothing by more than this is none, in pixels.
 const STILL: f64 = 0.03;
 

@@ -1,6 +1,6 @@
 //! Subpixel shifts of patches between a frame, brought near by its known motion, and the reference
-//! frame: Gauss-Newton on brightness differences with gain and offset (Lucas & Kanade 1981; Baker &
-//! Matthews 2004).
+//! frame: inverse-compositional Gauss-Newton on brightness differences with gain and offset (Lucas &
+//! Kanade 1981; Baker & Matthews 2004).
 
 use crate::align::Motion;
 use crate::combine::resample::{self, Room};
@@ -8,9 +8,10 @@ use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use nalgebra::{SMatrix, SVector};
+use std::sync::LazyLock;
 
 /// Half the side of a patch in pixels.
-const HALF: usize = 20;
+const HALF: usize = 32;
 /// Pixels beyond a patch that its shift and the smoothing may reach.
 const MARGIN: usize = 8;
 /// Shifts beyond this are taken for something else that moved, in pixels.
@@ -32,8 +33,19 @@ pub struct Sighting {
 /// Patches of the reference picture, ready to be looked for.
 pub struct Patches {
     places: Vec<Region>,
-    templates: Vec<Vec<f32>>,
+    templates: Vec<Template>,
     roots: bool,
+}
+
+/// A patch of the reference picture, smoothed, with what its comparison needs.
+struct Template {
+    /// Values, slopes along x and y; [`SIDE`] x [`SIDE`].
+    values: Vec<f32>,
+    slopes: [Vec<f32>; 2],
+    /// Inverse of the normal equations for shift, gain and offset.
+    inverse: SMatrix<f64, 4, 4>,
+    /// Weighted variance of the values.
+    contrast: f64,
 }
 
 impl Patches {
@@ -60,11 +72,16 @@ impl Patches {
                 inside.then_some(Region { x, y, width: side, height: side })
             })
             .collect();
-        let templates: Result<Vec<Vec<f32>>, PictureError> = places
-            .iter()
-            .map(|place| Ok(smoothed(grey(reference.planes(*place)?.each_ref(), roots))))
-            .collect();
-        Ok(Self { templates: templates?, places, roots })
+        let mut kept = Self { places: vec![], templates: vec![], roots };
+        for place in places {
+            let planes = reference.planes(place)?;
+            // A patch without detail in both directions has no shift to tell.
+            if let Some(template) = Template::new(&smoothed(grey(planes.each_ref(), roots))) {
+                kept.places.push(place);
+                kept.templates.push(template);
+            }
+        }
+        Ok(kept)
     }
 
     /// Number of patches.
@@ -87,7 +104,7 @@ impl Patches {
                 continue;
             }
             let seen = smoothed(grey(planes.each_ref(), self.roots));
-            let Some((shift, error)) = shift(template, &seen) else { continue };
+            let Some((shift, error)) = template.shift(&seen) else { continue };
             let middle = [place.x, place.y].map(|v| v as f64 + (HALF + MARGIN) as f64);
             let at = backward.to_reference([middle[0] + shift[0], middle[1] + shift[1]]);
             found.push(Sighting { at, reference: middle, error });
@@ -127,102 +144,150 @@ fn smoothed(mut values: Vec<f32>) -> Vec<f32> {
     values
 }
 
-/// How far the content of `template` is shifted in `seen`, in pixels, and the expected error.
-/// `None` where they do not match.
-fn shift(template: &[f32], seen: &[f32]) -> Option<([f64; 2], f64)> {
-    let (mut dx, mut dy, mut gain, mut offset) = (0.0f64, 0.0f64, 1.0f64, 0.0f64);
-    let mut last = None;
-    for round in 0..20 {
+impl Template {
+    fn new(outer: &[f32]) -> Option<Self> {
+        let at = |x: usize, y: usize| outer[(y + MARGIN) * OUTER + x + MARGIN];
+        let places = || (0..SIDE * SIDE).map(|i| (i % SIDE, i / SIDE));
+        let value = |dx: isize, dy: isize| {
+            places().map(move |(x, y)| at(x.wrapping_add_signed(dx), y.wrapping_add_signed(dy)))
+        };
+        let values: Vec<f32> = value(0, 0).collect();
+        let slope = |dx: isize, dy: isize| -> Vec<f32> {
+            value(dx, dy).zip(value(-dx, -dy)).map(|(a, b)| 0.5 * (a - b)).collect()
+        };
+        let slopes = [slope(1, 0), slope(0, 1)];
         let mut normal = SMatrix::<f64, 4, 4>::zeros();
-        let mut right = SVector::<f64, 4>::zeros();
-        let (mut sum, mut squares, mut light, mut light2) = (0.0, 0.0, 0.0, 0.0);
-        for y in 0..SIDE {
-            let wy = window(y);
-            for x in 0..SIDE {
-                let weight = wy * window(x);
-                let wanted = template[(y + MARGIN) * OUTER + x + MARGIN] as f64;
-                let (value, gx, gy) =
-                    sample(seen, (x + MARGIN) as f64 + dx, (y + MARGIN) as f64 + dy);
-                let off = gain * value + offset - wanted;
-                let slope = SVector::<f64, 4>::new(gain * gx, gain * gy, value, 1.0);
-                normal += slope * slope.transpose() * weight;
-                right -= slope * (off * weight);
-                sum += weight;
-                squares += weight * off * off;
-                light += weight * wanted;
-                light2 += weight * wanted * wanted;
+        for (i, weight) in WINDOW.iter().enumerate() {
+            let row = [slopes[0][i], slopes[1][i], values[i], 1.0].map(f64::from);
+            let row = SVector::<f64, 4>::from(row);
+            normal += row * row.transpose() * f64::from(*weight);
+        }
+        let total = normal[(3, 3)];
+        let contrast = normal[(2, 2)] / total - (normal[(2, 3)] / total).powi(2);
+        let inverse = normal.try_inverse()?;
+        (contrast > 1e-12).then_some(Self { values, slopes, inverse, contrast })
+    }
+
+    /// How far the patch's content is shifted in `seen`, in pixels, and the expected error. `None`
+    /// where they do not match.
+    fn shift(&self, seen: &[f32]) -> Option<([f64; 2], f64)> {
+        let (mut dx, mut dy) = (0.0f64, 0.0f64);
+        let mut shifted = Shifted::default();
+        let mut settled = false;
+        let mut solution = SVector::<f64, 4>::zeros();
+        for _ in 0..25 {
+            shifted.take(seen, dx, dy);
+            let sums = self.compare(&shifted.values);
+            solution = self.inverse * SVector::<f64, 4>::from(sums);
+            let gain = 1.0 + solution[2];
+            if !(0.2..5.0).contains(&gain) {
+                return None;
+            }
+            let (sx, sy) = (solution[0] / gain, solution[1] / gain);
+            dx -= sx;
+            dy -= sy;
+            if dx.abs() > FURTHEST || dy.abs() > FURTHEST {
+                return None;
+            }
+            if sx.abs() < 1e-3 && sy.abs() < 1e-3 {
+                settled = true;
+                break;
             }
         }
-        let step = normal.cholesky()?.solve(&right);
-        dx += step[0];
-        dy += step[1];
-        gain += step[2];
-        offset += step[3];
-        if dx.abs() > FURTHEST || dy.abs() > FURTHEST || !(0.2..5.0).contains(&gain) {
+        if !settled {
             return None;
         }
-        let contrast = light2 / sum - (light / sum).powi(2);
-        let inverse = normal.try_inverse()?;
-        let noise = squares / sum;
-        last = Some((noise / contrast.max(1e-12), noise, inverse));
-        if round > 0 && step[0].abs() < 1e-3 && step[1].abs() < 1e-3 {
-            break;
+        let (gain, offset) = ((1.0 + solution[2]) as f32, solution[3] as f32);
+        let (mut squares, mut total) = (0.0f64, 0.0f64);
+        for ((seen, own), weight) in shifted.values.iter().zip(&self.values).zip(WINDOW.iter()) {
+            let off = f64::from(seen - (gain * own + offset));
+            squares += f64::from(*weight) * off * off;
+            total += f64::from(*weight);
         }
-        if round == 19 {
+        let noise = squares / total;
+        // More than 0.35 of the patch's own variance unexplained: something else is seen there.
+        if noise > 0.35 * self.contrast * f64::from(gain * gain) {
             return None;
         }
+        let error = (noise * (self.inverse[(0, 0)] + self.inverse[(1, 1)]) / 2.0).sqrt();
+        (error.is_finite() && error < 0.5).then_some(([dx, dy], error.max(1e-4)))
     }
-    let (unlike, noise, inverse) = last?;
-    // More than 0.35 of the patch's own variance unexplained: something else is seen there.
-    if unlike > 0.35 {
-        return None;
-    }
-    let error = (noise * (inverse[(0, 0)] + inverse[(1, 1)]) / 2.0).sqrt();
-    (error.is_finite() && error < 0.5).then_some(([dx, dy], error.max(1e-4)))
-}
 
-/// Weight of a row or column of a patch: less towards its sides.
-fn window(i: usize) -> f64 {
-    let d = (i as f64 - HALF as f64) / (HALF as f64 + 1.0);
-    1.0 - d * d
-}
-
-/// Value and slopes at a position, by Catmull-Rom cubics.
-fn sample(values: &[f32], x: f64, y: f64) -> (f64, f64, f64) {
-    let (ix, iy) = (x.floor(), y.floor());
-    let (cx, dx) = cubic(x - ix);
-    let (cy, dy) = cubic(y - iy);
-    let start = (iy as usize - 1) * OUTER + ix as usize - 1;
-    let (mut value, mut slope_x, mut slope_y) = (0.0, 0.0, 0.0);
-    for j in 0..4 {
-        let row = &values[start + j * OUTER..start + j * OUTER + 4];
-        let (mut v, mut s) = (0.0, 0.0);
-        for i in 0..4 {
-            v += cx[i] * row[i] as f64;
-            s += dx[i] * row[i] as f64;
+    /// Weighted sums of the differences from the template with its slopes, values and one.
+    fn compare(&self, shifted: &[f32]) -> [f64; 4] {
+        let mut sums = [0.0f64; 4];
+        let rows = shifted.chunks_exact(SIDE).zip(self.values.chunks_exact(SIDE));
+        let slopes = self.slopes[0].chunks_exact(SIDE).zip(self.slopes[1].chunks_exact(SIDE));
+        for (((seen, own), (gx, gy)), weights) in rows.zip(slopes).zip(WINDOW.chunks_exact(SIDE)) {
+            let mut row = [0.0f32; 4];
+            for i in 0..SIDE {
+                let off = weights[i] * (seen[i] - own[i]);
+                row[0] += off * gx[i];
+                row[1] += off * gy[i];
+                row[2] += off * own[i];
+                row[3] += off;
+            }
+            (0..4).for_each(|k| sums[k] += f64::from(row[k]));
         }
-        value += cy[j] * v;
-        slope_x += cy[j] * s;
-        slope_y += dy[j] * v;
+        sums
     }
-    (value, slope_x, slope_y)
 }
 
-/// Weights of four neighbours at `t` after the second, and the slopes of those weights.
-fn cubic(t: f64) -> ([f64; 4], [f64; 4]) {
+/// The inner part of a patch, read at a shift that is the same for all of it.
+#[derive(Default)]
+struct Shifted {
+    rows: Vec<f32>,
+    values: Vec<f32>,
+}
+
+impl Shifted {
+    /// Reads by Catmull-Rom cubics along rows, then along columns.
+    fn take(&mut self, seen: &[f32], dx: f64, dy: f64) {
+        let (ix, iy) = (dx.floor(), dy.floor());
+        let (wx, wy) = (cubic((dx - ix) as f32), cubic((dy - iy) as f32));
+        let (left, top) = (
+            (MARGIN as isize + ix as isize - 1) as usize,
+            (MARGIN as isize + iy as isize - 1) as usize,
+        );
+        self.rows.resize((SIDE + 3) * SIDE, 0.0);
+        self.values.resize(SIDE * SIDE, 0.0);
+        for (row, to) in self.rows.chunks_exact_mut(SIDE).enumerate() {
+            let from = &seen[(top + row) * OUTER + left..][..SIDE + 3];
+            for (x, to) in to.iter_mut().enumerate() {
+                *to = wx[0] * from[x]
+                    + wx[1] * from[x + 1]
+                    + wx[2] * from[x + 2]
+                    + wx[3] * from[x + 3];
+            }
+        }
+        for (row, to) in self.values.chunks_exact_mut(SIDE).enumerate() {
+            let from: [&[f32]; 4] = std::array::from_fn(|k| &self.rows[(row + k) * SIDE..][..SIDE]);
+            for (x, to) in to.iter_mut().enumerate() {
+                *to = wy[0] * from[0][x]
+                    + wy[1] * from[1][x]
+                    + wy[2] * from[2][x]
+                    + wy[3] * from[3][x];
+            }
+        }
+    }
+}
+
+/// Weights of a patch's pixels: less towards its sides.
+static WINDOW: LazyLock<Vec<f32>> = LazyLock::new(|| {
+    let side = |i: usize| {
+        let d = (i as f32 - HALF as f32) / (HALF as f32 + 1.0);
+        1.0 - d * d
+    };
+    (0..SIDE * SIDE).map(|i| side(i % SIDE) * side(i / SIDE)).collect()
+});
+
+/// Weights of four neighbours at `t` after the second (Catmull & Rom 1974).
+fn cubic(t: f32) -> [f32; 4] {
     let (t2, t3) = (t * t, t * t * t);
-    (
-        [
-            0.5 * (-t + 2.0 * t2 - t3),
-            0.5 * (2.0 - 5.0 * t2 + 3.0 * t3),
-            0.5 * (t + 4.0 * t2 - 3.0 * t3),
-            0.5 * (t3 - t2),
-        ],
-        [
-            0.5 * (-1.0 + 4.0 * t - 3.0 * t2),
-            0.5 * (-10.0 * t + 9.0 * t2),
-            0.5 * (1.0 + 8.0 * t - 9.0 * t2),
-            0.5 * (3.0 * t2 - 2.0 * t),
-        ],
-    )
+    [
+        0.5 * (-t + 2.0 * t2 - t3),
+        0.5 * (2.0 - 5.0 * t2 + 3.0 * t3),
+        0.5 * (t + 4.0 * t2 - 3.0 * t3),
+        0.5 * (t3 - t2),
+    ]
 }
