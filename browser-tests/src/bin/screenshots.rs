@@ -37,12 +37,8 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.click("run").await?;
     s.until_text("remaining", "left").await?;
     s.browser.screenshot(&folder.join("run.png")).await?;
-    s.until_text("results", "ean of 12").await?;
-
-    s.until("no run is under way", || async {
-        Ok(s.browser.find_all(By::Css("[data-test='running']")).await?.is_empty())
-    })
-    .await?;
+    s.until_text("results", "lipped mean of 12").await?;
+    idle(s).await?;
     s.click("zoom-1").await?;
     s.settle().await?;
     let view = s.part("view").await?;
@@ -52,19 +48,63 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
         s.settle().await?;
     }
     s.picture(&folder.join("combine.png")).await?;
-    s.click("step-align").await?;
-    s.click("mode-beside").await?;
-    s.picture(&folder.join("align.png")).await?;
-    s.click("step-export").await?;
+    s.click("zoom-fit").await?;
     s.click("mode-one").await?;
+    s.click("overlay-rejected").await?;
+    s.picture(&folder.join("rejected.png")).await?;
+    s.click("overlay-none").await?;
+
+    s.click("step-align").await?;
+    s.click("verdict-f02.tif").await?;
+    s.picture(&folder.join("align.png")).await?;
+    s.click("look-after").await?;
+    s.click("mode-difference").await?;
+    s.click("zoom-1").await?;
+    s.picture(&folder.join("difference.png")).await?;
+    s.click("by-hand").await?;
+    s.settle().await?;
+    for (x, y) in [(-250, -150), (120, -160), (-180, 120), (190, 110)] {
+        s.browser.action_chain().move_to_element_with_offset(&view, x, y).click().perform().await?;
+    }
+    s.part("hand-found").await?;
+    s.picture(&folder.join("by-hand.png")).await?;
+    s.button("Cancel").await?.click().await?;
+
+    // Trails: the same frames as they are, the lightest of each.
+    s.click("align-none").await?;
+    s.click("step-combine").await?;
+    s.click("method-lightest").await?;
+    s.click("run").await?;
+    s.until_text("results", "ightest of 12").await?;
+    idle(s).await?;
+    s.click("mode-one").await?;
+    s.click("zoom-1").await?;
+    s.picture(&folder.join("trails.png")).await?;
+
+    s.click("step-export").await?;
     s.click("zoom-fit").await?;
     s.click("save").await?;
     s.part("saved").await?;
     s.picture(&folder.join("export.png")).await?;
+    s.goto("/").await?;
+    s.first(By::LinkText("Kiln yard at dusk")).await?.click().await?;
+    s.click("step-combine").await?;
+    s.click("run").await?;
+    s.until_text("results", "lipped mean of 8").await?;
+    idle(s).await?;
+    s.picture(&folder.join("burst.png")).await?;
     s.goto("/").await?;
     s.part("shoots").await?;
     s.picture(&folder.join("shoots.png")).await?;
     s.button("New shoot").await?.click().await?;
     s.first(By::Name("name")).await?.send_keys("Salt heaps, second night").await?;
     s.picture(&folder.join("new-shoot.png")).await
+}
+
+/// Waits until no run is under way.
+async fn idle(s: &Session) -> anyhow::Result<()> {
+    s.until("no run is under way", || async {
+        Ok(s.browser.find_all(By::Css("[data-test='running']")).await?.is_empty())
+    })
+    .await
 }

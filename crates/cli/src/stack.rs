@@ -42,9 +42,6 @@ pub struct StackArgs {
     /// Let less noisy and sharper frames count more in a mean or clipped mean.
     #[arg(long)]
     weigh: bool,
-    /// Fill the gaps that pauses between exposures leave in star trails (with --combine lightest).
-    #[arg(long)]
-    fill_gaps: bool,
     /// The frame that all others are aligned with; the middle one unless given.
     #[arg(long, value_name = "FRAME")]
     reference: Option<PathBuf>,
@@ -149,7 +146,6 @@ impl StackArgs {
         plan.combine.clip = self.clip.unwrap_or(plan.combine.clip);
         plan.combine.level = self.level;
         plan.combine.weigh = self.weigh;
-        plan.combine.fill_gaps = self.fill_gaps;
         plan.combine.edges = match self.edges {
             EdgesArg::Trim => Edges::Trim,
             EdgesArg::Keep => Edges::Keep,

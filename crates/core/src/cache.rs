@@ -89,6 +89,11 @@ impl Cache {
         self.folder.join("combine").join(key.as_str()).join(map.name()).join("0.tiles")
     }
 
+    /// Where a frame is kept as it lies on the reference frame of a result, for looking at.
+    pub fn placed(&self, result: &str, frame: &Key) -> PathBuf {
+        self.folder.join("placed").join(format!("{result}-{}", frame.as_str())).join("0.tiles")
+    }
+
     fn note(&self, stage: &str, key: &Key) -> PathBuf {
         self.folder.join(stage).join(format!("{}.json", key.as_str()))
     }

@@ -112,9 +112,6 @@ pub struct CombinePlan {
     /// Let less noisy and sharper frames count more in a mean or clipped mean.
     #[serde(default)]
     pub weigh: bool,
-    /// Fill the gaps that pauses between exposures leave in star trails.
-    #[serde(default)]
-    pub fill_gaps: bool,
     /// What happens to the edges.
     pub edges: Edges,
 }
@@ -150,7 +147,6 @@ impl Plan {
                 clip: usual_clip(),
                 level: matches!(kind, Kind::LowLightBurst | Kind::ClearTheScene),
                 weigh: false,
-                fill_gaps: kind == Kind::StarTrails,
                 edges: Edges::Trim,
             },
         }

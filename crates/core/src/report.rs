@@ -1,5 +1,6 @@
 //! What a run tells in figures.
 
+use crate::align::Motion;
 use crate::align::camera::Lens;
 use crate::measure::noise::NoiseGain;
 use serde::{Deserialize, Serialize};
@@ -21,6 +22,7 @@ pub struct Report {
     /// Noise of the reference frame against the result, when it could be measured.
     pub noise: Option<NoiseGain>,
     /// Noise that is left when only so many frames are combined, the reference frame first.
+    #[serde(default)]
     pub noise_by_frames: Vec<NoisePoint>,
     /// Median full width at half maximum, in the result, of the stars that measure well in the
     /// reference frame, in pixels.
@@ -56,6 +58,10 @@ pub struct FrameReport {
     pub reason: Option<String>,
     /// Model of its motion: `still`, `shift`, `similarity`, `homography` or `camera`.
     pub model: Option<String>,
+    /// Its motion in full.
+    #[ts(type = "unknown")]
+    #[serde(default)]
+    pub motion: Option<Motion>,
     /// Positions of the frame to positions of the reference frame: the nearest homography, rows.
     pub to_reference: Option<[[f64; 3]; 3]>,
     /// The full model, sampled: `[x, y, X, Y]` from frame to reference frame.
@@ -74,13 +80,17 @@ pub struct FrameReport {
     /// Its weight in the result.
     pub weight: f32,
     /// Whether it was placed by pairs set by hand.
+    #[serde(default)]
     pub by_hand: bool,
     /// What brought its green to the reference frame's brightness: factor and offset.
+    #[serde(default)]
     pub level: Option<[f32; 2]>,
     /// Share of its samples that a clipped mean rejected.
+    #[serde(default)]
     pub rejected: Option<f32>,
     /// Residuals of up to 80 matches spread over the picture: `[X, Y, dX, dY]`, the place in the
     /// reference frame and how far the matched place lies off, in pixels.
+    #[serde(default)]
     pub residuals: Vec<[f32; 4]>,
 }
 

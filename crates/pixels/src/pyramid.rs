@@ -46,6 +46,19 @@ pub fn halve<T: Averaged>(
     encoding: &Encoding,
     path: &Path,
 ) -> Result<TiledFile<T>, PictureError> {
+    halve_by(from, path, |channel, samples| T::average(encoding, channel, samples))
+}
+
+/// Writes the level below `from` to `path`; `merge` makes one sample of a channel from one to four.
+/// Maps of rare things merge by the largest, so that they are still seen when small.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn halve_by<T: Sample>(
+    from: &TiledFile<T>,
+    path: &Path,
+    merge: impl Fn(usize, &[T]) -> T,
+) -> Result<TiledFile<T>, PictureError> {
     let channels = from.channels();
     let (width, height) = (from.width().div_ceil(2), from.height().div_ceil(2));
     let writer = TileWriter::<T>::create(path, width, height, channels as u32)?;
@@ -73,7 +86,7 @@ pub fn halve<T: Averaged>(
                             count += 1;
                         }
                     }
-                    out.push(T::average(encoding, channel, &four[..count]));
+                    out.push(merge(channel, &four[..count]));
                 }
             }
         }

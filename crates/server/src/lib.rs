@@ -124,7 +124,7 @@ impl Server {
             events: broadcast::channel(256).0,
         });
         if config.demo {
-            demo::store_shoot(&app).await?;
+            demo::store_shoots(&app).await?;
         }
         Ok(Self { listener, app })
     }

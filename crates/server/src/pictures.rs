@@ -3,12 +3,15 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::types::PictureInfo;
+use jade_core::align::Motion;
+use jade_core::cache::{Cache, MapKind};
+use jade_core::engine;
 use jade_core::frames::{Combined, Frame, Light};
 use jade_core::measure::noise::{self, PatchFigures};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::pyramid::{self, Averaged};
-use jade_pixels::tiled::{Region, TiledFile};
+use jade_pixels::tiled::{Region, Sample, TiledFile};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
@@ -18,23 +21,34 @@ pub const VIEW_TILE: u32 = 256;
 /// Pictures kept open.
 const OPEN: usize = 48;
 
-/// A frame or a result.
+/// A picture that can be asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Source {
     /// A frame by its number.
     Frame(i64),
     /// A result by its number.
     Result(i64),
+    /// A map of a result: to be laid over it.
+    Map(MapKind, i64),
+    /// A frame as it lies on the reference frame of a result: result and frame by number.
+    Placed(i64, i64),
 }
 
 impl std::str::FromStr for Source {
     type Err = ApiError;
 
     fn from_str(text: &str) -> Result<Self, ApiError> {
-        let parsed = text.split_once('-').and_then(|(kind, id)| match (kind, id.parse().ok()?) {
-            ("frame", id) => Some(Self::Frame(id)),
-            ("result", id) => Some(Self::Result(id)),
-            _ => None,
+        let parsed = text.split_once('-').and_then(|(kind, rest)| match kind {
+            "placed" => {
+                let (result, frame) = rest.split_once('-')?;
+                Some(Self::Placed(result.parse().ok()?, frame.parse().ok()?))
+            }
+            "frame" => Some(Self::Frame(rest.parse().ok()?)),
+            "result" => Some(Self::Result(rest.parse().ok()?)),
+            kind => {
+                let map = MapKind::ALL.into_iter().find(|map| map.name() == kind)?;
+                Some(Self::Map(map, rest.parse().ok()?))
+            }
         });
         parsed.ok_or_else(|| ApiError::missing("This picture"))
     }
@@ -44,6 +58,8 @@ impl std::str::FromStr for Source {
 enum Levels {
     Frame(Box<Frame>, Vec<TiledFile<u16>>),
     Result(Combined, Vec<TiledFile<f32>>),
+    /// A map and what it counts to at most.
+    Map(Vec<TiledFile<u16>>, MapKind, u16),
 }
 
 /// A picture that is open for showing and measuring.
@@ -112,6 +128,29 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
             })
             .await??
         }
+        Source::Map(map, id) => {
+            let row = app.store.result(id).await?;
+            let report = row.report()?;
+            let used = report.frames.iter().filter(|f| f.used).count() as u16;
+            let path = app.result_folder(&row.key).join(map.name()).join("0.tiles");
+            if !path.exists() {
+                return Err(ApiError::missing("This map"));
+            }
+            tokio::task::spawn_blocking(move || open_map(&path, map, used, &row.key, report.origin))
+                .await??
+        }
+        Source::Placed(result, frame) => {
+            let row = app.store.result(result).await?;
+            let frame = app.store.frame(frame).await?;
+            let report = row.report()?;
+            let own = report.frames.into_iter().find(|f| f.file == frame.name);
+            let motion = own.and_then(|f| f.motion).ok_or_else(|| {
+                ApiError::Refused(format!("{} was not placed in this result.", frame.name))
+            })?;
+            let (input, cache) = (frame.input(), app.cache.clone());
+            tokio::task::spawn_blocking(move || open_placed(&input, &cache, &motion, &row.key))
+                .await??
+        }
     };
     let shown = Arc::new(shown);
     app.gallery.keep(source, &shown);
@@ -147,10 +186,52 @@ pub fn open_result(
     Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin })
 }
 
+fn open_map(
+    path: &Path,
+    map: MapKind,
+    used: u16,
+    key: &str,
+    origin: [u32; 2],
+) -> Result<Shown, ApiError> {
+    let rare = |_: usize, samples: &[u16]| match map {
+        MapKind::Coverage => samples.iter().copied().min().unwrap_or(0),
+        MapKind::Rejected => samples.iter().copied().max().unwrap_or(0),
+    };
+    let levels = levels_by(path, |from, path| pyramid::halve_by(from, path, rare))?;
+    let version = format!("{}-{}", &key[..12], map.name());
+    let encoding = Encoding::srgb();
+    Ok(Shown { levels: Levels::Map(levels, map, used), encoding, version, origin })
+}
+
+fn open_placed(
+    input: &jade_core::frames::FrameInput,
+    cache: &Cache,
+    motion: &Motion,
+    result: &str,
+) -> Result<Shown, ApiError> {
+    let path = cache.placed(&result[..12], &input.key());
+    let frame = Frame::decode(input, cache, &mut || Ok(()))?;
+    if TiledFile::<f32>::open(&path).is_err() {
+        engine::place(&frame, motion, &path)?;
+    }
+    let levels = levels::<f32>(&path, &frame.encoding)?;
+    let full = Combined(TiledFile::open(&path)?);
+    let version = format!("{}-{}", &result[..12], &input.key().as_str()[..8]);
+    let encoding = frame.encoding;
+    Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin: [0, 0] })
+}
+
 /// Opens all levels beside the full one, making those that are missing.
 fn levels<T: Averaged>(
     full: &Path,
     encoding: &Encoding,
+) -> Result<Vec<TiledFile<T>>, PictureError> {
+    levels_by(full, |from, path| pyramid::halve(from, encoding, path))
+}
+
+fn levels_by<T: Sample>(
+    full: &Path,
+    halve: impl Fn(&TiledFile<T>, &Path) -> Result<TiledFile<T>, PictureError>,
 ) -> Result<Vec<TiledFile<T>>, PictureError> {
     let mut all = vec![TiledFile::<T>::open(full)?];
     let count = pyramid::level_sizes(all[0].width(), all[0].height()).len();
@@ -158,7 +239,7 @@ fn levels<T: Averaged>(
         let path: PathBuf = full.with_file_name(format!("{level}.tiles"));
         let next = match TiledFile::open(&path) {
             Ok(next) => next,
-            Err(_) => pyramid::halve(&all[level - 1], encoding, &path)?,
+            Err(_) => halve(&all[level - 1], &path)?,
         };
         all.push(next);
     }
@@ -168,7 +249,7 @@ fn levels<T: Averaged>(
 impl Shown {
     /// The picture's size and place.
     pub fn info(&self, source: &str) -> PictureInfo {
-        let (width, height) = self.light().size();
+        let (width, height) = self.level_size(0);
         PictureInfo {
             source: source.to_owned(),
             version: self.version.clone(),
@@ -179,10 +260,12 @@ impl Shown {
         }
     }
 
-    fn light(&self) -> &dyn Light {
+    /// Its light; a map has none.
+    fn light(&self) -> Option<&dyn Light> {
         match &self.levels {
-            Levels::Frame(frame, _) => frame.as_ref(),
-            Levels::Result(result, _) => result,
+            Levels::Frame(frame, _) => Some(frame.as_ref()),
+            Levels::Result(result, _) => Some(result),
+            Levels::Map(..) => None,
         }
     }
 
@@ -190,6 +273,7 @@ impl Shown {
         match &self.levels {
             Levels::Frame(_, levels) => levels.len(),
             Levels::Result(_, levels) => levels.len(),
+            Levels::Map(levels, ..) => levels.len(),
         }
     }
 
@@ -198,11 +282,13 @@ impl Shown {
         match &self.levels {
             Levels::Frame(_, levels) => (levels[level].width(), levels[level].height()),
             Levels::Result(_, levels) => (levels[level].width(), levels[level].height()),
+            Levels::Map(levels, ..) => (levels[level].width(), levels[level].height()),
         }
     }
 
     /// A region of a level as it is seen: interleaved 8-bit sRGB, made brighter by `stops`
-    /// exposure steps.
+    /// exposure steps. A map is amber with the fourth value telling how much of it covers what it
+    /// is laid over.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -236,6 +322,11 @@ impl Shown {
                 let light = levels[level].read_region(region)?;
                 light.as_chunks::<3>().0.iter().map(|p| show(*p)).collect()
             }
+            Levels::Map(levels, map, most) => {
+                let counts = levels[level].read_region(region)?;
+                let counts = counts.chunks_exact(levels[level].channels()).map(|c| c[0]);
+                return Ok(counts.flat_map(|n| over(*map, n, *most)).collect());
+            }
         };
         Ok(pixels.into_flattened())
     }
@@ -263,8 +354,8 @@ impl Shown {
         }
         let region =
             Region { x, y, width: VIEW_TILE.min(width - x), height: VIEW_TILE.min(height - y) };
-        let rgb = self.render(level as usize, region, stops)?;
-        Ok(Some(png(region.width, region.height, &rgb)))
+        let pixels = self.render(level as usize, region, stops)?;
+        Ok(Some(png(region.width, region.height, &pixels)))
     }
 
     /// A square of the reference frame's pixels as PNG, for showing enlarged.
@@ -288,15 +379,15 @@ impl Shown {
     /// # Errors
     /// [`PictureError::Io`].
     pub fn measure(&self, x: u32, y: u32, size: u32) -> Result<Option<PatchFigures>, PictureError> {
-        match self.region_of(x, y, size) {
-            Some(region) => noise::measure(self.light(), region).map(Some),
-            None => Ok(None),
+        match (self.region_of(x, y, size), self.light()) {
+            (Some(region), Some(light)) => noise::measure(light, region).map(Some),
+            _ => Ok(None),
         }
     }
 
     /// The whole square in this picture's own pixels, when it lies inside.
     fn region_of(&self, x: u32, y: u32, size: u32) -> Option<Region> {
-        let (width, height) = self.light().size();
+        let (width, height) = self.level_size(0);
         let (x, y) = (x.checked_sub(self.origin[0])?, y.checked_sub(self.origin[1])?);
         let inside = x.checked_add(size)? <= width && y.checked_add(size)? <= height;
         inside.then_some(Region { x, y, width: size, height: size })
@@ -315,13 +406,27 @@ impl Shown {
     }
 }
 
-fn png(width: u32, height: u32, rgb: &[u8]) -> Vec<u8> {
+/// Colour and cover of a count in a map. One rejected sample is rare enough to be seen at once.
+fn over(map: MapKind, count: u16, most: u16) -> [u8; 4] {
+    const AMBER: [u8; 3] = [0xe0, 0xb0, 0x57];
+    let share = match map {
+        MapKind::Rejected if count == 0 => 0.0,
+        MapKind::Rejected => 0.45 + 0.55 * f32::from(count) / f32::from(most.max(1)),
+        MapKind::Coverage => 0.8 * (1.0 - f32::from(count) / f32::from(most.max(1))),
+    };
+    let [r, g, b] = AMBER;
+    [r, g, b, (share.clamp(0.0, 1.0) * 255.0) as u8]
+}
+
+/// A PNG of interleaved colour, or of colour with cover.
+fn png(width: u32, height: u32, pixels: &[u8]) -> Vec<u8> {
     let mut out = Vec::new();
     let mut encoder = png::Encoder::new(&mut out, width, height);
-    encoder.set_color(png::ColorType::Rgb);
+    let covered = pixels.len() == width as usize * height as usize * 4;
+    encoder.set_color(if covered { png::ColorType::Rgba } else { png::ColorType::Rgb });
     encoder.set_compression(png::Compression::Fastest);
     let mut writer = encoder.write_header().expect("writing to memory");
-    writer.write_image_data(rgb).expect("the tile has its size");
+    writer.write_image_data(pixels).expect("the tile has its size");
     writer.finish().expect("writing to memory");
     out
 }

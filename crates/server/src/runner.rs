@@ -6,6 +6,7 @@ use crate::pictures;
 use crate::store::{JobRow, NewResult};
 use crate::types::{Event, Job, JobState};
 use jade_core::CoreError;
+use jade_core::cache::MapKind;
 use jade_core::engine::{self, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::Plan;
@@ -197,6 +198,12 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
         let outcome = engine::stack(&request)?;
         let folder = worker.result_folder(outcome.key.as_str());
         keep(&outcome.picture, &folder)?;
+        for map in MapKind::ALL {
+            let made = worker.cache.map(&outcome.key, map);
+            if made.exists() {
+                keep(&made, &folder.join(map.name()))?;
+            }
+        }
         // The picture is looked at next, so its smaller sizes are made now.
         pictures::open_result(
             &folder,
@@ -229,7 +236,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     Ok(())
 }
 
-/// A result is no cache: its picture gets a second name outside of it.
+/// A result is no cache: its picture and maps get a second name outside of it.
 fn keep(picture: &std::path::Path, folder: &std::path::Path) -> Result<(), ApiError> {
     std::fs::create_dir_all(folder)?;
     let kept = folder.join("0.tiles");

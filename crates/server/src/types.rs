@@ -89,6 +89,8 @@ pub enum Role {
 pub struct Frame {
     pub id: i64,
     pub name: String,
+    /// BLAKE3 of its content, as hexadecimal digits.
+    pub blake3: String,
     /// It stays where it lies, rather than in the application's own folder.
     pub linked: bool,
     pub bytes: i64,
@@ -187,7 +189,7 @@ pub struct ShootResult {
 /// A picture that can be shown.
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct PictureInfo {
-    /// `frame-ID` or `result-ID`.
+    /// `frame-ID`, `result-ID`, `placed-RESULT-FRAME`, `rejected-RESULT` or `coverage-RESULT`.
     pub source: String,
     /// Changes when the pixels do.
     pub version: String,
@@ -226,6 +228,22 @@ pub struct NewProbe {
 pub struct Measured {
     /// `None` when the picture does not reach there.
     pub figures: Option<PatchFigures>,
+}
+
+/// Pairs of places set by hand, to be tried: `[x, y, X, Y]` in the frame and in the reference frame.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct HandTry {
+    pub pairs: Vec<[f64; 4]>,
+}
+
+/// What pairs set by hand amount to.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct HandFound {
+    /// `shift`, `similarity` or `homography`; `None` while the pairs tell no motion.
+    pub model: Option<String>,
+    /// How far each pair lies off, in pixels.
+    pub off_px: Vec<f64>,
+    pub rms_px: f64,
 }
 
 /// A file form that results are saved in.
@@ -330,6 +348,8 @@ pub fn typescript() -> String {
         Probe,
         NewProbe,
         Measured,
+        HandTry,
+        HandFound,
         ExportFormat,
         NewExport,
         Export,

@@ -5,6 +5,7 @@ import type {
   ExportFormat,
   Folder,
   FramesChange,
+  HandFound,
   Job,
   Measured,
   NewProbe,
@@ -50,6 +51,8 @@ export const api = {
   folder: (path: string) => call<Folder>('GET', `/folders?path=${encodeURIComponent(path)}`),
   addFolder: (id: number, path: string, role: Role) =>
     call<Added[]>('POST', `/shoots/${id}/folder`, { path, role }),
+  tryByHand: (pairs: [number, number, number, number][]) =>
+    call<HandFound>('POST', '/hand-fit', { pairs }),
   run: (id: number) => call<Job>('POST', `/shoots/${id}/runs`),
   cancel: (job: number) => call<Job>('POST', `/jobs/${job}/cancel`),
   resume: (job: number) => call<Job>('POST', `/jobs/${job}/resume`),

@@ -1,10 +1,22 @@
 // Generated from the server's types by `cargo xtask types`; do not edit.
 
-export type Kind = "night-sky" | "low-light-burst";
+export type Kind = "night-sky" | "star-trails" | "low-light-burst" | "clear-the-scene";
 
-export type AlignMode = "stars" | "none";
+export type AlignMode = "stars" | "scene" | "none";
 
-export type Method = "mean" | "median";
+export type SceneModel = "auto" | "shift" | "similarity" | "homography";
+
+export type HandPairs = { 
+/**
+ * BLAKE3 of the frame's file, as hexadecimal digits.
+ */
+blake3: string, 
+/**
+ * `[x, y, X, Y]`: a place in the frame and the same place in the reference frame, in pixels.
+ */
+pairs: Array<[number, number, number, number]>, };
+
+export type Method = "mean" | "median" | "clipped" | "lightest" | "darkest" | "spread";
 
 export type Edges = "trim" | "keep" | "fill";
 
@@ -12,13 +24,37 @@ export type AlignPlan = {
 /**
  * How.
  */
-mode: AlignMode, };
+mode: AlignMode, 
+/**
+ * What a motion on the scene may be.
+ */
+model: SceneModel, 
+/**
+ * Frames that are placed by hand.
+ */
+by_hand: Array<HandPairs>, };
 
 export type CombinePlan = { 
 /**
  * How.
  */
 method: Method, 
+/**
+ * Standard deviations from the median beyond which the clipped mean rejects a sample.
+ */
+clip: number, 
+/**
+ * Bring frames to the reference frame's brightness first.
+ */
+level: boolean, 
+/**
+ * Let less noisy and sharper frames count more in a mean or clipped mean.
+ */
+weigh: boolean, 
+/**
+ * Fill the gaps that pauses between exposures leave in star trails.
+ */
+fill_gaps: boolean, 
 /**
  * What happens to the edges.
  */
@@ -138,6 +174,20 @@ gain: number,
  */
 ideal_gain: number, };
 
+export type NoisePoint = { 
+/**
+ * Number of frames.
+ */
+frames: number, 
+/**
+ * Measured sigma in linear light.
+ */
+noise: number, 
+/**
+ * Sigma that one frame's noise and the method lead to expect.
+ */
+expected: number, };
+
 export type PatchFigures = { 
 /**
  * Standard deviation of the noise of the mean of colours, in linear light (white is 1).
@@ -172,9 +222,13 @@ used: boolean,
  */
 reason: string | null, 
 /**
- * Model of its motion: `still`, `homography` or `camera`.
+ * Model of its motion: `still`, `shift`, `similarity`, `homography` or `camera`.
  */
 model: string | null, 
+/**
+ * Its motion in full.
+ */
+motion: unknown, 
 /**
  * Positions of the frame to positions of the reference frame: the nearest homography, rows.
  */
@@ -207,7 +261,24 @@ sky_level: number | null,
 /**
  * Its weight in the result.
  */
-weight: number, };
+weight: number, 
+/**
+ * Whether it was placed by pairs set by hand.
+ */
+by_hand: boolean, 
+/**
+ * What brought its green to the reference frame's brightness: factor and offset.
+ */
+level: [number, number] | null, 
+/**
+ * Share of its samples that a clipped mean rejected.
+ */
+rejected: number | null, 
+/**
+ * Residuals of up to 80 matches spread over the picture: `[X, Y, dX, dY]`, the place in the
+ * reference frame and how far the matched place lies off, in pixels.
+ */
+residuals: Array<[number, number, number, number]>, };
 
 export type Report = { 
 /**
@@ -234,6 +305,10 @@ frames: Array<FrameReport>,
  * Noise of the reference frame against the result, when it could be measured.
  */
 noise: NoiseGain | null, 
+/**
+ * Noise that is left when only so many frames are combined, the reference frame first.
+ */
+noise_by_frames: Array<NoisePoint>, 
 /**
  * Median full width at half maximum, in the result, of the stars that measure well in the
  * reference frame, in pixels.
@@ -286,6 +361,10 @@ export type Role = "light" | "dark";
 
 export type Frame = { id: number, name: string, 
 /**
+ * BLAKE3 of its content, as hexadecimal digits.
+ */
+blake3: string, 
+/**
  * It stays where it lies, rather than in the application's own folder.
  */
 linked: boolean, bytes: number, role: Role, facts: Facts | null, 
@@ -328,7 +407,7 @@ export type ShootResult = { id: number, plan: Plan, reference_id: number, report
 
 export type PictureInfo = { 
 /**
- * `frame-ID` or `result-ID`.
+ * `frame-ID`, `result-ID`, `placed-RESULT-FRAME`, `rejected-RESULT` or `coverage-RESULT`.
  */
 source: string, 
 /**
@@ -366,7 +445,19 @@ export type Measured = {
  */
 figures: PatchFigures | null, };
 
-export type ExportFormat = "tiff16" | "png16" | "jpeg";
+export type HandTry = { pairs: Array<[number, number, number, number]>, };
+
+export type HandFound = { 
+/**
+ * `shift`, `similarity` or `homography`; `None` while the pairs tell no motion.
+ */
+model: string | null, 
+/**
+ * How far each pair lies off, in pixels.
+ */
+off_px: Array<number>, rms_px: number, };
+
+export type ExportFormat = "tiff16" | "tiff32f" | "png16" | "jpeg";
 
 export type NewExport = { format: ExportFormat, };
 

@@ -2,10 +2,16 @@
 import { computed } from 'vue'
 import type { Edges, Method, ShootResult } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
-import { ago } from '../parts/units'
+import Toggle from '../parts/Toggle.vue'
+import { ago, alignNames, methodNames, percent, resultName } from '../parts/units'
 import { useShoot } from '../shoot/store'
+import { useView } from '../viewer/view'
+import FramesEnough from './FramesEnough.vue'
 
 const store = useShoot()
+const view = useView()
+const methods = Object.keys(methodNames) as Method[]
+const points = computed(() => store.shown?.report.noise_by_frames ?? [])
 
 const method = computed<Method>({
   get: () => store.shoot!.plan.combine.method,
@@ -16,9 +22,27 @@ const edges = computed<Edges>({
   set: (edges) => void store.setPlan((plan) => (plan.combine.edges = edges)),
 })
 
+const clip = computed<number>({
+  get: () => store.shoot!.plan.combine.clip,
+  set: (clip) => void store.setPlan((plan) => (plan.combine.clip = clip)),
+})
+const level = computed<boolean>({
+  get: () => store.shoot!.plan.combine.level,
+  set: (level) => void store.setPlan((plan) => (plan.combine.level = level)),
+})
+const weigh = computed<boolean>({
+  get: () => store.shoot!.plan.combine.weigh,
+  set: (weigh) => void store.setPlan((plan) => (plan.combine.weigh = weigh)),
+})
+const averages = computed(() => ['mean', 'clipped'].includes(method.value))
+
 const hints: Record<Method, string> = {
   mean: 'The average: least noise. Aircraft and satellites stay as faint traces.',
   median: 'The middle value: traces of single frames go, a little more noise stays.',
+  clipped: 'The average without what lies far off: traces go, and noise is as low as the mean’s.',
+  lightest: 'The lightest sample: stars draw their trails.',
+  darkest: 'The darkest sample: flakes, sparks and lights that move go.',
+  spread: 'How much the frames differ: shows what moved. For looking, not for keeping.',
 }
 const edgeHints: Record<Edges, string> = {
   trim: 'Cut to what every frame covers.',
@@ -26,9 +50,24 @@ const edgeHints: Record<Edges, string> = {
   fill: 'The reference frame’s size; frames go on beyond their edge.',
 }
 
-function used(result: ShootResult) {
-  return result.report.frames.filter((f) => f.used).length
-}
+/** Maps that were made with the result on show. */
+const maps = computed(() => {
+  const plan = store.shown?.plan.combine
+  return [
+    { value: 'none' as const, text: 'Nothing' },
+    ...(plan?.method === 'clipped' ? [{ value: 'rejected' as const, text: 'Rejected' }] : []),
+    ...(plan?.edges === 'keep' ? [{ value: 'coverage' as const, text: 'Coverage' }] : []),
+  ]
+})
+const overlay = computed({
+  get: () => (maps.value.some((m) => m.value === view.overlay) ? view.overlay : 'none'),
+  set: (overlay) => (view.overlay = overlay),
+})
+const rejected = computed(() => {
+  const frames = store.shown?.report.frames.filter((f) => f.rejected !== null) ?? []
+  return [...frames].sort((p, q) => q.rejected! - p.rejected!).slice(0, 3)
+})
+
 function show(result: ShootResult) {
   store.a = `frame-${result.reference_id}`
   store.b = `result-${result.id}`
@@ -45,12 +84,47 @@ const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ??
   <Segmented
     v-model="method"
     label="Method"
-    :options="[
-      { value: 'mean', text: 'Mean' },
-      { value: 'median', text: 'Median' },
-    ]"
+    :columns="3"
+    :options="
+      methods.map((m) => ({
+        value: m,
+        text: methodNames[m][0]!.toUpperCase() + methodNames[m].slice(1),
+      }))
+    "
   />
   <p class="py-2.5 text-dim">{{ hints[method] }}</p>
+  <label v-if="method === 'clipped'" class="block pb-2">
+    <span class="flex justify-between text-dim"
+      ><span>Reject beyond</span
+      ><span class="num text-ink" data-test="clip-value">{{ clip.toFixed(1) }} σ</span></span
+    >
+    <input
+      v-model.lazy.number="clip"
+      type="range"
+      min="1.5"
+      max="5"
+      step="0.1"
+      class="w-full accent-[#5cc8a1]"
+      data-test="clip"
+    />
+  </label>
+  <Toggle
+    v-model="level"
+    label="Level brightness first"
+    hint="Brings frames of another exposure or sky brightness to the reference frame’s"
+    test="level"
+  />
+  <Toggle
+    v-if="averages"
+    v-model="weigh"
+    label="Weigh by noise and sharpness"
+    hint="Less noisy frames with narrower stars count more"
+    test="weigh"
+  />
+  <div v-if="points.length > 2" class="section mt-2">
+    <h3>How many frames are enough</h3>
+    <FramesEnough :points="points" />
+  </div>
   <div class="section">
     <h3>Edges</h3>
     <Segmented
@@ -63,6 +137,18 @@ const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ??
       ]"
     />
     <p class="pt-2 text-dim">{{ edgeHints[edges] }}</p>
+  </div>
+  <div v-if="maps.length > 1" class="section">
+    <h3>Laid over the result</h3>
+    <Segmented v-model="overlay" label="Overlay" :options="maps" />
+    <table v-if="rejected.length" class="mt-2 w-full text-[12px]" data-test="rejected">
+      <tbody>
+        <tr v-for="frame in rejected" :key="frame.file">
+          <td class="num">{{ frame.file }}</td>
+          <td class="num text-right text-dim">{{ percent(frame.rejected!) }} rejected</td>
+        </tr>
+      </tbody>
+    </table>
   </div>
   <div v-if="left.length" class="section" data-test="left-out">
     <h3 class="text-amber">{{ left.length }} left out of the result</h3>
@@ -82,15 +168,15 @@ const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ??
           @click="show(result)"
         >
           <span class="flex justify-between">
-            <b class="inline-block font-semibold first-letter:uppercase"
-              >{{ result.plan.combine.method }} of {{ used(result) }}</b
-            >
+            <b class="inline-block font-semibold first-letter:uppercase">{{
+              resultName(result)
+            }}</b>
             <span v-if="result.report.noise" class="num text-jade"
               >÷ {{ result.report.noise.gain.toFixed(2) }}</span
             >
           </span>
           <span class="flex justify-between text-[12px] text-dim">
-            <span>{{ result.plan.align.mode === 'stars' ? 'on the stars' : 'not aligned' }}</span>
+            <span>{{ alignNames[result.plan.align.mode] }}</span>
             <span class="num"
               >{{ seconds(result).toFixed(1) }} s · {{ ago(result.made, Date.now()) }}</span
             >

@@ -29,7 +29,7 @@ const entries = computed<Entry[]>(() => {
     (f) => f.used && f.rms_px && f.file !== latest.report.reference,
   )
   const rms = aligned?.map((f) => f.rms_px!).sort((p, q) => p - q)
-  const alignChanged = latest && latest.plan.align.mode !== plan?.align.mode
+  const alignChanged = latest && JSON.stringify(latest.plan.align) !== JSON.stringify(plan?.align)
   const combineChanged = latest && (alignChanged || store.planChanged || framesChanged.value)
   const gain = latest?.report.noise
   const dot = (name: string, changed: unknown): Dot => {

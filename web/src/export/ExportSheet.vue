@@ -3,7 +3,7 @@ import { ref } from 'vue'
 import { api } from '../api/client'
 import type { ExportFormat } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
-import { bytes } from '../parts/units'
+import { bytes, resultName } from '../parts/units'
 import { useShoot } from '../shoot/store'
 
 const store = useShoot()
@@ -12,6 +12,7 @@ const busy = ref(false)
 
 const hints: Record<ExportFormat, string> = {
   tiff16: 'For further work: 16 bit, nothing lost, the camera’s facts inside.',
+  tiff32f: 'Linear light in floating-point numbers: highlights beyond white stay.',
   png16: 'For further work where TIFF is not read: 16 bit, nothing lost.',
   jpeg: 'For showing: 8 bit, small.',
 }
@@ -31,9 +32,8 @@ async function save() {
   <template v-else>
     <p class="mb-2">
       <b class="inline-block font-semibold first-letter:uppercase">{{
-        store.shown.plan.combine.method
-      }}</b>
-      of {{ store.shown.report.frames.filter((f) => f.used).length }},
+        resultName(store.shown)
+      }}</b>,
       <span class="num"
         >{{ store.shown.report.size[0] }} × {{ store.shown.report.size[1] }} px</span
       >
@@ -43,6 +43,7 @@ async function save() {
       label="Format"
       :options="[
         { value: 'tiff16', text: 'TIFF 16' },
+        { value: 'tiff32f', text: 'TIFF 32f' },
         { value: 'png16', text: 'PNG 16' },
         { value: 'jpeg', text: 'JPEG' },
       ]"

@@ -1,14 +1,22 @@
 <script setup lang="ts" generic="T extends string">
 import { RadioGroup, RadioGroupLabel, RadioGroupOption } from '@headlessui/vue'
 
-defineProps<{ label: string; options: { value: T; text: string; hint?: string }[] }>()
+defineProps<{
+  label: string
+  options: { value: T; text: string; hint?: string }[]
+  /** Options side by side; all of them unless given. */
+  columns?: number
+}>()
 const model = defineModel<T>({ required: true })
 </script>
 
 <template>
   <RadioGroup v-model="model">
     <RadioGroupLabel class="sr-only">{{ label }}</RadioGroupLabel>
-    <div class="grid gap-1" :style="`grid-template-columns: repeat(${options.length}, 1fr)`">
+    <div
+      class="grid gap-1"
+      :style="`grid-template-columns: repeat(${columns ?? options.length}, 1fr)`"
+    >
       <RadioGroupOption
         v-for="option in options"
         :key="option.value"

@@ -1,5 +1,5 @@
 // Measurements as people write them.
-import type { Facts, Kind } from '../api/types'
+import type { AlignMode, Facts, Kind, Method, ShootResult } from '../api/types'
 
 export function exposure(seconds: number): string {
   if (seconds >= 0.3) return `${Number(seconds.toFixed(1))} s`
@@ -43,7 +43,30 @@ export function factRows(facts: Facts): [string, string][] {
 
 export const kindNames: Record<Kind, string> = {
   'night-sky': 'night sky',
+  'star-trails': 'star trails',
   'low-light-burst': 'low-light burst',
+  'clear-the-scene': 'clear the scene',
+}
+
+export const methodNames: Record<Method, string> = {
+  mean: 'mean',
+  median: 'median',
+  clipped: 'clipped mean',
+  lightest: 'lightest',
+  darkest: 'darkest',
+  spread: 'spread',
+}
+
+export const alignNames: Record<AlignMode, string> = {
+  stars: 'on the stars',
+  scene: 'on the scene',
+  none: 'not aligned',
+}
+
+/** What a result is: "clipped mean of 12". */
+export function resultName(result: ShootResult): string {
+  const used = result.report.frames.filter((f) => f.used).length
+  return `${methodNames[result.plan.combine.method]} of ${used}`
 }
 
 /** Noise as a share of white. */

@@ -6,7 +6,7 @@ const emit = defineEmits<{ close: [] }>()
 
 const keys: [string, string][] = [
   ['r', 'run the plan'],
-  ['o · s · d · b', 'view: one, split, beside, blink'],
+  ['o · s · d · b · v', 'view: one, split, beside, blink, difference'],
   ['x', 'the other side, where one is shown'],
   ['f · 1 · 3', 'zoom: fit, one to one, three to one'],
   ['p', 'pin a probe under the pointer'],

@@ -16,9 +16,19 @@ const kinds: { value: Kind; text: string; hint: string }[] = [
     hint: 'Stars over a landscape from a tripod; frames are aligned on the stars.',
   },
   {
+    value: 'star-trails',
+    text: 'Star trails',
+    hint: 'Many frames from a tripod; the lightest of them draw the way of the stars.',
+  },
+  {
     value: 'low-light-burst',
     text: 'Low-light burst',
-    hint: 'One still scene in little light from a tripod; frames lie on each other as they are.',
+    hint: 'One still scene in little light, handheld or not; frames are aligned on the scene.',
+  },
+  {
+    value: 'clear-the-scene',
+    text: 'Clear the scene',
+    hint: 'People, cars or flakes move through and shall not be seen.',
   },
 ]
 

@@ -6,17 +6,21 @@ import { usePins } from '../probes/pins'
 import { useShoot } from '../shoot/store'
 import { Pane, type View } from './pane'
 import SourcePicker from './SourcePicker.vue'
+import ResidualArrows from '../align/ResidualArrows.vue'
+import { usePairs } from '../align/pairs'
 import { useView, type Mode } from './view'
 
 const store = useShoot()
 const view = useView()
 const pins = usePins()
+const pairs = usePairs()
 
 const box = ref<HTMLElement>()
 const elementA = ref<HTMLElement>()
 const elementB = ref<HTMLElement>()
 const panes = shallowRef<{ a: Pane; b: Pane } | null>(null)
 const place = ref<View>({ left: 0, top: 0, scale: 1 })
+const places = ref<{ a: View; b: View }>({ a: place.value, b: place.value })
 const infoA = ref<PictureInfo | null>(null)
 const infoB = ref<PictureInfo | null>(null)
 const problem = ref('')
@@ -28,6 +32,7 @@ const modes: { value: Mode; text: string; key: string }[] = [
   { value: 'split', text: 'Split', key: 's' },
   { value: 'beside', text: 'Beside', key: 'd' },
   { value: 'blink', text: 'Blink', key: 'b' },
+  { value: 'difference', text: 'Difference', key: 'v' },
 ]
 
 /** With one picture only there is nothing to compare. */
@@ -47,6 +52,7 @@ const styleB = computed(() => ({
   left: mode.value === 'beside' ? '50%' : '0',
   width: mode.value === 'beside' ? '50%' : '100%',
   clipPath: mode.value === 'split' ? `inset(0 0 0 ${view.cut * 100}%)` : 'none',
+  mixBlendMode: mode.value === 'difference' ? ('difference' as const) : ('normal' as const),
 }))
 
 async function look(source: string | null): Promise<PictureInfo | null> {
@@ -88,6 +94,20 @@ watch([panes, infoA, infoB, size, () => view.stops], () => {
   else both.b.clear()
 })
 
+/** The map of the result on side B, where it has one. */
+watch([panes, infoB, () => view.overlay], async ([both, info, overlay]) => {
+  const result = info?.source.match(/^result-(\d+)$/)?.[1]
+  if (!both) return
+  if (overlay === 'none' || !result) return both.b.lay(null)
+  const map = await look(`${overlay}-${result}`)
+  if (view.overlay === overlay) both.b.lay(map)
+})
+
+watch(
+  () => pairs.frame,
+  (frame) => panes.value?.a.link(!frame),
+)
+
 const leading = computed(() => (seesA.value ? panes.value?.a : panes.value?.b))
 
 let blink = 0
@@ -97,7 +117,11 @@ watch(mode, (now) => {
   if (now === 'blink') blink = window.setInterval(() => (blinkB.value = !blinkB.value), 700)
 })
 
-function pinAt(x: number, y: number): boolean {
+function clicked(side: 'a' | 'b', x: number, y: number): boolean {
+  if (pairs.frame) {
+    pairs.set(side, x, y)
+    return true
+  }
   if (!view.pinning || !size.value) return false
   view.pinning = false
   void pins.pin(x, y, size.value)
@@ -142,9 +166,10 @@ function key(event: KeyboardEvent) {
 onMounted(() => {
   const report = (pane: 'a' | 'b') => (now: View) => {
     if ((pane === 'a') === seesA.value) place.value = now
+    places.value[pane] = now
   }
-  const a = new Pane(elementA.value!, report('a'), pinAt)
-  const b = new Pane(elementB.value!, report('b'), pinAt)
+  const a = new Pane(elementA.value!, report('a'), (x, y) => clicked('a', x, y))
+  const b = new Pane(elementB.value!, report('b'), (x, y) => clicked('b', x, y))
   a.pair(b)
   panes.value = { a, b }
   window.addEventListener('keydown', key)
@@ -156,6 +181,19 @@ onUnmounted(() => {
   panes.value?.b.destroy()
 })
 
+/** Places set by hand, on the screen. */
+const marks = computed(() =>
+  pairs.frame
+    ? pairs.pairs.flatMap((pair, i) =>
+        (['a', 'b'] as const).flatMap((side) => {
+          const at = side === 'a' ? pair.frame : pair.reference
+          const { left, top, scale } = places.value[side]
+          const aside = side === 'b' ? (box.value?.clientWidth ?? 0) / 2 : 0
+          return at ? [{ i, x: aside + left + at.x * scale, y: top + at.y * scale }] : []
+        }),
+      )
+    : [],
+)
 const offsets = computed(() => (mode.value === 'beside' ? [0, 50] : [0]))
 const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
 </script>
@@ -170,21 +208,38 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
     @pointerleave="pointer.over = false"
   >
     <div
-      ref="elementA"
-      class="absolute inset-y-0 left-0"
-      :style="styleA"
-      :class="view.pinning && 'cursor-crosshair'"
-      data-test="pane-a"
-    />
-    <div
-      ref="elementB"
-      class="absolute inset-y-0"
-      :style="styleB"
-      :class="view.pinning && 'cursor-crosshair'"
-      data-test="pane-b"
-    />
+      class="absolute inset-0 isolate"
+      :style="{ filter: mode === 'difference' ? 'brightness(6)' : 'none' }"
+    >
+      <div
+        ref="elementA"
+        class="absolute inset-y-0 left-0"
+        :style="styleA"
+        :class="(view.pinning || pairs.frame) && 'cursor-crosshair'"
+        data-test="pane-a"
+      />
+      <div
+        ref="elementB"
+        class="absolute inset-y-0"
+        :style="styleB"
+        :class="(view.pinning || pairs.frame) && 'cursor-crosshair'"
+        data-test="pane-b"
+      />
+    </div>
 
-    <template v-for="offset in offsets" :key="offset">
+    <ResidualArrows v-if="store.step === 'align' && !pairs.frame" :place="place" />
+    <span
+      v-for="(mark, k) in marks"
+      :key="k"
+      class="pointer-events-none absolute z-10 -mt-[9px] -ml-[9px] h-[18px] w-[18px] rounded-full border-2 border-jade text-center text-[11px] leading-[14px] font-semibold text-white"
+      style="text-shadow: 0 0 3px #000"
+      :style="{ left: `${mark.x}px`, top: `${mark.y}px` }"
+      data-test="mark"
+    >
+      {{ mark.i + 1 }}
+    </span>
+
+    <template v-for="offset in pairs.frame ? [] : offsets" :key="offset">
       <div
         class="pointer-events-none absolute inset-y-0 overflow-hidden"
         :style="{ left: `${offset}%`, width: mode === 'beside' ? '50%' : '100%' }"
@@ -252,6 +307,17 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
     <p v-else-if="!infoA && !infoB" class="absolute inset-x-0 top-1/3 text-center text-dim">
       Frames are shown here as soon as there are some.
     </p>
+    <p
+      v-if="mode === 'difference'"
+      class="pointer-events-none absolute inset-x-0 top-3 z-10 text-center"
+    >
+      <span class="rounded-md bg-black/80 px-3 py-1.5">A less B, six times as bright</span>
+    </p>
+    <p v-if="pairs.frame" class="pointer-events-none absolute inset-x-0 top-14 z-20 text-center">
+      <span class="rounded-md bg-black/80 px-3 py-1.5"
+        >Click the same detail on the left and on the right</span
+      >
+    </p>
     <p v-if="view.pinning" class="absolute inset-x-0 top-14 z-20 text-center">
       <span class="rounded-md bg-black/80 px-3 py-1.5"
         >Click the patch to measure, plain sky for instance</span
@@ -266,7 +332,7 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
       <button
         v-for="one in modes"
         :key="one.value"
-        class="rounded-md px-2.5 py-1 disabled:text-faint"
+        class="rounded-md px-2 py-1 disabled:text-faint"
         :class="mode === one.value ? 'bg-[#363633] text-ink' : 'text-dim'"
         :disabled="one.value !== 'one' && !(infoA && infoB)"
         :aria-pressed="mode === one.value"

@@ -2,6 +2,7 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { ChevronDown } from '@lucide/vue'
 import { computed } from 'vue'
+import { alignNames, resultName } from '../parts/units'
 import { useShoot } from '../shoot/store'
 
 const props = defineProps<{ side: 'A' | 'B' }>()
@@ -11,8 +12,8 @@ const store = useShoot()
 const sources = computed(() => [
   ...store.results.map((r) => ({
     value: `result-${r.id}`,
-    text: `${r.plan.combine.method} of ${r.report.frames.filter((f) => f.used).length}`,
-    hint: r.plan.align.mode === 'stars' ? 'on the stars' : 'not aligned',
+    text: resultName(r),
+    hint: alignNames[r.plan.align.mode],
   })),
   ...[...store.lights, ...store.darks].map((f) => ({
     value: `frame-${f.id}`,
@@ -20,7 +21,12 @@ const sources = computed(() => [
     hint: f.role === 'dark' ? 'dark' : f.id === store.reference?.id ? 'reference' : 'one exposure',
   })),
 ])
-const chosen = computed(() => sources.value.find((s) => s.value === model.value))
+const chosen = computed(() => {
+  const placed = model.value?.match(/^placed-\d+-(\d+)$/)?.[1]
+  const frame = store.shoot?.frames.find((f) => f.id === Number(placed))
+  if (frame) return { text: frame.name, hint: 'as placed' }
+  return sources.value.find((s) => s.value === model.value)
+})
 </script>
 
 <template>

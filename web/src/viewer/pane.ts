@@ -16,6 +16,10 @@ export class Pane {
   /** Whether the hand is on this pane; the twin follows it and does not answer. */
   private leads = true
   private shown = ''
+  private over: OpenSeadragon.TiledImage | null = null
+  /** Whether the panes show the same place. */
+  linked = true
+  private laid = ''
   private referenceWidth = 1
   private referenceHeight = 1
 
@@ -57,6 +61,25 @@ export class Pane {
     })
   }
 
+  /** Lays a map over the picture, or takes it away. */
+  lay(info: PictureInfo | null) {
+    const key = info ? `${info.source} ${info.version}` : ''
+    if (key === this.laid) return
+    this.laid = key
+    if (this.over) this.drop(this.over)
+    this.over = null
+    if (!info) return
+    this.viewer.addTiledImage({
+      tileSource: tileSource(info, 0) as unknown as OpenSeadragon.TileSource,
+      ...placement(info, this.referenceWidth),
+      success: (event) => {
+        const item = (event as unknown as { item: OpenSeadragon.TiledImage }).item
+        if (this.laid === key) this.over = item
+        else this.drop(item)
+      },
+    })
+  }
+
   pair(twin: Pane) {
     this.twin = twin
     twin.twin = this
@@ -78,6 +101,8 @@ export class Pane {
     this.referenceHeight = reference.height
     const before = this.viewer.world.getItemCount() ? this.viewer.world.getItemAt(0) : null
     this.viewer.addTiledImage({
+      // A map that lies over the picture stays on top.
+      ...(this.over ? { index: this.viewer.world.getItemCount() - 1 } : {}),
       // The library takes such an object; its types only know its own sources.
       tileSource: tileSource(info, stops) as unknown as OpenSeadragon.TileSource,
       ...placement(info, reference.width),
@@ -95,12 +120,20 @@ export class Pane {
   }
 
   clear() {
-    this.shown = ''
+    this.shown = this.laid = ''
+    this.over = null
     this.viewer.world.removeAll()
   }
 
   private bounds() {
     return new OpenSeadragon.Rect(0, 0, 1, this.referenceHeight / this.referenceWidth)
+  }
+
+  /** Lets the panes be moved apart, or brings them together again. */
+  link(linked: boolean) {
+    this.linked = linked
+    if (this.twin) this.twin.linked = linked
+    if (linked && this.twin?.shown) this.twin.copy(this)
   }
 
   fit(immediately = false) {
@@ -120,7 +153,7 @@ export class Pane {
   }
 
   private lead() {
-    if (this.leads && this.twin?.shown) this.twin.copy(this)
+    if (this.leads && this.linked && this.twin?.shown) this.twin.copy(this)
   }
 
   private report() {

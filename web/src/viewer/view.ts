@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
 
-export type Mode = 'one' | 'split' | 'beside' | 'blink'
+export type Mode = 'one' | 'split' | 'beside' | 'blink' | 'difference'
 
 /** How pictures are looked at; stays while shoots change. */
 export const useView = defineStore('view', () => {
@@ -14,5 +14,7 @@ export const useView = defineStore('view', () => {
   const stops = ref(1)
   /** The next click on the picture pins a probe. */
   const pinning = ref(false)
-  return { mode, side, cut, stops, pinning }
+  /** The map that lies over side B, if one does. */
+  const overlay = ref<'none' | 'rejected' | 'coverage'>('none')
+  return { mode, side, cut, stops, pinning, overlay }
 })

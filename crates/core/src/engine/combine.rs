@@ -286,6 +286,7 @@ fn frame_report(
         used: motion.is_some(),
         reason: aligned.reason.clone(),
         model: motion.map(|m| m.model().to_owned()),
+        motion: motion.cloned(),
         to_reference: motion.map(|m| rows(m.nearest_homography(width, height))),
         grid: motion.map_or(vec![], |m| m.grid(width, height, 17, 11)),
         rms_px: aligned.rms_px,

@@ -8,13 +8,17 @@ mod stages;
 pub use memory::{Budget, default_memory};
 
 use crate::CoreError;
+use crate::align::Motion;
 use crate::cache::{Cache, Key};
-use crate::frames::FrameInput;
-use crate::plan::{Plan, PlanFrame, PlanRecord};
+use crate::combine::level::Level;
+use crate::combine::reduce::{Placed, Reducer, Workspace};
+use crate::frames::{Frame, FrameInput, Light};
+use crate::plan::{Kind, Method, Plan, PlanFrame, PlanRecord};
 use crate::progress::Watch;
 use crate::report::Report;
-use jade_pixels::tiled::TiledFile;
-use std::path::PathBuf;
+use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
+use rayon::prelude::*;
+use std::path::{Path, PathBuf};
 
 /// What to stack, and with what.
 pub struct Request<'a> {
@@ -82,6 +86,29 @@ fn combine_key(request: &Request) -> Key {
     // Names do not change the picture, but the report speaks of frames by name.
     let names: Vec<&str> = request.frames.iter().map(|f| f.name.as_str()).collect();
     Key::of("combine", &(&request.plan.combine, names), &[&align_key(request)])
+}
+
+/// Writes a frame as it lies on the reference frame under a motion, to a tiled file of linear light
+/// at `path`: for looking at an alignment.
+///
+/// # Errors
+/// [`CoreError::Picture`].
+pub fn place(frame: &Frame, motion: &Motion, path: &Path) -> Result<(), CoreError> {
+    let (width, height) = frame.size();
+    let placed = Placed { light: frame, motion, levels: [Level::NONE; 3], weight: 1.0 };
+    let mut plan = Plan::of(Kind::NightSky).combine;
+    plan.method = Method::Mean;
+    let reducer = Reducer::new(vec![placed], &plan, 0);
+    let writer = TileWriter::<f32>::create(path, width, height, 3)?;
+    Region::covering(width, height, SIDE).into_par_iter().try_for_each_init(
+        Workspace::default,
+        |space, tile| {
+            let made = reducer.reduce(tile, space, &|| false)?;
+            writer.write_region(tile, &made.light)
+        },
+    )?;
+    writer.finish(false)?;
+    Ok(())
 }
 
 /// The record of a run to save beside its result.

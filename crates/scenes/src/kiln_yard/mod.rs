@@ -33,7 +33,7 @@ pub struct Options {
 
 impl Default for Options {
     fn default() -> Self {
-        Self { frames: 10, width: 1800, height: 1200, seed: 1, deflate: false }
+        Self { frames: 8, width: 1500, height: 1000, seed: 1, deflate: false }
     }
 }
 

@@ -30,6 +30,7 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/shoots/{shoot}/probes", post(shoots::pin))
         .route("/shoots/{shoot}/probes/{probe}", delete(shoots::unpin))
         .route("/folders", get(frames::folders))
+        .route("/hand-fit", post(runs::try_by_hand))
         .route("/jobs/{job}/cancel", post(runs::cancel))
         .route("/jobs/{job}/resume", post(runs::resume))
         .route("/pictures/{source}", get(pictures::info))

@@ -1,8 +1,9 @@
 use crate::App;
 use crate::error::ApiError;
-use crate::types::{Event, Job, JobState};
+use crate::types::{Event, HandFound, HandTry, Job, JobState};
 use axum::Json;
 use axum::extract::{Path, State};
+use jade_core::align::hand;
 use std::sync::Arc;
 
 type AppState = State<Arc<App>>;
@@ -24,6 +25,16 @@ pub async fn add(State(app): AppState, Path(shoot): Path<i64>) -> Result<Json<Jo
     app.runner.wake.notify_one();
     app.tell(Event::Job { job: job.clone() });
     Ok(Json(job))
+}
+
+/// Tells what motion pairs set by hand amount to, without keeping it.
+pub async fn try_by_hand(Json(wish): Json<HandTry>) -> Json<HandFound> {
+    Json(match hand::fit(&wish.pairs) {
+        Some(fit) => {
+            HandFound { model: Some(fit.model().to_owned()), off_px: fit.off, rms_px: fit.rms_px }
+        }
+        None => HandFound { model: None, off_px: vec![], rms_px: 0.0 },
+    })
 }
 
 /// Stops a job that runs, or takes one out of the queue.

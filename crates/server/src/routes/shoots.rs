@@ -33,6 +33,9 @@ pub async fn change(
     {
         return Err(ApiError::Refused("This frame belongs to another shoot.".to_owned()));
     }
+    if let Some(plan) = &change.plan {
+        plan.check()?;
+    }
     app.store.change_shoot(id, &change).await?;
     app.tell(Event::Shoot { id });
     Ok(Json(app.store.shoot(id).await?))

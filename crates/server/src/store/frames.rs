@@ -48,6 +48,7 @@ impl FrameRow {
         Ok(Frame {
             id: self.id,
             name: self.name.clone(),
+            blake3: self.blake3.clone(),
             linked: self.linked,
             bytes: self.bytes,
             role: from_word(&self.role)?,
