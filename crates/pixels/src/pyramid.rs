@@ -50,7 +50,6 @@ pub fn halve<T: Averaged>(
 }
 
 /// Writes the level below `from` to `path`; `merge` makes one sample of a channel from one to four.
-/// Maps of rare things merge by the largest, so that they are still seen when small.
 ///
 /// # Errors
 /// [`PictureError::Io`].

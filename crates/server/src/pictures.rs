@@ -193,11 +193,11 @@ fn open_map(
     key: &str,
     origin: [u32; 2],
 ) -> Result<Shown, ApiError> {
-    let rare = |_: usize, samples: &[u16]| match map {
-        MapKind::Coverage => samples.iter().copied().min().unwrap_or(0),
-        MapKind::Rejected => samples.iter().copied().max().unwrap_or(0),
+    // Levels hold sums, so that what is rare is still told from nothing when seen small.
+    let sum = |_: usize, samples: &[u16]| {
+        samples.iter().copied().fold(0u16, |sum, count| sum.saturating_add(count))
     };
-    let levels = levels_by(path, |from, path| pyramid::halve_by(from, path, rare))?;
+    let levels = levels_by(path, |from, path| pyramid::halve_by(from, path, sum))?;
     let version = format!("{}-{}", &key[..12], map.name());
     let encoding = Encoding::srgb();
     Ok(Shown { levels: Levels::Map(levels, map, used), encoding, version, origin })
@@ -325,7 +325,8 @@ impl Shown {
             Levels::Map(levels, map, most) => {
                 let counts = levels[level].read_region(region)?;
                 let counts = counts.chunks_exact(levels[level].channels()).map(|c| c[0]);
-                return Ok(counts.flat_map(|n| over(*map, n, *most)).collect());
+                let pixels = 4f32.powi(level as i32);
+                return Ok(counts.flat_map(|n| over(*map, f32::from(n) / pixels, *most)).collect());
             }
         };
         Ok(pixels.into_flattened())
@@ -406,16 +407,16 @@ impl Shown {
     }
 }
 
-/// Colour and cover of a count in a map. One rejected sample is rare enough to be seen at once.
-fn over(map: MapKind, count: u16, most: u16) -> [u8; 4] {
+/// Colour and cover of a count in a map. A single rejected sample is seen well at full size; when
+/// many pixels are seen as one, scattered ones are a faint veil and streaks stand out.
+fn over(map: MapKind, count: f32, most: u16) -> [u8; 4] {
     const AMBER: [u8; 3] = [0xe0, 0xb0, 0x57];
     let share = match map {
-        MapKind::Rejected if count == 0 => 0.0,
-        MapKind::Rejected => 0.45 + 0.55 * f32::from(count) / f32::from(most.max(1)),
-        MapKind::Coverage => 0.8 * (1.0 - f32::from(count) / f32::from(most.max(1))),
+        MapKind::Rejected => 0.75 * count,
+        MapKind::Coverage => 0.8 * (1.0 - count / f32::from(most.max(1))),
     };
     let [r, g, b] = AMBER;
-    [r, g, b, (share.clamp(0.0, 1.0) * 255.0) as u8]
+    [r, g, b, (share.clamp(0.0, 0.9) * 255.0) as u8]
 }
 
 /// A PNG of interleaved colour, or of colour with cover.

@@ -11,6 +11,9 @@ const modelNames: Record<string, string> = {
 }
 const whole = computed(() => pairs.pairs.map((p) => p.frame !== null && p.reference !== null))
 
+/** One, two or four pairs are met exactly, whatever they are. */
+const exact = computed(() => [1, 2, 4].includes(pairs.whole.length))
+
 /** Distance of a whole pair; pairs that are not whole have none. */
 function off(index: number): number | undefined {
   const place = whole.value.slice(0, index).filter(Boolean).length
@@ -40,9 +43,7 @@ function off(index: number): number | undefined {
             : 'right?'
         }}
       </span>
-      <span v-if="off(i) !== undefined && pairs.whole.length > 1" class="num"
-        >{{ off(i)!.toFixed(1) }} px</span
-      >
+      <span v-if="off(i) !== undefined && !exact" class="num">{{ off(i)!.toFixed(1) }} px</span>
       <button
         class="px-1 text-dim hover:text-ink"
         :aria-label="`Remove pair ${i + 1}`"
@@ -55,7 +56,8 @@ function off(index: number): number | undefined {
   <div v-if="pairs.found" class="section" data-test="hand-found">
     <p v-if="pairs.found.model" class="flex justify-between text-dim">
       <span>{{ modelNames[pairs.found.model] ?? pairs.found.model }}</span>
-      <b class="num font-medium text-ink">{{ pairs.found.rms_px.toFixed(2) }} px rms</b>
+      <span v-if="exact">one more pair tells how well</span>
+      <b v-else class="num font-medium text-ink">{{ pairs.found.rms_px.toFixed(2) }} px rms</b>
     </p>
     <p v-else class="text-amber">These pairs tell no motion: two of them are the same place.</p>
   </div>

@@ -121,42 +121,26 @@ const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ??
     hint="Less noisy frames with narrower stars count more"
     test="weigh"
   />
-  <div v-if="points.length > 2" class="section mt-2">
-    <h3>How many frames are enough</h3>
-    <FramesEnough :points="points" />
-  </div>
-  <div class="section">
-    <h3>Edges</h3>
+  <div class="flex items-center gap-3 py-1.5">
+    <span class="text-dim">Edges</span>
     <Segmented
       v-model="edges"
       label="Edges"
+      class="flex-1"
       :options="[
-        { value: 'trim', text: 'Trim' },
-        { value: 'keep', text: 'Keep' },
-        { value: 'fill', text: 'Fill' },
+        { value: 'trim', text: 'Trim', hint: edgeHints.trim },
+        { value: 'keep', text: 'Keep', hint: edgeHints.keep },
+        { value: 'fill', text: 'Fill', hint: edgeHints.fill },
       ]"
     />
-    <p class="pt-2 text-dim">{{ edgeHints[edges] }}</p>
   </div>
-  <div v-if="maps.length > 1" class="section">
-    <h3>Laid over the result</h3>
-    <Segmented v-model="overlay" label="Overlay" :options="maps" />
-    <table v-if="rejected.length" class="mt-2 w-full text-[12px]" data-test="rejected">
-      <tbody>
-        <tr v-for="frame in rejected" :key="frame.file">
-          <td class="num">{{ frame.file }}</td>
-          <td class="num text-right text-dim">{{ percent(frame.rejected!) }} rejected</td>
-        </tr>
-      </tbody>
-    </table>
-  </div>
-  <div v-if="left.length" class="section" data-test="left-out">
+  <div v-if="left.length" class="section mt-2" data-test="left-out">
     <h3 class="text-amber">{{ left.length }} left out of the result</h3>
     <p v-for="frame in left" :key="frame.file" class="mb-1 text-dim">
       <span class="num text-ink">{{ frame.file }}</span> {{ frame.reason }}
     </p>
   </div>
-  <div class="section">
+  <div class="section mt-2">
     <h3>Results</h3>
     <p v-if="!store.results.length" class="text-dim">None yet. Press Run; every result is kept.</p>
     <ul class="flex flex-col gap-1.5" data-test="results">
@@ -184,5 +168,21 @@ const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ??
         </button>
       </li>
     </ul>
+  </div>
+  <div v-if="points.length > 2" class="section">
+    <h3>How many frames are enough</h3>
+    <FramesEnough :points="points" />
+  </div>
+  <div v-if="maps.length > 1" class="section">
+    <h3>Laid over the result</h3>
+    <Segmented v-model="overlay" label="Overlay" :options="maps" />
+    <table v-if="rejected.length" class="mt-2 w-full text-[12px]" data-test="rejected">
+      <tbody>
+        <tr v-for="frame in rejected" :key="frame.file">
+          <td class="num">{{ frame.file }}</td>
+          <td class="num text-right text-dim">{{ percent(frame.rejected!) }} rejected</td>
+        </tr>
+      </tbody>
+    </table>
   </div>
 </template>

@@ -2,7 +2,7 @@
 import { CircleQuestionMark, Undo2 } from '@lucide/vue'
 import { computed } from 'vue'
 import StateDot from '../parts/StateDot.vue'
-import { kindNames } from '../parts/units'
+import { kindNames, resultName } from '../parts/units'
 import { useShoot, type Step } from '../shoot/store'
 
 const emit = defineEmits<{ keys: [] }>()
@@ -72,7 +72,9 @@ const entries = computed<Entry[]>(() => {
             ? 'settings changed'
             : gain
               ? `noise ÷ ${gain.gain.toFixed(1)}`
-              : 'waiting',
+              : latest
+                ? resultName(latest)
+                : 'waiting',
     },
     {
       step: 'export',

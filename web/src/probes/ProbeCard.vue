@@ -45,7 +45,9 @@ const gain = computed(() => {
 const ideal = computed(() => {
   if (!store.a?.startsWith('frame') || !store.b?.startsWith('result')) return null
   const result = store.results.find((r) => store.b === `result-${r.id}`)
-  const count = result?.report.frames.filter((f) => f.used).length
+  // Lightest, darkest and spread have none.
+  if (!result?.report.noise) return null
+  const count = result.report.frames.filter((f) => f.used).length
   return count ? { count, root: Math.sqrt(count) } : null
 })
 </script>

@@ -146,16 +146,18 @@ fn smoothed(mut values: Vec<f32>) -> Vec<f32> {
 
 impl Template {
     fn new(outer: &[f32]) -> Option<Self> {
-        let at = |x: usize, y: usize| outer[(y + MARGIN) * OUTER + x + MARGIN];
-        let places = || (0..SIDE * SIDE).map(|i| (i % SIDE, i / SIDE));
-        let value = |dx: isize, dy: isize| {
-            places().map(move |(x, y)| at(x.wrapping_add_signed(dx), y.wrapping_add_signed(dy)))
+        // Counted from one pixel up and left, so that a step back stays inside.
+        let from = |dx: usize, dy: usize| {
+            (0..SIDE * SIDE).map(move |i| {
+                outer[(i / SIDE + MARGIN - 1 + dy) * OUTER + i % SIDE + MARGIN - 1 + dx]
+            })
         };
-        let values: Vec<f32> = value(0, 0).collect();
-        let slope = |dx: isize, dy: isize| -> Vec<f32> {
-            value(dx, dy).zip(value(-dx, -dy)).map(|(a, b)| 0.5 * (a - b)).collect()
+        let values: Vec<f32> = from(1, 1).collect();
+        let slope = |after: (usize, usize), before: (usize, usize)| -> Vec<f32> {
+            let after = from(after.0, after.1);
+            after.zip(from(before.0, before.1)).map(|(a, b)| 0.5 * (a - b)).collect()
         };
-        let slopes = [slope(1, 0), slope(0, 1)];
+        let slopes = [slope((2, 1), (0, 1)), slope((1, 2), (1, 0))];
         let mut normal = SMatrix::<f64, 4, 4>::zeros();
         for (i, weight) in WINDOW.iter().enumerate() {
             let row = [slopes[0][i], slopes[1][i], values[i], 1.0].map(f64::from);
