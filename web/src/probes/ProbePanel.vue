@@ -29,9 +29,9 @@ const width = computed(() => {
       <div
         v-if="noise"
         class="flex justify-between gap-2"
-        title="Middle of many patches of plain sky. Above the ideal: resampling softens the finest grain a little."
+        title="Middle of many plain patches. Above the ideal: resampling softens the finest grain a little."
       >
-        <dt class="text-dim">sky noise</dt>
+        <dt class="text-dim">noise</dt>
         <dd class="num text-jade">÷ {{ noise.gain.toFixed(2) }}</dd>
       </div>
       <div v-if="noise" class="flex justify-between gap-2">

@@ -162,6 +162,25 @@ impl NightSky {
         sensor::record(&self.sensor(), index as u64, &self.light(index, streak.as_ref()))
     }
 
+    /// The same without the streak; the noise is the same, sample for sample.
+    pub fn frame_without_streak(&self, index: u32) -> Vec<u16> {
+        sensor::record(&self.sensor(), index as u64, &self.light(index, None))
+    }
+
+    /// The frame that the streak crosses.
+    pub fn streak_frame(&self) -> u32 {
+        Streak::of(&self.options).map_or(0, |s| s.frame)
+    }
+
+    /// How bright the streak is at each pixel, as a share of its brightest, row by row.
+    pub fn streak_mask(&self) -> Vec<f32> {
+        let (width, height) = (self.options.width as usize, self.options.height as usize);
+        let Some(streak) = Streak::of(&self.options) else { return vec![0.0; width * height] };
+        let sky = self.sky_mask();
+        let share = |i: usize| sky[i] * streak.share((i % width) as f64, (i / width) as f64) as f32;
+        (0..width * height).map(share).collect()
+    }
+
     /// Dark frame `index` (0-based); interleaved 16-bit.
     pub fn dark(&self, index: u32) -> Vec<u16> {
         let nothing = vec![0.0; self.options.width as usize * self.options.height as usize * 3];

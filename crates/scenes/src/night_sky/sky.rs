@@ -43,11 +43,16 @@ impl Streak {
     }
 
     fn at(&self, x: f64, y: f64) -> f64 {
+        self.peak * self.share(x, y)
+    }
+
+    /// Brightness at a place as a share of the brightest.
+    pub fn share(&self, x: f64, y: f64) -> f64 {
         let (dx, dy) = (self.to[0] - self.from[0], self.to[1] - self.from[1]);
         let along = ((x - self.from[0]) * dx + (y - self.from[1]) * dy) / (dx * dx + dy * dy);
         let along = along.clamp(0.0, 1.0);
         let r2 = (x - self.from[0] - along * dx).powi(2) + (y - self.from[1] - along * dy).powi(2);
-        if r2 > 36.0 { 0.0 } else { self.peak * (-r2 / 2.0).exp() }
+        if r2 > 36.0 { 0.0 } else { (-r2 / 2.0).exp() }
     }
 }
 

@@ -32,6 +32,10 @@ const FEWEST_PATCHES: usize = 10;
 const AGREEING: f64 = 0.4;
 /// Patches at most.
 const PATCHES: usize = 480;
+/// Patches of the sketches.
+const ROUGH_PATCHES: usize = 160;
+/// A motion that changes by less than this is looked for once only, in pixels.
+const NEAR: f64 = 0.4;
 /// A motion that moves nothing by more than this is none, in pixels.
 const STILL: f64 = 0.03;
 
@@ -83,7 +87,7 @@ impl Scene {
         let sketch = Sketch::of(reference)?;
         let corners = features::corners(&sketch);
         let places = || corners.iter().take(PATCHES).map(|c| c.at);
-        let rough = Patches::new(&sketch, places(), false)?;
+        let rough = Patches::new(&sketch, places().take(ROUGH_PATCHES), false)?;
         let full = Patches::new(reference, places().map(|at| sketch.to_frame(at)), true)?;
         if corners.len() < FEWEST_CORNERS || full.count() < FEWEST_PATCHES {
             return Err(CoreError::Frames(
@@ -120,11 +124,16 @@ impl Scene {
         };
         let mut now = start;
         let mut found: Option<(Fit, Vec<Sighting>)> = None;
-        for _ in 0..2 {
+        for _ in 0..3 {
             let seen = self.full.find(frame, &Motion::Homography(now))?;
             let Some(fit) = fit::choose(&seen, self.model, self.size) else { break };
+            let moved = self.furthest(&now, &fit.motion);
             now = fit.motion;
             found = Some((fit, seen));
+            // Patches that were found near where they were looked for are found well.
+            if moved < NEAR {
+                break;
+            }
         }
         Ok(match found.and_then(|(fit, seen)| self.verdict(fit, &seen)) {
             Some(aligned) => Aligned { by_hand: hint.is_some(), ..aligned },
@@ -137,6 +146,18 @@ impl Scene {
                 "Too few of its details agree on one motion: something large moved, or the camera was moved too far.".to_owned(),
             )),
         })
+    }
+
+    /// How far two motions lie apart at most over a frame, in pixels.
+    fn furthest(&self, one: &Matrix3<f64>, other: &Matrix3<f64>) -> f64 {
+        let (width, height) = self.size;
+        let apart = |x: u32, y: u32| {
+            let at =
+                [f64::from(width) * f64::from(x) / 4.0, f64::from(height) * f64::from(y) / 4.0];
+            let ([x, y], [u, v]) = (apply(one, at), apply(other, at));
+            (x - u).hypot(y - v)
+        };
+        (0..25).map(|i| apart(i % 5, i / 5)).fold(0.0, f64::max)
     }
 
     /// A motion between sketches as a motion between frames.
@@ -157,10 +178,8 @@ impl Scene {
             let [x, y] = apply(&fit.motion, s.at);
             [s.reference[0], s.reference[1], x - s.reference[0], y - s.reference[1]]
         }));
-        let (width, height) = self.size;
         let homography = Motion::Homography(fit.motion);
-        let grid = homography.grid(width, height, 5, 5);
-        let furthest = grid.iter().map(|[x, y, u, v]| (u - x).hypot(v - y)).fold(0.0, f64::max);
+        let furthest = self.furthest(&Matrix3::identity(), &fit.motion);
         let motion = if furthest < STILL { Motion::Still } else { homography };
         Some(Aligned {
             motion: Some(motion),

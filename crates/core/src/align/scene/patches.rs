@@ -7,6 +7,7 @@ use crate::combine::resample::{self, Room};
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
+use multiversion::multiversion;
 use nalgebra::{SMatrix, SVector};
 use std::sync::LazyLock;
 
@@ -178,8 +179,8 @@ impl Template {
         let mut settled = false;
         let mut solution = SVector::<f64, 4>::zeros();
         for _ in 0..25 {
-            shifted.take(seen, dx, dy);
-            let sums = self.compare(&shifted.values);
+            take(&mut shifted, seen, dx, dy);
+            let sums = compare(self, &shifted.values);
             solution = self.inverse * SVector::<f64, 4>::from(sums);
             let gain = 1.0 + solution[2];
             if !(0.2..5.0).contains(&gain) {
@@ -214,25 +215,37 @@ impl Template {
         let error = (noise * (self.inverse[(0, 0)] + self.inverse[(1, 1)]) / 2.0).sqrt();
         (error.is_finite() && error < 0.5).then_some(([dx, dy], error.max(1e-4)))
     }
+}
 
-    /// Weighted sums of the differences from the template with its slopes, values and one.
-    fn compare(&self, shifted: &[f32]) -> [f64; 4] {
-        let mut sums = [0.0f64; 4];
-        let rows = shifted.chunks_exact(SIDE).zip(self.values.chunks_exact(SIDE));
-        let slopes = self.slopes[0].chunks_exact(SIDE).zip(self.slopes[1].chunks_exact(SIDE));
-        for (((seen, own), (gx, gy)), weights) in rows.zip(slopes).zip(WINDOW.chunks_exact(SIDE)) {
-            let mut row = [0.0f32; 4];
-            for i in 0..SIDE {
+/// Weighted sums of the differences of `shifted` from a template with its slopes, values and one.
+#[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
+fn compare(template: &Template, shifted: &[f32]) -> [f64; 4] {
+    const LANES: usize = 16;
+    let mut sums = [0.0f64; 4];
+    for row in 0..SIDE {
+        let range = row * SIDE..(row + 1) * SIDE;
+        let (seen, own) = (&shifted[range.clone()], &template.values[range.clone()]);
+        let [gx, gy] = [&template.slopes[0][range.clone()], &template.slopes[1][range.clone()]];
+        let weights = &WINDOW[range];
+        let mut parts = [[0.0f32; LANES]; 4];
+        let mut from = 0;
+        while from < SIDE {
+            let long = if SIDE - from < LANES { SIDE - from } else { LANES };
+            for lane in 0..long {
+                let i = from + lane;
                 let off = weights[i] * (seen[i] - own[i]);
-                row[0] += off * gx[i];
-                row[1] += off * gy[i];
-                row[2] += off * own[i];
-                row[3] += off;
+                parts[0][lane] += off * gx[i];
+                parts[1][lane] += off * gy[i];
+                parts[2][lane] += off * own[i];
+                parts[3][lane] += off;
             }
-            (0..4).for_each(|k| sums[k] += f64::from(row[k]));
+            from += long;
         }
-        sums
+        for k in 0..4 {
+            sums[k] += f64::from(parts[k].iter().sum::<f32>());
+        }
     }
+    sums
 }
 
 /// The inner part of a patch, read at a shift that is the same for all of it.
@@ -242,34 +255,27 @@ struct Shifted {
     values: Vec<f32>,
 }
 
-impl Shifted {
-    /// Reads by Catmull-Rom cubics along rows, then along columns.
-    fn take(&mut self, seen: &[f32], dx: f64, dy: f64) {
-        let (ix, iy) = (dx.floor(), dy.floor());
-        let (wx, wy) = (cubic((dx - ix) as f32), cubic((dy - iy) as f32));
-        let (left, top) = (
-            (MARGIN as isize + ix as isize - 1) as usize,
-            (MARGIN as isize + iy as isize - 1) as usize,
-        );
-        self.rows.resize((SIDE + 3) * SIDE, 0.0);
-        self.values.resize(SIDE * SIDE, 0.0);
-        for (row, to) in self.rows.chunks_exact_mut(SIDE).enumerate() {
-            let from = &seen[(top + row) * OUTER + left..][..SIDE + 3];
-            for (x, to) in to.iter_mut().enumerate() {
-                *to = wx[0] * from[x]
-                    + wx[1] * from[x + 1]
-                    + wx[2] * from[x + 2]
-                    + wx[3] * from[x + 3];
-            }
+/// Reads `seen` by Catmull-Rom cubics along rows, then along columns.
+#[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
+fn take(shifted: &mut Shifted, seen: &[f32], dx: f64, dy: f64) {
+    let (ix, iy) = (dx.floor(), dy.floor());
+    let (wx, wy) = (cubic((dx - ix) as f32), cubic((dy - iy) as f32));
+    let (left, top) = (
+        (MARGIN as isize + ix as isize - 1) as usize,
+        (MARGIN as isize + iy as isize - 1) as usize,
+    );
+    shifted.rows.resize((SIDE + 3) * SIDE, 0.0);
+    shifted.values.resize(SIDE * SIDE, 0.0);
+    for (row, to) in shifted.rows.chunks_exact_mut(SIDE).enumerate() {
+        let from = &seen[(top + row) * OUTER + left..][..SIDE + 3];
+        for (x, to) in to.iter_mut().enumerate() {
+            *to = wx[0] * from[x] + wx[1] * from[x + 1] + wx[2] * from[x + 2] + wx[3] * from[x + 3];
         }
-        for (row, to) in self.values.chunks_exact_mut(SIDE).enumerate() {
-            let from: [&[f32]; 4] = std::array::from_fn(|k| &self.rows[(row + k) * SIDE..][..SIDE]);
-            for (x, to) in to.iter_mut().enumerate() {
-                *to = wy[0] * from[0][x]
-                    + wy[1] * from[1][x]
-                    + wy[2] * from[2][x]
-                    + wy[3] * from[3][x];
-            }
+    }
+    for (row, to) in shifted.values.chunks_exact_mut(SIDE).enumerate() {
+        let from: [&[f32]; 4] = std::array::from_fn(|k| &shifted.rows[(row + k) * SIDE..][..SIDE]);
+        for (x, to) in to.iter_mut().enumerate() {
+            *to = wy[0] * from[0][x] + wy[1] * from[1][x] + wy[2] * from[2][x] + wy[3] * from[3][x];
         }
     }
 }

@@ -1,0 +1,177 @@
+//! Each method of combining against plain arithmetic and against the truth of simulated scenes.
+
+mod shoot;
+
+use jade_core::cache::MapKind;
+use jade_core::engine::Outcome;
+use jade_core::frames::FrameInput;
+use jade_core::plan::{AlignMode, Edges, Method};
+use jade_pixels::tiled::{Region, TiledFile};
+use jade_scenes::night_sky::{NightSky, Options};
+use shoot::{Shoot, linear, pixels, plan};
+
+const SIZE: (u32, u32) = (300, 200);
+
+fn scene(frames: u32, (width, height): (u32, u32), seed: u64) -> NightSky {
+    NightSky::new(Options { frames, darks: 0, width, height, seed, deflate: false }).unwrap()
+}
+
+fn saved(shoot: &Shoot, scene: &NightSky) -> Vec<FrameInput> {
+    let Options { frames, width, height, .. } = *scene.options();
+    (0..frames)
+        .map(|i| shoot.save(&format!("f{i}.tif"), (width, height), &scene.frame(i)))
+        .collect()
+}
+
+fn map(outcome: &Outcome, shoot: &Shoot, kind: MapKind) -> Vec<u16> {
+    let file = TiledFile::<u16>::open(&shoot.cache().map(&outcome.key, kind)).unwrap();
+    let whole = Region { x: 0, y: 0, width: file.width(), height: file.height() };
+    file.read_region(whole).unwrap()
+}
+
+#[test]
+fn lightest_darkest_and_spread_are_what_their_names_say() {
+    let (shoot, scene) = (Shoot::new(), scene(5, SIZE, 41));
+    let inputs = saved(&shoot, &scene);
+    let frames: Vec<Vec<f32>> = (0..5).map(|i| linear(&scene.frame(i))).collect();
+    for method in [Method::Lightest, Method::Darkest, Method::Spread] {
+        let outcome = shoot.stack(&inputs, &plan(AlignMode::None, method, Edges::Trim)).unwrap();
+        for (i, v) in pixels(&outcome).1.iter().enumerate() {
+            let values: Vec<f32> = frames.iter().map(|f| f[i]).collect();
+            let truth = match method {
+                Method::Lightest => values.iter().copied().fold(0.0, f32::max),
+                Method::Darkest => values.iter().copied().fold(1.0, f32::min),
+                _ => {
+                    let mean = values.iter().sum::<f32>() / 5.0;
+                    (values.iter().map(|v| (v - mean).powi(2)).sum::<f32>() / 4.0).sqrt()
+                }
+            };
+            assert!((v - truth).abs() < 2e-5, "{method:?} at {i}: {v} for {truth}");
+        }
+    }
+}
+
+/// On clean frames the clipped mean is nearly the mean; where a streak crossed one frame, nothing
+/// of it is left.
+#[test]
+fn a_streak_leaves_no_trace_in_the_clipped_mean() {
+    let (width, height) = (900, 600);
+    let (shoot, scene) = (Shoot::new(), scene(12, (width, height), 43));
+    let clean: Vec<Vec<u16>> = (0..12).map(|i| scene.frame_without_streak(i)).collect();
+    let streak = scene.streak_mask();
+    let stack = |name: &str, frames: &dyn Fn(usize) -> Vec<u16>, method| {
+        let inputs: Vec<FrameInput> = (0..12)
+            .map(|i| shoot.save(&format!("{name}{i}.tif"), (width, height), &frames(i)))
+            .collect();
+        let mut plan = plan(AlignMode::None, method, Edges::Trim);
+        plan.combine.clip = 2.8;
+        shoot.stack(&inputs, &plan).unwrap()
+    };
+    let plain = |i: usize| clean[i].clone();
+    let crossed = |i: usize| scene.frame(i as u32);
+    let mean = stack("c", &plain, Method::Mean);
+    let clean = stack("c", &plain, Method::Clipped);
+    let with = stack("s", &crossed, Method::Clipped);
+    let noise = |outcome: &Outcome| f64::from(outcome.report.noise.unwrap().result);
+    let noisier = noise(&clean) / noise(&mean);
+    assert!(noisier < 1.03, "on clean frames clipping leaves {noisier:.3} times the noise");
+    let (clean, crossed) = (pixels(&clean).1, pixels(&with).1);
+    let under: Vec<f64> = (0..streak.len())
+        .filter(|i| streak[*i] > 0.02)
+        .flat_map(|i| [0, 1, 2].map(|c| f64::from(crossed[i * 3 + c] - clean[i * 3 + c])))
+        .collect();
+    assert!(under.len() > 2000);
+    let excess = under.iter().sum::<f64>() / under.len() as f64 / noise(&mean);
+    assert!(excess.abs() < 0.15, "under the streak {excess:.3} of the noise is left");
+
+    // The map tells where, and from which frame.
+    let rejected = map(&with, &shoot, MapKind::Rejected);
+    let bright = |i: &usize| streak[*i] > 0.5;
+    let told = (0..streak.len()).filter(bright).filter(|i| rejected[i * 2] > 0);
+    let by_frame = (0..streak.len())
+        .filter(bright)
+        .filter(|i| rejected[i * 2 + 1] == scene.streak_frame() as u16 + 1);
+    let bright = (0..streak.len()).filter(bright).count();
+    assert!(told.count() * 100 > bright * 98 && by_frame.count() * 100 > bright * 95);
+    let shares: Vec<f32> = with.report.frames.iter().map(|f| f.rejected.unwrap()).collect();
+    let most = (0..12).max_by(|a, b| shares[*a].total_cmp(&shares[*b])).unwrap();
+    assert_eq!(most as u32, scene.streak_frame(), "{shares:?}");
+}
+
+#[test]
+fn frames_of_another_brightness_are_levelled() {
+    let (shoot, scene) = (Shoot::new(), scene(4, SIZE, 44));
+    let srgb = jade_pixels::colour::Encoding::srgb();
+    let mut inputs = saved(&shoot, &scene);
+    // The last one was exposed a third longer.
+    let longer: Vec<u16> = linear(&scene.frame(3))
+        .iter()
+        .enumerate()
+        .map(|(i, v)| srgb.encode(i % 3, v * 1.33))
+        .collect();
+    inputs[3] = shoot.save("longer.tif", SIZE, &longer);
+    let mut wish = plan(AlignMode::None, Method::Mean, Edges::Trim);
+    let level = |outcome: &Outcome| {
+        let light = pixels(outcome).1;
+        light.iter().sum::<f32>() / light.len() as f32
+    };
+    let plain = level(&shoot.stack(&inputs, &wish).unwrap());
+    wish.combine.level = true;
+    let outcome = shoot.stack(&inputs, &wish).unwrap();
+    let levelled = level(&outcome);
+    let truth = linear(&scene.frame(2)).iter().sum::<f32>() / (SIZE.0 * SIZE.1 * 3) as f32;
+    assert!((levelled / truth - 1.0).abs() < 0.01, "{levelled} for {truth}");
+    assert!(plain / truth > 1.05, "without levelling it is brighter: {plain}");
+    let found = outcome.report.frames[3].level.unwrap();
+    assert!((found[0] * 1.33 - 1.0).abs() < 0.05, "{found:?}");
+}
+
+#[test]
+fn noisy_frames_weigh_less() {
+    let (shoot, scene) = (Shoot::new(), scene(4, SIZE, 45));
+    let mut inputs = saved(&shoot, &scene);
+    let mut noisy = scene.frame(3);
+    for (i, v) in noisy.iter_mut().enumerate() {
+        let hash = blake3::hash(&i.to_le_bytes());
+        *v = v.saturating_add_signed((hash.as_bytes()[0] as i16 - 128) * 50);
+    }
+    inputs[3] = shoot.save("noisy.tif", SIZE, &noisy);
+    let mut wish = plan(AlignMode::None, Method::Mean, Edges::Trim);
+    let plain = shoot.stack(&inputs, &wish).unwrap().report;
+    wish.combine.weigh = true;
+    let weighed = shoot.stack(&inputs, &wish).unwrap().report;
+    assert!(weighed.frames[3].weight < 0.7 * weighed.frames[0].weight);
+    let (plain, weighed) = (plain.noise.unwrap().result, weighed.noise.unwrap().result);
+    assert!(weighed < 0.97 * plain, "noise {weighed} instead of {plain}");
+}
+
+#[test]
+fn the_coverage_map_counts_frames_and_rims_come_from_those_that_are_there() {
+    let size = (900, 600);
+    let (shoot, scene) = (Shoot::new(), scene(6, size, 46));
+    let inputs = saved(&shoot, &scene);
+    for method in [Method::Mean, Method::Median, Method::Clipped] {
+        let wish = plan(AlignMode::Stars, method, Edges::Keep);
+        let outcome = shoot.stack(&inputs, &wish).unwrap();
+        let counts = map(&outcome, &shoot, MapKind::Coverage);
+        assert_eq!(counts.iter().max(), Some(&6), "{method:?}");
+        let least = *counts.iter().min().unwrap();
+        assert!((1..6).contains(&least), "{method:?}: some rim is seen by {least} frames");
+        let light = pixels(&outcome).1;
+        let dark = counts.iter().zip(light.chunks_exact(3)).filter(|(_, p)| p[1] < 0.004);
+        assert_eq!(dark.count(), 0, "{method:?}: no place is darker than the pedestal");
+    }
+}
+
+#[test]
+fn more_frames_are_measured_to_leave_less_noise() {
+    let (shoot, scene) = (Shoot::new(), scene(9, (600, 400), 47));
+    let inputs = saved(&shoot, &scene);
+    let wish = plan(AlignMode::Stars, Method::Clipped, Edges::Trim);
+    let points = shoot.stack(&inputs, &wish).unwrap().report.noise_by_frames;
+    assert_eq!(points.iter().map(|p| p.frames).collect::<Vec<_>>(), [1, 2, 3, 4, 6, 8, 9]);
+    for point in &points {
+        let ratio = point.noise / point.expected;
+        assert!((0.75..1.15).contains(&ratio), "{point:?}");
+    }
+}

@@ -1,0 +1,93 @@
+//! Small simulated shoots in a folder of their own, and the engine on them.
+#![allow(dead_code, reason = "each test program uses a part of this")]
+
+use jade_core::CoreError;
+use jade_core::cache::Cache;
+use jade_core::engine::{self, Budget, Outcome, Request};
+use jade_core::frames::FrameInput;
+use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan};
+use jade_core::progress::Unwatched;
+use jade_pixels::colour::Encoding;
+use jade_pixels::tiled::{Region, TiledFile};
+use jade_pixels::write::{Picture, Target, write_picture};
+use std::path::{Path, PathBuf};
+
+/// A folder with frames and a cache.
+pub struct Shoot {
+    pub folder: tempfile::TempDir,
+}
+
+impl Shoot {
+    pub fn new() -> Self {
+        Self { folder: tempfile::tempdir().unwrap() }
+    }
+
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    /// Writes 16-bit sRGB samples as a frame.
+    pub fn save(&self, name: &str, (width, height): (u32, u32), samples: &[u16]) -> FrameInput {
+        let path = self.path(name);
+        let encoding = Encoding::srgb();
+        let picture = Picture { width, height, channels: 3, encoding: &encoding, facts: None };
+        let row = width as usize * 3;
+        let target = Target::Tiff { wide: true, deflate: false };
+        write_picture(&path, target, &picture, &mut |y, out| {
+            let from = y as usize * row;
+            out.copy_from_slice(&samples[from..from + out.len()]);
+            Ok(())
+        })
+        .unwrap();
+        input(&path)
+    }
+
+    pub fn stack(&self, inputs: &[FrameInput], plan: &Plan) -> Result<Outcome, CoreError> {
+        self.stack_on(inputs, None, plan)
+    }
+
+    pub fn stack_on(
+        &self,
+        inputs: &[FrameInput],
+        reference: Option<usize>,
+        plan: &Plan,
+    ) -> Result<Outcome, CoreError> {
+        let cache = self.cache();
+        let budget = Budget::new(Some(256), Some(2)).unwrap();
+        let watch = &Unwatched;
+        engine::stack(&Request { frames: inputs, reference, plan, cache: &cache, budget, watch })
+    }
+
+    pub fn cache(&self) -> Cache {
+        Cache::at(&self.path("cache"))
+    }
+}
+
+pub fn input(path: &Path) -> FrameInput {
+    FrameInput {
+        path: path.to_owned(),
+        name: path.file_name().unwrap().to_string_lossy().into_owned(),
+        blake3: engine::content_hash(path).unwrap(),
+    }
+}
+
+pub fn plan(mode: AlignMode, method: Method, edges: Edges) -> Plan {
+    let mut plan = Plan::of(Kind::NightSky);
+    plan.align.mode = mode;
+    plan.combine.method = method;
+    plan.combine.edges = edges;
+    plan
+}
+
+/// Width and interleaved light of a result.
+pub fn pixels(outcome: &Outcome) -> (usize, Vec<f32>) {
+    let file = TiledFile::<f32>::open(&outcome.picture).unwrap();
+    let whole = Region { x: 0, y: 0, width: file.width(), height: file.height() };
+    (file.width() as usize, file.read_region(whole).unwrap())
+}
+
+/// Linear light of encoded sRGB samples.
+pub fn linear(samples: &[u16]) -> Vec<f32> {
+    let srgb = Encoding::srgb();
+    samples.iter().enumerate().map(|(i, &v)| srgb.curve(i % 3)[v as usize]).collect()
+}
