@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
+import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { api } from '../api/client'
 import type { PictureInfo } from '../api/types'
 import { usePins } from '../probes/pins'
@@ -105,8 +105,18 @@ watch([panes, infoB, () => view.overlay], async ([both, info, overlay]) => {
 
 watch(
   () => pairs.frame,
-  (frame) => panes.value?.a.link(!frame),
+  async (frame) => {
+    panes.value?.a.link(!frame)
+    await nextTick()
+    if (frame) fit()
+  },
 )
+
+/** Shows all of the picture; while pairs are set the two sides are moved one by one. */
+function fit() {
+  leading.value?.fit()
+  if (pairs.frame) panes.value?.b.fit()
+}
 
 const leading = computed(() => (seesA.value ? panes.value?.a : panes.value?.b))
 
@@ -154,7 +164,7 @@ function key(event: KeyboardEvent) {
   const wanted = modes.find((m) => m.key === event.key)
   if (wanted) view.mode = wanted.value
   else if (event.key === 'x') view.side = view.side === 'a' ? 'b' : 'a'
-  else if (event.key === 'f') leading.value?.fit()
+  else if (event.key === 'f') fit()
   else if (event.key === '1' || event.key === '3') leading.value?.zoomTo(Number(event.key))
   else if (event.key === 'Escape') view.pinning = false
   else if (event.key === 'p' && pointer.over && leading.value && size.value) {
@@ -380,7 +390,7 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
         class="rounded-md px-2 py-1 text-dim hover:text-ink"
         title="Fit (f)"
         data-test="zoom-fit"
-        @click="leading?.fit()"
+        @click="fit"
       >
         Fit
       </button>

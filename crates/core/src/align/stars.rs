@@ -60,7 +60,7 @@ const THRESHOLD: f32 = 5.0;
 /// image that went through a lens.
 const LONE_PIXEL: f32 = 0.26;
 /// Shorter by longer axis (as variances) below which a light is part of a line.
-const LINE: f32 = 0.2;
+const LINE: f32 = 0.36;
 /// No more stars than this are kept.
 const MOST: usize = 6000;
 
@@ -98,7 +98,7 @@ pub fn find(light: &dyn Light, stop: &(dyn Fn() -> bool + Sync)) -> Result<StarL
 impl Star {
     /// Whether its width can be trusted.
     fn measures_well(&self) -> bool {
-        self.snr > 20.0 && !self.saturated
+        self.snr > 20.0 && !self.saturated && self.roundness > 0.75
     }
 }
 

@@ -197,14 +197,9 @@ impl Sky {
         let mut frames: Vec<Aligned> = rough
             .iter()
             .enumerate()
-            .map(|(i, m)| match (m, &self.hints[i]) {
-                (None, Some(hint)) => Aligned {
-                    motion: Some(Motion::Homography(*hint)),
-                    by_hand: true,
-                    ..Aligned::left_out(None)
-                },
-                (None, None) => Aligned::left_out(Some(too_few(&stars[i], reference))),
-                (Some(_), _) => Aligned::left_out(None),
+            .map(|(i, m)| match m {
+                Some(_) => Aligned::left_out(None),
+                None => Aligned::left_out(Some(too_few(&stars[i], reference))),
             })
             .collect();
         frames[self.reference] =
@@ -212,7 +207,18 @@ impl Sky {
         let found = kept.iter().zip(motions).zip(sightings.iter().zip(matched));
         for ((&i, motion), (seen, matched)) in found {
             frames[i] = verdict(motion, seen, matched, stars[i].len());
-            frames[i].by_hand = self.hints[i].is_some();
+        }
+        // Where the stars do not confirm pairs set by hand, those alone place the frame.
+        for (frame, hint) in frames.iter_mut().zip(&self.hints) {
+            if let Some(hint) = hint {
+                if frame.motion.is_none() {
+                    *frame = Aligned {
+                        motion: Some(Motion::Homography(*hint)),
+                        ..Aligned::left_out(None)
+                    };
+                }
+                frame.by_hand = true;
+            }
         }
         Ok(Alignment { frames, lens })
     }
