@@ -1,4 +1,5 @@
-//! Figures of time and memory on simulated frames, from the release build.
+//! Figures of time and memory on simulated frames, from the release build, beside a plain reference
+//! in Python (bench/reference.py) in the same run.
 
 use crate::run::{cargo, run};
 use anyhow::{Context, Result};
@@ -8,56 +9,117 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
 
-const PROGRAM: &str = "target/release/jade-stack";
+pub const PROGRAM: &str = "target/release/jade-stack";
+
+/// Frames of one scene that several cases use.
+struct Set {
+    name: &'static str,
+    scene: &'static [&'static str],
+    frames: usize,
+}
+
+const SETS: [Set; 3] = [
+    Set {
+        name: "sky-24",
+        scene: &["night-sky", "--darks", "0", "--width", "6000", "--height", "4000", "--deflate"],
+        frames: 16,
+    },
+    Set {
+        name: "yard-24",
+        scene: &["kiln-yard", "--width", "6000", "--height", "4000", "--deflate"],
+        frames: 10,
+    },
+    Set {
+        name: "sky-6",
+        scene: &["night-sky", "--darks", "0", "--width", "3000", "--height", "2000"],
+        frames: 200,
+    },
+];
 
 struct Case {
     name: &'static str,
+    set: usize,
     frames: usize,
+    align: &'static str,
     combine: &'static str,
+    /// Whether the plain reference does it too.
+    compared: bool,
 }
 
-const CASES: [Case; 4] = [
-    Case { name: "12 frames, mean", frames: 12, combine: "mean" },
-    Case { name: "12 frames, median", frames: 12, combine: "median" },
-    Case { name: "24 frames, mean", frames: 24, combine: "mean" },
-    Case { name: "24 frames, median", frames: 24, combine: "median" },
+const fn case(
+    name: &'static str,
+    set: usize,
+    frames: usize,
+    align: &'static str,
+    combine: &'static str,
+    compared: bool,
+) -> Case {
+    Case { name, set, frames, align, combine, compared }
+}
+
+const CASES: [Case; 6] = [
+    case("16 frames of 24 MP on the stars, median", 0, 16, "stars", "median", true),
+    case("16 frames of 24 MP on the stars, clipped mean", 0, 16, "stars", "clipped", true),
+    case("10 frames of 24 MP handheld, clipped mean", 1, 10, "scene", "clipped", true),
+    case("16 frames of 6 MP on the stars, clipped mean", 2, 16, "stars", "clipped", false),
+    case("64 frames of 6 MP on the stars, clipped mean", 2, 64, "stars", "clipped", false),
+    case("200 frames of 6 MP on the stars, clipped mean", 2, 200, "stars", "clipped", false),
 ];
+
+/// What one run took.
+struct Figures {
+    whole: f64,
+    cpu: f64,
+    stages: Vec<(String, f64)>,
+    memory: u64,
+}
+
+impl Figures {
+    fn stage(&self, name: &str) -> f64 {
+        self.stages.iter().filter(|(n, _)| n == name).map(|(_, s)| s).sum()
+    }
+}
 
 /// Runs all cases and writes docs/benchmarks.md.
 pub fn bench() -> Result<()> {
     run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
     let folder = Path::new("target/bench");
-    let begin = Instant::now();
-    run(Command::new(PROGRAM)
-        .args(["scene", "night-sky", "--frames", "24", "--darks", "0", "--quiet", "--out"])
-        .arg(folder))?;
-    let made = begin.elapsed().as_secs_f64();
-    let frames: Vec<PathBuf> = (1..=24).map(|i| folder.join(format!("f{i:02}.tif"))).collect();
-
+    std::fs::create_dir_all(folder)?;
+    let python = python(folder)?;
+    for set in &SETS {
+        make(&folder.join(set.name), set.scene, set.frames)?;
+    }
     let mut table = String::from(
-        "| case | frames (s) | align (s) | combine (s) | export (s) | whole (s) | against decoding | peak memory (MiB) |\n|---|---|---|---|---|---|---|---|\n",
+        "| case | | frames (s) | align (s) | combine (s) | export (s) | whole (s) | CPU (s) | peak memory (MiB) | against decoding |\n|---|---|---|---|---|---|---|---|---|---|\n",
     );
+    let mut ratios = String::new();
     for case in &CASES {
-        // Frames around the middle one, which is the reference in both sizes.
-        let first = (24 - case.frames) / 2;
-        let chosen = &frames[first..first + case.frames];
-        let (whole, report) = stack(folder, chosen, case.combine)?;
-        let seconds = |stage: &str| -> f64 {
-            let stages = report["stages"].as_array().into_iter().flatten();
-            stages.filter(|s| s["name"] == stage).filter_map(|s| s["seconds"].as_f64()).sum()
+        let set = &SETS[case.set];
+        let sources = folder.join(set.name);
+        // Frames around the middle one, so that they have the same reference frame.
+        let first = (set.frames - case.frames) / 2;
+        let name = |i: usize| match set.frames > 99 {
+            true => format!("f{i:03}.tif"),
+            false => format!("f{i:02}.tif"),
         };
-        let [frames_s, align, combine, export] =
-            ["frames", "align", "combine", "export"].map(seconds);
-        writeln!(
-            table,
-            "| {} | {frames_s:.2} | {align:.2} | {combine:.2} | {export:.2} | {whole:.2} | {:.1} | {} |",
-            case.name,
-            whole / frames_s,
-            report["peak_memory_mib"]
-        )?;
+        let frames: Vec<PathBuf> =
+            (first + 1..=first + case.frames).map(|i| sources.join(name(i))).collect();
+        let own = own(folder, &frames, case)?;
+        row(&mut table, case.name, "Jade Stack", &own)?;
+        if case.compared {
+            let other = reference(folder, &python, &frames, case)?;
+            row(&mut table, "", "reference", &other)?;
+            writeln!(
+                ratios,
+                "- {}: {:.1} times as fast, {:.0} % of the memory",
+                case.name,
+                other.whole / own.whole,
+                100.0 * own.memory as f64 / other.memory as f64
+            )?;
+        }
     }
     let text = format!(
-        "# Benchmarks\n\nWritten by `cargo xtask bench`: 2400 x 1600 pixels, 16-bit TIFF, aligned on the stars, whole\nprocess from start to the result on the disk; \"against decoding\" is the whole time over the time of\nonly decoding the frames to scratch in the same run.\n\n{table}\nMaking the 24 frames with the simulated camera took {made:.1} s.\n\n{}\n",
+        "# Benchmarks\n\nWritten by `cargo xtask bench`: simulated frames, 16-bit TIFF (24 MP compressed by deflate), two\nthreads, a memory budget of 1 GiB, whole processes from start to the result on the disk. \"Against\ndecoding\" is the whole time over that of decoding the same files to scratch in the same run. The\nreference is `bench/reference.py`: OpenCV and NumPy, with all cores.\n\n{table}\nAgainst the reference:\n\n{ratios}\n{}\n",
         machine()
     );
     std::fs::write("docs/benchmarks.md", &text)?;
@@ -65,22 +127,108 @@ pub fn bench() -> Result<()> {
     Ok(())
 }
 
-fn stack(folder: &Path, frames: &[PathBuf], combine: &str) -> Result<(f64, Value)> {
-    let report = folder.join("report.json");
-    let begin = Instant::now();
+fn row(table: &mut String, case: &str, who: &str, figures: &Figures) -> Result<()> {
+    let [frames, align, combine, export] =
+        ["frames", "align", "combine", "export"].map(|s| figures.stage(s));
+    let Figures { whole, cpu, memory, .. } = figures;
+    writeln!(
+        table,
+        "| {case} | {who} | {frames:.1} | {align:.1} | {combine:.1} | {export:.1} | {whole:.1} | {cpu:.1} | {memory} | {:.1} |",
+        whole / frames
+    )?;
+    Ok(())
+}
+
+/// Makes a scene unless its frames are there from an earlier run.
+pub fn make(folder: &Path, scene: &[&str], frames: usize) -> Result<()> {
+    if folder.join("truth/motion.json").exists() {
+        return Ok(());
+    }
+    let frames = frames.to_string();
     run(Command::new(PROGRAM)
-        .args(["stack", "--quiet", "--threads", "2", "--combine", combine, "--out"])
+        .arg("scene")
+        .args(scene)
+        .args(["--frames", &frames, "--quiet", "--out"])
+        .arg(folder))
+}
+
+/// A virtual environment with what the reference needs.
+fn python(folder: &Path) -> Result<PathBuf> {
+    let environment = folder.join("venv");
+    let python = environment.join("bin/python");
+    if !python.exists() {
+        run(Command::new("python3").args(["-m", "venv"]).arg(&environment))?;
+    }
+    run(Command::new(&python).args([
+        "-m",
+        "pip",
+        "install",
+        "-q",
+        "-r",
+        "bench/requirements.txt",
+    ]))?;
+    Ok(python)
+}
+
+fn own(folder: &Path, frames: &[PathBuf], case: &Case) -> Result<Figures> {
+    let report = folder.join("report.json");
+    let mut command = Command::new(PROGRAM);
+    command
+        .args(["stack", "--quiet", "--threads", "2", "--memory", "1024"])
+        .args(["--align", case.align, "--combine", case.combine, "--scratch"])
+        .arg(folder.join("scratch"))
+        .arg("--out")
         .arg(folder.join("result.tif"))
         .arg("--report")
         .arg(&report)
-        .args(frames))?;
+        .args(frames);
+    if case.align == "scene" {
+        command.arg("--level");
+    }
+    std::fs::create_dir_all(folder.join("scratch"))?;
+    timed(&mut command, &report)
+}
+
+fn reference(folder: &Path, python: &Path, frames: &[PathBuf], case: &Case) -> Result<Figures> {
+    let report = folder.join("reference.json");
+    let mut command = Command::new(python);
+    command
+        .args(["bench/reference.py", case.align, case.combine])
+        .arg(folder.join("reference.tif"))
+        .arg(&report)
+        .args(frames);
+    timed(&mut command, &report)
+}
+
+/// Runs a command that writes a report, and reads what it took.
+fn timed(command: &mut Command, report: &Path) -> Result<Figures> {
+    let before = children_cpu();
+    let begin = Instant::now();
+    run(command)?;
     let whole = begin.elapsed().as_secs_f64();
+    let cpu = children_cpu() - before;
     let text = std::fs::read_to_string(report).context("the report is missing")?;
-    Ok((whole, serde_json::from_str(&text)?))
+    let report: Value = serde_json::from_str(&text)?;
+    let stages = report["stages"].as_array().into_iter().flatten();
+    let stages = stages
+        .filter_map(|s| Some((s["name"].as_str()?.to_owned(), s["seconds"].as_f64()?)))
+        .collect();
+    let memory = report["peak_memory_mib"].as_u64().unwrap_or(0);
+    Ok(Figures { whole, cpu, stages, memory })
+}
+
+/// Seconds of processor time that ended child processes took, as the system tells in clock ticks
+/// of a hundredth of a second.
+fn children_cpu() -> f64 {
+    let stat = std::fs::read_to_string("/proc/self/stat").unwrap_or_default();
+    // Fields after the command's name in parentheses: 16th and 17th of all.
+    let rest = stat.rsplit(')').next().unwrap_or_default();
+    let ticks = rest.split_whitespace().skip(13).take(2).filter_map(|t| t.parse::<f64>().ok());
+    ticks.sum::<f64>() / 100.0
 }
 
 /// What the figures were taken on.
-fn machine() -> String {
+pub fn machine() -> String {
     let read = |path: &str| std::fs::read_to_string(path).unwrap_or_default();
     let cpu = read("/proc/cpuinfo");
     let model = cpu.lines().find_map(|l| l.strip_prefix("model name")?.split(':').nth(1));

@@ -1,6 +1,7 @@
 //! The project's own commands. Each does all its own set-up.
 
 mod bench;
+mod quality;
 mod run;
 mod web;
 
@@ -14,7 +15,8 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     test          everything that must pass: formatting, lints, types, unit and browser tests
     web           build the front end
     types         write the front end's types anew from the server's
-    bench         figures of time and memory, into docs/benchmarks.md
+    bench         figures of time and memory beside a plain reference, into docs/benchmarks.md
+    quality       figures against the truth of many simulated scenes, into docs/quality.md
     screenshots   pictures of the main views, into docs/screenshots";
 
 fn main() -> Result<()> {
@@ -31,6 +33,7 @@ fn main() -> Result<()> {
                 .env("JADE_UPDATE_TYPES", "1"))
         }
         Some("bench") => bench::bench(),
+        Some("quality") => quality::quality(),
         Some("screenshots") => screenshots(),
         _ => bail!("{USAGE}"),
     }

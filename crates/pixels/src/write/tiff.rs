@@ -3,6 +3,7 @@ use crate::PictureError;
 use crate::facts::Facts;
 use flate2::Compression;
 use flate2::write::ZlibEncoder;
+use rayon::prelude::*;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::Path;
@@ -110,7 +111,7 @@ fn put_deflated(
     let row = picture.width as usize * channels;
     let mut directory = encoder.image_directory().map_err(failed)?;
     let (mut offsets, mut lengths) = (Vec::new(), Vec::new());
-    picture.bands(fill, |band| {
+    let pack = |band: &Vec<u16>| -> std::io::Result<Vec<u8>> {
         let bytes: Vec<u8> = match wide {
             true => band
                 .chunks_exact(row)
@@ -122,16 +123,29 @@ fn put_deflated(
             }
         };
         let mut packed = ZlibEncoder::new(Vec::new(), Compression::new(6));
-        let packed = packed.write_all(&bytes).and_then(|()| packed.finish());
-        let packed = packed.map_err(PictureError::io(path))?;
-        let offset = directory.write_data(packed.as_slice()).map_err(failed)?;
-        let offset = u32::try_from(offset).map_err(|_| {
-            PictureError::unsupported(path, "a TIFF of more than 4 GiB, as this would become")
-        })?;
-        offsets.push(offset);
-        lengths.push(packed.len() as u32);
+        packed.write_all(&bytes)?;
+        packed.finish()
+    };
+    let mut put = |bands: &mut Vec<Vec<u16>>| {
+        let packed: std::io::Result<Vec<Vec<u8>>> = bands.par_iter().map(pack).collect();
+        bands.clear();
+        for packed in packed.map_err(PictureError::io(path))? {
+            let offset = directory.write_data(packed.as_slice()).map_err(failed)?;
+            let offset = u32::try_from(offset).map_err(|_| {
+                PictureError::unsupported(path, "a TIFF of more than 4 GiB, as this would become")
+            })?;
+            offsets.push(offset);
+            lengths.push(packed.len() as u32);
+        }
         Ok(())
+    };
+    // Packing takes most of the time, so a few strips are packed at once.
+    let mut bands = Vec::new();
+    picture.bands(fill, |band| {
+        bands.push(band.to_vec());
+        if bands.len() < rayon::current_num_threads() { Ok(()) } else { put(&mut bands) }
     })?;
+    put(&mut bands)?;
     let bits = if wide { 16u16 } else { 8 };
     let mut put = |tag, value: &[u32]| match value {
         [one] => directory.write_tag(tag, *one).map_err(failed),

@@ -1,0 +1,181 @@
+//! Figures of quality on simulated scenes of real sizes with written truth, many seeds.
+
+use crate::bench::{PROGRAM, make};
+use crate::run::{cargo, run};
+use anyhow::{Context, Result};
+use serde_json::Value;
+use std::collections::HashMap;
+use std::fmt::Write;
+use std::path::Path;
+use std::process::Command;
+
+const SEEDS: u64 = 10;
+
+struct Case {
+    name: &'static str,
+    scene: &'static [&'static str],
+    frames: usize,
+    align: &'static str,
+}
+
+const CASES: [Case; 3] = [
+    Case {
+        name: "night sky, 6 MP, 8 frames",
+        scene: &["night-sky", "--darks", "0", "--width", "3000", "--height", "2000"],
+        frames: 8,
+        align: "stars",
+    },
+    Case {
+        name: "night sky, 24 MP, 6 frames",
+        scene: &["night-sky", "--darks", "0", "--width", "6000", "--height", "4000"],
+        frames: 6,
+        align: "stars",
+    },
+    Case {
+        name: "handheld burst, 6 MP, 6 frames",
+        scene: &["kiln-yard", "--width", "3000", "--height", "2000"],
+        frames: 6,
+        align: "scene",
+    },
+];
+
+/// What one seed showed.
+struct Seen {
+    /// Motion error of each placed frame in pixels, sorted.
+    errors: Vec<f64>,
+    left_out: usize,
+    /// Noise gain over the ideal, for mean, median and clipped mean.
+    gains: [f64; 3],
+    /// Star width over the reference frame's, for the mean.
+    width: Option<f64>,
+}
+
+/// Runs all cases and writes docs/quality.md.
+pub fn quality() -> Result<()> {
+    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    let mut motion = String::from(
+        "| scene | median error (px) | worst frame of any seed (px) | over 0.5 px | left out |\n|---|---|---|---|---|\n",
+    );
+    let mut noise = String::from(
+        "| scene | mean, of ideal | median, of ideal | clipped mean, of ideal | clipped over mean | star width, result over single |\n|---|---|---|---|---|---|\n",
+    );
+    for case in &CASES {
+        let seen: Result<Vec<Seen>> = (1..=SEEDS).map(|seed| look(case, seed)).collect();
+        let seen = seen?;
+        let mut errors: Vec<f64> = seen.iter().flat_map(|s| s.errors.clone()).collect();
+        errors.sort_by(f64::total_cmp);
+        let wrong = errors.iter().filter(|e| **e > 0.5).count();
+        let left_out: usize = seen.iter().map(|s| s.left_out).sum();
+        writeln!(
+            motion,
+            "| {} | {:.3} | {:.3} | {wrong} | {left_out} |",
+            case.name,
+            middle(&errors),
+            errors.last().copied().unwrap_or(0.0),
+        )?;
+        let gain = |i: usize| sorted_middle(seen.iter().map(|s| s.gains[i]));
+        let against = sorted_middle(seen.iter().map(|s| s.gains[2] / s.gains[0]));
+        let widths: Vec<f64> = seen.iter().filter_map(|s| s.width).collect();
+        let width = match widths.is_empty() {
+            true => "no stars".to_owned(),
+            false => format!("{:.3}", sorted_middle(widths.into_iter())),
+        };
+        writeln!(
+            noise,
+            "| {} | {:.3} | {:.3} | {:.3} | {against:.3} | {width} |",
+            case.name,
+            gain(0),
+            gain(1),
+            gain(2)
+        )?;
+    }
+    let text = format!(
+        "# Quality\n\nWritten by `cargo xtask quality`: scenes of the simulated camera, seeds 1 to {SEEDS}, against their\nwritten truth.\n\n## Align\nRoot mean square distance of the found motion from the true one over the whole frame, corners\nincluded, for each frame that was used.\n\n{motion}\n## Combine\nMedians over the seeds. The gain may exceed the ideal a little: resampling at fractions of a pixel\ntakes some of the finest grain of each frame with it; the width of the stars shows what it costs.\n\n{noise}\n{}\n",
+        crate::bench::machine()
+    );
+    std::fs::write("docs/quality.md", &text)?;
+    print!("{text}");
+    Ok(())
+}
+
+fn look(case: &Case, seed: u64) -> Result<Seen> {
+    let folder = Path::new("target/quality").join(format!("{}-{seed}", case.align));
+    let seed = seed.to_string();
+    let scene: Vec<&str> = case.scene.iter().copied().chain(["--seed", &seed]).collect();
+    make(&folder, &scene, case.frames)?;
+    let truth = read(&folder.join("truth/motion.json"))?;
+    let mut seen = Seen { errors: vec![], left_out: 0, gains: [0.0; 3], width: None };
+    for (i, combine) in ["mean", "median", "clipped"].into_iter().enumerate() {
+        let report = stack(&folder, case, combine)?;
+        seen.gains[i] = number(&report["noise"]["gain"]) / number(&report["noise"]["ideal_gain"]);
+        if i > 0 {
+            continue;
+        }
+        let frames = report["frames"].as_array().context("no frames in the report")?;
+        for frame in frames.iter().filter(|f| f["file"] != report["reference"]) {
+            match frame["used"].as_bool() {
+                Some(true) => seen.errors.push(error(frame, &truth)?),
+                _ => seen.left_out += 1,
+            }
+        }
+        let single = frames.iter().find(|f| f["file"] == report["reference"]);
+        let single = single.and_then(|f| f["star_width_px"].as_f64());
+        seen.width = single.zip(report["star_width_px"].as_f64()).map(|(one, all)| all / one);
+    }
+    // Many scenes of this size would fill the disk.
+    std::fs::remove_dir_all(&folder)?;
+    Ok(seen)
+}
+
+fn stack(folder: &Path, case: &Case, combine: &str) -> Result<Value> {
+    let report = folder.join("report.json");
+    let frames: Vec<_> = (1..=case.frames).map(|i| folder.join(format!("f{i:02}.tif"))).collect();
+    let mut command = Command::new(PROGRAM);
+    command.args(["stack", "--quiet", "--align", case.align, "--combine", combine]);
+    if case.align == "scene" {
+        command.arg("--level");
+    }
+    run(command.arg("--out").arg(folder.join("r.tif")).arg("--report").arg(&report).args(frames))?;
+    read(&report)
+}
+
+fn read(path: &Path) -> Result<Value> {
+    let text =
+        std::fs::read_to_string(path).with_context(|| format!("{}: missing", path.display()))?;
+    Ok(serde_json::from_str(&text)?)
+}
+
+fn number(value: &Value) -> f64 {
+    value.as_f64().unwrap_or(f64::NAN)
+}
+
+/// Root mean square distance of a frame's grid from the truth's, in pixels.
+fn error(frame: &Value, truth: &Value) -> Result<f64> {
+    let own = truth["frames"].as_array().into_iter().flatten().find(|f| f["file"] == frame["file"]);
+    let own = own.context("a frame without truth")?;
+    let rows = |value: &Value| -> Vec<[f64; 4]> {
+        let rows = value["grid"].as_array().into_iter().flatten();
+        rows.map(|row| std::array::from_fn(|i| number(&row[i]))).collect()
+    };
+    let place = |row: &[f64; 4]| [row[0], row[1]].map(|v| (v * 1000.0).round() as i64);
+    let true_places: HashMap<[i64; 2], [f64; 2]> =
+        rows(own).iter().map(|row| (place(row), [row[2], row[3]])).collect();
+    let squares: Vec<f64> = rows(frame)
+        .iter()
+        .filter_map(|row| {
+            let [x, y] = true_places.get(&place(row))?;
+            Some((row[2] - x).powi(2) + (row[3] - y).powi(2))
+        })
+        .collect();
+    Ok((squares.iter().sum::<f64>() / squares.len() as f64).sqrt())
+}
+
+fn sorted_middle(values: impl Iterator<Item = f64>) -> f64 {
+    let mut values: Vec<f64> = values.collect();
+    values.sort_by(f64::total_cmp);
+    middle(&values)
+}
+
+fn middle(sorted: &[f64]) -> f64 {
+    sorted.get(sorted.len() / 2).copied().unwrap_or(f64::NAN)
+}
