@@ -83,13 +83,14 @@ def scene_homography(own, reference):
 
 
 def clipped_mean(samples):
-    middle = np.median(samples, axis=0)
-    kept = np.ones(samples.shape, bool)
+    """Clipped about the median: sigma from the median deviation first, then from what was kept."""
+    off = samples - np.median(samples, axis=0)
+    sigma = 1.4826 * np.median(np.abs(off), axis=0)
     for _ in range(ROUNDS):
-        values = np.where(kept, samples, np.nan)
-        sigma = 1.4826 * np.nanmedian(np.abs(values - middle), axis=0)
-        kept = np.abs(samples - middle) <= KAPPA * sigma + 1e-7
-    return (samples * kept).sum(0) / np.maximum(kept.sum(0), 1)
+        kept = np.abs(off) <= KAPPA * sigma + 1e-7
+        count = np.maximum(kept.sum(0), 1)
+        sigma = np.sqrt((off * off * kept).sum(0) / count)
+    return (samples * kept).sum(0) / count
 
 
 def main():

@@ -16,7 +16,8 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     web           build the front end
     types         write the front end's types anew from the server's
     bench         figures of time and memory beside a plain reference, into docs/benchmarks.md
-    quality       figures against the truth of many simulated scenes, into docs/quality.md
+    quality       figures against the truth of simulated scenes, into docs/quality.md; ten seeds
+                  unless a number follows
     screenshots   pictures of the main views, into docs/screenshots";
 
 fn main() -> Result<()> {
@@ -33,7 +34,7 @@ fn main() -> Result<()> {
                 .env("JADE_UPDATE_TYPES", "1"))
         }
         Some("bench") => bench::bench(),
-        Some("quality") => quality::quality(),
+        Some("quality") => quality::quality(rest.first().map(String::as_str)),
         Some("screenshots") => screenshots(),
         _ => bail!("{USAGE}"),
     }

@@ -28,6 +28,10 @@ pub struct SceneArgs {
     /// Seed of everything random: the same seed, the same bytes.
     #[arg(long, default_value_t = 1)]
     seed: u64,
+    /// Focal length of the lens in mm on a sensor 36 mm wide (night sky); 21 to 28 by the seed
+    /// unless given.
+    #[arg(long, value_name = "MM")]
+    focal: Option<f64>,
     /// Compress the frames by deflate.
     #[arg(long)]
     deflate: bool,
@@ -45,7 +49,7 @@ enum SceneKind {
 }
 
 pub fn make(args: SceneArgs) -> anyhow::Result<()> {
-    let SceneArgs { frames, darks, width, height, seed, deflate, .. } = args;
+    let SceneArgs { frames, darks, width, height, seed, focal, deflate, .. } = args;
     std::fs::create_dir_all(&args.out)
         .with_context(|| format!("{}: the folder cannot be made", args.out.display()))?;
     let step = |made: u32, total: u32| {
@@ -57,19 +61,21 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
     match args.kind {
         SceneKind::NightSky => {
             let usual = night_sky::Options::default();
-            let scene = NightSky::new(night_sky::Options {
+            let options = night_sky::Options {
                 frames: frames.unwrap_or(usual.frames),
                 darks: darks.unwrap_or(usual.darks),
                 width: width.unwrap_or(usual.width),
                 height: height.unwrap_or(usual.height),
                 seed,
                 deflate,
-            })?;
-            scene.write(&args.out, step)?;
+            };
+            NightSky::through(options, focal)?.write(&args.out, step)?;
         }
         SceneKind::KilnYard => {
-            if darks.is_some() {
-                bail!("a kiln yard has no dark frames; leave --darks away");
+            if darks.is_some() || focal.is_some() {
+                bail!(
+                    "a kiln yard has neither dark frames nor a choice of lens; leave --darks and --focal away"
+                );
             }
             let usual = kiln_yard::Options::default();
             let scene = KilnYard::new(kiln_yard::Options {

@@ -42,6 +42,10 @@ pub struct StackArgs {
     /// Let less noisy and sharper frames count more in a mean or clipped mean.
     #[arg(long)]
     weigh: bool,
+    /// Fill the gaps that pauses between exposures leave in star trails; with --align none and
+    /// --combine lightest.
+    #[arg(long)]
+    fill_gaps: bool,
     /// The frame that all others are aligned with; the middle one unless given.
     #[arg(long, value_name = "FRAME")]
     reference: Option<PathBuf>,
@@ -146,6 +150,7 @@ impl StackArgs {
         plan.combine.clip = self.clip.unwrap_or(plan.combine.clip);
         plan.combine.level = self.level;
         plan.combine.weigh = self.weigh;
+        plan.combine.fill_gaps = self.fill_gaps;
         plan.combine.edges = match self.edges {
             EdgesArg::Trim => Edges::Trim,
             EdgesArg::Keep => Edges::Keep,
@@ -170,10 +175,15 @@ impl StackArgs {
         }
     }
 
-    /// Checks that the maps asked for will be made, and can be written under their names.
-    fn check_maps(&self) -> anyhow::Result<()> {
+    /// Checks that settings fit together, and that maps can be written under their names.
+    fn check(&self) -> anyhow::Result<()> {
         if self.save_rejected.is_some() && self.combine != CombineArg::Clipped {
             bail!("--save-rejected needs --combine clipped: no other method rejects samples");
+        }
+        if self.fill_gaps
+            && !matches!((self.align, self.combine), (AlignArg::None, CombineArg::Lightest))
+        {
+            bail!("--fill-gaps needs --align none and --combine lightest: it is for star trails");
         }
         for path in [&self.save_coverage, &self.save_rejected].into_iter().flatten() {
             if !matches!(target(path, true), Some(Target::Tiff { .. } | Target::Png { .. })) {
@@ -234,7 +244,7 @@ fn target(path: &Path, wide: bool) -> Option<Target> {
 
 pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     let form = args.form()?;
-    args.check_maps()?;
+    args.check()?;
     let budget = Budget::new(args.memory, args.threads)?;
     let plan = args.plan();
     let (inputs, reference) = args.inputs()?;

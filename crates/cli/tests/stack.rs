@@ -126,3 +126,67 @@ fn an_interrupt_stops_cleanly_and_leaves_nothing_behind() {
     assert!(!out.exists());
     assert_eq!(std::fs::read_dir(temporary).unwrap().count(), 0, "scratch is removed");
 }
+
+#[test]
+fn a_handheld_burst_becomes_a_picture_of_light_with_its_maps() {
+    let folder = tempfile::tempdir().unwrap();
+    let yard = folder.path().join("yard");
+    let made = program()
+        .args(["scene", "kiln-yard", "--quiet", "--deflate", "--frames", "4", "--seed", "9"])
+        .args(["--width", "900", "--height", "600", "--out"])
+        .arg(&yard)
+        .status()
+        .unwrap();
+    assert!(made.success());
+    let path = |name: &str| folder.path().join(name);
+    let stack = |more: &[&str]| {
+        let frames = (1..=4).map(|i| yard.join(format!("f0{i}.tif")));
+        program()
+            .arg("stack")
+            .args(frames)
+            .args(["--align", "scene", "--level", "--quiet"])
+            .args(more)
+            .arg("--out")
+            .arg(path("light.tif"))
+            .args(["--save-rejected".as_ref(), path("rejected.png").as_os_str()])
+            .args(["--save-coverage".as_ref(), path("coverage.tif").as_os_str()])
+            .args(["--report".as_ref(), path("report.json").as_os_str()])
+            .output()
+            .unwrap()
+    };
+    let wrong = stack(&["--combine", "mean"]);
+    assert_eq!(wrong.status.code(), Some(1));
+    assert!(said(&wrong).contains("--combine clipped"), "{}", said(&wrong));
+    let clip = ["--combine", "clipped", "--clip", "3", "--edges", "keep", "--depth", "32f"];
+    let output = stack(&clip);
+    assert!(output.status.success(), "{}", said(&output));
+    let report: Value =
+        serde_json::from_slice(&std::fs::read(path("report.json")).unwrap()).unwrap();
+    for frame in report["frames"].as_array().unwrap() {
+        assert_eq!(frame["used"], true, "{frame}");
+        assert!(frame["rejected"].as_f64().unwrap() > 0.0, "{frame}");
+    }
+    let light = std::fs::read(path("light.tif")).unwrap();
+    assert!(light.len() > 900 * 600 * 12, "three floats for each pixel");
+    for map in ["rejected.png", "coverage.tif"] {
+        let facts = jade_pixels::read::PictureFile::open(&path(map)).unwrap().facts().clone();
+        assert_eq!((facts.width, facts.height, facts.bits), (900, 600, 16), "{map}");
+    }
+}
+
+#[test]
+fn settings_that_do_not_fit_are_refused_in_a_sentence() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = Scene::new(folder.path(), 2, (300, 200));
+    let out = folder.path().join("r.tif");
+    for (more, told) in [
+        (&["--fill-gaps"][..], "star trails"),
+        (&["--combine", "clipped", "--clip", "0"], "choose from 0.5 to 20"),
+        (&["--save-coverage", "map.jpg"], ".tif or .png"),
+    ] {
+        let output = stack(&scene, &out, more);
+        assert_eq!(output.status.code(), Some(1), "{more:?}");
+        assert!(said(&output).contains(told), "{}", said(&output));
+        assert!(!out.exists());
+    }
+}

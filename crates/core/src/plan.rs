@@ -112,6 +112,10 @@ pub struct CombinePlan {
     /// Let less noisy and sharper frames count more in a mean or clipped mean.
     #[serde(default)]
     pub weigh: bool,
+    /// Fill the gaps that pauses between exposures leave in star trails; with the lightest of
+    /// frames that are not aligned.
+    #[serde(default)]
+    pub fill_gaps: bool,
     /// What happens to the edges.
     pub edges: Edges,
 }
@@ -147,6 +151,7 @@ impl Plan {
                 clip: usual_clip(),
                 level: matches!(kind, Kind::LowLightBurst | Kind::ClearTheScene),
                 weigh: false,
+                fill_gaps: kind == Kind::StarTrails,
                 edges: Edges::Trim,
             },
         }

@@ -175,3 +175,43 @@ fn more_frames_are_measured_to_leave_less_noise() {
         assert!((0.75..1.15).contains(&ratio), "{point:?}");
     }
 }
+
+/// Along the true way of bright stars a trail with filled gaps is nowhere much darker than where it
+/// was exposed; what stands still stays as it is.
+#[test]
+fn gaps_of_star_trails_are_filled_and_the_ground_stays() {
+    let size = (900, 600);
+    let (shoot, scene) = (Shoot::new(), scene(6, size, 48));
+    let inputs = saved(&shoot, &scene);
+    let mut wish = plan(AlignMode::None, Method::Lightest, Edges::Trim);
+    let plain = pixels(&shoot.stack(&inputs, &wish).unwrap()).1;
+    wish.combine.fill_gaps = true;
+    let filled = pixels(&shoot.stack(&inputs, &wish).unwrap()).1;
+    let at = |light: &[f32], [x, y]: [f64; 2]| {
+        let i = (y.round() as usize * 900 + x.round() as usize) * 3;
+        light[i] + light[i + 1] + light[i + 2]
+    };
+    let inside = |[x, y]: [f64; 2]| (20.0..880.0).contains(&x) && (20.0..400.0).contains(&y);
+    let bright = scene.stars().iter().filter(|s| !s.hidden && (0.15..0.6).contains(&s.peak));
+    let (mut dips, mut kept, mut count) = (0.0, 0.0, 0);
+    for star in bright {
+        // Where it stands in the middle of two exposures, and half-way between.
+        let places = [2, 3].map(|frame| scene.from_reference(frame, [star.x, star.y]));
+        let [Some(a), Some(b)] = places else { continue };
+        let way = (a[0] - b[0]).hypot(a[1] - b[1]);
+        let between = [(a[0] + b[0]) / 2.0, (a[1] + b[1]) / 2.0];
+        if !inside(a) || !inside(b) || way < 1.0 {
+            continue;
+        }
+        let exposed = (at(&filled, a) + at(&filled, b)) / 2.0;
+        dips += at(&plain, between) / exposed;
+        kept += at(&filled, between) / exposed;
+        count += 1;
+    }
+    assert!(count >= 8, "{count} stars");
+    let (dips, kept) = (dips / count as f32, kept / count as f32);
+    assert!(kept > 0.85, "half-way between exposures a trail keeps {kept:.2} (was {dips:.2})");
+    let still = scene.sky_mask().iter().enumerate().filter(|(_, sky)| **sky == 0.0);
+    let changed = still.filter(|(i, _)| filled[i * 3 + 1] > plain[i * 3 + 1] + 0.02).count();
+    assert!(changed < 40, "{changed} pixels of the ground became lighter");
+}

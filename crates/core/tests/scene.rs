@@ -166,3 +166,39 @@ fn pairs_set_by_hand_place_a_frame_that_fails() {
     let truth = scene.to_reference(1, [340.0, 130.0]).unwrap();
     assert!((found[0] - truth[0]).hypot(found[1] - truth[1]) < 0.5, "{found:?} for {truth:?}");
 }
+
+#[test]
+fn frames_whose_stars_are_hidden_by_clouds_are_left_out_and_the_others_used() {
+    let shoot = Shoot::new();
+    let options = night_sky::Options {
+        frames: 6,
+        darks: 0,
+        width: SIZE.0,
+        height: SIZE.1,
+        seed: 57,
+        deflate: false,
+    };
+    let scene = NightSky::new(options).unwrap();
+    let inputs: Vec<FrameInput> = (0..6)
+        .map(|i| {
+            let mut samples = scene.frame(i);
+            if i % 2 == 0 {
+                // A bank of cloud over all but the ground, with the sensor's noise on it.
+                let dark = scene.dark(i);
+                let sky = scene.sky_mask();
+                for (at, v) in samples.iter_mut().enumerate() {
+                    if sky[at / 3] > 0.5 {
+                        *v = 12_000 + dark[at] / 4;
+                    }
+                }
+            }
+            shoot.save(&format!("f{i}.tif"), SIZE, &samples)
+        })
+        .collect();
+    let wish = plan(AlignMode::Stars, Method::Mean, Edges::Trim);
+    let report = shoot.stack_on(&inputs, Some(3), &wish).unwrap().report;
+    for (i, frame) in report.frames.iter().enumerate() {
+        assert_eq!(frame.used, i % 2 == 1, "{}: {:?}", frame.file, frame.reason);
+    }
+    assert!(report.frames[0].reason.as_ref().unwrap().contains("clouds"));
+}

@@ -118,19 +118,43 @@ fn motion_follows_the_written_truth() {
         let report = shoot.stack(&shoot.inputs(), &stars(Method::Mean)).unwrap().report;
         for (index, frame) in report.frames.iter().enumerate() {
             assert!(frame.used, "seed {seed}, {}: {:?}", frame.file, frame.reason);
-            let squares: Vec<f64> = frame
-                .grid
-                .iter()
-                .filter_map(|[x, y, to_x, to_y]| {
-                    let [tx, ty] = shoot.scene.to_reference(index as u32, [*x, *y])?;
-                    Some((to_x - tx).powi(2) + (to_y - ty).powi(2))
-                })
-                .collect();
-            assert!(squares.len() >= 63);
-            let rms = (squares.iter().sum::<f64>() / squares.len() as f64).sqrt();
+            let rms = motion_error(&shoot, index, frame);
             assert!(rms < 0.1, "seed {seed}, {}: {rms:.3} px rms over the frame", frame.file);
         }
     }
+}
+
+/// No lens data are told, and the lens may be any from very wide to long.
+#[test]
+fn motion_follows_the_truth_through_any_lens() {
+    for (seed, focal_mm) in [(14, 14.0), (15, 50.0), (16, 200.0)] {
+        let options =
+            Options { frames: 5, darks: 0, width: 900, height: 600, seed, deflate: false };
+        let scene = NightSky::through(options, Some(focal_mm)).unwrap();
+        let folder = tempfile::tempdir().unwrap();
+        scene.write(folder.path(), |_, _| true).unwrap();
+        let shoot = Shoot { scene, folder };
+        let report = shoot.stack(&shoot.inputs(), &stars(Method::Mean)).unwrap().report;
+        for (index, frame) in report.frames.iter().enumerate() {
+            assert!(frame.used, "{focal_mm} mm, {}: {:?}", frame.file, frame.reason);
+            let rms = motion_error(&shoot, index, frame);
+            assert!(rms < 0.15, "{focal_mm} mm, {}: {rms:.3} px rms over the frame", frame.file);
+        }
+    }
+}
+
+/// Root mean square distance of a frame's motion from the truth over the frame, in pixels.
+fn motion_error(shoot: &Shoot, index: usize, frame: &jade_core::report::FrameReport) -> f64 {
+    let squares: Vec<f64> = frame
+        .grid
+        .iter()
+        .filter_map(|[x, y, to_x, to_y]| {
+            let [tx, ty] = shoot.scene.to_reference(index as u32, [*x, *y])?;
+            Some((to_x - tx).powi(2) + (to_y - ty).powi(2))
+        })
+        .collect();
+    assert!(squares.len() >= 63);
+    (squares.iter().sum::<f64>() / squares.len() as f64).sqrt()
 }
 
 #[test]

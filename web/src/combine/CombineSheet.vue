@@ -34,6 +34,10 @@ const weigh = computed<boolean>({
   get: () => store.shoot!.plan.combine.weigh,
   set: (weigh) => void store.setPlan((plan) => (plan.combine.weigh = weigh)),
 })
+const fillGaps = computed<boolean>({
+  get: () => store.shoot!.plan.combine.fill_gaps,
+  set: (fill) => void store.setPlan((plan) => (plan.combine.fill_gaps = fill)),
+})
 const averages = computed(() => ['mean', 'clipped'].includes(method.value))
 
 const hints: Record<Method, string> = {
@@ -113,6 +117,13 @@ const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ??
     label="Level brightness first"
     hint="Brings frames of another exposure or sky brightness to the reference frame’s"
     test="level"
+  />
+  <Toggle
+    v-if="method === 'lightest' && store.shoot!.plan.align.mode === 'none'"
+    v-model="fillGaps"
+    label="Fill gaps between exposures"
+    hint="Stars are moved on along the sky’s motion to where the next exposure begins"
+    test="fill-gaps"
   />
   <Toggle
     v-if="averages"

@@ -2,6 +2,7 @@
 
 mod clip;
 pub mod edges;
+pub mod gaps;
 mod kernel;
 pub mod level;
 pub mod network;

@@ -1,6 +1,7 @@
 //! The samples of all frames at each position, reduced to one.
 
 use super::clip::{Clip, Marks};
+use super::gaps::Gap;
 use super::level::Level;
 use super::network::Network;
 use super::ordered::{self, Held};
@@ -46,6 +47,7 @@ pub struct Reducer<'a> {
     held: usize,
     clip: Clip,
     median: Network,
+    gaps: Vec<Gap<'a>>,
 }
 
 pub(super) struct Prepared<'a> {
@@ -79,7 +81,20 @@ impl<'a> Reducer<'a> {
                 weight: f.weight,
             })
             .collect();
-        Self { frames, method: plan.method, fill: plan.edges == Edges::Fill, held, clip, median }
+        Self {
+            frames,
+            method: plan.method,
+            fill: plan.edges == Edges::Fill,
+            held,
+            clip,
+            median,
+            gaps: vec![],
+        }
+    }
+
+    /// The same, with gaps of star trails to be filled; for the lightest of frames that lie still.
+    pub fn with_gaps(self, gaps: Vec<Gap<'a>>) -> Self {
+        Self { gaps, ..self }
     }
 
     /// The combined light of a region of the reference frame.
@@ -95,9 +110,17 @@ impl<'a> Reducer<'a> {
         if matches!(self.method, Method::Mean | Method::Lightest | Method::Darkest | Method::Spread)
         {
             let Workspace { room, streamed, .. } = space;
-            return streamed::reduce(self.method, &self.frames, region, streamed, |index, out| {
-                self.read(index, region, out, room, stop)
-            });
+            let mut all =
+                streamed::gather(self.method, &self.frames, region, streamed, |index, out| {
+                    self.read(index, region, out, room, stop)
+                })?;
+            for gap in &self.gaps {
+                if stop() {
+                    return Err(PictureError::Cancelled);
+                }
+                gap.fill(region, all.planes(), room)?;
+            }
+            return Ok(all.finish());
         }
         // As many rows at a time as the bytes allow, and a margin around them for the clipped mean.
         let (_, height) = self.frames[0].light.size();

@@ -252,6 +252,7 @@ const WHOLE: f32 = 8_388_608.0;
 /// Neighbouring pixels read neighbouring sources nearly everywhere, so the taps of a run are plain
 /// vectors; where a run crosses a step it is done once for each side of the step.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
+#[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
 fn resample(
     planes: [&[f32]; 3],
     stride: usize,

@@ -7,27 +7,29 @@ use jade_pixels::tiled::Region;
 use multiversion::multiversion;
 
 /// What has gathered at each position of a region.
-struct Gathered {
+pub struct Gathered {
     method: Method,
     planes: [Vec<f32>; 3],
     /// For the spread: sums of squares.
     squares: [Vec<f32>; 3],
     weights: Vec<f32>,
     counts: Vec<u16>,
+    /// Whether every frame covers every position.
+    complete: bool,
 }
 
 /// The light of one frame, memory that is used again for every region.
 pub type Planes = [Vec<f32>; 3];
 
-/// Reduces `frames` over `region` by mean, lightest, darkest or spread. `read` fills three planes
+/// Gathers `frames` over `region` for mean, lightest, darkest or spread. `read` fills three planes
 /// with the light of the frame with an index and tells which positions it covers unless all.
-pub fn reduce(
+pub fn gather(
     method: Method,
     frames: &[Prepared],
     region: Region,
     planes: &mut Planes,
     mut read: impl FnMut(usize, [&mut [f32]; 3]) -> Result<Option<Vec<bool>>, PictureError>,
-) -> Result<Reduced, PictureError> {
+) -> Result<Gathered, PictureError> {
     let area = region.area();
     let start = match method {
         Method::Lightest => f32::NEG_INFINITY,
@@ -42,11 +44,11 @@ pub fn reduce(
         squares: [(); 3].map(|()| filled(0.0, spread)),
         weights: filled(0.0, true),
         counts: vec![0; area],
+        complete: true,
     };
     // Sums of squares are taken about the first frame, so that little is lost to rounding.
     let mut about = [(); 3].map(|()| filled(0.0, spread));
     planes.iter_mut().for_each(|plane| plane.resize(area, 0.0));
-    let mut complete = true;
     for (index, frame) in frames.iter().enumerate() {
         let covered = read(index, planes.each_mut().map(Vec::as_mut_slice))?;
         if spread {
@@ -60,25 +62,24 @@ pub fn reduce(
         match covered {
             None => all.add_whole(planes, frame.weight),
             Some(covered) => {
-                complete = false;
+                all.complete = false;
                 all.add_part(planes, frame.weight, &covered);
             }
         }
     }
-    let coverage = if complete { vec![] } else { all.counts.clone() };
-    Ok(Reduced { light: all.finish(), coverage, ..Reduced::default() })
+    Ok(all)
 }
 
 impl Gathered {
     fn add_whole(&mut self, planes: &[Vec<f32>; 3], weight: f32) {
-        for c in 0..3 {
+        for (c, plane) in planes.iter().enumerate() {
             match self.method {
-                Method::Lightest => lighter(&mut self.planes[c], &planes[c]),
-                Method::Darkest => darker(&mut self.planes[c], &planes[c]),
-                _ => add(&mut self.planes[c], &planes[c], weight),
+                Method::Lightest => lighter(&mut self.planes[c], plane),
+                Method::Darkest => darker(&mut self.planes[c], plane),
+                _ => add(&mut self.planes[c], plane, weight),
             }
             if self.method == Method::Spread {
-                add_squares(&mut self.squares[c], &planes[c]);
+                add_squares(&mut self.squares[c], plane);
             }
         }
         self.weights.iter_mut().for_each(|w| *w += weight);
@@ -103,8 +104,13 @@ impl Gathered {
         }
     }
 
-    /// The picture, interleaved; black where nothing was gathered.
-    fn finish(self) -> Vec<f32> {
+    /// The planes as gathered so far.
+    pub fn planes(&mut self) -> &mut [Vec<f32>; 3] {
+        &mut self.planes
+    }
+
+    /// The picture, black where nothing was gathered, and its coverage.
+    pub fn finish(self) -> Reduced {
         let mut light = vec![0.0; self.counts.len() * 3];
         for (i, pixel) in light.chunks_exact_mut(3).enumerate() {
             let n = self.counts[i] as f32;
@@ -123,7 +129,8 @@ impl Gathered {
                 };
             }
         }
-        light
+        let coverage = if self.complete { vec![] } else { self.counts };
+        Reduced { light, coverage, ..Reduced::default() }
     }
 }
 

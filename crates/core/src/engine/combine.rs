@@ -2,12 +2,13 @@
 
 use super::Request;
 use super::decode::Decoded;
-use super::stages::{AlignNote, CombineNote, StarFigures, stars_of};
+use super::stages::{self, AlignNote, CombineNote, StarFigures, stars_of};
 use crate::CoreError;
 use crate::align::stars::{self, Star};
 use crate::align::{Aligned, Motion};
 use crate::cache::{Key, MapKind};
 use crate::combine::edges;
+use crate::combine::gaps::{self, Exposure, Gap};
 use crate::combine::level::{self, Level};
 use crate::combine::reduce::{Placed, Reducer, Workspace};
 use crate::frames::{Combined, Frame, Light};
@@ -51,7 +52,8 @@ pub fn combine(
     let mut used = used(decoded, note)?;
     prepare(request, reference, note, &mut used)?;
     let region = region(plan.edges, &used, reference.size())?;
-    let (result, rejected) = reduce(request, key, &used, region)?;
+    let gaps = gaps(request, note.reference, &used)?;
+    let (result, rejected) = reduce(request, key, &used, gaps, region)?;
     let result = Combined(result);
 
     let origin = [region.x, region.y];
@@ -148,6 +150,35 @@ fn prepare(
     Ok(())
 }
 
+/// The gaps of star trails that the plan wants filled.
+fn gaps<'a>(
+    request: &Request,
+    reference: usize,
+    used: &[Used<'a>],
+) -> Result<Vec<Gap<'a>>, CoreError> {
+    let plan = &request.plan;
+    let trails = plan.align.mode == AlignMode::None && plan.combine.method == Method::Lightest;
+    if !plan.combine.fill_gaps || !trails {
+        return Ok(vec![]);
+    }
+    let frames: Vec<(usize, &Frame)> = used.iter().map(|u| (u.index, u.frame)).collect();
+    let skies = stages::sky(request, &frames, reference)?;
+    let mut order: Vec<(&Used, Option<Motion>)> = used.iter().zip(skies).collect();
+    // In the order they were taken, where all tell it.
+    if used.iter().all(|u| u.frame.facts.taken.is_some()) {
+        order.sort_by(|a, b| a.0.frame.facts.taken.cmp(&b.0.frame.facts.taken));
+    }
+    let exposures: Result<Vec<Exposure>, CoreError> = order
+        .into_par_iter()
+        .map(|(one, sky)| {
+            let level = stages::stars_of(request, one.index, one.frame)?.sky_level;
+            let noise = noise::typical(one.frame)?;
+            Ok(Exposure { light: one.frame, sky, noise, level })
+        })
+        .collect();
+    Ok(gaps::find(&exposures?))
+}
+
 /// The part of the reference frame that the result covers.
 fn region(edges: Edges, used: &[Used], (width, height): (u32, u32)) -> Result<Region, CoreError> {
     if edges != Edges::Trim {
@@ -168,12 +199,13 @@ fn reduce(
     request: &Request,
     key: &Key,
     used: &[Used],
+    gaps: Vec<Gap>,
     region: Region,
 ) -> Result<(jade_pixels::tiled::TiledFile<f32>, Option<Vec<f32>>), CoreError> {
     let plan = &request.plan.combine;
     let rejects = plan.method == Method::Clipped;
     let placed = used.iter().map(Used::placed).collect();
-    let reducer = Reducer::new(placed, plan, request.budget.held());
+    let reducer = Reducer::new(placed, plan, request.budget.held()).with_gaps(gaps);
     let tiles = Region::covering(region.width, region.height, BLOCK);
     request.watch.begin(Stage::Combine, tiles.len() as u64);
     let (width, height) = (region.width, region.height);

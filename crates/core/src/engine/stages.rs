@@ -3,7 +3,7 @@
 use super::{Outcome, Request, decode};
 use crate::CoreError;
 use crate::align::stars::{self, StarList};
-use crate::align::{Aligned, Alignment, align_stars, hand, scene};
+use crate::align::{Aligned, Alignment, Motion, align_stars, hand, scene};
 use crate::cache::Key;
 use crate::frames::{Frame, Light};
 use crate::plan::AlignMode;
@@ -133,4 +133,32 @@ fn align(request: &Request, decoded: &[Decoded], reference: usize) -> Result<Ali
     }
     note.alignment.frames = aligned;
     Ok(note)
+}
+
+/// Where the sky of each used frame lies against the reference frame's, for filling the gaps of
+/// star trails; nothing where that cannot be found.
+pub fn sky(
+    request: &Request,
+    used: &[(usize, &Frame)],
+    reference: usize,
+) -> Result<Vec<Option<Motion>>, CoreError> {
+    let inputs: Vec<Key> = used.iter().map(|(i, _)| request.frames[*i].key()).collect();
+    let key = Key::of("sky", &reference, &inputs.iter().collect::<Vec<_>>());
+    if let Some(motions) = request.cache.read("sky", &key) {
+        return Ok(motions);
+    }
+    let lists: Result<Vec<StarList>, CoreError> =
+        used.par_iter().map(|(i, frame)| stars_of(request, *i, frame)).collect();
+    let Some(place) = used.iter().position(|(i, _)| *i == reference) else {
+        return Ok(vec![None; used.len()]);
+    };
+    let (width, height) = used[place].1.size();
+    // Too few stars are no reason to refuse trails; they are left as they are.
+    let motions = match align_stars(lists?, place, vec![None; used.len()], width, height) {
+        Ok(found) => found.frames.into_iter().map(|f| f.motion).collect(),
+        Err(CoreError::Frames(_)) => vec![None; used.len()],
+        Err(error) => return Err(error),
+    };
+    request.cache.write("sky", &key, &motions)?;
+    Ok(motions)
 }

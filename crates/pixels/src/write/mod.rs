@@ -48,9 +48,15 @@ pub struct Picture<'a> {
     pub facts: Option<&'a Facts>,
 }
 
-/// Fills a band of encoded 16-bit rows: called with the first row's number and a buffer of one or
-/// more whole rows, top to bottom.
-pub type Fill<'a> = &'a mut dyn FnMut(u32, &mut [u16]) -> Result<(), PictureError>;
+/// Fills a band of rows of samples: called with the first row's number and a buffer of one or more
+/// whole rows, top to bottom.
+pub type FillRows<'a, T> = &'a mut dyn FnMut(u32, &mut [T]) -> Result<(), PictureError>;
+
+/// Fills rows of encoded 16-bit samples.
+pub type Fill<'a> = FillRows<'a, u16>;
+
+/// Fills rows of linear light.
+pub type FillLight<'a> = FillRows<'a, f32>;
 
 /// Rows handed to a [`Fill`] at a time.
 const BAND: u32 = 128;
@@ -72,9 +78,6 @@ pub fn write_picture(
         Target::Jpeg { quality } => jpeg::write(path, file, quality, picture, fill),
     })
 }
-
-/// Fills a band of rows of linear light, as [`Fill`] does with encoded samples.
-pub type FillLight<'a> = &'a mut dyn FnMut(u32, &mut [f32]) -> Result<(), PictureError>;
 
 /// Writes linear light as a TIFF of 32-bit floats, with the linear form of the picture's profile;
 /// light beyond white is kept. The picture must have three channels.
@@ -111,7 +114,7 @@ impl Picture<'_> {
     /// Calls `put` with bands of filled rows.
     fn bands<T: Copy + Default>(
         &self,
-        fill: &mut dyn FnMut(u32, &mut [T]) -> Result<(), PictureError>,
+        fill: FillRows<T>,
         mut put: impl FnMut(&[T]) -> Result<(), PictureError>,
     ) -> Result<(), PictureError> {
         let row = self.width as usize * self.channels;

@@ -1,4 +1,4 @@
-use super::{Fill, FillLight, Picture, narrow};
+use super::{Fill, FillLight, FillRows, Picture, narrow};
 use crate::PictureError;
 use crate::facts::Facts;
 use flate2::Compression;
@@ -66,7 +66,7 @@ fn put<C: ColorType, T: Copy + Default>(
     encoder: &mut TiffEncoder<Out, TiffKindStandard>,
     picture: &Picture,
     icc: Option<&[u8]>,
-    fill: &mut dyn FnMut(u32, &mut [T]) -> Result<(), PictureError>,
+    fill: FillRows<T>,
     convert: impl Fn(&[T]) -> Vec<C::Inner>,
 ) -> Result<(), PictureError>
 where

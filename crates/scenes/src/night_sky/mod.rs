@@ -44,10 +44,13 @@ impl Default for Options {
     }
 }
 
-/// Exposure of one frame in seconds.
-pub const EXPOSURE_S: f64 = 8.0;
-/// From the beginning of one exposure to the next, in seconds.
-pub const INTERVAL_S: f64 = 20.0;
+/// Exposure of one frame in seconds, through lenses wide enough for it.
+const EXPOSURE_S: f64 = 8.0;
+/// From the beginning of one exposure to the next, over the exposure.
+const INTERVAL: f64 = 2.5;
+/// Through longer lenses than this (on a sensor 36 mm wide) exposures are shorter, so that stars
+/// stay points.
+const LONG_MM: f64 = 22.0;
 /// One star, as it stands in the reference frame.
 #[derive(Debug, Clone, Copy, Serialize)]
 pub struct Star {
@@ -70,16 +73,31 @@ pub struct NightSky {
     options: Options,
     lens: Lens,
     pole: Vec3,
+    exposure_s: f64,
     ground: Ground,
     sky: Sky,
 }
 
 impl NightSky {
-    /// Makes up the scene.
+    /// Makes up the scene, seen through a wide lens.
     ///
     /// # Errors
     /// [`SceneError::Option`] for sizes or counts out of range.
     pub fn new(options: Options) -> Result<Self, SceneError> {
+        Self::through(options, None)
+    }
+
+    /// Makes up the scene, seen through a lens of `focal_mm` on a sensor 36 mm wide, its corners
+    /// bent by 1 to 5 %; through a wide one that follows from the seed when none is given.
+    ///
+    /// # Errors
+    /// [`SceneError::Option`] for sizes, counts or lenses out of range.
+    pub fn through(options: Options, focal_mm: Option<f64>) -> Result<Self, SceneError> {
+        if focal_mm.is_some_and(|mm| !(10.0..=400.0).contains(&mm)) {
+            return Err(SceneError::Option(
+                "such a lens cannot be simulated: choose 10 to 400 mm".to_owned(),
+            ));
+        }
         if options.width.min(options.height) < 64 || options.width.max(options.height) > 12_000 {
             return Err(SceneError::Option(format!(
                 "a scene of {} x {} pixels cannot be made: choose sides from 64 to 12000",
@@ -94,19 +112,26 @@ impl NightSky {
         }
         let mut random = stream(options.seed, "lens", 0, 0);
         let (w, h) = (options.width as f64, options.height as f64);
-        let lens = Lens {
+        let mut lens = Lens {
             focal_px: w * random.random_range(0.58..0.78),
             centre: [(w - 1.0) / 2.0, (h - 1.0) / 2.0],
             k1: random.random_range(-0.09..-0.02),
             k2: random.random_range(0.0..0.012),
         };
+        if let Some(mm) = focal_mm {
+            lens.focal_px = w * mm / 36.0;
+            let corner2 = (w * w + h * h) / 4.0 / lens.focal_px.powi(2);
+            lens.k1 = -random.random_range(0.01..0.05) / corner2;
+            lens.k2 = 0.0;
+        }
+        let exposure_s = EXPOSURE_S * (LONG_MM / focal_mm.unwrap_or(LONG_MM)).min(1.0);
         // The pole stands somewhere over the horizon, seldom in the picture.
         let around: f64 = random.random_range(-1.3..1.3);
         let up: f64 = random.random_range(0.35..0.95);
         let pole = unit([around.sin() * up.cos(), -up.sin(), around.cos() * up.cos()]);
         let ground = Ground::new(&options);
         let sky = Sky::new(&options, &lens, &ground);
-        Ok(Self { options, lens, pole, ground, sky })
+        Ok(Self { options, lens, pole, exposure_s, ground, sky })
     }
 
     /// What was asked for.
@@ -124,18 +149,28 @@ impl NightSky {
         self.sky.stars()
     }
 
+    /// Seconds from the middle of the reference frame's exposure to that of frame `index`.
+    fn since(&self, index: u32) -> f64 {
+        (index as f64 - self.reference() as f64) * INTERVAL * self.exposure_s
+    }
+
     /// How far the sky has turned from the reference frame at the middle of frame `index` (0-based).
     fn turn(&self, index: u32, seconds: f64) -> Rotation {
-        let since = (index as f64 - self.reference() as f64) * INTERVAL_S + seconds;
+        let since = self.since(index) + seconds;
         Rotation::about(self.pole, SKY_TURN * since)
     }
 
     /// Where the sky seen at a position of frame `index` stands in the reference frame, exactly.
     /// `None` when that is far outside the picture.
     pub fn to_reference(&self, index: u32, at: [f64; 2]) -> Option<[f64; 2]> {
-        let since = (index as f64 - self.reference() as f64) * INTERVAL_S;
+        let since = self.since(index);
         let back = Rotation::about(self.pole, -SKY_TURN * since);
         self.lens.project(back.apply(self.lens.unproject(at)))
+    }
+
+    /// Where the sky seen at a position of the reference frame stands in frame `index`, exactly.
+    pub fn from_reference(&self, index: u32, at: [f64; 2]) -> Option<[f64; 2]> {
+        self.lens.project(self.turn(index, 0.0).apply(self.lens.unproject(at)))
     }
 
     /// How much of each pixel is sky, 0 to 1, row by row.
@@ -145,7 +180,8 @@ impl NightSky {
 
     /// The light that falls on the sensor, sRGB-linear, interleaved: no noise, no pedestal.
     fn light(&self, index: u32, streak: Option<&Streak>) -> Vec<f32> {
-        self.sky.render(&self.options, &self.lens, &self.ground, |s| self.turn(index, s), streak)
+        let turn = |part: f64| self.turn(index, part * self.exposure_s);
+        self.sky.render(&self.options, &self.lens, &self.ground, turn, streak)
     }
 
     /// The reference frame as it would be without noise, hot pixels and streak; interleaved 16-bit.
@@ -194,11 +230,11 @@ impl NightSky {
 
     /// What the camera writes into frame `index`.
     pub fn facts(&self, index: u32) -> Facts {
-        let second = 79_805 + index * INTERVAL_S as u32;
+        let second = 79_805 + (f64::from(index) * INTERVAL * self.exposure_s) as u32;
         let (hour, minute) = (second / 3600 % 24, second / 60 % 60);
         let day = 14 + second / 86_400;
         Facts {
-            exposure_s: Some(EXPOSURE_S),
+            exposure_s: Some(self.exposure_s),
             iso: Some(6400),
             aperture: Some(2.0),
             focal_mm: Some((self.lens.focal_px / self.options.width as f64 * 36.0).round()),

@@ -1,7 +1,7 @@
 //! What turns: stars, the faint band, and the glow that stays at the horizon.
 
 use super::ground::Ground;
-use super::{EXPOSURE_S, Options, Star};
+use super::{Options, Star};
 use crate::geometry::{Lens, Rotation, Vec3, unit};
 use crate::random::stream;
 use crate::texture::layered;
@@ -90,7 +90,7 @@ impl Sky {
     }
 
     /// Light on the sensor during one exposure, sRGB-linear, interleaved. `turn` gives the sky's
-    /// turn at a number of seconds from the middle of the exposure.
+    /// turn at a part of the exposure, counted from its middle: -0.5 to 0.5.
     pub fn render(
         &self,
         options: &Options,
@@ -102,8 +102,7 @@ impl Sky {
         let (width, height) = (options.width as usize, options.height as usize);
         let mut light = self.smooth(options, lens, ground, &turn(0.0));
         for step in 0..STEPS {
-            let seconds = EXPOSURE_S * ((step as f64 + 0.5) / STEPS as f64 - 0.5);
-            let turn = turn(seconds);
+            let turn = turn((step as f64 + 0.5) / STEPS as f64 - 0.5);
             for star in &self.stars {
                 if let Some(at) = lens.project(turn.apply(star.ray)) {
                     draw_star(&mut light, width, height, at, star, 1.0 / STEPS as f64);

@@ -51,7 +51,7 @@ pub fn align_scene(
     model: SceneModel,
     watch: &dyn Watch,
 ) -> Result<Alignment, CoreError> {
-    let scene = Scene::new(frames[reference], model)?;
+    let scene = Scene::new(frames[reference], model, watch)?;
     let aligned: Result<Vec<Aligned>, CoreError> = frames
         .par_iter()
         .enumerate()
@@ -73,18 +73,23 @@ pub fn align_scene(
 }
 
 /// The reference frame, ready to be looked for in the others.
-struct Scene {
+struct Scene<'a> {
     corners: Vec<Corner>,
     rough: Patches,
     full: Patches,
     size: (u32, u32),
     step: f64,
     model: SceneModel,
+    watch: &'a dyn Watch,
 }
 
-impl Scene {
-    fn new(reference: &dyn Light, model: SceneModel) -> Result<Self, CoreError> {
-        let sketch = Sketch::of(reference)?;
+impl<'a> Scene<'a> {
+    fn new(
+        reference: &dyn Light,
+        model: SceneModel,
+        watch: &'a dyn Watch,
+    ) -> Result<Self, CoreError> {
+        let sketch = Sketch::of(reference, watch)?;
         let corners = features::corners(&sketch);
         let places = || corners.iter().take(PATCHES).map(|c| c.at);
         let rough = Patches::new(&sketch, places().take(ROUGH_PATCHES), false)?;
@@ -95,7 +100,7 @@ impl Scene {
             ));
         }
         let step = sketch.step as f64;
-        Ok(Self { corners, rough, full, size: reference.size(), step, model })
+        Ok(Self { corners, rough, full, size: reference.size(), step, model, watch })
     }
 
     /// Places one frame, or tells why it cannot be placed.
@@ -103,7 +108,7 @@ impl Scene {
         let start = match hint {
             Some(hint) => *hint,
             None => {
-                let sketch = Sketch::of(frame)?;
+                let sketch = Sketch::of(frame, self.watch)?;
                 let corners = features::corners(&sketch);
                 let pairs: Vec<_> = features::pairs(&corners, &self.corners)
                     .into_iter()
@@ -115,7 +120,7 @@ impl Scene {
                 if agreeing < FEWEST_CORNERS {
                     return Ok(Aligned::left_out(Some(nothing_alike(corners.len()))));
                 }
-                let near = self.rough.find(&sketch, &Motion::Homography(motion))?;
+                let near = self.rough.find(&sketch, &Motion::Homography(motion), self.watch)?;
                 let size = (sketch.width as u32, sketch.height as u32);
                 let better = fit::choose(&near, SceneModel::Auto, size);
                 let enough = better.filter(|b| b.agreeing >= FEWEST_PATCHES);
@@ -125,7 +130,7 @@ impl Scene {
         let mut now = start;
         let mut found: Option<(Fit, Vec<Sighting>)> = None;
         for _ in 0..3 {
-            let seen = self.full.find(frame, &Motion::Homography(now))?;
+            let seen = self.full.find(frame, &Motion::Homography(now), self.watch)?;
             let Some(fit) = fit::choose(&seen, self.model, self.size) else { break };
             let moved = self.furthest(&now, &fit.motion);
             now = fit.motion;

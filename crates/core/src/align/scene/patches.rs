@@ -5,6 +5,7 @@
 use crate::align::Motion;
 use crate::combine::resample::{self, Room};
 use crate::frames::Light;
+use crate::progress::Watch;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use multiversion::multiversion;
@@ -93,13 +94,21 @@ impl Patches {
     /// Looks for all patches in a frame whose motion is known to a few pixels.
     ///
     /// # Errors
-    /// [`PictureError::Io`].
-    pub fn find(&self, frame: &dyn Light, motion: &Motion) -> Result<Vec<Sighting>, PictureError> {
+    /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `watch` says so.
+    pub fn find(
+        &self,
+        frame: &dyn Light,
+        motion: &Motion,
+        watch: &dyn Watch,
+    ) -> Result<Vec<Sighting>, PictureError> {
         let backward = motion.backward();
         let mut room = Room::default();
         let mut planes = [(); 3].map(|()| vec![0.0; OUTER * OUTER]);
         let mut found = Vec::new();
         for (place, template) in self.places.iter().zip(&self.templates) {
+            if watch.cancelled() {
+                return Err(PictureError::Cancelled);
+            }
             let out = planes.each_mut().map(Vec::as_mut_slice);
             if resample::read(frame, &backward, *place, out, &mut room)?.is_some() {
                 continue;
@@ -219,6 +228,7 @@ impl Template {
 
 /// Weighted sums of the differences of `shifted` from a template with its slopes, values and one.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
+#[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
 fn compare(template: &Template, shifted: &[f32]) -> [f64; 4] {
     const LANES: usize = 16;
     let mut sums = [0.0f64; 4];

@@ -1,6 +1,7 @@
 //! A small, low-noise version of a frame, on which the rough motion is found.
 
 use crate::frames::Light;
+use crate::progress::Watch;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
@@ -24,14 +25,17 @@ impl Sketch {
     /// Sketches a frame.
     ///
     /// # Errors
-    /// [`PictureError::Io`].
-    pub fn of(light: &dyn Light) -> Result<Self, PictureError> {
+    /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `watch` says so.
+    pub fn of(light: &dyn Light, watch: &dyn Watch) -> Result<Self, PictureError> {
         let (full_width, full_height) = light.size();
         let step = full_width.max(full_height).div_ceil(SIDE).max(1);
         let (width, height) = ((full_width / step) as usize, (full_height / step) as usize);
         let step = step as usize;
         let mut values = Vec::with_capacity(width * height);
         for y in 0..height {
+            if watch.cancelled() {
+                return Err(PictureError::Cancelled);
+            }
             let band =
                 Region { x: 0, y: (y * step) as u32, width: full_width, height: step as u32 };
             let light = light.mean(band)?;
