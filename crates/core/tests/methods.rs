@@ -181,8 +181,12 @@ fn more_frames_are_measured_to_leave_less_noise() {
 #[test]
 fn gaps_of_star_trails_are_filled_and_the_ground_stays() {
     let size = (900, 600);
-    let (shoot, scene) = (Shoot::new(), scene(6, size, 48));
-    let inputs = saved(&shoot, &scene);
+    // Every third frame of a longer sequence, so that the pauses are long.
+    let (shoot, scene) = (Shoot::new(), scene(16, size, 48));
+    let inputs: Vec<FrameInput> = (0..16)
+        .step_by(3)
+        .map(|i| shoot.save(&format!("f{i}.tif"), size, &scene.frame(i)))
+        .collect();
     let mut wish = plan(AlignMode::None, Method::Lightest, Edges::Trim);
     let plain = pixels(&shoot.stack(&inputs, &wish).unwrap()).1;
     wish.combine.fill_gaps = true;
@@ -192,15 +196,15 @@ fn gaps_of_star_trails_are_filled_and_the_ground_stays() {
         light[i] + light[i + 1] + light[i + 2]
     };
     let inside = |[x, y]: [f64; 2]| (20.0..880.0).contains(&x) && (20.0..400.0).contains(&y);
-    let bright = scene.stars().iter().filter(|s| !s.hidden && (0.15..0.6).contains(&s.peak));
+    let bright = scene.stars().iter().filter(|s| !s.hidden && (0.1..0.7).contains(&s.peak));
     let (mut dips, mut kept, mut count) = (0.0, 0.0, 0);
     for star in bright {
         // Where it stands in the middle of two exposures, and half-way between.
-        let places = [2, 3].map(|frame| scene.from_reference(frame, [star.x, star.y]));
+        let places = [6, 9].map(|frame| scene.from_reference(frame, [star.x, star.y]));
         let [Some(a), Some(b)] = places else { continue };
         let way = (a[0] - b[0]).hypot(a[1] - b[1]);
         let between = [(a[0] + b[0]) / 2.0, (a[1] + b[1]) / 2.0];
-        if !inside(a) || !inside(b) || way < 1.0 {
+        if !inside(a) || !inside(b) || way < 2.5 {
             continue;
         }
         let exposed = (at(&filled, a) + at(&filled, b)) / 2.0;
@@ -208,7 +212,7 @@ fn gaps_of_star_trails_are_filled_and_the_ground_stays() {
         kept += at(&filled, between) / exposed;
         count += 1;
     }
-    assert!(count >= 8, "{count} stars");
+    assert!(count >= 5, "{count} stars");
     let (dips, kept) = (dips / count as f32, kept / count as f32);
     assert!(kept > 0.85, "half-way between exposures a trail keeps {kept:.2} (was {dips:.2})");
     let still = scene.sky_mask().iter().enumerate().filter(|(_, sky)| **sky == 0.0);

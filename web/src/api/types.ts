@@ -52,7 +52,8 @@ level: boolean,
  */
 weigh: boolean, 
 /**
- * Fill the gaps that pauses between exposures leave in star trails.
+ * Fill the gaps that pauses between exposures leave in star trails; with the lightest of
+ * frames that are not aligned.
  */
 fill_gaps: boolean, 
 /**

@@ -9,7 +9,7 @@ use crate::align::Motion;
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
-use nalgebra::Matrix3;
+use nalgebra::{Matrix3, Rotation3};
 
 /// Light counts as the sky's beyond this many sigma of the noise.
 const ABOVE: f32 = 3.5;
@@ -73,21 +73,26 @@ pub fn find<'a>(exposures: &[Exposure<'a>]) -> Vec<Gap<'a>> {
 
 /// From a frame to where its sky stands after a share of the way to the next frame.
 fn moved_on(from: &Motion, to: &Motion, share: f64) -> Motion {
-    match (from, to) {
-        (Motion::Camera { lens, turn: from }, Motion::Camera { turn: to, .. }) => {
-            let whole = to.inverse() * from;
-            Motion::Camera { lens: *lens, turn: whole.powf(share) }
-        }
-        (from, to) => {
-            let matrix = |motion: &Motion| match motion {
-                Motion::Homography(h) => *h,
-                _ => Matrix3::identity(),
-            };
-            let whole = matrix(&to.backward()) * matrix(from);
-            let whole = whole / whole[(2, 2)];
-            Motion::Homography(Matrix3::identity() * (1.0 - share) + whole * share)
-        }
+    // The reference frame itself lies still, as a camera without a turn.
+    let lens = [from, to].into_iter().find_map(|motion| match motion {
+        Motion::Camera { lens, .. } => Some(*lens),
+        _ => None,
+    });
+    if let Some(lens) = lens {
+        let turn = |motion: &Motion| match motion {
+            Motion::Camera { turn, .. } => *turn,
+            _ => Rotation3::identity(),
+        };
+        let whole = turn(to).inverse() * turn(from);
+        return Motion::Camera { lens, turn: whole.powf(share) };
     }
+    let matrix = |motion: &Motion| match motion {
+        Motion::Homography(h) => *h,
+        _ => Matrix3::identity(),
+    };
+    let whole = matrix(&to.backward()) * matrix(from);
+    let whole = whole / whole[(2, 2)];
+    Motion::Homography(Matrix3::identity() * (1.0 - share) + whole * share)
 }
 
 impl Gap<'_> {
