@@ -80,20 +80,23 @@ impl Figures {
     }
 }
 
-/// Runs all cases and writes docs/benchmarks.md.
-pub fn bench() -> Result<()> {
+/// Runs all cases, or those with `only` in their name, and writes docs/benchmarks.md.
+pub fn bench(only: Option<&str>) -> Result<()> {
+    let chosen = || CASES.iter().filter(|case| only.is_none_or(|only| case.name.contains(only)));
     run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
     let python = python(folder)?;
-    for set in &SETS {
-        make(&folder.join(set.name), set.scene, set.frames)?;
+    for (i, set) in SETS.iter().enumerate() {
+        if chosen().any(|case| case.set == i) {
+            make(&folder.join(set.name), set.scene, set.frames)?;
+        }
     }
     let mut table = String::from(
         "| case | | frames (s) | align (s) | combine (s) | export (s) | whole (s) | CPU (s) | peak memory (MiB) | against decoding |\n|---|---|---|---|---|---|---|---|---|---|\n",
     );
     let mut ratios = String::new();
-    for case in &CASES {
+    for case in chosen() {
         let set = &SETS[case.set];
         let sources = folder.join(set.name);
         // Frames around the middle one, so that they have the same reference frame.

@@ -15,7 +15,8 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     test          everything that must pass: formatting, lints, types, unit and browser tests
     web           build the front end
     types         write the front end's types anew from the server's
-    bench         figures of time and memory beside a plain reference, into docs/benchmarks.md
+    bench         figures of time and memory beside a plain reference, into docs/benchmarks.md;
+                  all cases unless a part of a case's name follows
     quality       figures against the truth of simulated scenes, into docs/quality.md; ten seeds
                   unless a number follows
     screenshots   pictures of the main views, into docs/screenshots";
@@ -33,7 +34,7 @@ fn main() -> Result<()> {
             run(cargo(&["test", "-p", "jade-server", "--test", "types"])
                 .env("JADE_UPDATE_TYPES", "1"))
         }
-        Some("bench") => bench::bench(),
+        Some("bench") => bench::bench(rest.first().map(String::as_str)),
         Some("quality") => quality::quality(rest.first().map(String::as_str)),
         Some("screenshots") => screenshots(),
         _ => bail!("{USAGE}"),
