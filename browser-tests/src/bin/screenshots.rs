@@ -74,6 +74,7 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.click("align-none").await?;
     s.click("step-combine").await?;
     s.click("method-lightest").await?;
+    s.click("fill-gaps").await?;
     s.click("run").await?;
     s.until_text("results", "ightest of 12").await?;
     idle(s).await?;
