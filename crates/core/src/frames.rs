@@ -70,12 +70,27 @@ pub trait Light: Sync {
         Ok(places.map(|i| (red[i] + green[i] + blue[i]) / 3.0).collect())
     }
 
+    /// Writes the mean of the three colours in `region`, row by row, into `out`, which holds
+    /// `region.area()` values.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
+        let [red, green, blue] = self.planes(region)?;
+        for (i, value) in out.iter_mut().enumerate() {
+            *value = (red[i] + green[i] + blue[i]) / 3.0;
+        }
+        Ok(())
+    }
+
     /// The mean of the three colours in `region`, row by row.
     ///
     /// # Errors
     /// [`PictureError::Io`].
     fn mean(&self, region: Region) -> Result<Vec<f32>, PictureError> {
-        self.thinned_mean(region, 1)
+        let mut out = vec![0.0; region.area()];
+        self.fill_mean(region, &mut out)?;
+        Ok(out)
     }
 }
 
@@ -132,10 +147,25 @@ impl Light for Frame {
                     .iter_mut()
                     .zip(&mut green[at..at + long])
                     .zip(&mut blue[at..at + long]);
-                for (((r, g), b), pixel) in out.zip(samples.chunks_exact(3)) {
+                for (((r, g), b), pixel) in out.zip(samples.as_chunks::<3>().0) {
                     *r = curves[0][pixel[0] as usize];
                     *g = curves[1][pixel[1] as usize];
                     *b = curves[2][pixel[2] as usize];
+                }
+            })
+        })
+    }
+
+    fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
+        let curves = self.curves();
+        let width = region.width as usize;
+        with_buffer(|buffer| {
+            self.samples.visit_region(region, buffer, |x, y, samples| {
+                let at = (y - region.y) as usize * width + (x - region.x) as usize;
+                let (pixels, _) = samples.as_chunks::<3>();
+                for (value, &[r, g, b]) in out[at..at + pixels.len()].iter_mut().zip(pixels) {
+                    let [r, g, b] = [(0, r), (1, g), (2, b)].map(|(c, v)| curves[c][v as usize]);
+                    *value = (r + g + b) * (1.0 / 3.0);
                 }
             })
         })

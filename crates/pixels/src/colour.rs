@@ -125,13 +125,18 @@ impl Encoding {
         Some(encoding)
     }
 
-    fn set_curves(&mut self, curves: [Curve; 3]) {
-        for (channel, curve) in curves.iter().enumerate() {
-            if let Some(same) = curves[..channel].iter().position(|c| c == curve) {
+    /// Sets the curves and what follows from them. Equal ones share their memory, so that the
+    /// processor's cache has to hold one table only.
+    fn set_curves(&mut self, mut curves: [Curve; 3]) {
+        for channel in 0..3 {
+            let same = curves[..channel].iter().position(|c| *c == curves[channel]);
+            if let Some(same) = same {
+                curves[channel] = curves[same].clone();
                 self.halves[channel] = self.halves[same].clone();
                 self.starts[channel] = self.starts[same].clone();
                 continue;
             }
+            let curve = &curves[channel];
             let mut halves: Vec<f32> = curve.windows(2).map(|w| 0.5 * (w[0] + w[1])).collect();
             halves.push(f32::INFINITY);
             let starts = (0..=STARTS).map(|i| {

@@ -17,12 +17,12 @@ pub struct Background {
 }
 
 impl Background {
-    /// Measures a picture, a row of cells at a time, from every third pixel of every third row.
+    /// Measures a picture, a row of cells at a time, from every fourth pixel of every fourth row.
     ///
     /// # Errors
     /// [`PictureError::Io`].
     pub fn measure(light: &dyn Light) -> Result<Self, PictureError> {
-        const STEP: u32 = 3;
+        const STEP: u32 = 4;
         let (width, height) = light.size();
         let (across, down) = (width.div_ceil(CELL) as usize, height.div_ceil(CELL) as usize);
         let rows: Result<Vec<Vec<(f32, f32)>>, PictureError> = (0..down as u32)

@@ -47,7 +47,7 @@ pub struct StarList {
 }
 
 /// Side of a block that is searched at a time.
-const BLOCK: u32 = 512;
+const BLOCK: u32 = 256;
 /// Reach of windows and filters beyond a block.
 const MARGIN: u32 = 12;
 /// Standard deviation of the matched filter in pixels.
@@ -73,7 +73,7 @@ pub fn find(light: &dyn Light, stop: &(dyn Fn() -> bool + Sync)) -> Result<StarL
     let (width, height) = light.size();
     let found: Result<Vec<Vec<Star>>, PictureError> = Region::covering(width, height, BLOCK)
         .into_par_iter()
-        .map(|block| {
+        .map_init(Patch::default, |patch, block| {
             if stop() {
                 return Err(PictureError::Cancelled);
             }
@@ -85,7 +85,8 @@ pub fn find(light: &dyn Light, stop: &(dyn Fn() -> bool + Sync)) -> Result<StarL
                 width: (block.x + block.width + MARGIN).min(width) - x,
                 height: (block.y + block.height + MARGIN).min(height) - y,
             };
-            Ok(Patch::read(light, &background, outer)?.search(block))
+            patch.read(light, &background, outer)?;
+            Ok(patch.search(block))
         })
         .collect();
     let mut stars: Vec<Star> = found?.into_iter().flatten().collect();
@@ -121,67 +122,82 @@ pub fn width_of_the_same(result: &[Star], reference: &[Star], origin: [u32; 2]) 
     middle(same.map(|s| s.width).collect())
 }
 
-/// A block's light above the background, raw and in sigmas after the matched filter.
+/// A block's light above the background, raw and after the matched filter; memory that is used
+/// again for every block.
+#[derive(Default)]
 struct Patch {
-    region: Region,
+    region: Option<Region>,
     raw: Vec<f32>,
     above: Vec<f32>,
+    /// In units of the background's noise.
     filtered: Vec<f32>,
+    /// Standard deviation of the noise in `filtered`.
+    noise: f32,
+    rows: Vec<f32>,
+    sample: Vec<f32>,
 }
 
 impl Patch {
     fn read(
+        &mut self,
         light: &dyn Light,
         background: &Background,
         region: Region,
-    ) -> Result<Self, PictureError> {
-        let raw = light.mean(region)?;
-        let mut above = raw.clone();
+    ) -> Result<(), PictureError> {
+        self.region = Some(region);
+        let Self { raw, above, filtered, rows, sample, .. } = self;
+        for plane in [&mut *raw, above, filtered, rows] {
+            plane.resize(region.area(), 0.0);
+        }
+        light.fill_mean(region, raw)?;
         let width = region.width as usize;
         // The mesh bends slowly, so it is looked up once for a run of pixels.
         const RUN: usize = 16;
-        let runs = width.div_ceil(RUN);
-        let mut inverse = Vec::with_capacity(runs * region.height as usize);
-        for (y, row) in above.chunks_exact_mut(width).enumerate() {
-            for (i, run) in row.chunks_mut(RUN).enumerate() {
+        let lines = above.chunks_exact_mut(width).zip(raw.chunks_exact(width)).enumerate();
+        for (y, (above, raw)) in lines {
+            let y = (region.y as usize + y) as f32;
+            for (i, (above, raw)) in above.chunks_mut(RUN).zip(raw.chunks(RUN)).enumerate() {
                 let x = region.x as usize + i * RUN + RUN / 2;
-                let (level, noise) = background.at(x as f32, (region.y as usize + y) as f32);
-                run.iter_mut().for_each(|v| *v -= level);
-                inverse.push(1.0 / noise);
+                let (level, _) = background.at(x as f32, y);
+                above.iter_mut().zip(raw).for_each(|(above, raw)| *above = raw - level);
             }
         }
-        let mut filtered = matched(&above, width);
-        for (row, inverse) in filtered.chunks_exact_mut(width).zip(inverse.chunks_exact(runs)) {
-            for (run, inverse) in row.chunks_mut(RUN).zip(inverse) {
+        matched(above, width, rows, filtered);
+        for (y, row) in filtered.chunks_exact_mut(width).enumerate() {
+            let y = (region.y as usize + y) as f32;
+            for (i, run) in row.chunks_mut(RUN).enumerate() {
+                let x = region.x as usize + i * RUN + RUN / 2;
+                let inverse = 1.0 / background.at(x as f32, y).1;
                 run.iter_mut().for_each(|f| *f *= inverse);
             }
         }
         // Noise of neighbouring pixels may hang together, so the filtered noise is measured.
-        let sample: Vec<f32> = filtered.iter().step_by(31).copied().collect();
-        let scale = 1.0 / robust_sigma(&sample, 0.0).max(1e-6);
-        filtered.iter_mut().for_each(|f| *f *= scale);
-        Ok(Self { region, raw, above, filtered })
+        sample.clear();
+        sample.extend(filtered.iter().step_by(31));
+        self.noise = robust_sigma(sample, 0.0).max(1e-6);
+        Ok(())
     }
 
     fn search(&self, block: Region) -> Vec<Star> {
         const RUN: usize = 16;
         let mut stars = Vec::new();
-        let width = self.region.width as usize;
-        let height = self.region.height as usize;
-        let (left, top) = ((block.x - self.region.x) as usize, (block.y - self.region.y) as usize);
+        let Some(region) = self.region else { return stars };
+        let (width, height) = (region.width as usize, region.height as usize);
+        let (left, top) = ((block.x - region.x) as usize, (block.y - region.y) as usize);
         let columns = left.max(4)..(left + block.width as usize).min(width.saturating_sub(4));
+        let threshold = THRESHOLD * self.noise;
         for y in top.max(4)..(top + block.height as usize).min(height.saturating_sub(4)) {
             for from in columns.clone().step_by(RUN) {
                 let run = y * width + from..y * width + (from + RUN).min(columns.end);
                 // Most runs hold nothing, and are passed over as a whole.
-                if !self.filtered[run.clone()].iter().fold(false, |any, &v| any | (v >= THRESHOLD))
+                if !self.filtered[run.clone()].iter().fold(false, |any, &v| any | (v >= threshold))
                 {
                     continue;
                 }
                 for at in run {
                     let value = self.filtered[at];
-                    if value >= THRESHOLD && self.is_peak(at, width, value) {
-                        stars.extend(self.measure(at - y * width, y));
+                    if value >= threshold && self.is_peak(at, width, value) {
+                        stars.extend(self.measure(region, at - y * width, y));
                     }
                 }
             }
@@ -201,9 +217,9 @@ impl Patch {
     }
 
     /// Centre, width and flux under a Gaussian window that follows the centre.
-    fn measure(&self, px: usize, py: usize) -> Option<Star> {
+    fn measure(&self, region: Region, px: usize, py: usize) -> Option<Star> {
         const REACH: isize = 5;
-        let (width, height) = (self.region.width as isize, self.region.height as isize);
+        let (width, height) = (region.width as isize, region.height as isize);
         let (mut cx, mut cy) = (px as f32, py as f32);
         let inverse = 0.5 / (WINDOW_SIGMA * WINDOW_SIGMA);
         let mut moments = [0.0f32; 4];
@@ -264,12 +280,12 @@ impl Patch {
         let variance = 1.0 / (1.0 / mean - window).max(0.02);
         let at = py * width as usize + px;
         Some(Star {
-            x: (self.region.x as f32 + cx) as f64,
-            y: (self.region.y as f32 + cy) as f64,
+            x: (region.x as f32 + cx) as f64,
+            y: (region.y as f32 + cy) as f64,
             flux,
             width: 2.3548 * variance.sqrt(),
             roundness: (short / long).sqrt(),
-            snr: self.filtered[at],
+            snr: self.filtered[at] / self.noise,
             saturated: self.raw[at] > 0.97,
         })
     }
@@ -278,8 +294,9 @@ impl Patch {
 /// Reach of the matched filter in pixels.
 const FILTER_REACH: usize = 4;
 
-/// Convolution with a Gaussian of norm one, edges going on as they end.
-fn matched(values: &[f32], width: usize) -> Vec<f32> {
+/// Convolution with a Gaussian of norm one, edges going on as they end; `rows` is room for what is
+/// filtered along the rows only.
+fn matched(values: &[f32], width: usize, rows: &mut [f32], out: &mut [f32]) {
     let mut kernel: [f32; 2 * FILTER_REACH + 1] = std::array::from_fn(|i| {
         let d = i as f32 - FILTER_REACH as f32;
         (-d * d / (2.0 * FILTER_SIGMA * FILTER_SIGMA)).exp()
@@ -287,7 +304,6 @@ fn matched(values: &[f32], width: usize) -> Vec<f32> {
     let sum: f32 = kernel.iter().sum();
     kernel.iter_mut().for_each(|k| *k /= sum);
     let height = values.len() / width;
-    let mut rows = vec![0.0; values.len()];
     let mut padded = vec![0.0; width + 2 * FILTER_REACH];
     for (from, to) in values.chunks_exact(width).zip(rows.chunks_exact_mut(width)) {
         padded[..FILTER_REACH].fill(from[0]);
@@ -296,7 +312,6 @@ fn matched(values: &[f32], width: usize) -> Vec<f32> {
         let shifted: [&[f32]; 2 * FILTER_REACH + 1] = std::array::from_fn(|i| &padded[i..]);
         weigh(&kernel, shifted, to);
     }
-    let mut out = vec![0.0; values.len()];
     for (y, to) in out.chunks_exact_mut(width).enumerate() {
         let near = std::array::from_fn(|i| {
             let row = (y + i).saturating_sub(FILTER_REACH).min(height - 1);
@@ -304,7 +319,6 @@ fn matched(values: &[f32], width: usize) -> Vec<f32> {
         });
         weigh(&kernel, near, to);
     }
-    out
 }
 
 /// The weighted sum of nine rows.

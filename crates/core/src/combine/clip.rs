@@ -8,7 +8,7 @@
 //! frame are rejected too.
 
 use super::network::{LANES, Network, Row};
-use super::ordered::{Held, middle};
+use super::ordered::{self, Held};
 use super::reduce::Reduced;
 use jade_pixels::tiled::Region;
 use multiversion::multiversion;
@@ -22,9 +22,8 @@ const LEAST_KEPT: f32 = 0.34;
 /// How much of a position's own spread counts where it exceeds that of its neighbours.
 const OWN: f32 = 0.8;
 
-const KEPT: u8 = 0;
-const REJECTED: u8 = 1;
-const ABSENT: u8 = 2;
+/// Set in [`Near::counts`] where the sample itself was rejected.
+const REJECTED: u8 = 0x80;
 
 /// Clips and averages.
 pub struct Clip {
@@ -40,28 +39,43 @@ pub struct Clip {
 /// Memory of one thread that is used again for every region.
 #[derive(Default)]
 pub struct Marks {
-    expected: Expected,
-    /// One plane for each frame.
-    state: Vec<u8>,
+    group: Group,
+    sums: Sums,
+    /// For each frame, the positions whose samples were rejected, in rising order.
+    rejected: Vec<Vec<u32>>,
     furthest: Vec<f32>,
     whose: Vec<u16>,
+    /// Rejected samples at each position.
+    counts: Vec<u16>,
     near: Near,
 }
 
-/// What is expected at each position: median and one over sigma, three planes each.
+/// The samples of all frames at [`LANES`] neighbouring positions, and what is worked out there.
 #[derive(Default)]
-struct Expected {
-    middle: [Vec<f32>; 3],
-    inverse: [Vec<f32>; 3],
-    rows: Vec<Row>,
+struct Group {
+    samples: Vec<[Row; 3]>,
+    sorted: Vec<Row>,
+    /// For each frame, 1 where it covers the position, otherwise 0.
+    present: Vec<Row>,
+    /// Squared distances in sigmas.
+    squares: Vec<Row>,
 }
 
-/// How many rejections lie in the square around each position.
+/// What was kept at each position, and what is expected there.
+#[derive(Default)]
+struct Sums {
+    middle: [Vec<f32>; 3],
+    light: [Vec<f32>; 3],
+    weight: Vec<f32>,
+    kept: Vec<f32>,
+    present: Vec<f32>,
+}
+
+/// How many rejections lie in the square around each position; all zero between uses.
 #[derive(Default)]
 struct Near {
     counts: Vec<u8>,
-    across: Vec<u8>,
-    padded: Vec<u8>,
+    crowded: Vec<u32>,
 }
 
 impl Clip {
@@ -98,93 +112,139 @@ impl Clip {
     ) {
         let Some(outer) = held.region else { return };
         let (area, width) = (held.area(), outer.width as usize);
-        let Marks { expected, state, furthest, whose, near } = marks;
-        self.expect(held, expected);
-        refill(state, held.frames() * area);
-        refill(furthest, area);
-        refill(whose, area);
-        let mut rejecting = vec![];
-        for (frame, state) in state.chunks_exact_mut(area).enumerate() {
-            let planes = [0, 1, 2].map(|c| held.plane(frame, c));
-            let any = judge(
-                planes,
-                [&expected.middle[0], &expected.middle[1], &expected.middle[2]],
-                [&expected.inverse[0], &expected.inverse[1], &expected.inverse[2]],
-                self.limit,
-                frame as u16 + 1,
-                state,
-                furthest,
-                whose,
-            );
-            if let Some(covered) = &held.covered[frame] {
-                let absent = state.iter_mut().zip(covered).filter(|(_, covered)| !**covered);
-                absent.for_each(|(s, _)| *s = ABSENT);
-            }
-            if any {
-                rejecting.push(frame);
-                near.count(state, width);
-                let close = state.iter_mut().zip(&near.counts).zip(&mut *whose);
-                for ((state, _), whose) in close.filter(|((s, n), _)| **s == KEPT && **n >= MANY) {
-                    *state = REJECTED;
-                    if *whose == 0 {
-                        *whose = frame as u16 + 1;
-                    }
+        marks.begin(held.frames(), area);
+        for start in (0..area).step_by(LANES) {
+            self.judge(held, start, weights, marks);
+        }
+        let Marks { sums, rejected, whose, counts, near, .. } = marks;
+        for (frame, rejected) in rejected.iter_mut().enumerate().filter(|(_, r)| !r.is_empty()) {
+            for &at in near.crowded(rejected, width) {
+                let at = at as usize;
+                if !held.covers(frame, at) {
+                    continue;
                 }
+                let weight = weights[frame];
+                for c in 0..3 {
+                    sums.light[c][at] -= weight * held.plane(frame, c)[at];
+                }
+                sums.weight[at] -= weight;
+                sums.kept[at] -= 1.0;
+                counts[at] += 1;
+                if whose[at] == 0 {
+                    whose[at] = frame as u16 + 1;
+                }
+                rejected.push(at as u32);
             }
         }
         let (left, top) = ((part.x - outer.x) as usize, (part.y - outer.y) as usize);
-        for row in top..top + part.height as usize {
-            let at = row * width + left..row * width + left + part.width as usize;
-            average(held, state, weights, expected, at.clone(), &mut out.light);
-            let mut counts = vec![0u16; at.len()];
-            for &frame in &rejecting {
-                let state = &state[frame * area..][at.clone()];
-                let rejected = |s: &u8| u16::from(*s == REJECTED);
-                counts.iter_mut().zip(state).for_each(|(count, s)| *count += rejected(s));
-                out.by_frame[frame] += state.iter().map(|s| rejected(s) as u64).sum::<u64>();
-            }
-            let whose = counts.iter().zip(&whose[at]);
-            out.rejected.extend(whose.map(|(&n, &whose)| [n, if n > 0 { whose } else { 0 }]));
+        let (right, bottom) = (left + part.width as usize, top + part.height as usize);
+        for (all, rejected) in out.by_frame.iter_mut().zip(&*rejected) {
+            let inside = rejected.iter().filter(|&&at| {
+                let (x, y) = (at as usize % width, at as usize / width);
+                (left..right).contains(&x) && (top..bottom).contains(&y)
+            });
+            *all += inside.count() as u64;
+        }
+        for row in top..bottom {
+            let at = row * width + left..row * width + right;
+            sums.means(at.clone(), &mut out.light);
+            out.rejected.extend(counts[at.clone()].iter().zip(&whose[at]).map(|(&n, &w)| [n, w]));
         }
     }
 
-    fn expect(&self, held: &Held, all: &mut Expected) {
-        let area = held.area();
-        let Expected { middle: middles, inverse: inverses, rows } = all;
-        middles.iter_mut().chain(&mut *inverses).for_each(|plane| plane.resize(area, 0.0));
-        rows.resize(held.frames(), [0.0; LANES]);
-        let ([low, high], factor) = self.spread;
-        for start in (0..area).step_by(LANES) {
-            let long = LANES.min(area - start);
-            let whole = held.whole(start, long);
-            for c in 0..3 {
-                let mut spread = [0.0f32; LANES];
-                let middles = &mut middles[c][start..start + long];
-                if whole {
-                    held.rows(c, start, long, rows);
-                    self.network.run(rows);
-                    let [below, above] = self.median.map(|row| &rows[row]);
-                    for (lane, middle) in middles.iter_mut().enumerate() {
-                        *middle = 0.5 * (below[lane] + above[lane]);
-                        spread[lane] = factor * (rows[high][lane] - rows[low][lane]);
-                    }
-                } else {
-                    for (lane, out) in middles.iter_mut().enumerate() {
-                        let sorted = held.present(c, start + lane);
-                        *out = middle(&sorted);
-                        let n = sorted.len();
-                        if n > 1 {
-                            spread[lane] = factor * (sorted[n - 1 - n / 5] - sorted[n / 5]);
-                        }
-                    }
-                }
-                let usual = usual(&spread[..long]);
-                let inverses = &mut inverses[c][start..start + long];
-                for (inverse, spread) in inverses.iter_mut().zip(spread) {
-                    *inverse = 1.0 / usual.max(self.own * spread).max(1e-7);
+    /// Sums up what is kept at [`LANES`] positions from `start` on.
+    fn judge(&self, held: &Held, start: usize, weights: &[f32], marks: &mut Marks) {
+        let Marks { group, sums, rejected, furthest, whose, counts, .. } = marks;
+        let long = LANES.min(held.area() - start);
+        for (frame, (samples, present)) in
+            group.samples.iter_mut().zip(&mut group.present).enumerate()
+        {
+            for (c, row) in samples.iter_mut().enumerate() {
+                row[..long].copy_from_slice(&held.plane(frame, c)[start..start + long]);
+            }
+            match &held.covered[frame] {
+                None => *present = [1.0; LANES],
+                Some(covered) => {
+                    let covered = &covered[start..start + long];
+                    present.iter_mut().zip(covered).for_each(|(p, c)| *p = f32::from(*c));
                 }
             }
         }
+        let ([low, high], factor) = self.spread;
+        let whole = held.whole(start, long);
+        let (mut middles, mut inverses) = ([[0.0; LANES]; 3], [[0.0; LANES]; 3]);
+        for c in 0..3 {
+            let mut spread = [0.0f32; LANES];
+            let middle = &mut middles[c];
+            if whole {
+                group.sorted.iter_mut().zip(&group.samples).for_each(|(row, s)| *row = s[c]);
+                self.network.run(&mut group.sorted);
+                let [below, above] = self.median.map(|row| &group.sorted[row]);
+                let (lowest, highest) = (&group.sorted[low], &group.sorted[high]);
+                for lane in 0..LANES {
+                    middle[lane] = 0.5 * (below[lane] + above[lane]);
+                    spread[lane] = factor * (highest[lane] - lowest[lane]);
+                }
+            } else {
+                for lane in 0..long {
+                    let sorted = held.present(c, start + lane);
+                    middle[lane] = ordered::middle(&sorted);
+                    let n = sorted.len();
+                    if n > 1 {
+                        spread[lane] = factor * (sorted[n - 1 - n / 5] - sorted[n / 5]);
+                    }
+                }
+            }
+            let usual = usual(&spread[..long]);
+            for (inverse, spread) in inverses[c].iter_mut().zip(spread) {
+                *inverse = 1.0 / usual.max(self.own * spread).max(1e-7);
+            }
+            sums.middle[c][start..start + long].copy_from_slice(&middle[..long]);
+        }
+        let kept = keep(group, weights, &middles, &inverses, self.limit);
+        for c in 0..3 {
+            sums.light[c][start..start + long].copy_from_slice(&kept.light[c][..long]);
+        }
+        sums.weight[start..start + long].copy_from_slice(&kept.weight[..long]);
+        sums.kept[start..start + long].copy_from_slice(&kept.kept[..long]);
+        sums.present[start..start + long].copy_from_slice(&kept.present[..long]);
+        if kept.furthest <= self.limit {
+            return;
+        }
+        for (frame, (squares, present)) in group.squares.iter().zip(&group.present).enumerate() {
+            for lane in 0..long {
+                let square = squares[lane];
+                if square > self.limit && present[lane] > 0.0 {
+                    let at = start + lane;
+                    rejected[frame].push(at as u32);
+                    counts[at] += 1;
+                    if square > furthest[at] {
+                        furthest[at] = square;
+                        whose[at] = frame as u16 + 1;
+                    }
+                }
+            }
+        }
+    }
+}
+
+impl Marks {
+    fn begin(&mut self, frames: usize, area: usize) {
+        let Self { group, sums, rejected, furthest, whose, counts, near } = self;
+        group.samples.resize(frames, [[0.0; LANES]; 3]);
+        group.sorted.resize(frames, [0.0; LANES]);
+        group.present.resize(frames, [0.0; LANES]);
+        group.squares.resize(frames, [0.0; LANES]);
+        let Sums { middle, light, weight, kept, present } = sums;
+        for plane in middle.iter_mut().chain(light).chain([weight, kept, present]) {
+            plane.resize(area, 0.0);
+        }
+        rejected.resize(frames, vec![]);
+        rejected.iter_mut().for_each(Vec::clear);
+        refill(furthest, area);
+        refill(whose, area);
+        refill(counts, area);
+        near.counts.resize(area, 0);
     }
 }
 
@@ -206,149 +266,115 @@ fn usual(spread: &[f32]) -> f32 {
     sum / f32::max(count, 1.0)
 }
 
-/// Marks the samples of one frame beyond `limit`; `furthest` and `whose` keep, for each position,
-/// the furthest rejected sample so far and its frame's number. Tells whether any was rejected.
-#[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl", "x86_64+avx2"))]
-#[allow(clippy::too_many_arguments)]
-fn judge(
-    planes: [&[f32]; 3],
-    middle: [&[f32]; 3],
-    inverse: [&[f32]; 3],
+/// What was kept of a group.
+struct Kept {
+    light: [Row; 3],
+    weight: Row,
+    kept: Row,
+    present: Row,
+    /// The largest squared distance of all.
+    furthest: f32,
+}
+
+/// Sums what lies within `limit`, and leaves the squared distances in the group.
+#[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl+fma", "x86_64+avx2+fma"))]
+#[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
+fn keep(
+    group: &mut Group,
+    weights: &[f32],
+    middles: &[Row; 3],
+    inverses: &[Row; 3],
     limit: f32,
-    number: u16,
-    state: &mut [u8],
-    furthest: &mut [f32],
-    whose: &mut [u16],
-) -> bool {
-    let mut any = false;
-    let mut begin = 0;
-    while begin < state.len() {
-        let long = LANES.min(state.len() - begin);
-        let mut squares = [0.0f32; LANES];
+) -> Kept {
+    let (mut light, mut total) = ([[0.0f32; LANES]; 3], [0.0f32; LANES]);
+    let (mut kept, mut here, mut most) = ([0.0f32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
+    let frames = group.samples.iter().zip(&group.present).zip(&mut group.squares).zip(weights);
+    for (((samples, present), squares), weight) in frames {
+        let mut square = [0.0f32; LANES];
         for c in 0..3 {
-            let range = begin..begin + long;
-            let parts = planes[c][range.clone()].iter().zip(&middle[c][range.clone()]);
-            for ((square, (v, m)), inverse) in squares.iter_mut().zip(parts).zip(&inverse[c][range])
-            {
-                let off = (v - m) * inverse;
-                *square += off * off;
+            for lane in 0..LANES {
+                let off = (samples[c][lane] - middles[c][lane]) * inverses[c][lane];
+                square[lane] += off * off;
             }
         }
-        if squares.iter().fold(0.0f32, |a, &b| if b > a { b } else { a }) > limit {
-            any = true;
-            for lane in (0..long).filter(|&lane| squares[lane] > limit) {
-                state[begin + lane] = REJECTED;
-                if squares[lane] > furthest[begin + lane] {
-                    furthest[begin + lane] = squares[lane];
-                    whose[begin + lane] = number;
-                }
+        for lane in 0..LANES {
+            let share = if square[lane] > limit { 0.0 } else { present[lane] };
+            most[lane] = if square[lane] > most[lane] { square[lane] } else { most[lane] };
+            here[lane] += present[lane];
+            kept[lane] += share;
+            let share = share * weight;
+            total[lane] += share;
+            for c in 0..3 {
+                light[c][lane] += share * samples[c][lane];
             }
         }
-        begin += long;
+        *squares = square;
     }
-    any
+    let furthest = most.into_iter().fold(0.0, f32::max);
+    Kept { light, weight: total, kept, present: here, furthest }
 }
 
 impl Near {
-    fn count(&mut self, state: &[u8], width: usize) {
-        let height = state.len() / width;
-        let Self { counts, across, padded } = self;
-        refill(across, state.len());
-        refill(counts, state.len());
-        refill(padded, width + 2 * NEAR);
-        for (row, sums) in state.chunks_exact(width).zip(across.chunks_exact_mut(width)) {
-            for (to, s) in padded[NEAR..].iter_mut().zip(row) {
-                *to = s & REJECTED;
-            }
-            for i in 0..=2 * NEAR {
-                sums.iter_mut().zip(&padded[i..]).for_each(|(sum, v)| *sum += v);
+    /// Positions with many of the given rejections around them that are none themselves.
+    fn crowded(&mut self, rejected: &[u32], width: usize) -> &[u32] {
+        let Self { counts, crowded } = self;
+        let height = counts.len() / width;
+        let square = |at: u32| {
+            let (x, y) = (at as usize % width, at as usize / width);
+            let columns = x.saturating_sub(NEAR)..(x + NEAR + 1).min(width);
+            let rows = y.saturating_sub(NEAR)..(y + NEAR + 1).min(height);
+            rows.map(move |row| row * width + columns.start..row * width + columns.end)
+        };
+        crowded.clear();
+        rejected.iter().for_each(|&at| counts[at as usize] |= REJECTED);
+        for &at in rejected {
+            for row in square(at) {
+                for (at, count) in row.clone().zip(&mut counts[row]) {
+                    *count += 1;
+                    if *count == MANY {
+                        crowded.push(at as u32);
+                    }
+                }
             }
         }
-        for (y, sums) in counts.chunks_exact_mut(width).enumerate() {
-            for row in y.saturating_sub(NEAR)..(y + NEAR + 1).min(height) {
-                let from = &across[row * width..(row + 1) * width];
-                sums.iter_mut().zip(from).for_each(|(sum, v)| *sum += v);
-            }
+        for &at in rejected {
+            square(at).for_each(|row| counts[row].fill(0));
         }
+        crowded
     }
 }
 
-/// Appends the weighted mean of the kept samples of a run of positions, interleaved.
-fn average(
-    held: &Held,
-    state: &[u8],
-    weights: &[f32],
-    expected: &Expected,
-    at: std::ops::Range<usize>,
-    light: &mut Vec<f32>,
-) {
-    let (area, frames) = (held.area(), held.frames());
-    for start in at.clone().step_by(LANES) {
-        let long = LANES.min(at.end - start);
-        let mut sums = [[0.0f32; LANES]; 3];
-        let (mut total, mut kept, mut here) = ([0.0f32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
-        for (frame, weight) in weights.iter().enumerate().take(frames) {
-            let state = &state[frame * area + start..][..long];
-            let planes = [0, 1, 2].map(|c| &held.plane(frame, c)[start..start + long]);
-            gather(state, planes, *weight, &mut sums, &mut total, &mut kept, &mut here);
-        }
-        let first = light.len();
-        light.resize(first + 3 * long, 0.0);
-        let middles = [0, 1, 2].map(|c| &expected.middle[c][start..start + long]);
-        settle(&sums, &total, &kept, &here, middles, &mut light[first..]);
+impl Sums {
+    /// Appends the means of a run of positions, interleaved, or the medians where too little was
+    /// kept.
+    fn means(&self, at: std::ops::Range<usize>, out: &mut Vec<f32>) {
+        let first = out.len();
+        out.resize(first + 3 * at.len(), 0.0);
+        settle(
+            [0, 1, 2].map(|c| &self.light[c][at.clone()]),
+            [0, 1, 2].map(|c| &self.middle[c][at.clone()]),
+            &self.weight[at.clone()],
+            &self.kept[at.clone()],
+            &self.present[at],
+            &mut out[first..],
+        );
     }
 }
 
-/// The means of what was gathered, interleaved, or the median where too little was kept.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl", "x86_64+avx2"))]
 fn settle(
-    sums: &[[f32; LANES]; 3],
-    total: &[f32; LANES],
-    kept: &[f32; LANES],
-    here: &[f32; LANES],
-    middles: [&[f32]; 3],
-    light: &mut [f32],
+    light: [&[f32]; 3],
+    middle: [&[f32]; 3],
+    weight: &[f32],
+    kept: &[f32],
+    present: &[f32],
+    out: &mut [f32],
 ) {
-    let mut means = [[0.0f32; LANES]; 3];
-    for c in 0..3 {
-        let mut middle = [0.0f32; LANES];
-        middle[..middles[c].len()].copy_from_slice(middles[c]);
-        for lane in 0..LANES {
-            let enough = kept[lane] > 0.0 && kept[lane] >= LEAST_KEPT * here[lane];
-            let mean = sums[c][lane] / total[lane];
-            means[c][lane] = if enough { mean } else { middle[lane] };
-        }
-    }
-    for (lane, pixel) in light.chunks_exact_mut(3).enumerate() {
+    for (i, pixel) in out.as_chunks_mut::<3>().0.iter_mut().enumerate() {
+        let enough = kept[i] > 0.0 && kept[i] >= LEAST_KEPT * present[i];
+        let inverse = 1.0 / weight[i];
         for c in 0..3 {
-            pixel[c] = means[c][lane];
-        }
-    }
-}
-
-#[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl", "x86_64+avx2"))]
-fn gather(
-    state: &[u8],
-    planes: [&[f32]; 3],
-    weight: f32,
-    sums: &mut [[f32; LANES]; 3],
-    total: &mut [f32; LANES],
-    kept: &mut [f32; LANES],
-    here: &mut [f32; LANES],
-) {
-    let long = state.len().min(LANES);
-    let mut share = [0.0f32; LANES];
-    for lane in 0..long {
-        let is_kept = if state[lane] == KEPT { 1.0 } else { 0.0 };
-        here[lane] += if state[lane] == ABSENT { 0.0 } else { 1.0 };
-        kept[lane] += is_kept;
-        share[lane] = is_kept * weight;
-        total[lane] += share[lane];
-    }
-    for c in 0..3 {
-        let plane = &planes[c][..long];
-        for lane in 0..long {
-            sums[c][lane] += share[lane] * plane[lane];
+            pixel[c] = if enough { light[c][i] * inverse } else { middle[c][i] };
         }
     }
 }

@@ -68,7 +68,7 @@ impl Network {
     }
 }
 
-#[multiversion(targets("x86_64+avx2", "x86_64+avx512f+avx512vl"))]
+#[multiversion(targets("x86_64+avx512f+avx512vl", "x86_64+avx2"))]
 fn run(comparisons: &[(u16, u16)], rows: &mut [Row]) {
     for &(a, b) in comparisons {
         let (below, above) = rows.split_at_mut(b as usize);

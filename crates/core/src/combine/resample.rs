@@ -150,13 +150,13 @@ impl Map {
             })
         };
         let mut from = node(0);
-        for (gx, (xs, ys)) in xs.chunks_mut(FINE).zip(ys.chunks_mut(FINE)).enumerate() {
+        let lanes: [f32; FINE] = std::array::from_fn(|i| i as f32);
+        let parts = xs.as_chunks_mut::<FINE>().0.iter_mut().zip(ys.as_chunks_mut::<FINE>().0);
+        for (gx, (xs, ys)) in parts.enumerate() {
             let to = node(gx + 1);
             let step = [0, 1].map(|axis| (to[axis] - from[axis]) / FINE as f32);
-            for (i, (x, y)) in xs.iter_mut().zip(ys).enumerate() {
-                *x = from[0] + step[0] * i as f32;
-                *y = from[1] + step[1] * i as f32;
-            }
+            *xs = lanes.map(|i| from[0] + step[0] * i);
+            *ys = lanes.map(|i| from[1] + step[1] * i);
             from = to;
         }
     }
@@ -246,11 +246,40 @@ macro_rules! fused {
 /// Added to a position, it leaves the whole part in the lowest bits.
 const WHOLE: f32 = 8_388_608.0;
 
+/// The most source rows that a run may cross on its way to be done at once.
+const STEPS: usize = 3;
+
+/// The taps of one run: the sum over `$taps` columns and `$rows` rows, for three planes.
+macro_rules! weigh {
+    ($taps:literal, $rows:expr, $across:expr, $down:expr, $from:expr, $planes:expr, $stride:expr) => {{
+        let mut sums = [[0.0f32; RUN]; 3];
+        for c in 0..3 {
+            for j in 0..$rows {
+                let from = $from + j * $stride;
+                let row: &[f32; RUN + TAPS] =
+                    $planes[c][from..from + RUN + TAPS].try_into().expect("as long");
+                let mut part = [0.0f32; RUN];
+                for i in 0..$taps {
+                    for lane in 0..RUN {
+                        part[lane] = fused!($across[i][lane], row[i + lane], part[lane]);
+                    }
+                }
+                for lane in 0..RUN {
+                    sums[c][lane] = fused!($down[j][lane], part[lane], sums[c][lane]);
+                }
+            }
+        }
+        sums
+    }};
+}
+
 /// One row of resampled light. `xs` and `ys` are positions in the planes, a whole number of runs;
 /// rows of the planes are `stride` apart and begin after [`SLACK`].
 ///
 /// Neighbouring pixels read neighbouring sources nearly everywhere, so the taps of a run are plain
-/// vectors; where a run crosses a step it is done once for each side of the step.
+/// vectors. Where a run crosses a step to the next column or rows, there are more taps, and each
+/// lane has weights of zero for those that are not its own; where it crosses too many, as when a
+/// frame stands on its side, it is done once for each.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
 fn resample(
@@ -266,13 +295,17 @@ fn resample(
         let start = run * RUN;
         let long = RUN.min(width - start);
         // Positions are at least 2, so that rounding the half below them takes the whole part.
-        let (mut tx, mut ty, mut bases) = ([0.0f32; RUN], [0.0f32; RUN], [0u32; RUN]);
+        let (mut tx, mut ty) = ([0.0f32; RUN], [0.0f32; RUN]);
+        let (mut columns, mut rows) = ([0i32; RUN], [0i32; RUN]);
         for lane in 0..RUN {
             let (wx, wy) = (xs[lane] - 0.5 + WHOLE, ys[lane] - 0.5 + WHOLE);
             tx[lane] = xs[lane] - (wx - WHOLE) - 0.5;
             ty[lane] = ys[lane] - (wy - WHOLE) - 0.5;
-            let (ix, iy) = (wx.to_bits() & 0x7f_ffff, wy.to_bits() & 0x7f_ffff);
-            bases[lane] = (iy * stride as u32 + ix).wrapping_sub(lane as u32);
+            columns[lane] = (wx.to_bits() & 0x7f_ffff) as i32 - lane as i32;
+            rows[lane] = (wy.to_bits() & 0x7f_ffff) as i32;
+        }
+        for lane in long..RUN {
+            (columns[lane], rows[lane]) = (columns[long - 1], rows[long - 1]);
         }
         let (mut across, mut down) = ([[0.0f32; RUN]; TAPS], [[0.0f32; RUN]; TAPS]);
         for tap in 0..TAPS {
@@ -293,36 +326,65 @@ fn resample(
             }
             down[tap] = weights;
         }
+        let (mut left, mut right, mut top, mut bottom) = (i32::MAX, i32::MIN, i32::MAX, i32::MIN);
+        for lane in 0..RUN {
+            (left, right) = (left.min(columns[lane]), right.max(columns[lane]));
+            (top, bottom) = (top.min(rows[lane]), bottom.max(rows[lane]));
+        }
+        let steps = (bottom - top) as usize;
+        if right - left <= 1 && steps <= STEPS {
+            let from = (top as usize * stride + SLACK).wrapping_add_signed(left as isize);
+            let from = from - 2 * stride - 2;
+            let mut tall = [[0.0f32; RUN]; TAPS + STEPS];
+            if steps == 0 {
+                tall[..TAPS].copy_from_slice(&down);
+            } else {
+                for step in 0..=steps {
+                    for tap in 0..TAPS {
+                        for lane in 0..RUN {
+                            let own = rows[lane] == top + step as i32;
+                            let weight = if own { down[tap][lane] } else { 0.0 };
+                            tall[tap + step][lane] += weight;
+                        }
+                    }
+                }
+            }
+            let sums = if left == right {
+                weigh!(6, TAPS + steps, across, tall, from, planes, stride)
+            } else {
+                let mut wide = [[0.0f32; RUN]; TAPS + 1];
+                for tap in 0..TAPS {
+                    for lane in 0..RUN {
+                        let weight = across[tap][lane];
+                        let late = columns[lane] != left;
+                        wide[tap][lane] += if late { 0.0 } else { weight };
+                        wide[tap + 1][lane] = if late { weight } else { 0.0 };
+                    }
+                }
+                weigh!(7, TAPS + steps, wide, tall, from, planes, stride)
+            };
+            for c in 0..3 {
+                out[c][start..start + long].copy_from_slice(&sums[c][..long]);
+            }
+            continue;
+        }
         let mut todo = [true; RUN];
         let mut next = 0;
         while next < long {
-            let base = bases[next];
-            let begin = base as usize + SLACK - 2 * stride - 2;
+            let here = (columns[next], rows[next]);
+            let from = (here.1 as usize * stride + SLACK).wrapping_add_signed(here.0 as isize);
+            let from = from - 2 * stride - 2;
+            let sums = weigh!(6, TAPS, across, down, from, planes, stride);
             for c in 0..3 {
-                let mut sum = [0.0f32; RUN];
-                for j in 0..TAPS {
-                    let from = begin + j * stride;
-                    let row: &[f32; RUN + TAPS - 1] =
-                        planes[c][from..from + RUN + TAPS - 1].try_into().expect("as long");
-                    let mut part = [0.0f32; RUN];
-                    for i in 0..TAPS {
-                        for lane in 0..RUN {
-                            part[lane] = fused!(across[i][lane], row[i + lane], part[lane]);
-                        }
-                    }
-                    for lane in 0..RUN {
-                        sum[lane] = fused!(down[j][lane], part[lane], sum[lane]);
-                    }
-                }
                 let to = &mut out[c][start..start + long];
                 for (lane, to) in to.iter_mut().enumerate() {
-                    if bases[lane] == base {
-                        *to = sum[lane];
+                    if (columns[lane], rows[lane]) == here {
+                        *to = sums[c][lane];
                     }
                 }
             }
             for lane in next..RUN {
-                todo[lane] &= bases[lane] != base;
+                todo[lane] &= (columns[lane], rows[lane]) != here;
             }
             next = todo.iter().position(|t| *t).unwrap_or(RUN);
         }

@@ -3,6 +3,7 @@
 mod exif;
 mod jpeg;
 mod png;
+mod strips;
 mod tiff;
 
 use crate::PictureError;

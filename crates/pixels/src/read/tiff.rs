@@ -1,3 +1,4 @@
+use super::strips::{Coding, Strips};
 use super::{Decode, Layout, Opened, Rows, exif};
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits};
@@ -16,6 +17,7 @@ struct Tiff {
     decoder: Inner,
     width: u32,
     height: u32,
+    bits: u8,
     layout: Layout,
 }
 
@@ -51,8 +53,49 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let mut facts = Facts::bare(FileFormat::Tiff, width, height, bits);
     read_facts(&mut decoder, &mut facts);
     let icc = decoder.get_tag_u8_vec(Tag::IccProfile).ok();
-    let tiff = Tiff { path: path.to_owned(), decoder, width, height, layout };
+    let tiff = Tiff { path: path.to_owned(), decoder, width, height, bits, layout };
     Ok(Opened { facts, icc, decoder: Box::new(tiff) })
+}
+
+impl Tiff {
+    /// The picture as strips, plain or deflated, when it is stored in that way.
+    fn strips(&mut self) -> Option<Strips> {
+        let decoder = &mut self.decoder;
+        if decoder.get_chunk_type() != ChunkType::Strip {
+            return None;
+        }
+        let mut number = |tag| decoder.find_tag_unsigned::<u16>(tag).ok();
+        let deflate = match number(Tag::Compression)?.unwrap_or(1) {
+            1 => false,
+            8 | 32946 => true,
+            _ => return None,
+        };
+        let differences = match number(Tag::Predictor)?.unwrap_or(1) {
+            1 => false,
+            2 => true,
+            _ => return None,
+        };
+        if number(Tag::FillOrder)?.unwrap_or(1) != 1 {
+            return None;
+        }
+        let rows_per_strip = decoder.chunk_dimensions().1.max(1);
+        let at = decoder.get_tag_u64_vec(Tag::StripOffsets).ok()?;
+        let long = decoder.get_tag_u64_vec(Tag::StripByteCounts).ok()?;
+        let needed = self.height.div_ceil(rows_per_strip) as usize;
+        if at.len() < needed || long.len() < needed {
+            return None;
+        }
+        let coding = Coding {
+            deflate,
+            differences,
+            big_endian: decoder.byte_order() == tiff::tags::ByteOrder::BigEndian,
+            bytes_per_sample: self.bits as usize / 8,
+        };
+        let (path, width, height, layout) =
+            (self.path.clone(), self.width, self.height, self.layout);
+        let places = at.into_iter().zip(long).take(needed).collect();
+        Some(Strips { path, width, height, layout, coding, rows_per_strip, places })
+    }
 }
 
 /// Whether the file is as long as its strips and tiles say.
@@ -110,6 +153,9 @@ fn rational(value: Value) -> Option<f64> {
 
 impl Decode for Tiff {
     fn rows(mut self: Box<Self>, rows: Rows) -> Result<(), PictureError> {
+        if let Some(strips) = self.strips() {
+            return strips.rows(rows);
+        }
         let (chunk_width, chunk_height) = self.decoder.chunk_dimensions();
         let across = self.width.div_ceil(chunk_width);
         let mut band = Vec::new();
