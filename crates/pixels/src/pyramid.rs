@@ -61,7 +61,7 @@ pub fn halve_by<T: Sample>(
     let channels = from.channels();
     let (width, height) = (from.width().div_ceil(2), from.height().div_ceil(2));
     let writer = TileWriter::<T>::create(path, width, height, channels as u32)?;
-    for part in Region::covering(width, height, SIDE) {
+    for part in Region::covering(width, height, [SIDE; 2]) {
         let (x, y) = (part.x * 2, part.y * 2);
         let source = Region {
             x,

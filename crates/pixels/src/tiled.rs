@@ -43,12 +43,12 @@ pub struct Region {
 }
 
 impl Region {
-    /// The regions of at most `side` x `side` pixels that cover a `width` x `height` picture.
-    pub fn covering(width: u32, height: u32, side: u32) -> Vec<Self> {
+    /// The regions of at most `[wide, tall]` pixels that cover a `width` x `height` picture.
+    pub fn covering(width: u32, height: u32, [wide, tall]: [u32; 2]) -> Vec<Self> {
         let mut all = Vec::new();
-        for y in (0..height).step_by(side as usize) {
-            for x in (0..width).step_by(side as usize) {
-                all.push(Self { x, y, width: side.min(width - x), height: side.min(height - y) });
+        for y in (0..height).step_by(tall as usize) {
+            for x in (0..width).step_by(wide as usize) {
+                all.push(Self { x, y, width: wide.min(width - x), height: tall.min(height - y) });
             }
         }
         all
@@ -278,7 +278,7 @@ mod tests {
             let path = folder.path().join("t.tiles");
             let value = |x: u32, y: u32, c: u32| (x * 7 + y * 1301 + c * 17) as u16;
             let writer = TileWriter::<u16>::create(&path, width, height, channels).unwrap();
-            for part in Region::covering(width, height, 2 * SIDE) {
+            for part in Region::covering(width, height, [2 * SIDE; 2]) {
                 let mut samples = Vec::new();
                 for y in part.y..part.y + part.height {
                     for x in part.x..part.x + part.width {

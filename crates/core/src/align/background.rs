@@ -54,30 +54,85 @@ impl Background {
         Ok(Self { across, down, level, sigma })
     }
 
-    /// Level and noise at a pixel, interpolated between the cells' middles.
-    pub fn at(&self, x: f32, y: f32) -> (f32, f32) {
+    /// Level and noise in a region of the picture.
+    pub fn mesh(&self, region: Region, mesh: &mut Mesh) {
+        let nodes = |from: u32, long: u32| {
+            (0..=long.div_ceil(FINE)).map(move |i| (from + i * FINE) as f32 / CELL as f32 - 0.5)
+        };
+        mesh.across = region.width.div_ceil(FINE) as usize + 1;
+        mesh.nodes.clear();
+        for y in nodes(region.y, region.height) {
+            mesh.nodes.extend(nodes(region.x, region.width).map(|x| self.at(x, y)));
+        }
+    }
+
+    /// Level and noise, interpolated between the cells' middles; counted in cells from the first
+    /// one's middle.
+    fn at(&self, x: f32, y: f32) -> [f32; 2] {
         let place = |v: f32, cells: usize| {
             // Beyond the outermost middles the slope goes on, for half a cell.
-            let v = v / CELL as f32 - 0.5;
             let low = (v.max(0.0) as usize).min(cells.saturating_sub(2));
-            (low, (low + 1).min(cells - 1), v - low as f32)
+            (low, (low + 1).min(cells - 1), (v - low as f32).min(1.5))
         };
         let (x0, x1, fx) = place(x, self.across);
         let (y0, y1, fy) = place(y, self.down);
-        let mix = |mesh: &[f32]| {
+        [&self.level, &self.sigma].map(|values| {
             let row = |y: usize| {
-                let (a, b) = (mesh[y * self.across + x0], mesh[y * self.across + x1]);
+                let (a, b) = (values[y * self.across + x0], values[y * self.across + x1]);
                 a + (b - a) * fx
             };
             let (top, low) = (row(y0), row(y1));
             top + (low - top) * fy
-        };
-        (mix(&self.level), mix(&self.sigma))
+        })
     }
 
     /// The middle of all levels.
     pub fn median_level(&self) -> f32 {
         median(&mut self.level.clone())
+    }
+}
+
+/// Level and noise in one region, at nodes close enough for straight lines between them.
+#[derive(Default)]
+pub struct Mesh {
+    across: usize,
+    nodes: Vec<[f32; 2]>,
+}
+
+/// Distance of a [`Mesh`]'s nodes in pixels.
+const FINE: u32 = 16;
+
+impl Mesh {
+    /// Takes the level off row `y` of the region.
+    pub fn subtract_level(&self, y: usize, row: &mut [f32]) {
+        let node = |i: usize| self.level_in_column(i, y);
+        let mut from = node(0);
+        for (i, run) in row.chunks_mut(FINE as usize).enumerate() {
+            let to = node(i + 1);
+            let step = (to - from) / FINE as f32;
+            for (place, value) in run.iter_mut().enumerate() {
+                *value -= from + step * place as f32;
+            }
+            from = to;
+        }
+    }
+
+    /// The level at a pixel of the region.
+    pub fn level(&self, x: usize, y: usize) -> f32 {
+        let (i, f) = (x / FINE as usize, (x % FINE as usize) as f32 / FINE as f32);
+        let (a, b) = (self.level_in_column(i, y), self.level_in_column(i + 1, y));
+        a + (b - a) * f
+    }
+
+    fn level_in_column(&self, i: usize, y: usize) -> f32 {
+        let (row, f) = (y / FINE as usize, (y % FINE as usize) as f32 / FINE as f32);
+        let [a, b] = [row, row + 1].map(|row| self.nodes[row * self.across + i][0]);
+        a + (b - a) * f
+    }
+
+    /// Standard deviation of the noise near a pixel of the region, positive.
+    pub fn noise(&self, x: usize, y: usize) -> f32 {
+        self.nodes[(y / FINE as usize) * self.across + x / FINE as usize][1].max(1e-7)
     }
 }
 

@@ -1,6 +1,6 @@
 //! Finding stars: matched filter over the background's noise, then Gaussian-windowed centroids.
 
-use super::background::{Background, robust_sigma};
+use super::background::{Background, Mesh, robust_sigma};
 use super::matching::Places;
 use crate::frames::Light;
 use jade_pixels::PictureError;
@@ -46,8 +46,8 @@ pub struct StarList {
     pub sky_level: f32,
 }
 
-/// Side of a block that is searched at a time.
-const BLOCK: u32 = 256;
+/// Width and height of a block that is searched at a time: wide, as tiles are read in whole rows.
+const BLOCK: [u32; 2] = [1024, 128];
 /// Reach of windows and filters beyond a block.
 const MARGIN: u32 = 12;
 /// Standard deviation of the matched filter in pixels.
@@ -122,16 +122,15 @@ pub fn width_of_the_same(result: &[Star], reference: &[Star], origin: [u32; 2]) 
     middle(same.map(|s| s.width).collect())
 }
 
-/// A block's light above the background, raw and after the matched filter; memory that is used
-/// again for every block.
+/// A block's light above the background, as it is and after the matched filter; memory that is
+/// used again for every block.
 #[derive(Default)]
 struct Patch {
     region: Option<Region>,
-    raw: Vec<f32>,
     above: Vec<f32>,
-    /// In units of the background's noise.
     filtered: Vec<f32>,
-    /// Standard deviation of the noise in `filtered`.
+    mesh: Mesh,
+    /// Standard deviation of the noise in `filtered`, in units of the mesh's noise.
     noise: f32,
     rows: Vec<f32>,
     sample: Vec<f32>,
@@ -145,35 +144,22 @@ impl Patch {
         region: Region,
     ) -> Result<(), PictureError> {
         self.region = Some(region);
-        let Self { raw, above, filtered, rows, sample, .. } = self;
-        for plane in [&mut *raw, above, filtered, rows] {
+        let Self { above, filtered, mesh, rows, sample, .. } = self;
+        for plane in [&mut *above, filtered, rows] {
             plane.resize(region.area(), 0.0);
         }
-        light.fill_mean(region, raw)?;
+        light.fill_mean(region, above)?;
+        background.mesh(region, mesh);
         let width = region.width as usize;
-        // The mesh bends slowly, so it is looked up once for a run of pixels.
-        const RUN: usize = 16;
-        let lines = above.chunks_exact_mut(width).zip(raw.chunks_exact(width)).enumerate();
-        for (y, (above, raw)) in lines {
-            let y = (region.y as usize + y) as f32;
-            for (i, (above, raw)) in above.chunks_mut(RUN).zip(raw.chunks(RUN)).enumerate() {
-                let x = region.x as usize + i * RUN + RUN / 2;
-                let (level, _) = background.at(x as f32, y);
-                above.iter_mut().zip(raw).for_each(|(above, raw)| *above = raw - level);
-            }
+        for (y, row) in above.chunks_exact_mut(width).enumerate() {
+            mesh.subtract_level(y, row);
         }
         matched(above, width, rows, filtered);
-        for (y, row) in filtered.chunks_exact_mut(width).enumerate() {
-            let y = (region.y as usize + y) as f32;
-            for (i, run) in row.chunks_mut(RUN).enumerate() {
-                let x = region.x as usize + i * RUN + RUN / 2;
-                let inverse = 1.0 / background.at(x as f32, y).1;
-                run.iter_mut().for_each(|f| *f *= inverse);
-            }
-        }
         // Noise of neighbouring pixels may hang together, so the filtered noise is measured.
+        const STEP: usize = 31;
         sample.clear();
-        sample.extend(filtered.iter().step_by(31));
+        let some = filtered.iter().enumerate().step_by(STEP);
+        sample.extend(some.map(|(i, f)| f / mesh.noise(i % width, i / width)));
         self.noise = robust_sigma(sample, 0.0).max(1e-6);
         Ok(())
     }
@@ -185,10 +171,10 @@ impl Patch {
         let (width, height) = (region.width as usize, region.height as usize);
         let (left, top) = ((block.x - region.x) as usize, (block.y - region.y) as usize);
         let columns = left.max(4)..(left + block.width as usize).min(width.saturating_sub(4));
-        let threshold = THRESHOLD * self.noise;
         for y in top.max(4)..(top + block.height as usize).min(height.saturating_sub(4)) {
             for from in columns.clone().step_by(RUN) {
                 let run = y * width + from..y * width + (from + RUN).min(columns.end);
+                let threshold = THRESHOLD * self.noise_at(from, y);
                 // Most runs hold nothing, and are passed over as a whole.
                 if !self.filtered[run.clone()].iter().fold(false, |any, &v| any | (v >= threshold))
                 {
@@ -203,6 +189,11 @@ impl Patch {
             }
         }
         stars
+    }
+
+    /// Standard deviation of the noise in `filtered`.
+    fn noise_at(&self, x: usize, y: usize) -> f32 {
+        self.noise * self.mesh.noise(x, y)
     }
 
     fn is_peak(&self, at: usize, width: usize, value: f32) -> bool {
@@ -285,8 +276,8 @@ impl Patch {
             flux,
             width: 2.3548 * variance.sqrt(),
             roundness: (short / long).sqrt(),
-            snr: self.filtered[at] / self.noise,
-            saturated: self.raw[at] > 0.97,
+            snr: self.filtered[at] / self.noise_at(px, py),
+            saturated: self.above[at] + self.mesh.level(px, py) > 0.97,
         })
     }
 }

@@ -160,7 +160,11 @@ impl Clip {
             group.samples.iter_mut().zip(&mut group.present).enumerate()
         {
             for (c, row) in samples.iter_mut().enumerate() {
-                row[..long].copy_from_slice(&held.plane(frame, c)[start..start + long]);
+                let from = &held.plane(frame, c)[start..start + long];
+                match <&Row>::try_from(from) {
+                    Ok(whole) => *row = *whole,
+                    Err(_) => row[..long].copy_from_slice(from),
+                }
             }
             match &held.covered[frame] {
                 None => *present = [1.0; LANES],

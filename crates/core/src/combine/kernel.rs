@@ -8,14 +8,21 @@ use std::sync::LazyLock;
 /// Source pixels that weigh in along one axis.
 pub const TAPS: usize = 6;
 /// Coefficients of each tap's polynomial.
-pub const TERMS: usize = 8;
-
+const TERMS: usize = 8;
 /// Pixels whose weights are computed side by side.
 pub const RUN: usize = 16;
 
-/// For each tap, the coefficients of its weight by rising powers of `t - 0.5`, where `t` in 0..=1
-/// is the position after the third tap; each once for every pixel of a run, as vectors want it.
-pub type Kernel = [[[f32; RUN]; TERMS]; TAPS];
+/// The polynomials of one tap's weight and of its mirror image's, by the square of `t - 0.5`,
+/// lowest power first, where `t` in 0..=1 is the position after the third tap: one weight is
+/// `even + (t - 0.5) * odd`, the other `even - (t - 0.5) * odd`. Each coefficient stands once for
+/// every pixel of a run, as vectors want it.
+pub struct Pair {
+    pub even: [[f32; RUN]; TERMS / 2],
+    pub odd: [[f32; RUN]; TERMS / 2],
+}
+
+/// The first three taps, outermost first; the others mirror them.
+pub type Kernel = [Pair; TAPS / 2];
 
 /// Lanczos with three lobes.
 pub static LANCZOS: LazyLock<Kernel> = LazyLock::new(|| {
@@ -25,7 +32,7 @@ pub static LANCZOS: LazyLock<Kernel> = LazyLock::new(|| {
         0.5 * ((i as f64 + 0.5) * std::f64::consts::PI / PLACES as f64).cos()
     });
     let mut normal = SMatrix::<f64, TERMS, TERMS>::zeros();
-    let mut right = [SVector::<f64, TERMS>::zeros(); TAPS];
+    let mut right = [SVector::<f64, TERMS>::zeros(); TAPS / 2];
     for t in places {
         let row = SVector::<f64, TERMS>::from_fn(|power, _| (2.0 * t).powi(power as i32));
         normal += row * row.transpose();
@@ -36,7 +43,11 @@ pub static LANCZOS: LazyLock<Kernel> = LazyLock::new(|| {
     let solved = normal.cholesky().expect("powers at many places are independent");
     right.map(|sum| {
         let terms = solved.solve(&sum);
-        std::array::from_fn(|power| [(terms[power] * 2f64.powi(power as i32)) as f32; RUN])
+        let term = |power: usize| [(terms[power] * 2f64.powi(power as i32)) as f32; RUN];
+        Pair {
+            even: std::array::from_fn(|i| term(2 * i)),
+            odd: std::array::from_fn(|i| term(2 * i + 1)),
+        }
     })
 });
 
@@ -64,11 +75,17 @@ mod tests {
         for step in 0..=1000 {
             let t = step as f32 / 1000.0;
             let exact = weights(t as f64);
-            let mut sum = 0.0;
-            for (terms, exact) in LANCZOS.iter().zip(exact) {
-                let weight = terms.iter().rev().fold(0.0, |w, term| w * (t - 0.5) + term[0]);
-                assert!((weight as f64 - exact).abs() < 2e-5, "{weight} for {exact} at {t}");
-                sum += weight;
+            let (off, mut sum) = (t - 0.5, 0.0);
+            for (tap, pair) in LANCZOS.iter().enumerate() {
+                let at = |terms: &[[f32; RUN]; TERMS / 2]| {
+                    terms.iter().rev().fold(0.0, |w, term| w * off * off + term[0])
+                };
+                let (even, odd) = (at(&pair.even), at(&pair.odd));
+                for (tap, weight) in [(tap, even + off * odd), (TAPS - 1 - tap, even - off * odd)] {
+                    let exact = exact[tap];
+                    assert!((weight as f64 - exact).abs() < 2e-5, "{weight} for {exact} at {t}");
+                    sum += weight;
+                }
             }
             assert!((sum - 1.0).abs() < 2e-6, "weights sum to {sum} at {t}");
         }

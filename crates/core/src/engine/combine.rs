@@ -21,9 +21,9 @@ use jade_pixels::tiled::{Region, SIDE, TileWriter};
 use rayon::prelude::*;
 use std::sync::Mutex;
 
-/// Side of the blocks that are reduced at a time, in pixels: a whole number of tiles, and large
+/// Width and height of the blocks that are reduced at a time, in pixels: whole tiles, and large
 /// enough that little is read twice.
-const BLOCK: u32 = 2 * SIDE;
+const BLOCK: [u32; 2] = [4 * SIDE, 2 * SIDE];
 
 /// A frame that goes into the result.
 struct Used<'a> {

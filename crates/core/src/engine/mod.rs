@@ -100,7 +100,7 @@ pub fn place(frame: &Frame, motion: &Motion, path: &Path) -> Result<(), CoreErro
     plan.method = Method::Mean;
     let reducer = Reducer::new(vec![placed], &plan, 0);
     let writer = TileWriter::<f32>::create(path, width, height, 3)?;
-    Region::covering(width, height, SIDE).into_par_iter().try_for_each_init(
+    Region::covering(width, height, [SIDE; 2]).into_par_iter().try_for_each_init(
         Workspace::default,
         |space, tile| {
             let made = reducer.reduce(tile, space, &|| false)?;

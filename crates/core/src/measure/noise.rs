@@ -109,7 +109,7 @@ pub fn typical(light: &dyn Light) -> Result<f32, PictureError> {
 
 fn whole_patches(width: u32, height: u32) -> Vec<Region> {
     let whole = |p: &Region| p.width == PATCH && p.height == PATCH;
-    Region::covering(width, height, PATCH).into_iter().filter(whole).collect()
+    Region::covering(width, height, [PATCH; 2]).into_iter().filter(whole).collect()
 }
 
 /// Up to `most` patches by which a result at `origin` of the reference frame is judged: in the sky,

@@ -1,0 +1,158 @@
+//! The kernel along both axes at once: for any motion.
+
+use super::lanes::{WHOLE, fused, weights};
+use super::{FINE, Room, SLACK, Strip};
+use crate::combine::kernel::{Kernel, LANCZOS, RUN, TAPS};
+use multiversion::multiversion;
+use multiversion::target::target_cfg_f;
+
+impl Strip<'_> {
+    /// The light of the row whose positions are in the room.
+    pub fn direct(&self, room: &Room, out: [&mut [f32]; 3]) {
+        let planes = room.planes.each_ref().map(Vec::as_slice);
+        let long = self.wide.next_multiple_of(RUN);
+        let (xs, ys) = (&room.xs[..long], &room.ys[..long]);
+        resample(planes, self.source.stride, xs, ys, out, &LANCZOS);
+    }
+}
+
+/// The most steps to a next source row that a run may cross on its way to be done at once.
+const STEPS: usize = 3;
+
+/// The taps of one run: the sums over `$taps` columns and the rows of `$down` of three planes.
+macro_rules! weigh {
+    ($taps:literal, $across:expr, $down:expr, $from:expr, $planes:expr, $stride:expr) => {{
+        let across: &[[f32; RUN]; $taps] = &$across;
+        let mut sums = [[0.0f32; RUN]; 3];
+        for (j, down) in $down.iter().enumerate() {
+            let from = $from + j * $stride;
+            for c in 0..3 {
+                let row: &[f32; RUN + TAPS] =
+                    $planes[c][from..from + RUN + TAPS].try_into().expect("as long");
+                let mut part = [0.0f32; RUN];
+                for lane in 0..RUN {
+                    part[lane] = across[0][lane] * row[lane];
+                }
+                for i in 1..$taps {
+                    for lane in 0..RUN {
+                        part[lane] = fused!(across[i][lane], row[i + lane], part[lane]);
+                    }
+                }
+                for lane in 0..RUN {
+                    sums[c][lane] = fused!(down[lane], part[lane], sums[c][lane]);
+                }
+            }
+        }
+        sums
+    }};
+}
+
+/// One row of resampled light. `xs` and `ys` are positions in the planes, a whole number of runs,
+/// along straight lines of [`FINE`] positions; rows of the planes are `stride` apart and begin
+/// after [`SLACK`].
+///
+/// Neighbouring pixels read neighbouring sources nearly everywhere, so the taps of a run are plain
+/// vectors. Where a run crosses a step to the next column or rows, there are more taps, and each
+/// lane has weights of zero for those that are not its own; where it crosses too many, as when a
+/// frame stands on its side, it is done once for each.
+#[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
+#[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
+fn resample(
+    planes: [&[f32]; 3],
+    stride: usize,
+    xs: &[f32],
+    ys: &[f32],
+    out: [&mut [f32]; 3],
+    kernel: &Kernel,
+) {
+    let width = out[0].len();
+    let runs = xs.as_chunks::<RUN>().0.iter().zip(ys.as_chunks::<RUN>().0);
+    for (run, (xs, ys)) in runs.enumerate() {
+        let start = run * RUN;
+        let long = RUN.min(width - start);
+        // Positions are at least 2, so that rounding the half below them takes the whole part.
+        let (mut tx, mut ty) = ([0.0f32; RUN], [0.0f32; RUN]);
+        let (mut columns, mut rows) = ([0i32; RUN], [0i32; RUN]);
+        for lane in 0..RUN {
+            let (wx, wy) = (xs[lane] - 0.5 + WHOLE, ys[lane] - 0.5 + WHOLE);
+            tx[lane] = xs[lane] - (wx - WHOLE) - 0.5;
+            ty[lane] = ys[lane] - (wy - WHOLE) - 0.5;
+            columns[lane] = (wx.to_bits() & 0x7f_ffff) as i32 - lane as i32;
+            rows[lane] = (wy.to_bits() & 0x7f_ffff) as i32;
+        }
+        let (across, down) = (weights!(tx, kernel), weights!(ty, kernel));
+        // Along a straight line both go one way only, so its ends tell all.
+        let ends = |of: &[i32; RUN]| {
+            let [a, b, c, d] = [0, FINE - 1, FINE, RUN - 1].map(|lane| of[lane]);
+            (a.min(b).min(c.min(d)), a.max(b).max(c.max(d)))
+        };
+        let ((left, right), (top, bottom)) = (ends(&columns), ends(&rows));
+        let steps = (bottom - top) as usize;
+        if right - left <= 1 && steps <= STEPS {
+            let from = (top as usize * stride + SLACK).wrapping_add_signed(left as isize);
+            let from = from - 2 * stride - 2;
+            let mut tall = [[0.0f32; RUN]; TAPS + STEPS];
+            // Not copied where it is the same: a vector that was just stored in two halves is slow
+            // to load.
+            let rows: &[[f32; RUN]] = if steps == 0 {
+                &down
+            } else {
+                let mut late = [0.0f32; RUN];
+                for lane in 0..RUN {
+                    late[lane] = (rows[lane] - top) as f32;
+                }
+                for step in 0..=steps {
+                    let mut own = [0.0f32; RUN];
+                    for lane in 0..RUN {
+                        own[lane] = (1.0 - (late[lane] - step as f32).abs()).max(0.0);
+                    }
+                    for tap in 0..TAPS {
+                        for lane in 0..RUN {
+                            let sum = tall[tap + step][lane];
+                            tall[tap + step][lane] = fused!(own[lane], down[tap][lane], sum);
+                        }
+                    }
+                }
+                &tall[..TAPS + steps]
+            };
+            let sums = if left == right {
+                weigh!(6, across, rows, from, planes, stride)
+            } else {
+                let mut wide = [[0.0f32; RUN]; TAPS + 1];
+                for lane in 0..RUN {
+                    let late = (columns[lane] - left) as f32;
+                    wide[0][lane] = across[0][lane] * (1.0 - late);
+                    for tap in 1..TAPS {
+                        let step = across[tap - 1][lane] - across[tap][lane];
+                        wide[tap][lane] = fused!(late, step, across[tap][lane]);
+                    }
+                    wide[TAPS][lane] = across[TAPS - 1][lane] * late;
+                }
+                weigh!(7, wide, rows, from, planes, stride)
+            };
+            for c in 0..3 {
+                out[c][start..start + long].copy_from_slice(&sums[c][..long]);
+            }
+            continue;
+        }
+        let mut todo = [true; RUN];
+        let mut next = 0;
+        while next < long {
+            let here = (columns[next], rows[next]);
+            let from = (here.1 as usize * stride + SLACK).wrapping_add_signed(here.0 as isize);
+            let from = from - 2 * stride - 2;
+            let sums = weigh!(6, across, down, from, planes, stride);
+            for c in 0..3 {
+                for lane in 0..long {
+                    if (columns[lane], rows[lane]) == here {
+                        out[c][start + lane] = sums[c][lane];
+                    }
+                }
+            }
+            for lane in next..RUN {
+                todo[lane] &= (columns[lane], rows[lane]) != here;
+            }
+            next = todo.iter().position(|t| *t).unwrap_or(RUN);
+        }
+    }
+}

@@ -1,0 +1,39 @@
+//! What both ways of resampling do side by side for a run of pixels. Macros, so that the code
+//! becomes part of functions that are compiled once for each kind of processor.
+
+/// Added to a position, it leaves the whole part in the lowest bits.
+pub const WHOLE: f32 = 8_388_608.0;
+
+/// `a * b + c`, in one step where the processor has it.
+macro_rules! fused {
+    ($a:expr, $b:expr, $c:expr) => {
+        if target_cfg_f!(target_feature = "fma") { $a.mul_add($b, $c) } else { $a * $b + $c }
+    };
+}
+pub(super) use fused;
+
+/// The weights of all taps at the positions `$t` after the third tap, less a half.
+macro_rules! weights {
+    ($t:expr, $kernel:expr) => {{
+        let mut square = [0.0f32; RUN];
+        for lane in 0..RUN {
+            square[lane] = $t[lane] * $t[lane];
+        }
+        let mut weights = [[0.0f32; RUN]; TAPS];
+        for (tap, pair) in $kernel.iter().enumerate() {
+            let (mut even, mut odd) = (pair.even[3], pair.odd[3]);
+            for term in (0..3).rev() {
+                for lane in 0..RUN {
+                    even[lane] = fused!(even[lane], square[lane], pair.even[term][lane]);
+                    odd[lane] = fused!(odd[lane], square[lane], pair.odd[term][lane]);
+                }
+            }
+            for lane in 0..RUN {
+                weights[tap][lane] = fused!(odd[lane], $t[lane], even[lane]);
+                weights[TAPS - 1 - tap][lane] = fused!(-odd[lane], $t[lane], even[lane]);
+            }
+        }
+        weights
+    }};
+}
+pub(super) use weights;

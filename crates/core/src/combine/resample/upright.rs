@@ -1,0 +1,288 @@
+//! The kernel along rows first, then along columns: for frames that stand nearly upright on the
+//! reference frame, as all do that a person would call unrotated.
+//!
+//! Each source row is resampled where it crosses the region's columns, and each column of what
+//! comes out where the region's rows lie (Catmull & Smith 1980). Every source pixel is weighed once
+//! along each axis, as in the direct way, but the first sum serves all rows that read it.
+
+use super::lanes::{WHOLE, fused, weights};
+use super::{FINE, Room, SLACK, STRIP, Strip};
+use crate::combine::kernel::{Kernel, LANCZOS, RUN, TAPS};
+use multiversion::multiversion;
+use multiversion::target::target_cfg_f;
+
+/// Steepest lean of rows and columns. Beyond it the first sum would lose fine detail along the
+/// diagonals, and more source rows would meet in one row than are kept.
+const LEAN: f64 = 0.15;
+/// Largest stretch along rows: a run of pixels crosses one step at most.
+const STRETCH: f64 = 0.06;
+/// Source rows that are kept; a power of two above `STRIP * LEAN + TAPS`.
+const RING: usize = 32;
+/// Steps to a next source row that a run crosses at most.
+const STEPS: usize = 3;
+/// Nodes along a strip.
+const NODES: usize = STRIP / FINE + 1;
+
+/// Source rows that were resampled along themselves.
+pub struct Rows {
+    /// `RING` rows of `STRIP` values for each colour.
+    rings: [Vec<f32>; 3],
+    xs: [f32; STRIP],
+    /// The next source row to be resampled.
+    next: usize,
+}
+
+impl Default for Rows {
+    fn default() -> Self {
+        let rings = [(); 3].map(|()| vec![0.0; RING * STRIP]);
+        Self { rings, xs: [0.0; STRIP], next: 0 }
+    }
+}
+
+/// Where source rows cross a strip's columns.
+pub struct Upright {
+    /// For every [`FINE`]-th source row from `first` on, the place of each node along it.
+    crossings: Vec<[f32; NODES]>,
+    first: i64,
+    limits: [f32; 2],
+}
+
+impl Upright {
+    /// The crossings, where the strip is upright throughout.
+    pub fn of(strip: &Strip) -> Option<Self> {
+        let Strip { map, source, x, wide, last } = strip;
+        let (column, nodes) = (x / FINE, wide.div_ceil(FINE) + 1);
+        let long = map.nodes.len() / map.across;
+        let at = |node: usize, piece: usize| map.nodes[piece * map.across + column + node];
+        let slope = |a: [f64; 2], b: [f64; 2]| [0, 1].map(|axis| (b[axis] - a[axis]) / FINE as f64);
+        let (mut top, mut bottom) = (f64::MAX, f64::MIN);
+        for node in 0..nodes {
+            for piece in 0..long {
+                let here = at(node, piece);
+                (top, bottom) = (top.min(here[1]), bottom.max(here[1]));
+                let [stretch, lean] = slope(here, at((node + 1).min(nodes - 1), piece));
+                let along = node + 1 == nodes || (stretch - 1.0).abs() <= STRETCH;
+                let [slant, tall] = slope(here, at(node, (piece + 1).min(long - 1)));
+                let down = piece + 1 == long || (0.7..1.4).contains(&tall);
+                if !(along && down && lean.abs() <= LEAN && slant.abs() <= LEAN) {
+                    return None;
+                }
+            }
+        }
+        let first = top.floor() as i64 - source.top - TAPS as i64;
+        let lines = (bottom - top) as usize / FINE + 4;
+        let mut crossings = vec![[0.0; NODES]; lines];
+        for node in 0..nodes {
+            let mut piece = 0;
+            for (line, crossings) in crossings.iter_mut().enumerate() {
+                let row = (source.top + first + (line * FINE) as i64) as f64;
+                // Beyond the last piece its line goes on.
+                while piece + 2 < long && at(node, piece + 1)[1] <= row {
+                    piece += 1;
+                }
+                let (here, next) = (at(node, piece), at(node, piece + 1));
+                let lean = (next[0] - here[0]) / (next[1] - here[1]);
+                crossings[node] = (here[0] + (row - here[1]) * lean - source.left as f64) as f32;
+            }
+        }
+        // Columns that the frame has and for whose kernel the source has room.
+        let left = (-source.left).max(2) as f32;
+        let right = (last[0] - source.left as f32).min(source.stride as f32 - 4.01);
+        Some(Self { crossings, first, limits: [left, right] })
+    }
+
+    /// The light of the row whose positions are in the room; rows follow one another from the
+    /// first one of the strip on.
+    pub fn row(&self, strip: &Strip, first: bool, room: &mut Room, out: [&mut [f32]; 3]) {
+        let Room { planes, ys, upright: rows, .. } = room;
+        let ys = &ys[..strip.wide.next_multiple_of(RUN)];
+        let (mut top, mut bottom) = (f32::MAX, f32::MIN);
+        for line in ys.as_chunks::<FINE>().0 {
+            // Along a straight line the ends are the extremes.
+            let [a, b] = [line[0], line[FINE - 1]];
+            (top, bottom) = (top.min(a.min(b)), bottom.max(a.max(b)));
+        }
+        let (top, bottom) = (top as usize - 2, bottom as usize + TAPS - 3);
+        if first {
+            rows.next = top;
+        }
+        let stride = strip.source.stride;
+        for k in rows.next.max(top)..=bottom {
+            let line = (k as i64 - self.first) as usize;
+            let [here, next] = [0, 1].map(|i| &self.crossings[line / FINE + i]);
+            let part = (line % FINE) as f32 / FINE as f32;
+            places(here, next, part, self.limits, &mut rows.xs);
+            let wide = strip.wide;
+            let edge = rows.xs[wide - 1];
+            rows.xs[wide..ys.len()].fill(edge);
+            let at = k % RING * STRIP;
+            let out = rows.rings.each_mut().map(|ring| &mut ring[at..at + ys.len()]);
+            let sources = planes.each_ref().map(|p| &p[k * stride..(k + 1) * stride + 2 * SLACK]);
+            along(sources, &rows.xs[..ys.len()], out, &LANCZOS);
+        }
+        rows.next = bottom + 1;
+        down(rows.rings.each_ref().map(Vec::as_slice), ys, out, &LANCZOS);
+    }
+}
+
+/// Places along a source row between those of two crossings.
+#[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
+fn places(
+    here: &[f32; NODES],
+    next: &[f32; NODES],
+    part: f32,
+    [low, high]: [f32; 2],
+    xs: &mut [f32; STRIP],
+) {
+    let mut nodes = [0.0f32; NODES];
+    for (i, node) in nodes.iter_mut().enumerate() {
+        *node = here[i] + (next[i] - here[i]) * part;
+    }
+    for (i, xs) in xs.as_chunks_mut::<FINE>().0.iter_mut().enumerate() {
+        let (from, step) = (nodes[i], (nodes[i + 1] - nodes[i]) / FINE as f32);
+        for (lane, x) in xs.iter_mut().enumerate() {
+            let place = from + step * lane as f32;
+            let place = if place > high { high } else { place };
+            *x = if place < low { low } else { place };
+        }
+    }
+}
+
+/// A source row at the positions `xs`, a whole number of runs along straight lines of [`FINE`].
+/// The rows begin after [`SLACK`].
+#[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
+#[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
+fn along(sources: [&[f32]; 3], xs: &[f32], out: [&mut [f32]; 3], kernel: &Kernel) {
+    for (run, xs) in xs.as_chunks::<RUN>().0.iter().enumerate() {
+        let (mut t, mut columns) = ([0.0f32; RUN], [0i32; RUN]);
+        for lane in 0..RUN {
+            let whole = xs[lane] - 0.5 + WHOLE;
+            t[lane] = xs[lane] - (whole - WHOLE) - 0.5;
+            columns[lane] = (whole.to_bits() & 0x7f_ffff) as i32 - lane as i32;
+        }
+        let weights = weights!(t, kernel);
+        let [a, b, c, d] = [0, FINE - 1, FINE, RUN - 1].map(|lane| columns[lane]);
+        let (left, right) = (a.min(b).min(c.min(d)), a.max(b).max(c.max(d)));
+        let start = run * RUN;
+        if right - left > 1 {
+            // At the frame's edge, where positions end.
+            for lane in 0..RUN {
+                let from = (columns[lane] + lane as i32) as usize + SLACK - 2;
+                for c in 0..3 {
+                    let taps = sources[c][from..from + TAPS].iter().zip(&weights);
+                    out[c][start + lane] = taps.map(|(v, weight)| v * weight[lane]).sum();
+                }
+            }
+            continue;
+        }
+        let mut wide = [[0.0f32; RUN]; TAPS + 1];
+        for lane in 0..RUN {
+            let late = (columns[lane] - left) as f32;
+            wide[0][lane] = weights[0][lane] * (1.0 - late);
+            for tap in 1..TAPS {
+                let step = weights[tap - 1][lane] - weights[tap][lane];
+                wide[tap][lane] = fused!(late, step, weights[tap][lane]);
+            }
+            wide[TAPS][lane] = weights[TAPS - 1][lane] * late;
+        }
+        let from = SLACK.wrapping_add_signed(left as isize) - 2;
+        for c in 0..3 {
+            let row: &[f32; RUN + TAPS] =
+                sources[c][from..from + RUN + TAPS].try_into().expect("as long");
+            let mut sum = [0.0f32; RUN];
+            for tap in 0..=TAPS {
+                for lane in 0..RUN {
+                    sum[lane] = fused!(wide[tap][lane], row[tap + lane], sum[lane]);
+                }
+            }
+            let to: &mut [f32; RUN] =
+                (&mut out[c][start..start + RUN]).try_into().expect("whole runs");
+            *to = sum;
+        }
+    }
+}
+
+/// The weights with room for `$steps` steps: each lane's begin at its own row.
+macro_rules! tall {
+    ($steps:expr, $weights:expr, $rows:expr, $top:expr) => {{
+        let mut late = [0.0f32; RUN];
+        for lane in 0..RUN {
+            late[lane] = ($rows[lane] - $top) as f32;
+        }
+        let mut tall = [[0.0f32; RUN]; TAPS + $steps];
+        for step in 0..=$steps {
+            let mut own = [0.0f32; RUN];
+            for lane in 0..RUN {
+                let off = (late[lane] - step as f32).abs();
+                own[lane] = if off < 0.5 { 1.0 } else { 0.0 };
+            }
+            for tap in 0..TAPS {
+                for lane in 0..RUN {
+                    let sum = tall[tap + step][lane];
+                    tall[tap + step][lane] = fused!(own[lane], $weights[tap][lane], sum);
+                }
+            }
+        }
+        tall
+    }};
+}
+
+/// The first `$taps` weights applied to the rows that begin at `$at`.
+macro_rules! sums {
+    ($taps:expr, $weights:expr, $at:expr, $rings:expr) => {{
+        let mut sums = [[0.0f32; RUN]; 3];
+        for (ring, to) in $rings.iter().zip(&mut sums) {
+            let mut sum = [0.0f32; RUN];
+            for tap in 0..$taps {
+                let row: &[f32; RUN] = ring[$at[tap]..$at[tap] + RUN].try_into().expect("as long");
+                for lane in 0..RUN {
+                    sum[lane] = fused!($weights[tap][lane], row[lane], sum[lane]);
+                }
+            }
+            *to = sum;
+        }
+        sums
+    }};
+}
+
+/// Columns of kept rows at the positions `ys`, a whole number of runs along straight lines of
+/// [`FINE`].
+#[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
+#[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
+fn down(rings: [&[f32]; 3], ys: &[f32], out: [&mut [f32]; 3], kernel: &Kernel) {
+    let width = out[0].len();
+    for (run, ys) in ys.as_chunks::<RUN>().0.iter().enumerate() {
+        let (mut t, mut rows) = ([0.0f32; RUN], [0i32; RUN]);
+        for lane in 0..RUN {
+            let whole = ys[lane] - 0.5 + WHOLE;
+            t[lane] = ys[lane] - (whole - WHOLE) - 0.5;
+            rows[lane] = (whole.to_bits() & 0x7f_ffff) as i32;
+        }
+        let weights = weights!(t, kernel);
+        let [a, b, c, d] = [0, FINE - 1, FINE, RUN - 1].map(|lane| rows[lane]);
+        let (top, bottom) = (a.min(b).min(c.min(d)), a.max(b).max(c.max(d)));
+        let steps = ((bottom - top) as usize).min(STEPS);
+        let start = run * RUN;
+        let at: [usize; TAPS + STEPS] =
+            std::array::from_fn(|tap| (top as usize - 2 + tap) % RING * STRIP + start);
+        // With the number of taps known, each sum stays in one vector.
+        let sums = match steps {
+            0 => sums!(TAPS, weights, at, rings),
+            1 => {
+                let tall = tall!(1, weights, rows, top);
+                sums!(TAPS + 1, tall, at, rings)
+            }
+            _ => {
+                let tall = tall!(STEPS, weights, rows, top);
+                sums!(TAPS + STEPS, tall, at, rings)
+            }
+        };
+        let long = RUN.min(width - start);
+        for c in 0..3 {
+            match <&mut [f32; RUN]>::try_from(&mut out[c][start..start + long]) {
+                Ok(to) => *to = sums[c],
+                Err(_) => out[c][start..].copy_from_slice(&sums[c][..long]),
+            }
+        }
+    }
+}
