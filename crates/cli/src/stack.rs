@@ -10,6 +10,7 @@ use jade_core::export::{self, Form};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
 use jade_core::report::Report;
+use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::{Target, write_whole};
 use rayon::prelude::*;
@@ -261,15 +262,11 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     };
     let outcome = engine::stack(&request)?;
     let facts = PictureFile::open(&inputs[outcome.reference].path)?.facts().clone();
-    export::write(&args.out, form, &outcome.picture, &outcome.profile, Some(&facts), &progress)?;
-    for (path, kind) in
-        [(&args.save_coverage, MapKind::Coverage), (&args.save_rejected, MapKind::Rejected)]
-    {
-        if let Some(path) = path {
-            let target = target(path, true).context("the map's name was checked")?;
-            export::write_map(path, target, &cache, &outcome, kind)?;
-        }
-    }
+    // Removing gigabytes takes a while; nothing reads the decoded frames from here on.
+    std::thread::scope(|scope| {
+        scope.spawn(|| cache.drop_frames());
+        write_results(&args, form, &cache, &outcome, &facts, &progress)
+    })?;
     let Outcome { mut report, .. } = outcome;
     report.stages = progress.finish();
     report.peak_memory_mib = jade_server::peak_memory_mib();
@@ -277,6 +274,26 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
         write_report(path, &report)?;
     }
     summarise(&report, args.quiet);
+    Ok(())
+}
+
+fn write_results(
+    args: &StackArgs,
+    form: Form,
+    cache: &Cache,
+    outcome: &Outcome,
+    facts: &Facts,
+    progress: &Progress,
+) -> anyhow::Result<()> {
+    export::write(&args.out, form, &outcome.picture, &outcome.profile, Some(facts), progress)?;
+    for (path, kind) in
+        [(&args.save_coverage, MapKind::Coverage), (&args.save_rejected, MapKind::Rejected)]
+    {
+        if let Some(path) = path {
+            let target = target(path, true).context("the map's name was checked")?;
+            export::write_map(path, target, cache, outcome, kind)?;
+        }
+    }
     Ok(())
 }
 

@@ -13,7 +13,7 @@ pub struct Key(String);
 
 impl Key {
     /// Changes whenever the computation changes, so that old products are not taken for new ones.
-    const GENERATION: u32 = 2;
+    const GENERATION: u32 = 3;
 
     /// The key of a stage with these settings that reads the products of `inputs`, in order.
     pub fn of(stage: &str, settings: &impl Serialize, inputs: &[&Key]) -> Self {
@@ -72,6 +72,11 @@ impl Cache {
     /// The folder.
     pub fn folder(&self) -> &Path {
         &self.folder
+    }
+
+    /// Removes the decoded samples of all frames.
+    pub fn drop_frames(&self) {
+        let _ = std::fs::remove_dir_all(self.folder.join("frames"));
     }
 
     /// Where the decoded samples of a frame are kept.

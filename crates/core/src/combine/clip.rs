@@ -59,6 +59,8 @@ struct Group {
     present: Vec<Row>,
     /// Squared distances in sigmas.
     squares: Vec<Row>,
+    /// One bit for each position where that is beyond the limit.
+    over: Vec<u32>,
 }
 
 /// What was kept at each position, and what is expected there.
@@ -156,9 +158,67 @@ impl Clip {
     fn judge(&self, held: &Held, start: usize, weights: &[f32], marks: &mut Marks) {
         let Marks { group, sums, rejected, furthest, whose, counts, .. } = marks;
         let long = LANES.min(held.area() - start);
-        for (frame, (samples, present)) in
-            group.samples.iter_mut().zip(&mut group.present).enumerate()
-        {
+        let whole = held.whole(start, long);
+        group.load(held, start, long, whole);
+        let (mut middles, mut inverses) = ([[0.0; LANES]; 3], [[0.0; LANES]; 3]);
+        for c in 0..3 {
+            (middles[c], inverses[c]) = match whole {
+                true => {
+                    group.sorted.iter_mut().zip(&group.samples).for_each(|(row, s)| *row = s[c]);
+                    self.network.run(&mut group.sorted);
+                    let ([low, high], factor) = self.spread;
+                    let row = |i: usize| &group.sorted[i];
+                    let median = self.median.map(row);
+                    expected(median, [row(low), row(high)], factor, self.own, long)
+                }
+                false => self.expected_of_some(held, c, start, long),
+            };
+        }
+        let (kept, any) = keep(group, weights, &middles, &inverses, self.limit);
+        sums.put(start, long, &middles, &kept);
+        if !any {
+            return;
+        }
+        let lanes = u32::MAX >> (LANES - long);
+        for (frame, (over, squares)) in group.over.iter().zip(&group.squares).enumerate() {
+            let mut over = over & lanes;
+            while over != 0 {
+                let lane = over.trailing_zeros() as usize;
+                over &= over - 1;
+                let at = start + lane;
+                if !held.covers(frame, at) {
+                    continue;
+                }
+                rejected[frame].push(at as u32);
+                counts[at] += 1;
+                if squares[lane] > furthest[at] {
+                    furthest[at] = squares[lane];
+                    whose[at] = frame as u16 + 1;
+                }
+            }
+        }
+    }
+
+    /// Median and one over sigma where not all frames cover all positions.
+    fn expected_of_some(&self, held: &Held, c: usize, start: usize, long: usize) -> (Row, Row) {
+        let (_, factor) = self.spread;
+        let (mut middle, mut spread) = ([0.0; LANES], [0.0; LANES]);
+        for lane in 0..long {
+            let sorted = held.present(c, start + lane);
+            middle[lane] = ordered::middle(&sorted);
+            let n = sorted.len();
+            if n > 1 {
+                spread[lane] = factor * (sorted[n - 1 - n / 5] - sorted[n / 5]);
+            }
+        }
+        let usual = usual(&spread[..long]);
+        (middle, spread.map(|spread| 1.0 / usual.max(self.own * spread).max(1e-7)))
+    }
+}
+
+impl Group {
+    fn load(&mut self, held: &Held, start: usize, long: usize, whole: bool) {
+        for (frame, samples) in self.samples.iter_mut().enumerate() {
             for (c, row) in samples.iter_mut().enumerate() {
                 let from = &held.plane(frame, c)[start..start + long];
                 match <&Row>::try_from(from) {
@@ -166,70 +226,55 @@ impl Clip {
                     Err(_) => row[..long].copy_from_slice(from),
                 }
             }
-            match &held.covered[frame] {
-                None => *present = [1.0; LANES],
-                Some(covered) => {
+        }
+        for (present, covered) in self.present.iter_mut().zip(&held.covered) {
+            match covered {
+                Some(covered) if !whole => {
                     let covered = &covered[start..start + long];
                     present.iter_mut().zip(covered).for_each(|(p, c)| *p = f32::from(*c));
                 }
-            }
-        }
-        let ([low, high], factor) = self.spread;
-        let whole = held.whole(start, long);
-        let (mut middles, mut inverses) = ([[0.0; LANES]; 3], [[0.0; LANES]; 3]);
-        for c in 0..3 {
-            let mut spread = [0.0f32; LANES];
-            let middle = &mut middles[c];
-            if whole {
-                group.sorted.iter_mut().zip(&group.samples).for_each(|(row, s)| *row = s[c]);
-                self.network.run(&mut group.sorted);
-                let [below, above] = self.median.map(|row| &group.sorted[row]);
-                let (lowest, highest) = (&group.sorted[low], &group.sorted[high]);
-                for lane in 0..LANES {
-                    middle[lane] = 0.5 * (below[lane] + above[lane]);
-                    spread[lane] = factor * (highest[lane] - lowest[lane]);
-                }
-            } else {
-                for lane in 0..long {
-                    let sorted = held.present(c, start + lane);
-                    middle[lane] = ordered::middle(&sorted);
-                    let n = sorted.len();
-                    if n > 1 {
-                        spread[lane] = factor * (sorted[n - 1 - n / 5] - sorted[n / 5]);
-                    }
-                }
-            }
-            let usual = usual(&spread[..long]);
-            for (inverse, spread) in inverses[c].iter_mut().zip(spread) {
-                *inverse = 1.0 / usual.max(self.own * spread).max(1e-7);
-            }
-            sums.middle[c][start..start + long].copy_from_slice(&middle[..long]);
-        }
-        let kept = keep(group, weights, &middles, &inverses, self.limit);
-        for c in 0..3 {
-            sums.light[c][start..start + long].copy_from_slice(&kept.light[c][..long]);
-        }
-        sums.weight[start..start + long].copy_from_slice(&kept.weight[..long]);
-        sums.kept[start..start + long].copy_from_slice(&kept.kept[..long]);
-        sums.present[start..start + long].copy_from_slice(&kept.present[..long]);
-        if kept.furthest <= self.limit {
-            return;
-        }
-        for (frame, (squares, present)) in group.squares.iter().zip(&group.present).enumerate() {
-            for lane in 0..long {
-                let square = squares[lane];
-                if square > self.limit && present[lane] > 0.0 {
-                    let at = start + lane;
-                    rejected[frame].push(at as u32);
-                    counts[at] += 1;
-                    if square > furthest[at] {
-                        furthest[at] = square;
-                        whose[at] = frame as u16 + 1;
-                    }
-                }
+                _ => *present = [1.0; LANES],
             }
         }
     }
+}
+
+/// Median and one over sigma, from the rows of the median and of the spread's ends; the first
+/// `long` lanes count.
+#[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl+fma", "x86_64+avx2+fma"))]
+#[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
+fn expected(
+    median: [&Row; 2],
+    ends: [&Row; 2],
+    factor: f32,
+    own: f32,
+    long: usize,
+) -> (Row, Row) {
+    let (mut middle, mut spread) = ([0.0f32; LANES], [0.0f32; LANES]);
+    let (mut inside, mut sum) = ([0.0f32; LANES], 0.0f32);
+    for lane in 0..LANES {
+        middle[lane] = 0.5 * (median[0][lane] + median[1][lane]);
+        inside[lane] = if lane < long { 1.0 } else { 0.0 };
+        spread[lane] = factor * (ends[1][lane] - ends[0][lane]);
+    }
+    for lane in 0..LANES {
+        sum += inside[lane] * spread[lane];
+    }
+    // The spread of most: the mean of those that are not far above the mean of all.
+    let most = 1.5 * sum / long as f32;
+    let (mut sum, mut count) = (0.0f32, 0.0f32);
+    for lane in 0..LANES {
+        let share = if spread[lane] <= most { inside[lane] } else { 0.0 };
+        sum += share * spread[lane];
+        count += share;
+    }
+    let usual = sum / count.max(1.0);
+    let mut inverse = [0.0f32; LANES];
+    for lane in 0..LANES {
+        let sigma = if own * spread[lane] > usual { own * spread[lane] } else { usual };
+        inverse[lane] = 1.0 / if sigma > 1e-7 { sigma } else { 1e-7 };
+    }
+    (middle, inverse)
 }
 
 impl Marks {
@@ -239,6 +284,7 @@ impl Marks {
         group.sorted.resize(frames, [0.0; LANES]);
         group.present.resize(frames, [0.0; LANES]);
         group.squares.resize(frames, [0.0; LANES]);
+        group.over.resize(frames, 0);
         let Sums { middle, light, weight, kept, present } = sums;
         for plane in middle.iter_mut().chain(light).chain([weight, kept, present]) {
             plane.resize(area, 0.0);
@@ -276,11 +322,9 @@ struct Kept {
     weight: Row,
     kept: Row,
     present: Row,
-    /// The largest squared distance of all.
-    furthest: f32,
 }
 
-/// Sums what lies within `limit`, and leaves the squared distances in the group.
+/// Sums what lies within `limit`, and leaves in the group what lies beyond; tells whether any does.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
 fn keep(
@@ -289,11 +333,12 @@ fn keep(
     middles: &[Row; 3],
     inverses: &[Row; 3],
     limit: f32,
-) -> Kept {
+) -> (Kept, bool) {
     let (mut light, mut total) = ([[0.0f32; LANES]; 3], [0.0f32; LANES]);
-    let (mut kept, mut here, mut most) = ([0.0f32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
-    let frames = group.samples.iter().zip(&group.present).zip(&mut group.squares).zip(weights);
-    for (((samples, present), squares), weight) in frames {
+    let (mut kept, mut here, mut any) = ([0.0f32; LANES], [0.0f32; LANES], 0);
+    let marks = group.squares.iter_mut().zip(&mut group.over);
+    let frames = group.samples.iter().zip(&group.present).zip(marks).zip(weights);
+    for (((samples, present), (squares, over)), weight) in frames {
         let mut square = [0.0f32; LANES];
         for c in 0..3 {
             for lane in 0..LANES {
@@ -301,9 +346,10 @@ fn keep(
                 square[lane] += off * off;
             }
         }
+        let mut bits = [0u32; LANES];
         for lane in 0..LANES {
             let share = if square[lane] > limit { 0.0 } else { present[lane] };
-            most[lane] = if square[lane] > most[lane] { square[lane] } else { most[lane] };
+            bits[lane] = if square[lane] > limit { 1 << lane } else { 0 };
             here[lane] += present[lane];
             kept[lane] += share;
             let share = share * weight;
@@ -313,9 +359,10 @@ fn keep(
             }
         }
         *squares = square;
+        *over = bits.iter().fold(0, |all, bit| all | bit);
+        any |= *over;
     }
-    let furthest = most.into_iter().fold(0.0, f32::max);
-    Kept { light, weight: total, kept, present: here, furthest }
+    (Kept { light, weight: total, kept, present: here }, any != 0)
 }
 
 impl Near {
@@ -349,6 +396,17 @@ impl Near {
 }
 
 impl Sums {
+    fn put(&mut self, start: usize, long: usize, middles: &[Row; 3], kept: &Kept) {
+        let at = start..start + long;
+        for c in 0..3 {
+            self.middle[c][at.clone()].copy_from_slice(&middles[c][..long]);
+            self.light[c][at.clone()].copy_from_slice(&kept.light[c][..long]);
+        }
+        self.weight[at.clone()].copy_from_slice(&kept.weight[..long]);
+        self.kept[at.clone()].copy_from_slice(&kept.kept[..long]);
+        self.present[at].copy_from_slice(&kept.present[..long]);
+    }
+
     /// Appends the means of a run of positions, interleaved, or the medians where too little was
     /// kept.
     fn means(&self, at: std::ops::Range<usize>, out: &mut Vec<f32>) {

@@ -18,6 +18,7 @@ use crate::progress::Watch;
 use crate::report::Report;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
 /// What to stack, and with what.
@@ -126,8 +127,16 @@ pub fn record(frames: &[FrameInput], plan: &Plan, report: &Report) -> PlanRecord
 /// # Errors
 /// [`CoreError::Picture`] when the file cannot be read.
 pub fn content_hash(path: &std::path::Path) -> Result<String, CoreError> {
+    // Pieces large enough for the hash to work on many blocks at a time.
+    let mut piece = vec![0; 256 << 10];
     let mut hasher = blake3::Hasher::new();
-    let file = std::fs::File::open(path).map_err(jade_pixels::PictureError::io(path))?;
-    hasher.update_reader(file).map_err(jade_pixels::PictureError::io(path))?;
+    let mut file = std::fs::File::open(path).map_err(jade_pixels::PictureError::io(path))?;
+    loop {
+        let long = file.read(&mut piece).map_err(jade_pixels::PictureError::io(path))?;
+        if long == 0 {
+            break;
+        }
+        hasher.update(&piece[..long]);
+    }
     Ok(hasher.finalize().to_hex().to_string())
 }

@@ -31,7 +31,7 @@ const FEWEST_PATCHES: usize = 10;
 /// Share of the patches that can be seen in a frame which must agree with its motion.
 const AGREEING: f64 = 0.4;
 /// Patches at most.
-const PATCHES: usize = 480;
+const PATCHES: usize = 1400;
 /// Patches of the sketches.
 const ROUGH_PATCHES: usize = 160;
 /// A motion that changes by less than this is looked for once only, in pixels.
