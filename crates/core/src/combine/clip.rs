@@ -97,7 +97,10 @@ impl Clip {
             network: Network::new(frames, &[median[0], median[1], low, high]),
             median,
             spread: ([low, high], factor as f32),
-            limit: limit_of_three(sigma as f64) as f32,
+            // The median that samples are compared with wavers too, by pi / 2 / frames of their
+            // variance.
+            limit: (limit_of_three(sigma as f64)
+                * (1.0 + std::f64::consts::FRAC_PI_2 / frames as f64)) as f32,
             // With very few frames one outlier is the spread; only the neighbours tell it then.
             own: if frames < 5 { 0.0 } else { OWN },
         }
@@ -243,13 +246,7 @@ impl Group {
 /// `long` lanes count.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
-fn expected(
-    median: [&Row; 2],
-    ends: [&Row; 2],
-    factor: f32,
-    own: f32,
-    long: usize,
-) -> (Row, Row) {
+fn expected(median: [&Row; 2], ends: [&Row; 2], factor: f32, own: f32, long: usize) -> (Row, Row) {
     let (mut middle, mut spread) = ([0.0f32; LANES], [0.0f32; LANES]);
     let (mut inside, mut sum) = ([0.0f32; LANES], 0.0f32);
     for lane in 0..LANES {

@@ -12,8 +12,7 @@ const BLOCKS: u32 = 600;
 /// The largest upright rectangle of the reference frame that every frame covers; all frames are
 /// `width` x `height` pixels. `None` when there is none of at least 16 x 16 pixels.
 pub fn common(motions: &[&Motion], width: u32, height: u32) -> Option<Region> {
-    let moving: Vec<&Motion> =
-        motions.iter().copied().filter(|m| **m != Motion::Still).collect();
+    let moving: Vec<&Motion> = motions.iter().copied().filter(|m| **m != Motion::Still).collect();
     if moving.is_empty() {
         return Some(Region { x: 0, y: 0, width, height });
     }

@@ -14,6 +14,7 @@ use ground::Ground;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::{Facts, FileFormat};
 use rand::Rng;
+use rayon::prelude::*;
 use serde::Serialize;
 use sky::{Sky, Streak};
 use std::path::Path;
@@ -215,6 +216,18 @@ impl NightSky {
         let sky = self.sky_mask();
         let share = |i: usize| sky[i] * streak.share((i % width) as f64, (i / width) as f64) as f32;
         (0..width * height).map(share).collect()
+    }
+
+    /// The same where it falls on the reference frame once its frame is aligned.
+    pub fn streak_in_reference(&self) -> Vec<f32> {
+        let width = self.options.width as usize;
+        let count = width * self.options.height as usize;
+        let Some(streak) = Streak::of(&self.options) else { return vec![0.0; count] };
+        let share = |i: usize| {
+            let at = [(i % width) as f64, (i / width) as f64];
+            self.from_reference(streak.frame, at).map_or(0.0, |[x, y]| streak.share(x, y) as f32)
+        };
+        (0..count).into_par_iter().map(share).collect()
     }
 
     /// Dark frame `index` (0-based); interleaved 16-bit.

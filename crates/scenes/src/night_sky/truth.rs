@@ -50,7 +50,11 @@ pub fn write(scene: &NightSky, folder: &Path) -> Result<(), SceneError> {
     json(&folder.join("motion.json"), &motion)?;
     let stars: &[Star] = scene.stars();
     json(&folder.join("stars.json"), &stars)?;
-    let mask: Vec<u16> = scene.sky_mask().iter().map(|v| (v * 65535.0).round() as u16).collect();
-    scene.save(&folder.join("sky-mask.png"), &mask, None)?;
+    let codes = |shares: &[f32]| -> Vec<u16> {
+        shares.iter().map(|v| (v * 65535.0).round() as u16).collect()
+    };
+    scene.save(&folder.join("sky-mask.png"), &codes(scene.sky_mask()), None)?;
+    let streak = codes(&scene.streak_in_reference());
+    scene.save(&folder.join("streak.png"), &streak, None)?;
     scene.save(&folder.join("reference.tif"), &scene.clean_reference(), None)
 }

@@ -105,4 +105,3 @@ fn cubic(i: usize, coarse: impl Fn(usize) -> [f64; 2]) -> [f64; 2] {
     }
     sum
 }
-

@@ -61,4 +61,3 @@ fn extend(plane: &mut [f32], stride: usize, before: usize, wide: usize, above: u
         plane.copy_within(last * stride..(last + 1) * stride, row * stride);
     }
 }
-

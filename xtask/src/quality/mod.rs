@@ -1,8 +1,11 @@
 //! Figures of quality on simulated scenes of real sizes with written truth, many seeds.
 
+mod light;
+
 use crate::bench::{PROGRAM, make};
 use crate::run::{cargo, run};
 use anyhow::{Context, Result};
+use light::{Light, Stars};
 use serde_json::Value;
 use std::collections::HashMap;
 use std::fmt::Write;
@@ -14,59 +17,35 @@ const SEEDS: u64 = 10;
 
 struct Case {
     name: &'static str,
-    scene: &'static [&'static str],
+    kind: &'static str,
+    size: [&'static str; 2],
+    more: &'static [&'static str],
     frames: usize,
     align: &'static str,
 }
 
+const MP_6: [&str; 2] = ["3000", "2000"];
+const MP_24: [&str; 2] = ["6000", "4000"];
+
+const fn sky(
+    name: &'static str,
+    size: [&'static str; 2],
+    more: &'static [&'static str],
+    frames: usize,
+) -> Case {
+    Case { name, kind: "night-sky", size, more, frames, align: "stars" }
+}
+
 const CASES: [Case; 5] = [
-    Case {
-        name: "night sky, 6 MP, 8 frames",
-        scene: &["night-sky", "--darks", "0", "--width", "3000", "--height", "2000"],
-        frames: 8,
-        align: "stars",
-    },
-    Case {
-        name: "night sky, 24 MP, 6 frames",
-        scene: &["night-sky", "--darks", "0", "--width", "6000", "--height", "4000"],
-        frames: 6,
-        align: "stars",
-    },
-    Case {
-        name: "night sky through 14 mm, 6 MP, 5 frames",
-        scene: &[
-            "night-sky",
-            "--darks",
-            "0",
-            "--width",
-            "3000",
-            "--height",
-            "2000",
-            "--focal",
-            "14",
-        ],
-        frames: 5,
-        align: "stars",
-    },
-    Case {
-        name: "night sky through 200 mm, 6 MP, 5 frames",
-        scene: &[
-            "night-sky",
-            "--darks",
-            "0",
-            "--width",
-            "3000",
-            "--height",
-            "2000",
-            "--focal",
-            "200",
-        ],
-        frames: 5,
-        align: "stars",
-    },
+    sky("night sky, 6 MP, 8 frames", MP_6, &["--darks", "0"], 8),
+    sky("night sky, 24 MP, 6 frames", MP_24, &["--darks", "0"], 6),
+    sky("night sky through 14 mm, 6 MP, 5 frames", MP_6, &["--darks", "0", "--focal", "14"], 5),
+    sky("night sky through 200 mm, 6 MP, 5 frames", MP_6, &["--darks", "0", "--focal", "200"], 5),
     Case {
         name: "handheld burst, 6 MP, 6 frames",
-        scene: &["kiln-yard", "--width", "3000", "--height", "2000"],
+        kind: "kiln-yard",
+        size: MP_6,
+        more: &[],
         frames: 6,
         align: "scene",
     },
@@ -81,6 +60,10 @@ struct Seen {
     gains: [f64; 3],
     /// Star width over the reference frame's, for the mean.
     width: Option<f64>,
+    /// Light and surroundings of the stars in the mean.
+    stars: Option<Stars>,
+    /// What a streak leaves in the clipped mean, over the noise.
+    streak: Option<f64>,
 }
 
 /// Runs all cases with so many seeds and writes docs/quality.md.
@@ -94,7 +77,10 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
         "| scene | median error (px) | worst frame of any seed (px) | over 0.5 px | left out |\n|---|---|---|---|---|\n",
     );
     let mut noise = String::from(
-        "| scene | mean, of ideal | median, of ideal | clipped mean, of ideal | clipped over mean | star width, result over single |\n|---|---|---|---|---|---|\n",
+        "| scene | mean, of ideal | median, of ideal | clipped mean, of ideal | clipped over mean, median | and worst |\n|---|---|---|---|---|---|\n",
+    );
+    let mut light = String::from(
+        "| scene | star width, result over single | star light, result over true | worst seed | rings round stars, of the peak | worst seed | streak, of the noise | worst seed |\n|---|---|---|---|---|---|---|---|\n",
     );
     for case in &CASES {
         let seen: Result<Vec<Seen>> = (1..=seeds).map(|seed| look(case, seed)).collect();
@@ -111,23 +97,41 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
             errors.last().copied().unwrap_or(0.0),
         )?;
         let gain = |i: usize| sorted_middle(seen.iter().map(|s| s.gains[i]));
-        let against = sorted_middle(seen.iter().map(|s| s.gains[2] / s.gains[0]));
-        let widths: Vec<f64> = seen.iter().filter_map(|s| s.width).collect();
-        let width = match widths.is_empty() {
-            true => "no stars".to_owned(),
-            false => format!("{:.3}", sorted_middle(widths.into_iter())),
-        };
+        let against = || seen.iter().map(|s| s.gains[2] / s.gains[0]);
         writeln!(
             noise,
-            "| {} | {:.3} | {:.3} | {:.3} | {against:.3} | {width} |",
+            "| {} | {:.3} | {:.3} | {:.3} | {:.3} | {:.3} |",
             case.name,
             gain(0),
             gain(1),
-            gain(2)
+            gain(2),
+            sorted_middle(against()),
+            against().fold(f64::MAX, f64::min),
+        )?;
+        if case.align != "stars" {
+            continue;
+        }
+        let stars = || seen.iter().filter_map(|s| s.stars.as_ref());
+        let widths = seen.iter().filter_map(|s| s.width);
+        let streaks = || seen.iter().filter_map(|s| s.streak);
+        let furthest = |values: &mut dyn Iterator<Item = f64>, from: f64| {
+            values.max_by(|a, b| (a - from).abs().total_cmp(&(b - from).abs())).unwrap_or(f64::NAN)
+        };
+        writeln!(
+            light,
+            "| {} | {:.3} | {:.4} | {:.4} | {:.2} % | {:.2} % | {:.3} | {:.3} |",
+            case.name,
+            sorted_middle(widths),
+            sorted_middle(stars().map(|s| s.flux)),
+            furthest(&mut stars().map(|s| s.flux), 1.0),
+            100.0 * sorted_middle(stars().map(|s| s.rings)),
+            100.0 * furthest(&mut stars().map(|s| s.rings), 0.0),
+            sorted_middle(streaks()),
+            furthest(&mut streaks(), 0.0),
         )?;
     }
     let text = format!(
-        "# Quality\n\nWritten by `cargo xtask quality`: scenes of the simulated camera, seeds 1 to {seeds}, against their\nwritten truth.\n\n## Align\nRoot mean square distance of the found motion from the true one over the whole frame, corners\nincluded, for each frame that was used.\n\n{motion}\n## Combine\nMedians over the seeds. The gain may exceed the ideal a little: resampling at fractions of a pixel\ntakes some of the finest grain of each frame with it; the width of the stars shows what it costs.\n\n{noise}\n{}\n",
+        "# Quality\n\nWritten by `cargo xtask quality`: scenes of the simulated camera, seeds 1 to {seeds}, against their\nwritten truth.\n\n## Align\nRoot mean square distance of the found motion from the true one over the whole frame, corners\nincluded, for each frame that was used.\n\n{motion}\n## Combine\nMedians over the seeds. The gain may exceed the ideal a little: resampling at fractions of a pixel\ntakes some of the finest grain of each frame with it; the width of the stars shows what it costs.\n\n{noise}\nLight of the mean against the noise-free picture, from bright stars that stand alone: what lies\nwithin 6 pixels, and the rings of 3 to 9 pixels round them. The streak is what a satellite in one\nframe leaves in the clipped mean, along its whole path.\n\n{light}\n{}\n",
         crate::bench::machine()
     );
     std::fs::write("docs/quality.md", &text)?;
@@ -138,13 +142,35 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
 fn look(case: &Case, seed: u64) -> Result<Seen> {
     let folder = Path::new("target/quality").join(format!("{}-{seed}", case.align));
     let seed = seed.to_string();
-    let scene: Vec<&str> = case.scene.iter().copied().chain(["--seed", &seed]).collect();
+    let [width, height] = case.size;
+    let mut scene = vec![case.kind, "--width", width, "--height", height, "--seed", &seed];
+    scene.extend(case.more);
     make(&folder, &scene, case.frames)?;
     let truth = read(&folder.join("truth/motion.json"))?;
-    let mut seen = Seen { errors: vec![], left_out: 0, gains: [0.0; 3], width: None };
+    let mut seen = Seen {
+        errors: vec![],
+        left_out: 0,
+        gains: [0.0; 3],
+        width: None,
+        stars: None,
+        streak: None,
+    };
     for (i, combine) in ["mean", "median", "clipped"].into_iter().enumerate() {
         let report = stack(&folder, case, combine)?;
         seen.gains[i] = number(&report["noise"]["gain"]) / number(&report["noise"]["ideal_gain"]);
+        if case.align == "stars" && combine != "median" {
+            let result = Light::read(&folder.join("r.tif"))?;
+            let truth = Light::read(&folder.join("truth/reference.tif"))?;
+            let origin = [0, 1].map(|i| report["origin"][i].as_i64().unwrap_or(0));
+            if combine == "mean" {
+                let list = read(&folder.join("truth/stars.json"))?;
+                seen.stars = Some(light::stars(&result, &truth, &list, origin)?);
+            } else {
+                let mask = Light::read(&folder.join("truth/streak.png"))?;
+                let noise = number(&report["noise"]["result"]);
+                seen.streak = light::streak(&result, &truth, &mask, origin, noise);
+            }
+        }
         if i > 0 {
             continue;
         }
