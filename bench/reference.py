@@ -4,9 +4,11 @@ Reads the frames, finds stars, fits a homography for each frame against the midd
 Lanczos, and takes the median or the clipped mean over chunks of rows, all in 32-bit floats.
 
 usage: reference.py stars|scene median|clipped OUT REPORT FRAME...
+       reference.py decode none none REPORT FRAME...   only reads the frames
 """
 
 import json
+import multiprocessing
 import resource
 import sys
 import tempfile
@@ -83,18 +85,37 @@ def scene_homography(own, reference):
 
 
 def clipped_mean(samples):
-    """Clipped about the median: sigma from the median deviation first, then from what was kept."""
-    off = samples - np.median(samples, axis=0)
-    sigma = 1.4826 * np.median(np.abs(off), axis=0)
+    """About the mean, mean and standard deviation each time from what was kept: quicker in NumPy
+    than about the median."""
+    kept = np.ones(samples.shape, bool)
     for _ in range(ROUNDS):
-        kept = np.abs(off) <= KAPPA * sigma + 1e-7
-        count = np.maximum(kept.sum(0), 1)
-        sigma = np.sqrt((off * off * kept).sum(0) / count)
-    return (samples * kept).sum(0) / count
+        count = np.maximum(kept.sum(0, dtype=np.float32), 1)
+        off = samples - np.einsum("f...,f...->...", samples, kept, dtype=np.float32) / count
+        squares = off * off
+        limit = KAPPA**2 * np.einsum("f...,f...->...", squares, kept, dtype=np.float32) / count
+        kept = squares <= limit + 1e-14
+    count = np.maximum(kept.sum(0, dtype=np.float32), 1)
+    return np.einsum("f...,f...->...", samples, kept, dtype=np.float32) / count
+
+
+def size(path):
+    return cv2.imread(path, cv2.IMREAD_UNCHANGED).shape
+
+
+def decode(report, frames):
+    """Only reads the frames, in two processes."""
+    begin = time.perf_counter()
+    with multiprocessing.Pool(2) as pool:
+        pool.map(size, frames, chunksize=1)
+    seconds = time.perf_counter() - begin
+    figures = {"stages": [{"name": "frames", "seconds": seconds}], "peak_memory_mib": 0}
+    Path(report).write_text(json.dumps(figures))
 
 
 def main():
     mode, method, out, report, *frames = sys.argv[1:]
+    if mode == "decode":
+        return decode(report, frames)
     stages = {}
     begin = time.perf_counter()
 
@@ -146,4 +167,5 @@ def main():
     Path(report).write_text(json.dumps(figures))
 
 
-main()
+if __name__ == "__main__":
+    main()

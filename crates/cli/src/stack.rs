@@ -258,6 +258,7 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
         plan: &plan,
         cache: &cache,
         budget,
+        stream: true,
         watch: &progress,
     };
     let outcome = engine::stack(&request)?;

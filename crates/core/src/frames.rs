@@ -94,7 +94,7 @@ pub trait Light: Sync {
     }
 }
 
-/// A decoded frame.
+/// A frame: its header, and its samples once they are decoded.
 pub struct Frame {
     /// The name it is reported under.
     pub name: String,
@@ -102,7 +102,18 @@ pub struct Frame {
     pub facts: Facts,
     /// How its samples relate to light.
     pub encoding: Encoding,
-    samples: TiledFile<u16>,
+    size: (u32, u32),
+    samples: Samples,
+}
+
+/// Where a frame's samples are.
+enum Samples {
+    /// In the cache.
+    Tiles(TiledFile<u16>),
+    /// In memory, as interleaved rows.
+    Memory(Vec<u16>),
+    /// Nowhere yet: only the header was read.
+    Undecoded,
 }
 
 impl Frame {
@@ -116,20 +127,79 @@ impl Frame {
         cache: &Cache,
         watch: &mut dyn FnMut() -> Result<(), PictureError>,
     ) -> Result<Self, CoreError> {
-        let file = PictureFile::open(&input.path)?;
-        let (facts, encoding) = (file.facts().clone(), file.encoding().clone());
+        let (frame, file) = Self::header(input)?;
         let path = cache.frame(&input.key());
         let samples = match TiledFile::open(&path) {
             Ok(samples) => samples,
             Err(_) => file.decode_to(&path, &mut |_, _| watch())?,
         };
-        Ok(Self { name: input.name.clone(), facts, encoding, samples })
+        Ok(Self { samples: Samples::Tiles(samples), ..frame })
+    }
+
+    /// Decodes a frame into memory: six bytes for each pixel.
+    ///
+    /// # Errors
+    /// As for [`Frame::decode`].
+    pub fn load(
+        input: &FrameInput,
+        watch: &mut dyn FnMut() -> Result<(), PictureError>,
+    ) -> Result<Self, CoreError> {
+        let (frame, file) = Self::header(input)?;
+        let (width, height) = frame.size;
+        let mut rows = Vec::with_capacity(width as usize * height as usize * 3);
+        file.rows(&mut |_, samples| {
+            rows.extend_from_slice(samples);
+            watch()
+        })?;
+        Ok(Self { samples: Samples::Memory(rows), ..frame })
+    }
+
+    /// Reads a frame's header only; its samples cannot be read from what comes out.
+    ///
+    /// # Errors
+    /// As for [`Frame::decode`].
+    pub fn undecoded(input: &FrameInput) -> Result<Self, CoreError> {
+        Ok(Self::header(input)?.0)
+    }
+
+    /// Whether its samples can be read.
+    pub fn is_decoded(&self) -> bool {
+        !matches!(self.samples, Samples::Undecoded)
+    }
+
+    fn header(input: &FrameInput) -> Result<(Self, PictureFile), CoreError> {
+        let file = PictureFile::open(&input.path)?;
+        let (facts, encoding) = (file.facts().clone(), file.encoding().clone());
+        let size = (facts.width, facts.height);
+        let name = input.name.clone();
+        Ok((Self { name, facts, encoding, size, samples: Samples::Undecoded }, file))
+    }
+
+    /// Calls `visit(x, y, samples)` for runs of pixels that make up a region.
+    fn visit(
+        &self,
+        region: Region,
+        mut visit: impl FnMut(u32, u32, &[u16]),
+    ) -> Result<(), PictureError> {
+        match &self.samples {
+            Samples::Tiles(tiles) => {
+                with_buffer(|buffer| tiles.visit_region(region, buffer, visit))
+            }
+            Samples::Memory(rows) => {
+                for y in region.y..region.y + region.height {
+                    let from = (y as usize * self.size.0 as usize + region.x as usize) * 3;
+                    visit(region.x, y, &rows[from..from + region.width as usize * 3]);
+                }
+                Ok(())
+            }
+            Samples::Undecoded => unreachable!("a frame is decoded before it is read"),
+        }
     }
 }
 
 impl Light for Frame {
     fn size(&self) -> (u32, u32) {
-        (self.samples.width(), self.samples.height())
+        self.size
     }
 
     fn fill(
@@ -139,35 +209,31 @@ impl Light for Frame {
         stride: usize,
     ) -> Result<(), PictureError> {
         let curves = self.curves();
-        with_buffer(|buffer| {
-            self.samples.visit_region(region, buffer, |x, y, samples| {
-                let at = (y - region.y) as usize * stride + (x - region.x) as usize;
-                let long = samples.len() / 3;
-                let out = red[at..at + long]
-                    .iter_mut()
-                    .zip(&mut green[at..at + long])
-                    .zip(&mut blue[at..at + long]);
-                for (((r, g), b), pixel) in out.zip(samples.as_chunks::<3>().0) {
-                    *r = curves[0][pixel[0] as usize];
-                    *g = curves[1][pixel[1] as usize];
-                    *b = curves[2][pixel[2] as usize];
-                }
-            })
+        self.visit(region, |x, y, samples| {
+            let at = (y - region.y) as usize * stride + (x - region.x) as usize;
+            let long = samples.len() / 3;
+            let out = red[at..at + long]
+                .iter_mut()
+                .zip(&mut green[at..at + long])
+                .zip(&mut blue[at..at + long]);
+            for (((r, g), b), pixel) in out.zip(samples.as_chunks::<3>().0) {
+                *r = curves[0][pixel[0] as usize];
+                *g = curves[1][pixel[1] as usize];
+                *b = curves[2][pixel[2] as usize];
+            }
         })
     }
 
     fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
         let curves = self.curves();
         let width = region.width as usize;
-        with_buffer(|buffer| {
-            self.samples.visit_region(region, buffer, |x, y, samples| {
-                let at = (y - region.y) as usize * width + (x - region.x) as usize;
-                let (pixels, _) = samples.as_chunks::<3>();
-                for (value, &[r, g, b]) in out[at..at + pixels.len()].iter_mut().zip(pixels) {
-                    let [r, g, b] = [(0, r), (1, g), (2, b)].map(|(c, v)| curves[c][v as usize]);
-                    *value = (r + g + b) * (1.0 / 3.0);
-                }
-            })
+        self.visit(region, |x, y, samples| {
+            let at = (y - region.y) as usize * width + (x - region.x) as usize;
+            let (pixels, _) = samples.as_chunks::<3>();
+            for (value, &[r, g, b]) in out[at..at + pixels.len()].iter_mut().zip(pixels) {
+                let [r, g, b] = [(0, r), (1, g), (2, b)].map(|(c, v)| curves[c][v as usize]);
+                *value = (r + g + b) * (1.0 / 3.0);
+            }
         })
     }
 
@@ -175,22 +241,20 @@ impl Light for Frame {
         let curves = self.curves();
         let across = region.width.div_ceil(step) as usize;
         let mut out = vec![0.0; across * region.height.div_ceil(step) as usize];
-        with_buffer(|buffer| {
-            self.samples.visit_region(region, buffer, |x, y, samples| {
-                let (x, y) = (x - region.x, y - region.y);
-                if !y.is_multiple_of(step) {
-                    return;
-                }
-                // The first wanted column at or after the run's beginning.
-                let first = x.div_ceil(step);
-                let skip = (first * step - x) as usize * 3;
-                let at = (y / step) as usize * across + first as usize;
-                let pixels = samples.get(skip..).unwrap_or_default().chunks(3 * step as usize);
-                for (value, pixel) in out[at..].iter_mut().zip(pixels) {
-                    let [r, g, b] = [0, 1, 2].map(|c| curves[c][pixel[c] as usize]);
-                    *value = (r + g + b) / 3.0;
-                }
-            })
+        self.visit(region, |x, y, samples| {
+            let (x, y) = (x - region.x, y - region.y);
+            if !y.is_multiple_of(step) {
+                return;
+            }
+            // The first wanted column at or after the run's beginning.
+            let first = x.div_ceil(step);
+            let skip = (first * step - x) as usize * 3;
+            let at = (y / step) as usize * across + first as usize;
+            let pixels = samples.get(skip..).unwrap_or_default().chunks(3 * step as usize);
+            for (value, pixel) in out[at..].iter_mut().zip(pixels) {
+                let [r, g, b] = [0, 1, 2].map(|c| curves[c][pixel[c] as usize]);
+                *value = (r + g + b) / 3.0;
+            }
         })?;
         Ok(out)
     }

@@ -1,94 +1,57 @@
 //! The whole engine against the written truth of simulated scenes, small ones so that it is quick.
 
+mod shoot;
+
 use jade_core::CoreError;
-use jade_core::cache::Cache;
-use jade_core::engine::{self, Budget, Outcome, Request};
+use jade_core::engine::Outcome;
 use jade_core::export::{self, Form};
 use jade_core::frames::FrameInput;
-use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan};
+use jade_core::plan::{AlignMode, Edges, Method, Plan};
 use jade_core::progress::{Stage, Unwatched, Watch};
 use jade_pixels::read::PictureFile;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_pixels::write::Target;
-use jade_scenes::frame_name;
 use jade_scenes::night_sky::{NightSky, Options};
-use std::path::{Path, PathBuf};
+use shoot::{Shoot, input, pixels, plan};
+use std::path::PathBuf;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-struct Shoot {
+/// A shoot of a night sky of 900 x 600 pixels.
+struct Sky {
     scene: NightSky,
-    folder: tempfile::TempDir,
+    shoot: Shoot,
+    inputs: Vec<FrameInput>,
 }
 
-impl Shoot {
+impl Sky {
     fn new(seed: u64, frames: u32) -> Self {
-        let scene = NightSky::new(Options {
-            frames,
-            darks: 0,
-            width: 900,
-            height: 600,
-            seed,
-            deflate: false,
-        })
-        .unwrap();
-        let folder = tempfile::tempdir().unwrap();
-        scene.write(folder.path(), |_, _| true).unwrap();
-        Self { scene, folder }
+        Self::through(seed, frames, None)
+    }
+
+    fn through(seed: u64, frames: u32, focal_mm: Option<f64>) -> Self {
+        let options = Options { frames, darks: 0, width: 900, height: 600, seed, deflate: false };
+        let scene = NightSky::through(options, focal_mm).unwrap();
+        let shoot = Shoot::new();
+        let inputs = shoot.hold(&scene);
+        Self { scene, shoot, inputs }
     }
 
     fn path(&self, name: &str) -> PathBuf {
-        self.folder.path().join(name)
+        self.shoot.path(name)
     }
 
-    fn inputs(&self) -> Vec<FrameInput> {
-        let frames = self.scene.options().frames;
-        (0..frames).map(|i| input(&self.path(&frame_name(i, frames)))).collect()
+    fn stack(&self, plan: &Plan) -> Result<Outcome, CoreError> {
+        self.shoot.stack(&self.inputs, plan)
     }
 
-    fn cache(&self) -> Cache {
-        Cache::at(&self.path("cache"))
+    fn watched(&self, plan: &Plan, watch: &dyn Watch) -> Result<Outcome, CoreError> {
+        self.shoot.stack_into(&self.shoot.cache(), &self.inputs, None, plan, false, watch)
     }
-
-    fn stack(&self, inputs: &[FrameInput], plan: &Plan) -> Result<Outcome, CoreError> {
-        stack(inputs, plan, &self.cache(), &Unwatched)
-    }
-}
-
-fn input(path: &Path) -> FrameInput {
-    FrameInput {
-        path: path.to_owned(),
-        name: path.file_name().unwrap().to_string_lossy().into_owned(),
-        blake3: engine::content_hash(path).unwrap(),
-    }
-}
-
-fn stack(
-    inputs: &[FrameInput],
-    plan: &Plan,
-    cache: &Cache,
-    watch: &dyn Watch,
-) -> Result<Outcome, CoreError> {
-    let budget = Budget::new(Some(256), Some(2)).unwrap();
-    engine::stack(&Request { frames: inputs, reference: None, plan, cache, budget, watch })
-}
-
-fn plan(mode: AlignMode, method: Method, edges: Edges) -> Plan {
-    let mut plan = Plan::of(Kind::NightSky);
-    plan.align.mode = mode;
-    plan.combine.method = method;
-    plan.combine.edges = edges;
-    plan
 }
 
 fn stars(method: Method) -> Plan {
     plan(AlignMode::Stars, method, Edges::Trim)
-}
-
-fn pixels(outcome: &Outcome) -> (u32, Vec<f32>) {
-    let file = TiledFile::<f32>::open(&outcome.picture).unwrap();
-    let whole = Region { x: 0, y: 0, width: file.width(), height: file.height() };
-    (file.width(), file.read_region(whole).unwrap())
 }
 
 /// Counts how often each stage ran.
@@ -114,11 +77,11 @@ impl Watch for Stages {
 #[test]
 fn motion_follows_the_written_truth() {
     for seed in [11, 12, 13] {
-        let shoot = Shoot::new(seed, 6);
-        let report = shoot.stack(&shoot.inputs(), &stars(Method::Mean)).unwrap().report;
+        let sky = Sky::new(seed, 6);
+        let report = sky.stack(&stars(Method::Mean)).unwrap().report;
         for (index, frame) in report.frames.iter().enumerate() {
             assert!(frame.used, "seed {seed}, {}: {:?}", frame.file, frame.reason);
-            let rms = motion_error(&shoot, index, frame);
+            let rms = motion_error(&sky, index, frame);
             assert!(rms < 0.1, "seed {seed}, {}: {rms:.3} px rms over the frame", frame.file);
         }
     }
@@ -128,28 +91,23 @@ fn motion_follows_the_written_truth() {
 #[test]
 fn motion_follows_the_truth_through_any_lens() {
     for (seed, focal_mm) in [(14, 14.0), (15, 50.0), (16, 200.0)] {
-        let options =
-            Options { frames: 5, darks: 0, width: 900, height: 600, seed, deflate: false };
-        let scene = NightSky::through(options, Some(focal_mm)).unwrap();
-        let folder = tempfile::tempdir().unwrap();
-        scene.write(folder.path(), |_, _| true).unwrap();
-        let shoot = Shoot { scene, folder };
-        let report = shoot.stack(&shoot.inputs(), &stars(Method::Mean)).unwrap().report;
+        let sky = Sky::through(seed, 5, Some(focal_mm));
+        let report = sky.stack(&stars(Method::Mean)).unwrap().report;
         for (index, frame) in report.frames.iter().enumerate() {
             assert!(frame.used, "{focal_mm} mm, {}: {:?}", frame.file, frame.reason);
-            let rms = motion_error(&shoot, index, frame);
+            let rms = motion_error(&sky, index, frame);
             assert!(rms < 0.15, "{focal_mm} mm, {}: {rms:.3} px rms over the frame", frame.file);
         }
     }
 }
 
 /// Root mean square distance of a frame's motion from the truth over the frame, in pixels.
-fn motion_error(shoot: &Shoot, index: usize, frame: &jade_core::report::FrameReport) -> f64 {
+fn motion_error(sky: &Sky, index: usize, frame: &jade_core::report::FrameReport) -> f64 {
     let squares: Vec<f64> = frame
         .grid
         .iter()
         .filter_map(|[x, y, to_x, to_y]| {
-            let [tx, ty] = shoot.scene.to_reference(index as u32, [*x, *y])?;
+            let [tx, ty] = sky.scene.to_reference(index as u32, [*x, *y])?;
             Some((to_x - tx).powi(2) + (to_y - ty).powi(2))
         })
         .collect();
@@ -159,9 +117,9 @@ fn motion_error(shoot: &Shoot, index: usize, frame: &jade_core::report::FrameRep
 
 #[test]
 fn noise_falls_as_it_should_and_stars_stay_as_narrow() {
-    let shoot = Shoot::new(21, 8);
+    let sky = Sky::new(21, 8);
     for method in [Method::Mean, Method::Median] {
-        let report = shoot.stack(&shoot.inputs(), &stars(method)).unwrap().report;
+        let report = sky.stack(&stars(method)).unwrap().report;
         let noise = report.noise.unwrap();
         assert!(noise.gain > 0.95 * noise.ideal_gain, "{method:?}: {noise:?}");
         assert!(noise.gain < 1.25 * noise.ideal_gain, "no hidden smoothing, {method:?}: {noise:?}");
@@ -174,16 +132,16 @@ fn noise_falls_as_it_should_and_stars_stay_as_narrow() {
 /// The aligned mean comes nearer to the noise-free frame in the sky than any single frame.
 #[test]
 fn the_result_is_near_the_noise_free_picture() {
-    let shoot = Shoot::new(22, 8);
-    let outcome = shoot.stack(&shoot.inputs(), &stars(Method::Mean)).unwrap();
+    let sky = Sky::new(22, 8);
+    let outcome = sky.stack(&stars(Method::Mean)).unwrap();
     let (width, light) = pixels(&outcome);
     let [ox, oy] = outcome.report.origin.map(|v| v as usize);
     let srgb = jade_pixels::colour::Encoding::srgb();
     let linear = |samples: Vec<u16>| -> Vec<f32> {
         samples.iter().enumerate().map(|(i, &v)| srgb.curve(i % 3)[v as usize]).collect()
     };
-    let clean = linear(shoot.scene.clean_reference());
-    let single = linear(shoot.scene.frame(shoot.scene.reference()));
+    let clean = linear(sky.scene.clean_reference());
+    let single = linear(sky.scene.frame(sky.scene.reference()));
     let (mut result, mut one, mut count) = (0.0f64, 0.0f64, 0);
     for (i, v) in light.iter().enumerate() {
         let (x, y) = (i / 3 % width as usize + ox, i / 3 / width as usize + oy);
@@ -203,12 +161,11 @@ fn the_result_is_near_the_noise_free_picture() {
 
 #[test]
 fn without_alignment_the_mean_is_the_mean_and_the_median_the_median() {
-    let shoot = Shoot::new(23, 3);
+    let sky = Sky::new(23, 3);
     let srgb = jade_pixels::colour::Encoding::srgb();
-    let frames: Vec<Vec<u16>> = (0..3).map(|i| shoot.scene.frame(i)).collect();
+    let frames: Vec<Vec<u16>> = (0..3).map(|i| sky.scene.frame(i)).collect();
     for method in [Method::Mean, Method::Median] {
-        let outcome =
-            shoot.stack(&shoot.inputs(), &plan(AlignMode::None, method, Edges::Trim)).unwrap();
+        let outcome = sky.stack(&plan(AlignMode::None, method, Edges::Trim)).unwrap();
         assert_eq!((outcome.report.size, outcome.report.origin), ([900, 600], [0, 0]));
         for (i, v) in pixels(&outcome).1.iter().enumerate() {
             let mut values = [0, 1, 2].map(|f: usize| srgb.curve(i % 3)[frames[f][i] as usize]);
@@ -224,11 +181,10 @@ fn without_alignment_the_mean_is_the_mean_and_the_median_the_median() {
 
 #[test]
 fn a_changed_method_does_not_align_again_and_a_repeated_plan_runs_nothing() {
-    let shoot = Shoot::new(24, 4);
-    let inputs = shoot.inputs();
+    let sky = Sky::new(24, 4);
     let begun = |plan: &Plan| {
         let watch = Stages::default();
-        let outcome = stack(&inputs, plan, &shoot.cache(), &watch).unwrap();
+        let outcome = sky.watched(plan, &watch).unwrap();
         let begun = watch.begun.into_inner().unwrap();
         (begun.into_iter().map(|(stage, _)| stage).collect::<Vec<_>>(), pixels(&outcome).1)
     };
@@ -239,44 +195,44 @@ fn a_changed_method_does_not_align_again_and_a_repeated_plan_runs_nothing() {
     assert!(again.is_empty(), "nothing runs again: {again:?}");
     assert!(mean == same);
     // Without the cache the same plan gives the same bytes.
-    std::fs::remove_dir_all(shoot.path("cache")).unwrap();
+    std::fs::remove_dir_all(sky.path("cache")).unwrap();
     assert!(begun(&stars(Method::Mean)).1 == mean);
 }
 
 #[test]
 fn a_stopped_run_goes_on_from_its_finished_stages() {
-    let shoot = Shoot::new(25, 4);
-    let inputs = shoot.inputs();
+    let sky = Sky::new(25, 4);
     // Four frames decoded, four aligned, then some tiles.
     let watch = Stages { stop_after: Some(12), ..Stages::default() };
-    let stopped = stack(&inputs, &stars(Method::Mean), &shoot.cache(), &watch);
+    let stopped = sky.watched(&stars(Method::Mean), &watch);
     assert!(matches!(stopped, Err(CoreError::Cancelled)));
     let watch = Stages::default();
-    stack(&inputs, &stars(Method::Mean), &shoot.cache(), &watch).unwrap();
+    sky.watched(&stars(Method::Mean), &watch).unwrap();
     let begun = watch.begun.into_inner().unwrap();
     assert!(!begun.iter().any(|(stage, _)| *stage == Stage::Align), "{begun:?}");
 }
 
 #[test]
 fn frames_that_cannot_be_used_say_why_and_the_others_go_on() {
-    let shoot = Shoot::new(26, 6);
-    let mut inputs = shoot.inputs();
-    let add = |name: &str| input(&shoot.path(name));
+    let sky = Sky::new(26, 6);
+    let mut inputs = sky.inputs.clone();
+    let add = |name: &str| input(&sky.path(name));
     // Cut short, another size, another sky.
-    let bytes = std::fs::read(shoot.path("f01.tif")).unwrap();
-    std::fs::write(shoot.path("cut.tif"), &bytes[..bytes.len() / 2]).unwrap();
+    let bytes = std::fs::read(sky.path("f01.tif")).unwrap();
+    std::fs::write(sky.path("cut.tif"), &bytes[..bytes.len() / 2]).unwrap();
     let other = |name: &str, width, height, seed| {
         let scene =
             NightSky::new(Options { frames: 1, darks: 0, width, height, seed, deflate: false })
                 .unwrap();
         let folder = tempfile::tempdir().unwrap();
         scene.write(folder.path(), |_, _| true).unwrap();
-        std::fs::copy(folder.path().join("f01.tif"), shoot.path(name)).unwrap();
+        std::fs::copy(folder.path().join("f01.tif"), sky.path(name)).unwrap();
     };
     other("small.tif", 450, 300, 26);
     other("elsewhere.tif", 900, 600, 99);
     inputs.extend([add("cut.tif"), add("small.tif"), add("elsewhere.tif")]);
-    let report = stack_with(&shoot, &inputs, Some(3));
+    let plan = stars(Method::Median);
+    let report = sky.shoot.stack_on(&inputs, Some(3), &plan).unwrap().report;
     let verdict = |name: &str| {
         let frame = report.frames.iter().find(|f| f.file == name).unwrap();
         (frame.used, frame.reason.clone().unwrap_or_default())
@@ -292,31 +248,11 @@ fn frames_that_cannot_be_used_say_why_and_the_others_go_on() {
     assert!(!used && !reason.is_empty(), "{reason}");
 }
 
-fn stack_with(
-    shoot: &Shoot,
-    inputs: &[FrameInput],
-    reference: Option<usize>,
-) -> jade_core::report::Report {
-    let budget = Budget::new(Some(256), Some(2)).unwrap();
-    let plan = stars(Method::Median);
-    let cache = shoot.cache();
-    let request = Request {
-        frames: inputs,
-        reference,
-        plan: &plan,
-        cache: &cache,
-        budget,
-        watch: &Unwatched,
-    };
-    engine::stack(&request).unwrap().report
-}
-
 #[test]
 fn kept_edges_have_the_reference_frames_size_and_no_dark_rim() {
-    let shoot = Shoot::new(27, 6);
+    let sky = Sky::new(27, 6);
     for edges in [Edges::Keep, Edges::Fill] {
-        let outcome =
-            shoot.stack(&shoot.inputs(), &plan(AlignMode::Stars, Method::Mean, edges)).unwrap();
+        let outcome = sky.stack(&plan(AlignMode::Stars, Method::Mean, edges)).unwrap();
         assert_eq!((outcome.report.size, outcome.report.origin), ([900, 600], [0, 0]));
         let (_, light) = pixels(&outcome);
         // Light in the outermost four columns and rows is what the pedestal alone exceeds.
@@ -333,8 +269,8 @@ fn kept_edges_have_the_reference_frames_size_and_no_dark_rim() {
 
 #[test]
 fn too_few_stars_and_too_few_frames_are_refused_in_a_sentence() {
-    let shoot = Shoot::new(28, 2);
-    let one = shoot.stack(&shoot.inputs()[..1], &stars(Method::Mean)).err().unwrap();
+    let sky = Sky::new(28, 2);
+    let one = sky.shoot.stack(&sky.inputs[..1], &stars(Method::Mean)).err().unwrap();
     assert!(one.to_string().contains("at least two frames"), "{one}");
     let dark = |i: u32| {
         let scene = NightSky::new(Options {
@@ -346,24 +282,24 @@ fn too_few_stars_and_too_few_frames_are_refused_in_a_sentence() {
             deflate: false,
         })
         .unwrap();
-        scene.write(&shoot.path("capped"), |_, _| true).unwrap();
-        input(&shoot.path(&format!("capped/darks/d0{i}.tif")))
+        scene.write(&sky.path("capped"), |_, _| true).unwrap();
+        input(&sky.path(&format!("capped/darks/d0{i}.tif")))
     };
-    let capped = shoot.stack(&[dark(1), dark(2)], &stars(Method::Mean)).err().unwrap();
+    let capped = sky.shoot.stack(&[dark(1), dark(2)], &stars(Method::Mean)).err().unwrap();
     assert!(capped.to_string().contains("stars"), "{capped}");
 }
 
 #[test]
 fn results_are_saved_in_each_format_with_the_frames_profile() {
-    let shoot = Shoot::new(29, 3);
-    let outcome = shoot.stack(&shoot.inputs(), &stars(Method::Mean)).unwrap();
+    let sky = Sky::new(29, 3);
+    let outcome = sky.stack(&stars(Method::Mean)).unwrap();
     for (name, target, bits) in [
         ("r.tif", Target::Tiff { wide: true, deflate: false }, 16),
         ("r.png", Target::Png { wide: true }, 16),
         ("r.jpg", Target::Jpeg { quality: 94 }, 8),
     ] {
-        let path = shoot.path(name);
-        let facts = shoot.scene.facts(1);
+        let path = sky.path(name);
+        let facts = sky.scene.facts(1);
         export::write(
             &path,
             Form::Encoded(target),
@@ -378,6 +314,6 @@ fn results_are_saved_in_each_format_with_the_frames_profile() {
         assert_eq!([facts.width, facts.height], outcome.report.size);
         assert_eq!((facts.bits, facts.profile.as_deref()), (bits, Some("sRGB")), "{name}");
     }
-    let facts = PictureFile::open(&shoot.path("r.tif")).unwrap().facts().clone();
+    let facts = PictureFile::open(&sky.path("r.tif")).unwrap().facts().clone();
     assert_eq!((facts.exposure_s, facts.iso), (Some(8.0), Some(6400)));
 }

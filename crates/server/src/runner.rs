@@ -193,6 +193,8 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
             plan: &plan,
             cache: &worker.cache,
             budget: worker.budget,
+            // Frames are decoded when they are added, to be looked at.
+            stream: false,
             watch: &*followed,
         };
         let outcome = engine::stack(&request)?;

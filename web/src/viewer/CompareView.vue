@@ -303,12 +303,19 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
       />
     </div>
 
-    <SourcePicker v-if="seesA" v-model="store.a" side="A" class="absolute top-3 left-3 z-20" />
     <SourcePicker
-      v-if="seesB && infoB"
+      v-if="seesA"
+      v-model="store.a"
+      side="A"
+      class="absolute top-3 left-3 z-20"
+      :class="mode === 'blink' && blinkB && 'opacity-50'"
+    />
+    <SourcePicker
+      v-if="infoB && (seesB || mode === 'blink')"
       v-model="store.b"
       side="B"
       class="absolute top-3 right-3 z-20"
+      :class="mode === 'blink' && !blinkB && 'opacity-50'"
     />
 
     <p v-if="problem" class="absolute inset-x-0 top-1/3 px-8 text-center text-rose">

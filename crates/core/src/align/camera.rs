@@ -87,8 +87,13 @@ pub const LENS_VALUES: usize = 3;
 const ROBUST: f64 = 3.0;
 
 /// Solves lens and turns from the sightings of each frame, starting from several focal lengths.
-/// `None` when no start leads anywhere.
-pub fn solve(frames: &[Vec<Sighting>], width: u32, height: u32) -> Option<Solution> {
+/// `None` when no start leads anywhere, or when `stop` says so.
+pub fn solve(
+    frames: &[Vec<Sighting>],
+    width: u32,
+    height: u32,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Option<Solution> {
     let size = width.max(height) as f64;
     let starts = [0.45, 0.7, 1.1, 2.0, 4.0, 9.0];
     // A part of the sightings tells which start is the best.
@@ -100,11 +105,11 @@ pub fn solve(frames: &[Vec<Sighting>], width: u32, height: u32) -> Option<Soluti
     let rough = starts.par_iter().map(|start| {
         let lens = Lens::plain(start * size, width, height);
         let turns = few.iter().map(|f| turn_between(&lens, f)).collect();
-        refine(Solution { lens, turns, cost: 0.0 }, &few, 12)
+        refine(Solution { lens, turns, cost: 0.0 }, &few, 12, stop)
     });
     let rough: Vec<Solution> = rough.filter(|r| r.cost.is_finite()).collect();
     let best = rough.into_iter().min_by(|a, b| a.cost.total_cmp(&b.cost))?;
-    Some(refine(best, frames, 60))
+    Some(refine(best, frames, 60, stop))
 }
 
 /// The rotation that brings the frame's directions nearest to the reference's (Kabsch 1976).
@@ -120,11 +125,21 @@ fn turn_between(lens: &Lens, sightings: &[Sighting]) -> Rotation3<f64> {
     Rotation3::from_matrix_unchecked(u * fix * v)
 }
 
-/// Improves a solution until it stands still or `rounds` are over.
-pub fn refine(mut now: Solution, frames: &[Vec<Sighting>], rounds: usize) -> Solution {
+/// Improves a solution until it stands still, `rounds` are over, or `stop` says so.
+pub fn refine(
+    mut now: Solution,
+    frames: &[Vec<Sighting>],
+    rounds: usize,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Solution {
+    // Less than this share is no improvement: far below what a star more or less changes.
+    const LEAST_GAIN: f64 = 1e-7;
     now.cost = cost(&now, frames);
     let mut damping = 1e-3;
     for _ in 0..rounds {
+        if stop() {
+            break;
+        }
         let equations = Equations::at(&now, frames);
         let mut improved = false;
         while damping < 1e9 {
@@ -134,7 +149,7 @@ pub fn refine(mut now: Solution, frames: &[Vec<Sighting>], rounds: usize) -> Sol
                     let gain = (now.cost - next.cost) / now.cost;
                     now = next;
                     damping = (damping * 0.2).max(1e-9);
-                    improved = gain > 1e-9;
+                    improved = gain > LEAST_GAIN;
                     break;
                 }
             }
@@ -159,14 +174,21 @@ fn pulls(lens: &Lens) -> [(usize, f64, f64); 2] {
 }
 
 fn cost(solution: &Solution, frames: &[Vec<Sighting>]) -> f64 {
-    let mut sum: f64 = pulls(&solution.lens).iter().map(|(_, v, s)| (v / s).powi(2)).sum();
-    for (turn, sightings) in solution.turns.iter().zip(frames) {
-        for s in sightings {
-            let [x, y] = residual(&solution.lens, turn, s);
-            let r2 = x * x + y * y;
-            sum += ROBUST * ROBUST * (1.0 + r2 / (ROBUST * ROBUST)).ln();
-        }
-    }
+    let pulled: f64 = pulls(&solution.lens).iter().map(|(_, v, s)| (v / s).powi(2)).sum();
+    // Summed in the frames' order, so that the same sightings give the same sum.
+    let each: Vec<f64> = solution
+        .turns
+        .par_iter()
+        .zip(frames)
+        .map(|(turn, sightings)| {
+            let loss = sightings.iter().map(|s| {
+                let [x, y] = residual(&solution.lens, turn, s);
+                ROBUST * ROBUST * (1.0 + (x * x + y * y) / (ROBUST * ROBUST)).ln()
+            });
+            loss.sum()
+        })
+        .collect();
+    let sum = pulled + each.iter().sum::<f64>();
     if sum.is_nan() { f64::INFINITY } else { sum }
 }
 
@@ -189,6 +211,8 @@ struct Equations {
 }
 
 struct FrameEquations {
+    lens: SMatrix<f64, LENS_VALUES, LENS_VALUES>,
+    lens_right: SVector<f64, LENS_VALUES>,
     own: SMatrix<f64, 3, 3>,
     shared: SMatrix<f64, 3, LENS_VALUES>,
     right: SVector<f64, 3>,
@@ -197,19 +221,20 @@ struct FrameEquations {
 impl Equations {
     fn at(now: &Solution, frames: &[Vec<Sighting>]) -> Self {
         const STEP: f64 = 1e-6;
-        let mut all = Self { lens: SMatrix::zeros(), lens_right: SVector::zeros(), frames: vec![] };
         let lenses: [Lens; LENS_VALUES] = std::array::from_fn(|i| {
             let mut change = [0.0; LENS_VALUES];
             change[i] = STEP;
             lens_changed(&now.lens, &change)
         });
-        for (turn, sightings) in now.turns.iter().zip(frames) {
+        let of_frame = |(turn, sightings): (&Rotation3<f64>, &Vec<Sighting>)| {
             let turned: [Rotation3<f64>; 3] = std::array::from_fn(|i| {
                 let mut axis = Vector3::zeros();
                 axis[i] = STEP;
                 Rotation3::new(axis) * turn
             });
-            let mut own = FrameEquations {
+            let mut all = FrameEquations {
+                lens: SMatrix::zeros(),
+                lens_right: SVector::zeros(),
                 own: SMatrix::zeros(),
                 shared: SMatrix::zeros(),
                 right: SVector::zeros(),
@@ -228,12 +253,18 @@ impl Equations {
                     }
                     all.lens += jl * jl.transpose() * weight;
                     all.lens_right -= jl * (r[c] * weight);
-                    own.own += jt * jt.transpose() * weight;
-                    own.shared += jt * jl.transpose() * weight;
-                    own.right -= jt * (r[c] * weight);
+                    all.own += jt * jt.transpose() * weight;
+                    all.shared += jt * jl.transpose() * weight;
+                    all.right -= jt * (r[c] * weight);
                 }
             }
-            all.frames.push(own);
+            all
+        };
+        let frames: Vec<FrameEquations> = now.turns.par_iter().zip(frames).map(of_frame).collect();
+        let mut all = Self { lens: SMatrix::zeros(), lens_right: SVector::zeros(), frames };
+        for frame in &all.frames {
+            all.lens += frame.lens;
+            all.lens_right += frame.lens_right;
         }
         for (i, value, spread) in pulls(&now.lens) {
             all.lens[(i, i)] += 1.0 / (spread * spread);
@@ -311,7 +342,7 @@ mod tests {
                     .collect()
             })
             .collect();
-        let found = solve(&frames, 2400, 1600).unwrap();
+        let found = solve(&frames, 2400, 1600, &|| false).unwrap();
         assert!((found.lens.focal_px / truth.focal_px - 1.0).abs() < 0.01, "{:?}", found.lens);
         for (turn, found_turn) in turns.iter().zip(&found.turns) {
             for at in [[0.0, 0.0], [2399.0, 0.0], [0.0, 1599.0], [2399.0, 1599.0], [1200.0, 1500.0]]

@@ -31,13 +31,14 @@ const SIGHTINGS: usize = 600;
 /// confirm it, the hint itself is taken.
 ///
 /// # Errors
-/// [`CoreError::Frames`] when the reference frame shows too few stars.
+/// [`CoreError::Frames`] when the reference frame shows too few stars; [`CoreError::Cancelled`]
+/// when `stop` says so.
 pub fn align_stars(
     lists: Vec<StarList>,
     reference: usize,
     hints: Vec<Option<Matrix3<f64>>>,
-    width: u32,
-    height: u32,
+    (width, height): (u32, u32),
+    stop: &(dyn Fn() -> bool + Sync),
 ) -> Result<Alignment, CoreError> {
     let found = lists[reference].stars.len();
     if found < FEWEST_STARS {
@@ -46,26 +47,31 @@ pub fn align_stars(
         )));
     }
     let mut all: Vec<Vec<Star>> = lists.into_iter().map(|l| l.stars).collect();
-    let sky = Sky { reference, hints, width, height };
+    let sky = Sky { reference, hints, width, height, stop };
     let still = sky.still_lights(&all);
-    let mut rough = sky.match_all(&sky.without(&all, &still));
+    let mut rough = sky.match_all(&sky.without(&all, &still))?;
     let enough = rough.iter().flatten().count() * 2 > all.len();
     if enough {
         sky.drop_all(&mut all, &sky.lights_of_the_ground(&still, &rough));
     } else {
-        rough = sky.match_all(&all);
+        rough = sky.match_all(&all)?;
     }
     sky.solve(&all, &rough)
 }
 
-struct Sky {
+struct Sky<'a> {
     reference: usize,
     hints: Vec<Option<Matrix3<f64>>>,
     width: u32,
     height: u32,
+    stop: &'a (dyn Fn() -> bool + Sync),
 }
 
-impl Sky {
+impl Sky<'_> {
+    fn go_on(&self) -> Result<(), CoreError> {
+        if (self.stop)() { Err(CoreError::Cancelled) } else { Ok(()) }
+    }
+
     /// Lights of the reference frame that stand at the same place in most frames.
     fn still_lights(&self, all: &[Vec<Star>]) -> Vec<[f64; 2]> {
         if all.len() < 3 {
@@ -116,22 +122,26 @@ impl Sky {
     }
 
     /// Matches each frame alone; `None` where too little agrees.
-    fn match_all(&self, lists: &[Vec<Star>]) -> Vec<Option<matching::Match>> {
+    fn match_all(&self, lists: &[Vec<Star>]) -> Result<Vec<Option<matching::Match>>, CoreError> {
         let reference = &lists[self.reference];
         lists
             .par_iter()
             .enumerate()
             .map(|(i, stars)| {
+                self.go_on()?;
                 if i == self.reference {
                     let pairs = (0..stars.len()).map(|i| (i, i)).collect();
-                    return Some(matching::Match { pairs, homography: Matrix3::identity() });
+                    let homography = Matrix3::identity();
+                    return Ok(Some(matching::Match { pairs, homography }));
                 }
                 if let Some(hint) = &self.hints[i] {
-                    return matching::match_from(stars, reference, hint);
+                    return Ok(matching::match_from(stars, reference, hint));
                 }
-                let found = matching::match_stars(stars, reference, self.width, self.height)?;
-                let share = self.share_found(reference, &found.pairs, &found.homography);
-                (found.pairs.len() >= FEWEST_MATCHES && share >= FOUND_SHARE).then_some(found)
+                let found = matching::match_stars(stars, reference, self.width, self.height);
+                Ok(found.filter(|found| {
+                    let share = self.share_found(reference, &found.pairs, &found.homography);
+                    found.pairs.len() >= FEWEST_MATCHES && share >= FOUND_SHARE
+                }))
             })
             .collect()
     }
@@ -178,9 +188,10 @@ impl Sky {
         let (mut sightings, mut matched) = sight(&motions, 2.0);
         let mut solution: Option<Solution> = None;
         for reach in [4.0, 2.5, 1.5, 1.2] {
+            self.go_on()?;
             let next = match solution.take() {
-                None => camera::solve(&sightings, self.width, self.height),
-                Some(known) => Some(camera::refine(known, &sightings, 30)),
+                None => camera::solve(&sightings, self.width, self.height, self.stop),
+                Some(known) => Some(camera::refine(known, &sightings, 30, self.stop)),
             };
             let Some(next) = next else { break };
             motions = next
@@ -191,7 +202,8 @@ impl Sky {
             (sightings, matched) = sight(&motions, reach);
             solution = Some(next);
         }
-        let solution = solution.map(|known| camera::refine(known, &sightings, 30));
+        let solution = solution.map(|known| camera::refine(known, &sightings, 30, self.stop));
+        self.go_on()?;
         let (motions, lens) = choose(solution, &sightings, motions);
 
         let mut frames: Vec<Aligned> = rough

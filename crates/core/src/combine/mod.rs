@@ -9,4 +9,4 @@ pub mod network;
 mod ordered;
 pub mod reduce;
 pub mod resample;
-mod streamed;
+pub mod streamed;

@@ -6,7 +6,7 @@ use super::level::Level;
 use super::network::Network;
 use super::ordered::{self, Held};
 use super::resample::{self, Room};
-use super::streamed;
+use super::streamed::{Gathered, Planes};
 use crate::align::Motion;
 use crate::frames::Light;
 use crate::plan::{CombinePlan, Edges, Method};
@@ -50,11 +50,11 @@ pub struct Reducer<'a> {
     gaps: Vec<Gap<'a>>,
 }
 
-pub(super) struct Prepared<'a> {
+struct Prepared<'a> {
     light: &'a dyn Light,
     backward: Motion,
     levels: [Level; 3],
-    pub weight: f32,
+    weight: f32,
 }
 
 /// Memory of one thread that is used again for every region.
@@ -63,7 +63,7 @@ pub struct Workspace {
     room: Room,
     held: Held,
     marks: Marks,
-    streamed: streamed::Planes,
+    streamed: Planes,
 }
 
 impl<'a> Reducer<'a> {
@@ -109,16 +109,13 @@ impl<'a> Reducer<'a> {
     ) -> Result<Reduced, PictureError> {
         if matches!(self.method, Method::Mean | Method::Lightest | Method::Darkest | Method::Spread)
         {
-            let Workspace { room, streamed, .. } = space;
-            let mut all =
-                streamed::gather(self.method, &self.frames, region, streamed, |index, out| {
-                    self.read(index, region, out, room, stop)
-                })?;
+            let mut all = Gathered::new(self.method, region.area());
+            self.gather(region, &mut all, space, stop)?;
             for gap in &self.gaps {
                 if stop() {
                     return Err(PictureError::Cancelled);
                 }
-                gap.fill(region, all.planes(), room)?;
+                gap.fill(region, all.planes(), &mut space.room)?;
             }
             return Ok(all.finish());
         }
@@ -155,6 +152,28 @@ impl<'a> Reducer<'a> {
             all.coverage.clear();
         }
         Ok(all)
+    }
+
+    /// Adds the light of all frames, one after the other, to what has gathered in a region; for
+    /// methods that need no ordering.
+    ///
+    /// # Errors
+    /// As for [`Reducer::reduce`].
+    pub fn gather(
+        &self,
+        region: Region,
+        gathered: &mut Gathered,
+        space: &mut Workspace,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<(), PictureError> {
+        let Workspace { room, streamed: planes, .. } = space;
+        planes.iter_mut().for_each(|plane| plane.resize(region.area(), 0.0));
+        for (index, frame) in self.frames.iter().enumerate() {
+            let out = planes.each_mut().map(Vec::as_mut_slice);
+            let covered = self.read(index, region, out, room, stop)?;
+            gathered.add(planes, covered, frame.weight);
+        }
+        Ok(())
     }
 
     /// Reads a region of one frame, levelled, and which positions it covers unless all.

@@ -1,77 +1,66 @@
 //! Methods that take one frame after the other and need no ordering.
 
-use super::reduce::{Prepared, Reduced};
+use super::reduce::Reduced;
 use crate::plan::Method;
-use jade_pixels::PictureError;
-use jade_pixels::tiled::Region;
 use multiversion::multiversion;
 
 /// What has gathered at each position of a region.
+#[derive(Clone)]
 pub struct Gathered {
     method: Method,
-    planes: [Vec<f32>; 3],
-    /// For the spread: sums of squares.
-    squares: [Vec<f32>; 3],
-    weights: Vec<f32>,
-    counts: Vec<u16>,
-    /// Whether every frame covers every position.
-    complete: bool,
+    area: usize,
+    planes: Planes,
+    /// For the spread: sums of squares, and the first frame, about which they are taken so that
+    /// little is lost to rounding.
+    squares: Planes,
+    about: Planes,
+    /// Weight and number of the frames that cover every position.
+    whole: (f32, u16),
+    /// Weights and numbers of the others at each position, once there are any.
+    others: Option<(Vec<f32>, Vec<u16>)>,
 }
 
-/// The light of one frame, memory that is used again for every region.
+/// Three planes of light, one for each colour.
 pub type Planes = [Vec<f32>; 3];
 
-/// Gathers `frames` over `region` for mean, lightest, darkest or spread. `read` fills three planes
-/// with the light of the frame with an index and tells which positions it covers unless all.
-pub fn gather(
-    method: Method,
-    frames: &[Prepared],
-    region: Region,
-    planes: &mut Planes,
-    mut read: impl FnMut(usize, [&mut [f32]; 3]) -> Result<Option<Vec<bool>>, PictureError>,
-) -> Result<Gathered, PictureError> {
-    let area = region.area();
-    let start = match method {
-        Method::Lightest => f32::NEG_INFINITY,
-        Method::Darkest => f32::INFINITY,
-        _ => 0.0,
-    };
-    let filled = |value: f32, wanted: bool| vec![value; if wanted { area } else { 0 }];
-    let spread = method == Method::Spread;
-    let mut all = Gathered {
-        method,
-        planes: [(); 3].map(|()| filled(start, true)),
-        squares: [(); 3].map(|()| filled(0.0, spread)),
-        weights: filled(0.0, true),
-        counts: vec![0; area],
-        complete: true,
-    };
-    // Sums of squares are taken about the first frame, so that little is lost to rounding.
-    let mut about = [(); 3].map(|()| filled(0.0, spread));
-    planes.iter_mut().for_each(|plane| plane.resize(area, 0.0));
-    for (index, frame) in frames.iter().enumerate() {
-        let covered = read(index, planes.each_mut().map(Vec::as_mut_slice))?;
-        if spread {
-            if index == 0 {
-                about.clone_from(planes);
+impl Gathered {
+    /// Nothing yet, at `area` positions; for mean, lightest, darkest or spread.
+    pub fn new(method: Method, area: usize) -> Self {
+        let start = match method {
+            Method::Lightest => f32::NEG_INFINITY,
+            Method::Darkest => f32::INFINITY,
+            _ => 0.0,
+        };
+        let squared = if method == Method::Spread { area } else { 0 };
+        Self {
+            method,
+            area,
+            planes: [(); 3].map(|()| vec![start; area]),
+            squares: [(); 3].map(|()| vec![0.0; squared]),
+            about: Planes::default(),
+            whole: (0.0, 0),
+            others: None,
+        }
+    }
+
+    /// Adds the light of one frame, and which positions it covers unless all. The planes may be
+    /// changed.
+    pub fn add(&mut self, planes: &mut Planes, covered: Option<Vec<bool>>, weight: f32) {
+        if self.method == Method::Spread {
+            if self.about[0].is_empty() {
+                self.about.clone_from(planes);
             }
-            for (plane, about) in planes.iter_mut().zip(&about) {
+            for (plane, about) in planes.iter_mut().zip(&self.about) {
                 plane.iter_mut().zip(about).for_each(|(v, a)| *v -= a);
             }
         }
         match covered {
-            None => all.add_whole(planes, frame.weight),
-            Some(covered) => {
-                all.complete = false;
-                all.add_part(planes, frame.weight, &covered);
-            }
+            None => self.add_whole(planes, weight),
+            Some(covered) => self.add_part(planes, weight, &covered),
         }
     }
-    Ok(all)
-}
 
-impl Gathered {
-    fn add_whole(&mut self, planes: &[Vec<f32>; 3], weight: f32) {
+    fn add_whole(&mut self, planes: &Planes, weight: f32) {
         for (c, plane) in planes.iter().enumerate() {
             match self.method {
                 Method::Lightest => lighter(&mut self.planes[c], plane),
@@ -82,11 +71,12 @@ impl Gathered {
                 add_squares(&mut self.squares[c], plane);
             }
         }
-        self.weights.iter_mut().for_each(|w| *w += weight);
-        self.counts.iter_mut().for_each(|n| *n += 1);
+        self.whole = (self.whole.0 + weight, self.whole.1 + 1);
     }
 
-    fn add_part(&mut self, planes: &[Vec<f32>; 3], weight: f32, covered: &[bool]) {
+    fn add_part(&mut self, planes: &Planes, weight: f32, covered: &[bool]) {
+        let area = self.area;
+        let (weights, counts) = self.others.get_or_insert_with(|| (vec![0.0; area], vec![0; area]));
         for (i, _) in covered.iter().enumerate().filter(|(_, covered)| **covered) {
             for (c, plane) in planes.iter().enumerate() {
                 let (have, v) = (&mut self.planes[c][i], plane[i]);
@@ -99,21 +89,26 @@ impl Gathered {
                     self.squares[c][i] += v * v;
                 }
             }
-            self.weights[i] += weight;
-            self.counts[i] += 1;
+            weights[i] += weight;
+            counts[i] += 1;
         }
     }
 
     /// The planes as gathered so far.
-    pub fn planes(&mut self) -> &mut [Vec<f32>; 3] {
+    pub fn planes(&mut self) -> &mut Planes {
         &mut self.planes
     }
 
     /// The picture, black where nothing was gathered, and its coverage.
     pub fn finish(self) -> Reduced {
-        let mut light = vec![0.0; self.counts.len() * 3];
-        for (i, pixel) in light.chunks_exact_mut(3).enumerate() {
-            let n = self.counts[i] as f32;
+        let (weight, count) = self.whole;
+        let others = self.others.as_ref();
+        let mut light = vec![0.0; self.area * 3];
+        for (i, pixel) in light.as_chunks_mut::<3>().0.iter_mut().enumerate() {
+            let (weight, n) = match others {
+                None => (weight, count as f32),
+                Some((weights, counts)) => (weight + weights[i], (count + counts[i]) as f32),
+            };
             if n == 0.0 {
                 continue;
             }
@@ -125,11 +120,14 @@ impl Gathered {
                     Method::Spread => {
                         ((self.squares[c][i] - sum * sum / n).max(0.0) / (n - 1.0)).sqrt()
                     }
-                    _ => sum / self.weights[i],
+                    _ => sum / weight,
                 };
             }
         }
-        let coverage = if self.complete { vec![] } else { self.counts };
+        let coverage = match self.others {
+            None => vec![],
+            Some((_, counts)) => counts.into_iter().map(|n| n + count).collect(),
+        };
         Reduced { light, coverage, ..Reduced::default() }
     }
 }

@@ -1,10 +1,11 @@
 //! The combine stage: picture, maps and figures from aligned frames.
 
 use super::Request;
-use super::decode::Decoded;
+use super::gallery::{Decoded, Gallery};
 use super::stages::{self, AlignNote, CombineNote, StarFigures, stars_of};
+use super::streamed::{self, Running};
 use crate::CoreError;
-use crate::align::stars::{self, Star};
+use crate::align::stars;
 use crate::align::{Aligned, Motion};
 use crate::cache::{Key, MapKind};
 use crate::combine::edges;
@@ -23,11 +24,11 @@ use std::sync::Mutex;
 
 /// Width and height of the blocks that are reduced at a time, in pixels: whole tiles, and large
 /// enough that little is read twice.
-const BLOCK: [u32; 2] = [4 * SIDE, 2 * SIDE];
+pub const BLOCK: [u32; 2] = [4 * SIDE, 2 * SIDE];
 
 /// A frame that goes into the result.
-struct Used<'a> {
-    index: usize,
+pub struct Used<'a> {
+    pub index: usize,
     frame: &'a Frame,
     motion: &'a Motion,
     levels: [Level; 3],
@@ -35,46 +36,87 @@ struct Used<'a> {
 }
 
 impl<'a> Used<'a> {
-    fn placed(&self) -> Placed<'a> {
+    pub fn placed(&self) -> Placed<'a> {
         let Self { frame, motion, levels, weight, .. } = *self;
         Placed { light: frame, motion, levels, weight }
+    }
+
+    /// The same with the frame decoded elsewhere.
+    pub fn placed_as<'b>(&'b self, frame: &'b Frame) -> Placed<'b> {
+        Placed { light: frame, ..self.placed() }
     }
 }
 
 pub fn combine(
     request: &Request,
     key: &Key,
-    decoded: &[Decoded],
-    note: &AlignNote,
+    gallery: &Gallery,
+    mut note: AlignNote,
 ) -> Result<CombineNote, CoreError> {
     let plan = &request.plan.combine;
-    let reference = decoded[note.reference].as_ref().map_err(|e| CoreError::Frames(e.clone()))?;
-    let mut used = used(decoded, note)?;
-    prepare(request, reference, note, &mut used)?;
+    let reference = gallery.header(note.reference);
+    let motions: Vec<Option<Motion>> =
+        note.alignment.frames.iter().map(|aligned| aligned.motion.clone()).collect();
+    let mut used = used(&gallery.frames, &motions)?;
+    prepare(request, reference, &note, &mut used)?;
     let region = region(plan.edges, &used, reference.size())?;
-    let gaps = gaps(request, note.reference, &used)?;
-    let (result, rejected) = reduce(request, key, &used, gaps, region)?;
-    let result = Combined(result);
-
     let origin = [region.x, region.y];
-    let (reference_stars, star_width_px) = if request.plan.align.mode == AlignMode::Stars {
-        let list = stars_of(request, note.reference, reference)?;
-        let found = stars::find(&result, &|| request.watch.cancelled())?.stars;
-        let width = stars::width_of_the_same(&found, &list.stars, origin);
-        (list.stars, width)
-    } else {
-        (vec![], None)
+    let on_stars = request.plan.align.mode == AlignMode::Stars;
+    let reference_stars = match on_stars {
+        true => {
+            gallery.with(note.reference, |frame| stars_of(request, note.reference, frame))?.stars
+        }
+        false => vec![],
     };
     let averaging = matches!(plan.method, Method::Mean | Method::Clipped | Method::Median);
-    let noise = match averaging {
+
+    let (result, rejected, running) = if gallery.streamed().is_some() {
+        let size = (region.width, region.height);
+        let candidates = match averaging {
+            true => noise::candidates(size, origin, &reference_stars, PATCHES),
+            false => vec![],
+        };
+        let of = note.reference;
+        let made = streamed::reduce(request, key, gallery, &used, of, region, &candidates)?;
+        for (index, reason) in made.failed {
+            used.retain(|one| one.index != index);
+            note.alignment.frames[index] = Aligned::left_out(Some(reason));
+        }
+        enough(&used)?;
+        (Combined(made.picture), None, Some(made.running))
+    } else {
+        let gaps = gaps(request, note.reference, &used)?;
+        let (result, rejected) = reduce(request, key, &used, gaps, note.reference, region)?;
+        (Combined(result), rejected, None)
+    };
+
+    let star_width_px = match on_stars {
         true => {
-            let ideal = ideal_gain(plan.method, used.len());
-            noise::gain(reference, &result, origin, &reference_stars, ideal)?
+            let found = stars::find(&result, &|| request.watch.cancelled())?.stars;
+            stars::width_of_the_same(&found, &reference_stars, origin)
         }
         false => None,
     };
+    let noise = match averaging {
+        true => gallery.with(note.reference, |frame| {
+            let ideal = ideal_gain(plan.method, used.len());
+            Ok(noise::gain(frame, &result, origin, &reference_stars, ideal)?)
+        })?,
+        false => None,
+    };
     let noise_by_frames = match averaging {
-        true => noise_by_frames(request, &used, note.reference, &result, origin, &reference_stars)?,
+        true => {
+            let patches = noise::patches(&result, origin, &reference_stars, PATCHES)?;
+            let counts = counts(used.len());
+            let measured = match &running {
+                Some(running) => running_noise(running, &patches, counts.len()),
+                None => {
+                    let order = reference_first(&used, note.reference);
+                    noise_of_counts(request, &order, &counts, &patches, origin)?
+                }
+            };
+            noise_points(plan.method, &counts, measured)
+        }
         false => vec![],
     };
     let frames = request.frames.iter().enumerate().map(|(i, input)| {
@@ -103,22 +145,34 @@ pub fn combine(
     })
 }
 
-fn used<'a>(decoded: &'a [Decoded], note: &'a AlignNote) -> Result<Vec<Used<'a>>, CoreError> {
-    let used: Vec<Used> = decoded
-        .iter()
-        .zip(&note.alignment.frames)
-        .enumerate()
-        .filter_map(|(index, (frame, aligned))| {
-            let (frame, motion) = (frame.as_ref().ok()?, aligned.motion.as_ref()?);
-            Some(Used { index, frame, motion, levels: [Level::NONE; 3], weight: 1.0 })
-        })
-        .collect();
-    if used.len() < 2 {
-        return Err(CoreError::Frames(
-            "No frame could be aligned with the reference frame; choose another reference frame, or combine without alignment.".to_owned(),
-        ));
-    }
+fn used<'a>(
+    frames: &'a [Decoded],
+    motions: &'a [Option<Motion>],
+) -> Result<Vec<Used<'a>>, CoreError> {
+    let all = frames.iter().zip(motions).enumerate();
+    let used = all.filter_map(|(index, (frame, motion))| {
+        let (frame, motion) = (frame.as_ref().ok()?, motion.as_ref()?);
+        Some(Used { index, frame, motion, levels: [Level::NONE; 3], weight: 1.0 })
+    });
+    let used: Vec<Used> = used.collect();
+    enough(&used)?;
     Ok(used)
+}
+
+fn enough(used: &[Used]) -> Result<(), CoreError> {
+    match used.len() {
+        0 | 1 => Err(CoreError::Frames(
+            "No frame could be aligned with the reference frame; choose another reference frame, or combine without alignment.".to_owned(),
+        )),
+        _ => Ok(()),
+    }
+}
+
+/// The reference frame, then the others in order.
+pub fn reference_first<'a, 'b>(used: &'b [Used<'a>], reference: usize) -> Vec<&'b Used<'a>> {
+    let mut order: Vec<&Used> = used.iter().collect();
+    order.sort_by_key(|one| one.index != reference);
+    order
 }
 
 /// Levels and weights, as the plan asks for them.
@@ -200,11 +254,17 @@ fn reduce(
     key: &Key,
     used: &[Used],
     gaps: Vec<Gap>,
+    reference: usize,
     region: Region,
 ) -> Result<(jade_pixels::tiled::TiledFile<f32>, Option<Vec<f32>>), CoreError> {
     let plan = &request.plan.combine;
     let rejects = plan.method == Method::Clipped;
-    let placed = used.iter().map(Used::placed).collect();
+    // Sums are taken in this order, as they are without scratch.
+    let streams = !matches!(plan.method, Method::Median | Method::Clipped);
+    let placed = match streams {
+        true => reference_first(used, reference).into_iter().map(Used::placed).collect(),
+        false => used.iter().map(Used::placed).collect(),
+    };
     let reducer = Reducer::new(placed, plan, request.budget.held()).with_gaps(gaps);
     let tiles = Region::covering(region.width, region.height, BLOCK);
     request.watch.begin(Stage::Combine, tiles.len() as u64);
@@ -243,52 +303,66 @@ fn reduce(
     Ok((writer.finish(true)?, shares))
 }
 
-/// Noise of the result if only so many frames were combined, in a few patches: the reference frame
-/// first, then the others in order.
-fn noise_by_frames(
-    request: &Request,
-    used: &[Used],
-    reference: usize,
-    result: &Combined,
-    origin: [u32; 2],
-    stars: &[Star],
-) -> Result<Vec<NoisePoint>, CoreError> {
-    const PATCHES: usize = 12;
-    let plan = &request.plan.combine;
-    let mut order: Vec<&Used> = used.iter().collect();
-    order.sort_by_key(|u| u.index != reference);
-    let patches = noise::patches(result, origin, stars, PATCHES)?;
+/// Patches by which the noise of growing numbers of frames is told.
+const PATCHES: usize = 12;
+
+/// Numbers of frames, up to all of them, for which the noise is told.
+pub fn counts(frames: usize) -> Vec<usize> {
     let mut counts: Vec<usize> = [1, 2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64, 96, 128, 192].to_vec();
-    counts.retain(|n| *n < used.len());
-    counts.push(used.len());
-    let measured: Result<Vec<f32>, CoreError> = counts
+    counts.retain(|n| *n < frames);
+    counts.push(frames);
+    counts
+}
+
+/// Noise of a few patches if only so many frames, in this order, were combined; 0 without patches.
+fn noise_of_counts(
+    request: &Request,
+    order: &[&Used],
+    counts: &[usize],
+    patches: &[Region],
+    origin: [u32; 2],
+) -> Result<Vec<f32>, CoreError> {
+    counts
         .par_iter()
         .map(|&n| {
             let placed = order[..n].iter().map(|u| u.placed()).collect();
-            let reducer = Reducer::new(placed, plan, request.budget.held());
+            let reducer = Reducer::new(placed, &request.plan.combine, request.budget.held());
             let mut space = Workspace::default();
             let mut figures = Vec::new();
-            for patch in &patches {
+            for patch in patches {
                 let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..*patch };
                 let made = reducer.reduce(there, &mut space, &|| request.watch.cancelled())?;
-                let mean = made.light.chunks_exact(3).map(|p| p.iter().sum::<f32>() / 3.0);
-                figures.push(noise::noise(&mean.collect::<Vec<_>>(), patch.width as usize));
+                figures.push(noise::of_light(&made.light, patch.width as usize));
             }
-            Ok(if figures.is_empty() {
-                0.0
-            } else {
-                crate::align::background::median(&mut figures)
-            })
+            Ok(middle(figures))
         })
-        .collect();
-    let measured = measured?;
+        .collect()
+}
+
+/// The same from what was measured on the way.
+fn running_noise(running: &Running, patches: &[Region], counts: usize) -> Vec<f32> {
+    let after = |n: usize| {
+        let patches = patches.iter().filter_map(|p| running.get(&(p.x, p.y))?.get(n).copied());
+        middle(patches.collect())
+    };
+    (0..counts).map(after).collect()
+}
+
+fn middle(mut figures: Vec<f32>) -> f32 {
+    match figures.is_empty() {
+        true => 0.0,
+        false => crate::align::background::median(&mut figures),
+    }
+}
+
+fn noise_points(method: Method, counts: &[usize], measured: Vec<f32>) -> Vec<NoisePoint> {
     let single = measured[0];
     let points = counts.iter().zip(measured).map(|(&n, noise)| NoisePoint {
         frames: n as u32,
         noise,
-        expected: single / ideal_gain(plan.method, n),
+        expected: single / ideal_gain(method, n),
     });
-    Ok(points.collect())
+    points.collect()
 }
 
 /// Noise gain that the method reaches at best with `n` frames of normal noise.

@@ -1,16 +1,14 @@
 //! The frames stage: every frame decoded to scratch once, or found in the cache.
 
+use super::gallery::Decoded;
 use super::{Request, memory};
 use crate::CoreError;
-use crate::frames::Frame;
+use crate::frames::{Frame, Light};
 use crate::progress::Stage;
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
 use jade_pixels::tiled::bytes_on_disk;
 use rayon::prelude::*;
-
-/// A frame, or why it cannot be read.
-pub type Decoded = Result<Frame, String>;
 
 /// Decodes all frames of a request, in order.
 ///
@@ -55,6 +53,24 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
     Ok(decoded)
 }
 
+/// Reads the headers of all frames, in order; only the picture that will be made is counted as
+/// scratch.
+///
+/// # Errors
+/// [`CoreError::Scratch`]; a frame that cannot be read is no error.
+pub fn headers(request: &Request) -> Result<Vec<Decoded>, CoreError> {
+    request.watch.begin(Stage::Frames, request.frames.len() as u64);
+    let read = |input| {
+        request.watch.advance(1);
+        Frame::undecoded(input).map_err(|error| error.to_string())
+    };
+    let frames: Vec<Decoded> = request.frames.iter().map(read).collect();
+    let sizes = frames.iter().flatten().map(Light::size);
+    let most = sizes.map(|(width, height)| bytes_on_disk::<f32>(width, height, 3)).max();
+    memory::check_scratch(request.cache.folder(), most.unwrap_or(0))?;
+    Ok(frames)
+}
+
 /// The reference frame: the chosen one, or the middle one of those that can be read. Frames that
 /// cannot be combined with it lose their samples and get a reason.
 ///
@@ -76,14 +92,14 @@ pub fn settle(decoded: &mut [Decoded], chosen: Option<usize>) -> Result<usize, C
         })?,
     };
     let (size, encoding) = match &decoded[reference] {
-        Ok(frame) => (crate::frames::Light::size(frame), frame.encoding.clone()),
+        Ok(frame) => (frame.size(), frame.encoding.clone()),
         Err(reason) => {
             return Err(CoreError::Frames(format!("The reference frame cannot be read: {reason}")));
         }
     };
     for frame in decoded.iter_mut() {
         let Ok(open) = frame else { continue };
-        let own = crate::frames::Light::size(open);
+        let own = open.size();
         if own != size {
             *frame = Err(format!(
                 "It is {} x {} pixels, and the reference frame is {} x {}; only frames of one size can be combined.",

@@ -6,6 +6,9 @@ use std::path::Path;
 /// The least memory a run works with, in bytes.
 const LEAST: u64 = 128 << 20;
 
+/// Bytes that a run takes apart from pictures.
+pub const APART: u64 = 64 << 20;
+
 /// Bounds of a run.
 #[derive(Debug, Clone, Copy)]
 pub struct Budget {

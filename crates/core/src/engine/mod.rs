@@ -2,8 +2,10 @@
 
 mod combine;
 mod decode;
+mod gallery;
 mod memory;
 mod stages;
+mod streamed;
 
 pub use memory::{Budget, default_memory};
 
@@ -33,6 +35,9 @@ pub struct Request<'a> {
     pub cache: &'a Cache,
     /// Bounds of memory and threads.
     pub budget: Budget,
+    /// Whether frames that are not in the cache may be decoded without putting them there, where
+    /// the plan and the memory allow it. The result is the same.
+    pub stream: bool,
     /// Follows and stops the run.
     pub watch: &'a dyn Watch,
 }

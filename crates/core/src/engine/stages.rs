@@ -1,15 +1,16 @@
 //! The stages of a run, one after the other.
 
+use super::gallery::{Decoded, Gallery};
 use super::{Outcome, Request, decode};
 use crate::CoreError;
+use crate::align::scene::Scene;
 use crate::align::stars::{self, StarList};
-use crate::align::{Aligned, Alignment, Motion, align_stars, hand, scene};
+use crate::align::{Aligned, Alignment, Motion, align_stars, hand};
 use crate::cache::Key;
 use crate::frames::{Frame, Light};
 use crate::plan::AlignMode;
 use crate::progress::Stage;
 use crate::report::Report;
-use decode::Decoded;
 use nalgebra::Matrix3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -46,17 +47,17 @@ impl CombineNote {
 }
 
 pub fn run(request: &Request, align_key: &Key, key: &Key) -> Result<CombineNote, CoreError> {
-    let mut decoded = decode::frames(request)?;
-    let reference = decode::settle(&mut decoded, request.reference)?;
+    let mut gallery = Gallery::open(request)?;
+    let reference = decode::settle(&mut gallery.frames, request.reference)?;
     let note: AlignNote = match request.cache.read("align", align_key) {
         Some(note) => note,
         None => {
-            let note = align(request, &decoded, reference)?;
+            let note = align(request, &mut gallery, reference)?;
             request.cache.write("align", align_key, &note)?;
             note
         }
     };
-    super::combine::combine(request, key, &decoded, &note)
+    super::combine::combine(request, key, &gallery, note)
 }
 
 pub fn stars_of(request: &Request, index: usize, frame: &Frame) -> Result<StarList, CoreError> {
@@ -69,70 +70,74 @@ pub fn stars_of(request: &Request, index: usize, frame: &Frame) -> Result<StarLi
     Ok(list)
 }
 
-fn align(request: &Request, decoded: &[Decoded], reference: usize) -> Result<AlignNote, CoreError> {
-    let usable: Vec<usize> = (0..decoded.len()).filter(|&i| decoded[i].is_ok()).collect();
-    let frame = |i: usize| decoded[i].as_ref().expect("usable frames are decoded");
-    request.watch.begin(Stage::Align, usable.len() as u64);
-    let mut note = AlignNote {
-        reference,
-        alignment: Alignment { frames: vec![], lens: None },
-        stars: vec![None; decoded.len()],
-    };
-    let mut aligned: Vec<Aligned> = decoded
-        .iter()
-        .map(|d| match d {
-            Ok(_) => Aligned::still(),
-            Err(reason) => Aligned::left_out(Some(reason.clone())),
-        })
-        .collect();
-    let place = usable.iter().position(|&i| i == reference).expect("the reference is usable");
+fn align(
+    request: &Request,
+    gallery: &mut Gallery,
+    reference: usize,
+) -> Result<AlignNote, CoreError> {
+    request.watch.begin(Stage::Align, gallery.usable().len() as u64);
+    let mut stars = vec![None; gallery.frames.len()];
+    let mut lens = None;
     let by_hand = &request.plan.align.by_hand;
-    let hints: Vec<Option<Matrix3<f64>>> = usable
-        .iter()
-        .map(|&i| {
-            let own = by_hand.iter().find(|h| h.blake3 == request.frames[i].blake3)?;
-            (i != reference).then(|| hand::fit(&own.pairs)).flatten().map(|fit| fit.motion)
-        })
-        .collect();
-    let found = match request.plan.align.mode {
+    let hint = |i: usize| -> Option<Matrix3<f64>> {
+        let own = by_hand.iter().find(|h| h.blake3 == request.frames[i].blake3)?;
+        (i != reference).then(|| hand::fit(&own.pairs)).flatten().map(|fit| fit.motion)
+    };
+    let found: Vec<(usize, Aligned)> = match request.plan.align.mode {
         AlignMode::Stars => {
-            let lists: Result<Vec<StarList>, CoreError> = usable
-                .par_iter()
-                .map(|&i| {
-                    let list = stars_of(request, i, frame(i));
-                    request.watch.advance(1);
-                    list
-                })
-                .collect();
-            let lists = lists?;
-            for (&i, list) in usable.iter().zip(&lists) {
-                note.stars[i] = Some(StarFigures {
-                    count: list.stars.len(),
-                    width: list.star_width,
-                    level: list.sky_level,
-                });
+            let lists = gallery.each(|i, frame| {
+                let list = stars_of(request, i, frame)?;
+                request.watch.advance(1);
+                Ok(list)
+            })?;
+            for (i, list) in &lists {
+                let (count, width) = (list.stars.len(), list.star_width);
+                stars[*i] = Some(StarFigures { count, width, level: list.sky_level });
             }
-            let (width, height) = frame(reference).size();
-            Some(align_stars(lists, place, hints, width, height)?)
+            let (places, lists): (Vec<usize>, Vec<StarList>) = lists.into_iter().unzip();
+            let place = place_of(gallery, &places, reference)?;
+            let hints = places.iter().map(|&i| hint(i)).collect();
+            let size = gallery.header(reference).size();
+            let found = align_stars(lists, place, hints, size, &|| request.watch.cancelled())?;
+            lens = found.lens;
+            places.into_iter().zip(found.frames).collect()
         }
         AlignMode::Scene => {
-            let frames: Vec<&Frame> = usable.iter().map(|&i| frame(i)).collect();
             let model = request.plan.align.model;
-            Some(scene::align_scene(&frames, place, &hints, model, request.watch)?)
+            let watch = request.watch;
+            let scene = gallery.with(reference, |frame| Scene::new(frame, model, watch))?;
+            let found = gallery.each(|i, frame| {
+                let one = match i == reference {
+                    true => scene.reference(),
+                    false => scene.place(frame, hint(i).as_ref())?,
+                };
+                watch.advance(1);
+                Ok(one)
+            })?;
+            let places: Vec<usize> = found.iter().map(|f| f.0).collect();
+            place_of(gallery, &places, reference)?;
+            found
         }
         AlignMode::None => {
+            let usable = gallery.usable();
             request.watch.advance(usable.len() as u64);
-            None
+            usable.into_iter().map(|i| (i, Aligned::still())).collect()
         }
     };
-    if let Some(found) = found {
-        note.alignment.lens = found.lens;
-        for (&i, one) in usable.iter().zip(found.frames) {
-            aligned[i] = one;
-        }
+    let left_out = |frame: &Decoded| Aligned::left_out(frame.as_ref().err().cloned());
+    let mut frames: Vec<Aligned> = gallery.frames.iter().map(left_out).collect();
+    for (i, aligned) in found {
+        frames[i] = aligned;
     }
-    note.alignment.frames = aligned;
-    Ok(note)
+    Ok(AlignNote { reference, alignment: Alignment { frames, lens }, stars })
+}
+
+/// Where the reference frame stands among those that could be read.
+fn place_of(gallery: &Gallery, places: &[usize], reference: usize) -> Result<usize, CoreError> {
+    places.iter().position(|&i| i == reference).ok_or_else(|| {
+        let reason = gallery.frames[reference].as_ref().err().cloned().unwrap_or_default();
+        CoreError::Frames(format!("The reference frame cannot be read: {reason}"))
+    })
 }
 
 /// Where the sky of each used frame lies against the reference frame's, for filling the gaps of
@@ -152,9 +157,11 @@ pub fn sky(
     let Some(place) = used.iter().position(|(i, _)| *i == reference) else {
         return Ok(vec![None; used.len()]);
     };
-    let (width, height) = used[place].1.size();
     // Too few stars are no reason to refuse trails; they are left as they are.
-    let motions = match align_stars(lists?, place, vec![None; used.len()], width, height) {
+    let hints = vec![None; used.len()];
+    let size = used[place].1.size();
+    let stop = || request.watch.cancelled();
+    let motions = match align_stars(lists?, place, hints, size, &stop) {
         Ok(found) => found.frames.into_iter().map(|f| f.motion).collect(),
         Err(CoreError::Frames(_)) => vec![None; used.len()],
         Err(error) => return Err(error),

@@ -55,6 +55,12 @@ pub fn noise(values: &[f32], width: usize) -> f32 {
     sigma
 }
 
+/// [`noise`] of the mean of colours of interleaved light.
+pub fn of_light(light: &[f32], width: usize) -> f32 {
+    let mean = light.as_chunks::<3>().0.iter().map(|p| p.iter().sum::<f32>() / 3.0);
+    noise(&mean.collect::<Vec<_>>(), width)
+}
+
 fn high_pass(values: &[f32], width: usize) -> Vec<f32> {
     let height = values.len() / width;
     let mut sums = vec![0.0f64; (width + 1) * (height + 1)];
@@ -124,14 +130,7 @@ pub fn patches(
     stars: &[Star],
     most: usize,
 ) -> Result<Vec<Region>, PictureError> {
-    let (width, height) = result.size();
-    let mut patches = whole_patches(width, height);
-    if !stars.is_empty() {
-        patches.retain(|p| near_stars(*p, origin, stars));
-    }
-    let few = if stars.is_empty() { 4 * most } else { most };
-    let step = patches.len().div_ceil(few).max(1);
-    let patches: Vec<Region> = patches.into_iter().step_by(step).collect();
+    let patches = candidates(result.size(), origin, stars, most);
     if !stars.is_empty() {
         return Ok(patches);
     }
@@ -141,6 +140,22 @@ pub fn patches(
     ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
     ranked.truncate(ranked.len().div_ceil(4));
     Ok(ranked.into_iter().map(|(_, p)| p).collect())
+}
+
+/// Patches of which [`patches`] chooses for a result of this size.
+pub fn candidates(
+    (width, height): (u32, u32),
+    origin: [u32; 2],
+    stars: &[Star],
+    most: usize,
+) -> Vec<Region> {
+    let mut patches = whole_patches(width, height);
+    if !stars.is_empty() {
+        patches.retain(|p| near_stars(*p, origin, stars));
+    }
+    let few = if stars.is_empty() { 4 * most } else { most };
+    let step = patches.len().div_ceil(few).max(1);
+    patches.into_iter().step_by(step).collect()
 }
 
 /// How much a patch varies from one square of 6 x 6 pixels to the next, relative to its level:

@@ -6,10 +6,12 @@ use jade_core::cache::Cache;
 use jade_core::engine::{self, Budget, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan};
-use jade_core::progress::Unwatched;
+use jade_core::progress::{Unwatched, Watch};
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_pixels::write::{Picture, Target, write_picture};
+use jade_scenes::frame_name;
+use jade_scenes::night_sky::NightSky;
 use std::path::{Path, PathBuf};
 
 /// A folder with frames and a cache.
@@ -24,6 +26,13 @@ impl Shoot {
 
     pub fn path(&self, name: &str) -> PathBuf {
         self.folder.path().join(name)
+    }
+
+    /// Writes a whole scene into the folder, and gives its frames.
+    pub fn hold(&self, scene: &NightSky) -> Vec<FrameInput> {
+        scene.write(self.folder.path(), |_, _| true).unwrap();
+        let frames = scene.options().frames;
+        (0..frames).map(|i| input(&self.path(&frame_name(i, frames)))).collect()
     }
 
     /// Writes 16-bit sRGB samples as a frame.
@@ -52,10 +61,21 @@ impl Shoot {
         reference: Option<usize>,
         plan: &Plan,
     ) -> Result<Outcome, CoreError> {
-        let cache = self.cache();
+        self.stack_into(&self.cache(), inputs, reference, plan, false, &Unwatched)
+    }
+
+    /// Stacks with any cache, perhaps without decoding frames into it, under any watch.
+    pub fn stack_into(
+        &self,
+        cache: &Cache,
+        inputs: &[FrameInput],
+        reference: Option<usize>,
+        plan: &Plan,
+        stream: bool,
+        watch: &dyn Watch,
+    ) -> Result<Outcome, CoreError> {
         let budget = Budget::new(Some(256), Some(2)).unwrap();
-        let watch = &Unwatched;
-        engine::stack(&Request { frames: inputs, reference, plan, cache: &cache, budget, watch })
+        engine::stack(&Request { frames: inputs, reference, plan, cache, budget, stream, watch })
     }
 
     pub fn cache(&self) -> Cache {

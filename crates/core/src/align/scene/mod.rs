@@ -11,17 +11,16 @@ mod fit;
 mod patches;
 mod sketch;
 
-use super::alignment::{Aligned, Alignment, spread_residuals};
+use super::alignment::{Aligned, spread_residuals};
 use super::motion::{Motion, apply};
 use crate::CoreError;
-use crate::frames::{Frame, Light};
+use crate::frames::Light;
 use crate::plan::SceneModel;
 use crate::progress::Watch;
 use features::Corner;
 use fit::Fit;
 use nalgebra::Matrix3;
 use patches::{Patches, Sighting};
-use rayon::prelude::*;
 use sketch::Sketch;
 
 /// Fewer agreeing corners are taken for chance.
@@ -39,41 +38,8 @@ const NEAR: f64 = 0.4;
 /// A motion that moves nothing by more than this is none, in pixels.
 const STILL: f64 = 0.03;
 
-/// Finds each frame's motion from what the pictures show; all are of one size. A frame with a
-/// hint, a motion known from elsewhere, is refined from there, or placed by it alone.
-///
-/// # Errors
-/// [`CoreError::Frames`] when the reference frame shows too little to align on.
-pub fn align_scene(
-    frames: &[&Frame],
-    reference: usize,
-    hints: &[Option<Matrix3<f64>>],
-    model: SceneModel,
-    watch: &dyn Watch,
-) -> Result<Alignment, CoreError> {
-    let scene = Scene::new(frames[reference], model, watch)?;
-    let aligned: Result<Vec<Aligned>, CoreError> = frames
-        .par_iter()
-        .enumerate()
-        .map(|(i, frame)| {
-            if watch.cancelled() {
-                return Err(CoreError::Cancelled);
-            }
-            let found = match i == reference {
-                true => {
-                    Aligned { matched: scene.full.count(), rms_px: Some(0.0), ..Aligned::still() }
-                }
-                false => scene.place(*frame, hints[i].as_ref())?,
-            };
-            watch.advance(1);
-            Ok(found)
-        })
-        .collect();
-    Ok(Alignment { frames: aligned?, lens: None })
-}
-
-/// The reference frame, ready to be looked for in the others.
-struct Scene<'a> {
+/// The reference frame, ready to be looked for in the others; which motions they may have.
+pub struct Scene<'a> {
     corners: Vec<Corner>,
     rough: Patches,
     full: Patches,
@@ -84,7 +50,11 @@ struct Scene<'a> {
 }
 
 impl<'a> Scene<'a> {
-    fn new(
+    /// Learns what the reference frame shows.
+    ///
+    /// # Errors
+    /// [`CoreError::Frames`] when that is too little to align on.
+    pub fn new(
         reference: &dyn Light,
         model: SceneModel,
         watch: &'a dyn Watch,
@@ -103,8 +73,21 @@ impl<'a> Scene<'a> {
         Ok(Self { corners, rough, full, size: reference.size(), step, model, watch })
     }
 
-    /// Places one frame, or tells why it cannot be placed.
-    fn place(&self, frame: &dyn Light, hint: Option<&Matrix3<f64>>) -> Result<Aligned, CoreError> {
+    /// The reference frame's own place.
+    pub fn reference(&self) -> Aligned {
+        Aligned { matched: self.full.count(), rms_px: Some(0.0), ..Aligned::still() }
+    }
+
+    /// Places a frame of the same size, or tells why it cannot be placed. With a hint, a motion
+    /// known from elsewhere, it is refined from there, or placed by it alone.
+    ///
+    /// # Errors
+    /// [`CoreError::Cancelled`] when the watch says so.
+    pub fn place(
+        &self,
+        frame: &dyn Light,
+        hint: Option<&Matrix3<f64>>,
+    ) -> Result<Aligned, CoreError> {
         let start = match hint {
             Some(hint) => *hint,
             None => {

@@ -1,0 +1,135 @@
+//! The frames of a run: on scratch, or decoded into memory whenever they are needed.
+
+use super::{Request, decode, memory};
+use crate::CoreError;
+use crate::frames::Frame;
+use crate::plan::{AlignMode, Edges, Method};
+use jade_pixels::PictureError;
+use jade_pixels::read::PictureFile;
+use rayon::prelude::*;
+
+/// A frame, or why it cannot be read.
+pub type Decoded = Result<Frame, String>;
+
+/// All frames that were given, in order.
+pub struct Gallery<'a> {
+    request: &'a Request<'a>,
+    pub frames: Vec<Decoded>,
+    /// How many frames are in memory together when there is no scratch.
+    together: Option<usize>,
+}
+
+impl<'a> Gallery<'a> {
+    /// Decodes the frames to scratch, or only reads their headers where the run needs none.
+    ///
+    /// # Errors
+    /// [`CoreError::Cancelled`], [`CoreError::Scratch`]; a frame that cannot be read is no error.
+    pub fn open(request: &'a Request<'a>) -> Result<Self, CoreError> {
+        let together = together(request);
+        let frames = match together {
+            None => decode::frames(request)?,
+            Some(_) => decode::headers(request)?,
+        };
+        Ok(Self { request, frames, together })
+    }
+
+    /// Whether frames are decoded whenever they are needed; how many together.
+    pub fn streamed(&self) -> Option<usize> {
+        self.together
+    }
+
+    /// Indices of the frames that can be used so far.
+    pub fn usable(&self) -> Vec<usize> {
+        (0..self.frames.len()).filter(|&i| self.frames[i].is_ok()).collect()
+    }
+
+    /// A usable frame's header.
+    pub fn header(&self, index: usize) -> &Frame {
+        self.frames[index].as_ref().expect("only usable frames are asked for")
+    }
+
+    /// Does `work` with a usable frame, decoded.
+    ///
+    /// # Errors
+    /// Those of `work`, and those of decoding.
+    pub fn with<T>(
+        &self,
+        index: usize,
+        work: impl FnOnce(&Frame) -> Result<T, CoreError>,
+    ) -> Result<T, CoreError> {
+        match self.header(index) {
+            frame if frame.is_decoded() => work(frame),
+            _ => work(&self.load(index)?),
+        }
+    }
+
+    /// Decodes a frame into memory.
+    ///
+    /// # Errors
+    /// [`CoreError::Picture`], [`CoreError::Cancelled`].
+    pub fn load(&self, index: usize) -> Result<Frame, CoreError> {
+        Frame::load(&self.request.frames[index], &mut || match self.request.watch.cancelled() {
+            true => Err(PictureError::Cancelled),
+            false => Ok(()),
+        })
+    }
+
+    /// Does `work` with each usable frame, decoded, several at a time. Frames that turn out not to
+    /// be readable are marked so, and left out of what is returned.
+    ///
+    /// # Errors
+    /// The first error of `work`; [`CoreError::Cancelled`].
+    pub fn each<T: Send>(
+        &mut self,
+        work: impl Fn(usize, &Frame) -> Result<T, CoreError> + Sync,
+    ) -> Result<Vec<(usize, T)>, CoreError> {
+        let usable = self.usable();
+        let one = |&index: &usize| -> Result<(usize, Result<T, String>), CoreError> {
+            let frame = self.header(index);
+            if frame.is_decoded() {
+                return Ok((index, Ok(work(index, frame)?)));
+            }
+            match self.load(index) {
+                Ok(frame) => Ok((index, Ok(work(index, &frame)?))),
+                Err(CoreError::Cancelled) => Err(CoreError::Cancelled),
+                Err(error) => Ok((index, Err(error.to_string()))),
+            }
+        };
+        let mut done = Vec::with_capacity(usable.len());
+        for few in usable.chunks(self.together.unwrap_or(usable.len()).max(1)) {
+            let some: Result<Vec<_>, CoreError> = few.par_iter().map(one).collect();
+            done.extend(some?);
+        }
+        let mut kept = Vec::with_capacity(done.len());
+        for (index, result) in done {
+            match result {
+                Ok(value) => kept.push((index, value)),
+                Err(reason) => self.frames[index] = Err(reason),
+            }
+        }
+        Ok(kept)
+    }
+}
+
+/// How many frames at a time a run without scratch holds in memory; `None` when it cannot do
+/// without: the method orders samples, something else than the frames' own light is needed, or the
+/// picture that gathers does not fit into the memory together with a frame.
+fn together(request: &Request) -> Option<usize> {
+    let (align, combine) = (&request.plan.align, &request.plan.combine);
+    let plain = matches!(combine.method, Method::Mean | Method::Lightest | Method::Darkest);
+    let gaps = combine.fill_gaps && align.mode == AlignMode::None;
+    if !request.stream || !plain || combine.level || combine.weigh || gaps {
+        return None;
+    }
+    let area = |input| {
+        let file = PictureFile::open(input).ok()?;
+        Some(u64::from(file.facts().width) * u64::from(file.facts().height))
+    };
+    let largest = request.frames.iter().filter_map(|input| area(&input.path)).max()?;
+    // Light that gathers, and for edges that not all frames cover, weights and numbers of frames.
+    let gathered = largest * if combine.edges == Edges::Trim { 12 } else { 18 };
+    let left = request.budget.memory.checked_sub(gathered + memory::APART)?;
+    // A JPEG or PNG decoder may hold the picture a second time.
+    let frames = (left / (largest * 6).max(1)) as usize;
+    (frames >= 2).then_some((frames - 1).min(request.budget.threads))
+}
