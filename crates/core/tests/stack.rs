@@ -9,7 +9,7 @@ use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Method, Plan};
 use jade_core::progress::{Stage, Unwatched, Watch};
 use jade_pixels::read::PictureFile;
-use jade_pixels::tiled::{Region, TiledFile};
+
 use jade_pixels::write::Target;
 use jade_scenes::night_sky::{NightSky, Options};
 use shoot::{Shoot, input, pixels, plan};

@@ -150,7 +150,7 @@ proptest! {
     fn every_way_of_cutting_and_coding_reads_the_same(
         (width, height, rows_per_strip) in (1u32..70, 1u32..300, 1u32..320),
         channels in 1u32..5,
-        (wide, big_endian, differences, deflate): (bool, bool, bool, bool),
+        [wide, big_endian, differences, deflate] in any::<[bool; 4]>(),
     ) {
         let made = Made {
             width, height, rows_per_strip, channels, wide, big_endian, differences, deflate,

@@ -54,7 +54,9 @@ impl Strips {
         for (index, place) in self.places.iter().enumerate() {
             let first = index as u32 * self.rows_per_strip;
             let tall = self.rows_per_strip.min(self.height - first);
-            let mut strip = self.open(&file, *place, tall as usize * row_bytes, &mut memory)?;
+            let last = first + tall == self.height;
+            let need = tall as usize * row_bytes;
+            let mut strip = self.open(&file, *place, need, &mut memory, last)?;
             let mut done = 0;
             while done < tall {
                 let some = (tall - done).min(SIDE - held);
@@ -70,6 +72,7 @@ impl Strips {
                     (top, held) = (top + held, 0);
                 }
             }
+            strip.end().map_err(|_| self.broken())?;
         }
         Ok(())
     }
@@ -80,6 +83,7 @@ impl Strips {
         (at, long): (u64, u64),
         need: usize,
         memory: &'a mut Memory,
+        last: bool,
     ) -> Result<Strip<'a>, PictureError> {
         let io = PictureError::io(&self.path);
         let Memory { packed, unpacked, inflater } = memory;
@@ -100,12 +104,17 @@ impl Strips {
             Ok(long) if long == need => Ok(Strip::Whole(unpacked)),
             Ok(_) => Err(self.wrong_length()),
             // A last strip may be written taller than the picture goes on.
-            Err(libdeflater::DecompressionError::InsufficientSpace) => {
-                let source = flate2::bufread::ZlibDecoder::new(packed.as_slice());
-                Ok(Strip::Stream(Box::new(source), unpacked))
+            Err(libdeflater::DecompressionError::InsufficientSpace) if last => {
+                let source = || flate2::bufread::ZlibDecoder::new(packed.as_slice());
+                std::io::copy(&mut source(), &mut std::io::sink()).map_err(|_| self.broken())?;
+                Ok(Strip::Stream(Box::new(source()), unpacked))
             }
-            Err(_) => Err(PictureError::damaged(&self.path, "a strip that cannot be unpacked")),
+            Err(_) => Err(self.broken()),
         }
+    }
+
+    fn broken(&self) -> PictureError {
+        PictureError::damaged(&self.path, "a strip that cannot be unpacked")
     }
 
     fn wrong_length(&self) -> PictureError {
@@ -150,6 +159,14 @@ impl Strip<'_> {
                 })?;
                 Ok(buffer)
             }
+        }
+    }
+
+    /// Checks a stream's own sum, which stands behind its last byte.
+    fn end(self) -> std::io::Result<()> {
+        match self {
+            Self::Stream(mut source, _) => source.read(&mut [0]).map(|_| ()),
+            Self::Whole(_) => Ok(()),
         }
     }
 }

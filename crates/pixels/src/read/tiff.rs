@@ -37,7 +37,11 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
 
     let (bits, layout) = match decoder.colortype().map_err(failed)? {
         ColorType::Gray(bits @ (8 | 16)) => (bits, Layout::Grey { stride: 1 }),
-        ColorType::GrayA(bits @ (8 | 16)) => (bits, Layout::Grey { stride: 2 }),
+        // Grey with opacity is told in either way.
+        ColorType::GrayA(bits @ (8 | 16))
+        | ColorType::Multiband { bit_depth: bits @ (8 | 16), num_samples: 2 } => {
+            (bits, Layout::Grey { stride: 2 })
+        }
         ColorType::RGB(bits @ (8 | 16)) => (bits, Layout::Rgb { stride: 3 }),
         ColorType::RGBA(bits @ (8 | 16)) => (bits, Layout::Rgb { stride: 4 }),
         other => {
