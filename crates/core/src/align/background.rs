@@ -210,6 +210,54 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
+    /// A slope from dark to less dark, with a pattern for noise.
+    struct Slope;
+
+    fn level(x: u32, y: u32) -> f32 {
+        0.02 + 2e-5 * x as f32 + 4e-5 * y as f32
+    }
+
+    impl Light for Slope {
+        fn size(&self) -> (u32, u32) {
+            (331, 257)
+        }
+        fn fill(
+            &self,
+            r: Region,
+            planes: [&mut [f32]; 3],
+            stride: usize,
+        ) -> Result<(), PictureError> {
+            for plane in planes {
+                for i in 0..r.area() as u32 {
+                    let (x, y) = (i % r.width, i / r.width);
+                    let (px, py) = (r.x + x, r.y + y);
+                    let noise = ((px * 7919 + py * 104_729) % 1009) as f32 / 1009.0 - 0.5;
+                    plane[y as usize * stride + x as usize] = level(px, py) + 0.001 * noise;
+                }
+            }
+            Ok(())
+        }
+    }
+
+    #[test]
+    fn a_slope_is_followed_to_the_rims_and_taken_off() {
+        let background = Background::measure(&Slope).unwrap();
+        assert!((background.median_level() - level(165, 128)).abs() < 5e-4);
+        let region = Region { x: 90, y: 37, width: 241, height: 220 };
+        let mut mesh = Mesh::default();
+        background.mesh(region, &mut mesh);
+        for y in [0, 1, 15, 16, 100, 219] {
+            let mut row: Vec<f32> = (0..241).map(|x| level(90 + x, 37 + y as u32)).collect();
+            for (x, truth) in row.iter().enumerate() {
+                assert!((mesh.level(x, y) - truth).abs() < 4e-4, "at {x} {y}");
+                let noise = mesh.noise(x, y);
+                assert!((2e-4..5e-4).contains(&noise), "{noise} at {x} {y}");
+            }
+            mesh.subtract_level(y, &mut row);
+            assert!(row.iter().all(|v| v.abs() < 4e-4), "row {y}");
+        }
+    }
+
     proptest! {
         #[test]
         fn sorted_values_give_the_same_spread(

@@ -474,6 +474,98 @@ fn erfc(x: f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    const WIDE: usize = 23;
+    const TALL: usize = 17;
+
+    proptest! {
+        #[test]
+        fn crowded_places_are_those_with_many_rejections_around(
+            rejected in prop::collection::btree_set(0..(WIDE * TALL) as u32, 0..120),
+        ) {
+            let list: Vec<u32> = rejected.iter().copied().collect();
+            let mut near = Near { counts: vec![0; WIDE * TALL], crowded: vec![] };
+            let mut found = near.crowded(&list, WIDE).to_vec();
+            found.sort_unstable();
+            let around = |at: u32| {
+                let place = |at: u32| (at as i64 % WIDE as i64, at as i64 / WIDE as i64);
+                let (x, y) = place(at);
+                let close = |other: &&u32| {
+                    let (u, v) = place(**other);
+                    (u - x).abs() <= NEAR as i64 && (v - y).abs() <= NEAR as i64
+                };
+                list.iter().filter(close).count()
+            };
+            let truth: Vec<u32> = (0..(WIDE * TALL) as u32)
+                .filter(|at| !rejected.contains(at) && around(*at) >= MANY as usize)
+                .collect();
+            prop_assert_eq!(found, truth);
+            prop_assert!(near.counts.iter().all(|count| *count == 0), "left clean");
+        }
+
+        /// Some frames cover only a part; nothing lies beyond a limit of forty sigma.
+        #[test]
+        fn what_rejects_nothing_is_the_weighted_mean(
+            frames in 2usize..9,
+            (wide, tall) in (1u32..50, 1u32..6),
+            seed in any::<u64>(),
+        ) {
+            let region = Region { x: 3, y: 2, width: wide, height: tall };
+            let area = region.area();
+            let mut state = seed | 1;
+            let mut next = || {
+                state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+                (state >> 40) as f32 / (1u64 << 24) as f32
+            };
+            let mut held = Held::default();
+            held.begin(frames, region);
+            for frame in 0..frames {
+                held.planes(frame).into_iter().flatten().for_each(|v| *v = 0.4 + 0.2 * next());
+                let some = (frame > 1).then(|| (0..area).map(|_| next() > 0.3).collect());
+                held.covered.push(some);
+            }
+            let weights: Vec<f32> = (0..frames).map(|_| 0.5 + next()).collect();
+            let mut out = Reduced { by_frame: vec![0; frames], ..Reduced::default() };
+            let clip = Clip::new(frames, 40.0);
+            clip.reduce(&held, region, &weights, &mut Marks::default(), &mut out);
+            for at in 0..area {
+                for c in 0..3 {
+                    let (mut sum, mut total) = (0.0, 0.0);
+                    for frame in (0..frames).filter(|&f| held.covers(f, at)) {
+                        sum += weights[frame] * held.plane(frame, c)[at];
+                        total += weights[frame];
+                    }
+                    let off = (out.light[at * 3 + c] - sum / total).abs();
+                    prop_assert!(off < 1e-5, "{} off at {}", off, at);
+                }
+            }
+            prop_assert!(out.by_frame.iter().all(|n| *n == 0));
+            prop_assert_eq!(out.rejected.len(), area);
+        }
+    }
+
+    #[test]
+    fn an_outlier_is_rejected_and_told() {
+        let region = Region { x: 0, y: 0, width: 40, height: 3 };
+        let mut held = Held::default();
+        held.begin(9, region);
+        for frame in 0..9 {
+            for plane in held.planes(frame) {
+                for (i, v) in plane.iter_mut().enumerate() {
+                    *v = 0.2 + 0.001 * ((i * 7 + frame * 5) % 9) as f32;
+                }
+            }
+            held.covered.push(None);
+        }
+        held.planes(4).map(|plane| plane[77] = 0.9);
+        let mut out = Reduced { by_frame: vec![0; 9], ..Reduced::default() };
+        Clip::new(9, 3.0).reduce(&held, region, &[1.0; 9], &mut Marks::default(), &mut out);
+        assert_eq!(out.rejected[77], [1, 5], "one sample, of the fifth frame");
+        assert_eq!(out.rejected.iter().filter(|r| r[0] > 0).count(), 1);
+        assert_eq!(out.by_frame, [0, 0, 0, 0, 1, 0, 0, 0, 0]);
+        assert!((out.light[77 * 3] - 0.204).abs() < 0.001, "{}", out.light[77 * 3]);
+    }
 
     #[test]
     fn limits_follow_the_tables() {
