@@ -144,7 +144,7 @@ fn the_result_is_near_the_noise_free_picture() {
     let single = linear(sky.scene.frame(sky.scene.reference()));
     let (mut result, mut one, mut count) = (0.0f64, 0.0f64, 0);
     for (i, v) in light.iter().enumerate() {
-        let (x, y) = (i / 3 % width as usize + ox, i / 3 / width as usize + oy);
+        let (x, y) = (i / 3 % width + ox, i / 3 / width + oy);
         // Sky above everything that stands.
         if y > 200 {
             continue;

@@ -98,7 +98,7 @@ impl Made {
             (279, 4, count, lists(&lengths, lengths_at)),
             (317, 3, 1, if self.differences { 2 } else { 1 }),
         ];
-        if self.channels % 2 == 0 {
+        if self.channels.is_multiple_of(2) {
             entries.push((338, 3, 1, 2));
         }
         let directory = (bytes.len() as u32).next_multiple_of(2);

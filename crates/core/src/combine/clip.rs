@@ -164,8 +164,8 @@ impl Clip {
         let whole = held.whole(start, long);
         group.load(held, start, long, whole);
         let (mut middles, mut inverses) = ([[0.0; LANES]; 3], [[0.0; LANES]; 3]);
-        for c in 0..3 {
-            (middles[c], inverses[c]) = match whole {
+        for (c, (middle, inverse)) in middles.iter_mut().zip(&mut inverses).enumerate() {
+            (*middle, *inverse) = match whole {
                 true => {
                     group.sorted.iter_mut().zip(&group.samples).for_each(|(row, s)| *row = s[c]);
                     self.network.run(&mut group.sorted);
@@ -421,6 +421,7 @@ impl Sums {
 }
 
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl", "x86_64+avx2"))]
+#[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
 fn settle(
     light: [&[f32]; 3],
     middle: [&[f32]; 3],
@@ -558,7 +559,7 @@ mod tests {
             }
             held.covered.push(None);
         }
-        held.planes(4).map(|plane| plane[77] = 0.9);
+        held.planes(4).into_iter().for_each(|plane| plane[77] = 0.9);
         let mut out = Reduced { by_frame: vec![0; 9], ..Reduced::default() };
         Clip::new(9, 3.0).reduce(&held, region, &[1.0; 9], &mut Marks::default(), &mut out);
         assert_eq!(out.rejected[77], [1, 5], "one sample, of the fifth frame");
