@@ -395,9 +395,11 @@ impl Near {
 impl Sums {
     fn put(&mut self, start: usize, long: usize, middles: &[Row; 3], kept: &Kept) {
         let at = start..start + long;
-        for c in 0..3 {
-            self.middle[c][at.clone()].copy_from_slice(&middles[c][..long]);
-            self.light[c][at.clone()].copy_from_slice(&kept.light[c][..long]);
+        for (plane, row) in self.middle.iter_mut().zip(middles) {
+            plane[at.clone()].copy_from_slice(&row[..long]);
+        }
+        for (plane, row) in self.light.iter_mut().zip(&kept.light) {
+            plane[at.clone()].copy_from_slice(&row[..long]);
         }
         self.weight[at.clone()].copy_from_slice(&kept.weight[..long]);
         self.kept[at.clone()].copy_from_slice(&kept.kept[..long]);
