@@ -214,7 +214,7 @@ mod tests {
     struct Slope;
 
     fn level(x: u32, y: u32) -> f32 {
-        0.02 + 2e-5 * x as f32 + 4e-5 * y as f32
+        0.02 + 4e-6 * x as f32 + 6e-6 * y as f32
     }
 
     impl Light for Slope {
@@ -249,12 +249,12 @@ mod tests {
         for y in [0, 1, 15, 16, 100, 219] {
             let mut row: Vec<f32> = (0..241).map(|x| level(90 + x, 37 + y as u32)).collect();
             for (x, truth) in row.iter().enumerate() {
-                assert!((mesh.level(x, y) - truth).abs() < 4e-4, "at {x} {y}");
+                assert!((mesh.level(x, y) - truth).abs() < 1.5e-4, "at {x} {y}");
                 let noise = mesh.noise(x, y);
-                assert!((2e-4..5e-4).contains(&noise), "{noise} at {x} {y}");
+                assert!((2e-4..6e-4).contains(&noise), "{noise} at {x} {y}");
             }
             mesh.subtract_level(y, &mut row);
-            assert!(row.iter().all(|v| v.abs() < 4e-4), "row {y}");
+            assert!(row.iter().all(|v| v.abs() < 1.5e-4), "row {y}");
         }
     }
 
