@@ -3,11 +3,13 @@
 
 use crate::CoreError;
 use crate::cache::{Cache, Key};
+use bytemuck::{cast_slice, cast_slice_mut};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
 use jade_pixels::tiled::{Region, TiledFile};
+use memmap2::{Advice, MmapMut};
 use std::path::PathBuf;
 
 /// A picture file to be stacked.
@@ -111,12 +113,15 @@ enum Samples {
     /// In the cache.
     Tiles(TiledFile<u16>),
     /// In memory, as interleaved rows.
-    Memory(Vec<u16>),
+    Memory(MmapMut),
     /// Nowhere yet: only the header was read.
     Undecoded,
 }
 
 impl Frame {
+    /// Bytes that a pixel takes in memory.
+    pub const BYTES: u64 = 6;
+
     /// Decodes a frame into the cache, or finds it there. `watch` sees the rows of a frame that is
     /// decoded and may stop it.
     ///
@@ -136,7 +141,7 @@ impl Frame {
         Ok(Self { samples: Samples::Tiles(samples), ..frame })
     }
 
-    /// Decodes a frame into memory: six bytes for each pixel.
+    /// Decodes a frame into memory: [`Frame::BYTES`] for each pixel.
     ///
     /// # Errors
     /// As for [`Frame::decode`].
@@ -146,12 +151,18 @@ impl Frame {
     ) -> Result<Self, CoreError> {
         let (frame, file) = Self::header(input)?;
         let (width, height) = frame.size;
-        let mut rows = Vec::with_capacity(width as usize * height as usize * 3);
-        file.rows(&mut |_, samples| {
-            rows.extend_from_slice(samples);
+        let io = PictureError::io(&input.path);
+        let bytes = (u64::from(width) * u64::from(height) * Self::BYTES) as usize;
+        let mut memory = MmapMut::map_anon(bytes).map_err(&io)?;
+        // Regions of rows far apart are read from it, which takes large pages to be fast; a system
+        // without them is only slower.
+        let _ = memory.advise(Advice::HugePage);
+        let rows: &mut [u16] = cast_slice_mut(&mut memory);
+        file.rows(&mut |y, samples| {
+            rows[y as usize * width as usize * 3..][..samples.len()].copy_from_slice(samples);
             watch()
         })?;
-        Ok(Self { samples: Samples::Memory(rows), ..frame })
+        Ok(Self { samples: Samples::Memory(memory), ..frame })
     }
 
     /// Reads a frame's header only; its samples cannot be read from what comes out.
@@ -185,7 +196,8 @@ impl Frame {
             Samples::Tiles(tiles) => {
                 with_buffer(|buffer| tiles.visit_region(region, buffer, visit))
             }
-            Samples::Memory(rows) => {
+            Samples::Memory(memory) => {
+                let rows: &[u16] = cast_slice(memory);
                 for y in region.y..region.y + region.height {
                     let from = (y as usize * self.size.0 as usize + region.x as usize) * 3;
                     visit(region.x, y, &rows[from..from + region.width as usize * 3]);
@@ -208,37 +220,25 @@ impl Light for Frame {
         [red, green, blue]: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
-        let curves = self.curves();
         self.visit(region, |x, y, samples| {
             let at = (y - region.y) as usize * stride + (x - region.x) as usize;
-            let long = samples.len() / 3;
-            let out = red[at..at + long]
-                .iter_mut()
-                .zip(&mut green[at..at + long])
-                .zip(&mut blue[at..at + long]);
-            for (((r, g), b), pixel) in out.zip(samples.as_chunks::<3>().0) {
-                *r = curves[0][pixel[0] as usize];
-                *g = curves[1][pixel[1] as usize];
-                *b = curves[2][pixel[2] as usize];
-            }
+            let range = at..at + samples.len() / 3;
+            let [red, green, blue] = [&mut *red, &mut *green, &mut *blue];
+            let planes = [red, green, blue].map(|plane| &mut plane[range.clone()]);
+            self.encoding.decode_pixels(samples, planes);
         })
     }
 
     fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
-        let curves = self.curves();
         let width = region.width as usize;
         self.visit(region, |x, y, samples| {
             let at = (y - region.y) as usize * width + (x - region.x) as usize;
-            let (pixels, _) = samples.as_chunks::<3>();
-            for (value, &[r, g, b]) in out[at..at + pixels.len()].iter_mut().zip(pixels) {
-                let [r, g, b] = [(0, r), (1, g), (2, b)].map(|(c, v)| curves[c][v as usize]);
-                *value = (r + g + b) * (1.0 / 3.0);
-            }
+            self.encoding.decode_means(samples, &mut out[at..at + samples.len() / 3]);
         })
     }
 
     fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
-        let curves = self.curves();
+        let curves = [0, 1, 2].map(|c| self.encoding.curve(c));
         let across = region.width.div_ceil(step) as usize;
         let mut out = vec![0.0; across * region.height.div_ceil(step) as usize];
         self.visit(region, |x, y, samples| {
@@ -257,12 +257,6 @@ impl Light for Frame {
             }
         })?;
         Ok(out)
-    }
-}
-
-impl Frame {
-    fn curves(&self) -> [&[f32; 65536]; 3] {
-        [0, 1, 2].map(|c| self.encoding.curve(c).try_into().expect("a value for every code"))
     }
 }
 

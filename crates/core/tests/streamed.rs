@@ -3,7 +3,7 @@
 mod shoot;
 
 use jade_core::cache::Cache;
-use jade_core::engine::Outcome;
+use jade_core::engine::{self, Budget, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Method, Plan};
 use jade_core::progress::Unwatched;
@@ -26,24 +26,33 @@ fn yard(shoot: &Shoot, frames: u32) -> Vec<FrameInput> {
     (0..frames).map(|i| shoot.save(&format!("y{i}.tif"), SIZE, &scene.frame(i))).collect()
 }
 
-/// The outcome without scratch, and whether decoded frames were put into the cache on the way.
-fn streamed(shoot: &Shoot, inputs: &[FrameInput], plan: &Plan) -> (Outcome, bool) {
+/// The outcome without scratch, and how many decoded frames were put into the cache on the way.
+fn streamed(shoot: &Shoot, inputs: &[FrameInput], plan: &Plan) -> (Outcome, usize) {
     let cache = Cache::at(&shoot.path("streamed"));
     let _ = std::fs::remove_dir_all(cache.folder());
     let outcome = shoot.stack_into(&cache, inputs, None, plan, true, &Unwatched).unwrap();
-    (outcome, cache.folder().join("frames").exists())
+    (outcome, on_scratch(&cache))
+}
+
+fn on_scratch(cache: &Cache) -> usize {
+    std::fs::read_dir(cache.folder().join("frames")).map_or(0, |frames| frames.count())
+}
+
+/// Picture and report are the same to the last bit.
+fn assert_same(one: &Outcome, other: &Outcome, what: &str) {
+    assert!(pixels(one) == pixels(other), "{what} differs");
+    let report = |outcome: &Outcome| serde_json::to_value(&outcome.report).unwrap();
+    let (one, other) = (report(one), report(other));
+    for (key, value) in one.as_object().unwrap() {
+        assert!(*value == other[key], "{what}: {key} differs");
+    }
 }
 
 fn same(shoot: &Shoot, inputs: &[FrameInput], plan: &Plan) {
     let through = shoot.stack(inputs, plan).unwrap();
     let (without, scratch) = streamed(shoot, inputs, plan);
-    assert!(!scratch, "{:?} took scratch", plan.combine.method);
-    assert!(pixels(&through) == pixels(&without), "{:?} differs", plan.combine.method);
-    let report = |outcome: &Outcome| serde_json::to_value(&outcome.report).unwrap();
-    let (through, without) = (report(&through), report(&without));
-    for (key, value) in through.as_object().unwrap() {
-        assert!(*value == without[key], "{:?}: {key} differs", plan.combine.method);
-    }
+    assert_eq!(scratch, 0, "{:?} took scratch", plan.combine.method);
+    assert_same(&through, &without, &format!("{:?}", plan.combine.method));
 }
 
 #[test]
@@ -58,14 +67,58 @@ fn mean_lightest_and_darkest_need_no_scratch_and_come_out_the_same() {
 }
 
 #[test]
-fn what_needs_all_frames_together_goes_through_scratch() {
+fn what_needs_all_frames_together_holds_them_in_memory_where_it_has_room() {
     let shoot = Shoot::new();
-    let inputs = sky(&shoot, 4);
-    let mut levelled = plan(AlignMode::None, Method::Mean, Edges::Trim);
+    let inputs = sky(&shoot, 5);
+    let mut levelled = plan(AlignMode::Stars, Method::Mean, Edges::Keep);
     levelled.combine.level = true;
-    for plan in [plan(AlignMode::None, Method::Median, Edges::Trim), levelled] {
-        assert!(streamed(&shoot, &inputs, &plan).1);
+    for plan in [
+        plan(AlignMode::Stars, Method::Median, Edges::Trim),
+        plan(AlignMode::Stars, Method::Clipped, Edges::Keep),
+        levelled,
+    ] {
+        same(&shoot, &inputs, &plan);
     }
+}
+
+#[test]
+fn frames_in_memory_and_frames_on_scratch_go_together() {
+    let shoot = Shoot::new();
+    let inputs = sky(&shoot, 5);
+    let plan = plan(AlignMode::Stars, Method::Clipped, Edges::Trim);
+    let cache = Cache::at(&shoot.path("mixed"));
+    let some = [inputs[0].clone(), inputs[3].clone()];
+    shoot.stack_into(&cache, &some, None, &plan, false, &Unwatched).unwrap();
+    assert_eq!(on_scratch(&cache), 2);
+    let mixed = shoot.stack_into(&cache, &inputs, None, &plan, true, &Unwatched).unwrap();
+    assert_eq!(on_scratch(&cache), 2, "the others stay in memory");
+    assert_same(&shoot.stack(&inputs, &plan).unwrap(), &mixed, "frames from both places");
+}
+
+#[test]
+fn frames_that_memory_has_no_room_for_go_to_scratch() {
+    let shoot = Shoot::new();
+    // 16 MB decoded each: the second one finds no room in the least budget.
+    let (width, height) = (2000, 1334);
+    let even = |i: u16| {
+        let samples = vec![9000 + i; width as usize * height as usize * 3];
+        shoot.save(&format!("even{i}.tif"), (width, height), &samples)
+    };
+    let inputs = [even(0), even(1), even(2)];
+    let cache = Cache::at(&shoot.path("small"));
+    let plan = plan(AlignMode::None, Method::Median, Edges::Keep);
+    let request = Request {
+        frames: &inputs,
+        reference: None,
+        plan: &plan,
+        cache: &cache,
+        budget: Budget::new(Some(128), Some(1)).unwrap(),
+        stream: true,
+        watch: &Unwatched,
+    };
+    let outcome = engine::stack(&request).unwrap();
+    assert_eq!(on_scratch(&cache), 2);
+    assert_eq!(outcome.report.frames.iter().filter(|f| f.used).count(), 3);
 }
 
 #[test]
@@ -91,7 +144,7 @@ fn a_frame_that_breaks_off_while_it_is_decoded_is_left_out_with_a_reason() {
     inputs[1] = shoot::input(&shoot.path("s1.tif"));
     for mode in [AlignMode::None, AlignMode::Stars] {
         let (outcome, scratch) = streamed(&shoot, &inputs, &plan(mode, Method::Mean, Edges::Trim));
-        assert!(!scratch);
+        assert_eq!(scratch, 0);
         let frame = &outcome.report.frames[1];
         let reason = frame.reason.as_deref().unwrap_or_default();
         assert!(!frame.used, "{mode:?}");

@@ -155,19 +155,49 @@ impl Encoding {
         &self.curves[channel]
     }
 
+    /// Linear light of interleaved red, green and blue codes, into three planes of as many values
+    /// as there are pixels.
+    pub fn decode_pixels(&self, codes: &[u16], planes: [&mut [f32]; 3]) {
+        let [of_red, of_green, of_blue] = self.tables();
+        let [red, green, blue] = planes;
+        let out = red.iter_mut().zip(green).zip(blue);
+        for (((r, g), b), pixel) in out.zip(codes.as_chunks::<3>().0) {
+            *r = of_red[pixel[0] as usize];
+            *g = of_green[pixel[1] as usize];
+            *b = of_blue[pixel[2] as usize];
+        }
+    }
+
+    /// The mean of each pixel's three colours in linear light.
+    pub fn decode_means(&self, codes: &[u16], means: &mut [f32]) {
+        let [of_red, of_green, of_blue] = self.tables();
+        for (mean, &[r, g, b]) in means.iter_mut().zip(codes.as_chunks::<3>().0) {
+            let light = of_red[r as usize] + of_green[g as usize] + of_blue[b as usize];
+            *mean = light * (1.0 / 3.0);
+        }
+    }
+
+    fn tables(&self) -> [&[f32; 65536]; 3] {
+        [0, 1, 2].map(|c| self.curve(c).try_into().expect("a value for every code"))
+    }
+
     /// The code whose linear light is nearest to `linear`; values outside 0..=1 are clipped.
     pub fn encode(&self, channel: usize, linear: f32) -> u16 {
-        let value = linear.clamp(0.0, 1.0);
-        let halves = self.halves[channel].as_slice();
-        let slot = (value.sqrt() * STARTS as f32) as usize;
-        let mut code = self.starts[channel][slot] as usize;
-        // Mostly one or two codes lie between; adding what a comparison gives needs no guess.
-        code += usize::from(value > halves[code]);
-        code += usize::from(value > halves[code]);
-        while value > halves[code] {
-            code += 1;
+        encode(&self.starts[channel], &self.halves[channel], linear)
+    }
+
+    /// [`Encoding::encode`] of interleaved red, green and blue; `codes` is as long as `linear`.
+    pub fn encode_pixels(&self, linear: &[f32], codes: &mut [u16]) {
+        let [(of_red, red), (of_green, green), (of_blue, blue)] =
+            [0, 1, 2].map(|c| (self.starts[c].as_slice(), self.halves[c].as_slice()));
+        let pixels = linear.as_chunks::<3>().0.iter().zip(codes.as_chunks_mut::<3>().0);
+        for (light, codes) in pixels {
+            *codes = [
+                encode(of_red, red, light[0]),
+                encode(of_green, green, light[1]),
+                encode(of_blue, blue, light[2]),
+            ];
         }
-        code as u16
     }
 
     /// Linear light in this encoding's primaries to linear light in sRGB primaries; rows are the
@@ -253,6 +283,22 @@ fn parametric(p: &[f32]) -> Option<Box<dyn Fn(f32) -> f32>> {
     Some(Box::new(move |x| if x >= d { (a * x + b).max(0.0).powf(g) + e } else { c * x + f }))
 }
 
+/// The code whose light is nearest, found from where its search may start and the light halfway to
+/// each next code.
+#[inline(always)]
+fn encode(starts: &[u16], halves: &[f32], linear: f32) -> u16 {
+    let value = linear.clamp(0.0, 1.0);
+    let slot = (value.sqrt() * STARTS as f32) as usize;
+    let mut code = starts[slot] as usize;
+    // Mostly one or two codes lie between; adding what a comparison gives needs no guess.
+    code += usize::from(value > halves[code]);
+    code += usize::from(value > halves[code]);
+    while value > halves[code] {
+        code += 1;
+    }
+    code as u16
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -263,6 +309,26 @@ mod tests {
         let srgb = Encoding::srgb();
         for code in 0..=65535u16 {
             assert_eq!(srgb.encode(1, srgb.curve(1)[code as usize]), code);
+        }
+    }
+
+    #[test]
+    fn pixels_decode_as_their_curves_say() {
+        let wide = ColorProfile::new_adobe_rgb().encode().unwrap();
+        let wide = Encoding::from_icc(Path::new("wide.tif"), Some(&wide)).unwrap();
+        let codes: Vec<u16> = (0..300u32).map(|i| (i * 40_503 % 65_536) as u16).collect();
+        for encoding in [Encoding::srgb(), wide] {
+            let mut planes = [(); 3].map(|()| vec![0.0; 100]);
+            encoding.decode_pixels(&codes, planes.each_mut().map(Vec::as_mut_slice));
+            let mut means = vec![0.0; 100];
+            encoding.decode_means(&codes, &mut means);
+            for (i, pixel) in codes.as_chunks::<3>().0.iter().enumerate() {
+                let light = [0, 1, 2].map(|c| encoding.curve(c)[pixel[c] as usize]);
+                for c in 0..3 {
+                    assert!((planes[c][i] - light[c]).abs() < 1e-6, "{} {i}", encoding.name());
+                }
+                assert!((means[i] - light.iter().sum::<f32>() / 3.0).abs() < 1e-6);
+            }
         }
     }
 

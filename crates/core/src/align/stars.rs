@@ -46,8 +46,9 @@ pub struct StarList {
     pub sky_level: f32,
 }
 
-/// Width and height of a block that is searched at a time: wide, as tiles are read in whole rows.
-const BLOCK: [u32; 2] = [1024, 128];
+/// Width and height of a block that is searched at a time: whole tiles that stay, with what is
+/// worked out, in the processor's nearer caches.
+const BLOCK: [u32; 2] = [512, 128];
 /// Reach of windows and filters beyond a block.
 const MARGIN: u32 = 12;
 /// Standard deviation of the matched filter in pixels.
@@ -145,45 +146,46 @@ impl Patch {
     ) -> Result<(), PictureError> {
         self.region = Some(region);
         let Self { above, filtered, mesh, rows, sample, .. } = self;
-        for plane in [&mut *above, filtered, rows] {
+        for plane in [&mut *above, filtered] {
             plane.resize(region.area(), 0.0);
         }
         light.fill_mean(region, above)?;
         background.mesh(region, mesh);
         let width = region.width as usize;
-        for (y, row) in above.chunks_exact_mut(width).enumerate() {
-            mesh.subtract_level(y, row);
-        }
-        matched(above, width, rows, filtered);
+        matched(above, width, rows, filtered, |y, row| mesh.subtract_level(y, row));
         // Noise of neighbouring pixels may hang together, so the filtered noise is measured.
-        const STEP: usize = 31;
+        const STEP: usize = 61;
         sample.clear();
-        let some = filtered.iter().enumerate().step_by(STEP);
-        sample.extend(some.map(|(i, f)| f / mesh.noise(i % width, i / width)));
+        for (y, row) in filtered.chunks_exact(width).enumerate() {
+            let some = row.iter().enumerate().skip(y * 7 % STEP).step_by(STEP);
+            sample.extend(some.map(|(x, f)| f / mesh.noise(x, y)));
+        }
         self.noise = robust_sigma(sample, 0.0).max(1e-6);
         Ok(())
     }
 
     fn search(&self, block: Region) -> Vec<Star> {
-        const RUN: usize = 16;
         let mut stars = Vec::new();
+        let (mut thresholds, mut bright) = (Vec::new(), Vec::new());
         let Some(region) = self.region else { return stars };
         let (width, height) = (region.width as usize, region.height as usize);
         let (left, top) = ((block.x - region.x) as usize, (block.y - region.y) as usize);
         let columns = left.max(4)..(left + block.width as usize).min(width.saturating_sub(4));
         for y in top.max(4)..(top + block.height as usize).min(height.saturating_sub(4)) {
-            for from in columns.clone().step_by(RUN) {
-                let run = y * width + from..y * width + (from + RUN).min(columns.end);
-                let threshold = THRESHOLD * self.noise_at(from, y);
-                // Most runs hold nothing, and are passed over as a whole.
-                if !self.filtered[run.clone()].iter().fold(false, |any, &v| any | (v >= threshold))
-                {
-                    continue;
-                }
-                for at in run {
+            let row = &self.filtered[y * width..][columns.clone()];
+            thresholds.clear();
+            let begins = columns.clone().step_by(RUN);
+            thresholds.extend(begins.map(|from| THRESHOLD * self.noise_at(from, y)));
+            bright.resize(thresholds.len(), false);
+            runs_with_light(row, &thresholds, &mut bright);
+            // Most runs hold nothing.
+            for (run, threshold) in thresholds.iter().enumerate().filter(|(i, _)| bright[*i]) {
+                let from = columns.start + run * RUN;
+                for x in from..(from + RUN).min(columns.end) {
+                    let at = y * width + x;
                     let value = self.filtered[at];
-                    if value >= threshold && self.is_peak(at, width, value) {
-                        stars.extend(self.measure(region, at - y * width, y));
+                    if value >= *threshold && self.is_peak(at, width, value) {
+                        stars.extend(self.measure(region, x, y));
                     }
                 }
             }
@@ -282,33 +284,76 @@ impl Patch {
     }
 }
 
+/// Values that are compared with one threshold.
+const RUN: usize = 16;
 /// Reach of the matched filter in pixels.
 const FILTER_REACH: usize = 4;
 
-/// Convolution with a Gaussian of norm one, edges going on as they end; `rows` is room for what is
-/// filtered along the rows only.
-fn matched(values: &[f32], width: usize, rows: &mut [f32], out: &mut [f32]) {
-    let mut kernel: [f32; 2 * FILTER_REACH + 1] = std::array::from_fn(|i| {
+/// Convolution with a Gaussian of norm one, edges going on as they end, of rows that `prepare`
+/// makes ready. `ring` is room for the rows that are filtered along themselves only.
+fn matched(
+    values: &mut [f32],
+    width: usize,
+    ring: &mut Vec<f32>,
+    out: &mut [f32],
+    prepare: impl Fn(usize, &mut [f32]),
+) {
+    const TALL: usize = 2 * FILTER_REACH + 1;
+    let mut kernel: [f32; TALL] = std::array::from_fn(|i| {
         let d = i as f32 - FILTER_REACH as f32;
         (-d * d / (2.0 * FILTER_SIGMA * FILTER_SIGMA)).exp()
     });
     let sum: f32 = kernel.iter().sum();
     kernel.iter_mut().for_each(|k| *k /= sum);
     let height = values.len() / width;
+    ring.resize(TALL * width, 0.0);
     let mut padded = vec![0.0; width + 2 * FILTER_REACH];
-    for (from, to) in values.chunks_exact(width).zip(rows.chunks_exact_mut(width)) {
-        padded[..FILTER_REACH].fill(from[0]);
-        padded[FILTER_REACH..FILTER_REACH + width].copy_from_slice(from);
-        padded[FILTER_REACH + width..].fill(from[width - 1]);
-        let shifted: [&[f32]; 2 * FILTER_REACH + 1] = std::array::from_fn(|i| &padded[i..]);
-        weigh(&kernel, shifted, to);
-    }
+    let mut ready = 0;
     for (y, to) in out.chunks_exact_mut(width).enumerate() {
+        for y in ready..(y + FILTER_REACH + 1).min(height) {
+            let from = &mut values[y * width..(y + 1) * width];
+            prepare(y, from);
+            padded[..FILTER_REACH].fill(from[0]);
+            padded[FILTER_REACH..FILTER_REACH + width].copy_from_slice(from);
+            padded[FILTER_REACH + width..].fill(from[width - 1]);
+            let shifted = std::array::from_fn(|i| &padded[i..]);
+            weigh(&kernel, shifted, &mut ring[y % TALL * width..][..width]);
+        }
+        ready = (y + FILTER_REACH + 1).min(height);
         let near = std::array::from_fn(|i| {
             let row = (y + i).saturating_sub(FILTER_REACH).min(height - 1);
-            &rows[row * width..(row + 1) * width]
+            &ring[row % TALL * width..][..width]
         });
         weigh(&kernel, near, to);
+    }
+}
+
+/// Marks the runs of [`RUN`] values of which some reach their threshold.
+#[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
+#[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
+fn runs_with_light(row: &[f32], thresholds: &[f32], bright: &mut [bool]) {
+    const FEW: usize = 8;
+    bright.fill(false);
+    let any = |run: &[f32], threshold: f32| run.iter().any(|v| *v >= threshold);
+    for (first, some) in row.chunks(FEW * RUN).enumerate() {
+        let (first, last) = (first * FEW, first * FEW + some.len().div_ceil(RUN));
+        // All runs at once, lane by lane: mostly none holds anything.
+        let (runs, rest) = some.as_chunks::<RUN>();
+        let mut most = [-1.0f32; RUN];
+        for (run, threshold) in runs.iter().zip(&thresholds[first..last]) {
+            for lane in 0..RUN {
+                let over = run[lane] - threshold;
+                most[lane] = if over > most[lane] { over } else { most[lane] };
+            }
+        }
+        if rest.is_empty() && most.iter().all(|over| *over < 0.0) {
+            continue;
+        }
+        for ((run, threshold), bright) in
+            some.chunks(RUN).zip(&thresholds[first..last]).zip(&mut bright[first..last])
+        {
+            *bright = any(run, *threshold);
+        }
     }
 }
 

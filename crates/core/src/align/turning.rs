@@ -77,11 +77,11 @@ impl Sky<'_> {
         if all.len() < 3 {
             return vec![];
         }
-        let places: Vec<Places> = all.iter().map(|stars| places_of(stars)).collect();
+        let places: Vec<Places> = all.par_iter().map(|stars| places_of(stars)).collect();
         let others = || places.iter().enumerate().filter(|(i, _)| *i != self.reference);
         let need = (0.7 * (all.len() - 1) as f64).ceil() as usize;
         all[self.reference]
-            .iter()
+            .par_iter()
             .map(|s| [s.x, s.y])
             .filter(|&at| {
                 others().filter(|(_, p)| p.nearest(at, SAME_PLACE).is_some()).count() >= need
@@ -99,9 +99,9 @@ impl Sky<'_> {
     /// Takes what stands at the given places out of the lists.
     fn drop_all(&self, lists: &mut [Vec<Star>], lights: &[[f64; 2]]) {
         let lights = Places::new(lights.to_vec(), PLACE_CELL);
-        for stars in lists {
+        lists.par_iter_mut().for_each(|stars| {
             stars.retain(|s| lights.nearest([s.x, s.y], SAME_PLACE).is_none());
-        }
+        });
     }
 
     /// Those still lights under which the sky moved in some frames: no stars.

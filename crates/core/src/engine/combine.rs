@@ -277,7 +277,8 @@ fn reduce(
     let coverage = (plan.edges == Edges::Keep).then(|| map(MapKind::Coverage, 1)).transpose()?;
     let rejected = rejects.then(|| map(MapKind::Rejected, 2)).transpose()?;
     let by_frame = Mutex::new(vec![0u64; used.len()]);
-    tiles.par_iter().try_for_each_init(Workspace::default, |space, tile| {
+    // One tile after the other to whichever thread is free: shares cut beforehand end apart.
+    tiles.iter().par_bridge().try_for_each_init(Workspace::default, |space, tile| {
         let there = Region { x: tile.x + region.x, y: tile.y + region.y, ..*tile };
         let made = reducer.reduce(there, space, &|| request.watch.cancelled())?;
         writer.write_region(*tile, &made.light)?;
@@ -322,21 +323,27 @@ fn noise_of_counts(
     patches: &[Region],
     origin: [u32; 2],
 ) -> Result<Vec<f32>, CoreError> {
-    counts
-        .par_iter()
+    let reducers: Vec<Reducer> = counts
+        .iter()
         .map(|&n| {
             let placed = order[..n].iter().map(|u| u.placed()).collect();
-            let reducer = Reducer::new(placed, &request.plan.combine, request.budget.held());
-            let mut space = Workspace::default();
-            let mut figures = Vec::new();
-            for patch in patches {
-                let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..*patch };
-                let made = reducer.reduce(there, &mut space, &|| request.watch.cancelled())?;
-                figures.push(noise::of_light(&made.light, patch.width as usize));
-            }
-            Ok(middle(figures))
+            Reducer::new(placed, &request.plan.combine, request.budget.held())
         })
-        .collect()
+        .collect();
+    let each: Vec<(&Reducer, &Region)> =
+        reducers.iter().flat_map(|reducer| patches.iter().map(move |p| (reducer, p))).collect();
+    let figures: Result<Vec<f32>, PictureError> = each
+        .into_par_iter()
+        .with_max_len(4)
+        .map_init(Workspace::default, |space, (reducer, patch)| {
+            let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..*patch };
+            let made = reducer.reduce(there, space, &|| request.watch.cancelled())?;
+            Ok(noise::of_light(&made.light, patch.width as usize))
+        })
+        .collect();
+    let figures = figures?;
+    let of_count = |i: usize| figures[i * patches.len()..(i + 1) * patches.len()].to_vec();
+    Ok((0..counts.len()).map(|i| middle(of_count(i))).collect())
 }
 
 /// The same from what was measured on the way.

@@ -1,29 +1,42 @@
-//! The frames stage: every frame decoded to scratch once, or found in the cache.
+//! The frames stage: every frame decoded once, into what memory is left and then to scratch, or
+//! found in the cache.
 
 use super::gallery::Decoded;
 use super::{Request, memory};
 use crate::CoreError;
-use crate::frames::{Frame, Light};
+use crate::frames::{Frame, FrameInput, Light};
 use crate::progress::Stage;
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
 use jade_pixels::tiled::bytes_on_disk;
 use rayon::prelude::*;
 
-/// Decodes all frames of a request, in order.
+/// Decodes all frames of a request, in order. The first ones stay in memory when the request may
+/// stream and the budget has room for them: that saves writing and reading them again.
 ///
 /// # Errors
 /// [`CoreError::Cancelled`], [`CoreError::Scratch`]; a frame that cannot be read is no error.
 pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
     request.watch.begin(Stage::Frames, request.frames.len() as u64);
-    let mut largest = 0;
+    let size = |input: &FrameInput| {
+        let file = PictureFile::open(&input.path).ok()?;
+        Some((file.facts().width, file.facts().height))
+    };
+    let sizes: Vec<Option<(u32, u32)>> = request.frames.iter().map(size).collect();
+    let area = |(width, height): (u32, u32)| u64::from(width) * u64::from(height);
+    let largest = sizes.iter().flatten().map(|size| area(*size)).max().unwrap_or(0);
+    let mut room = if request.stream { request.budget.room_for_frames(largest) } else { 0 };
     let mut scratch = 0;
-    for input in request.frames {
-        let Ok(file) = PictureFile::open(&input.path) else { continue };
-        let (width, height) = (file.facts().width, file.facts().height);
-        largest = largest.max(width as u64 * height as u64);
+    let mut in_memory = vec![false; sizes.len()];
+    for ((input, size), in_memory) in request.frames.iter().zip(sizes).zip(&mut in_memory) {
+        let Some((width, height)) = size else { continue };
         if !request.cache.frame(&input.key()).exists() {
-            scratch += bytes_on_disk::<u16>(width, height, 3);
+            let left = room.checked_sub(Frame::BYTES * area((width, height)));
+            *in_memory = left.is_some();
+            room = left.unwrap_or(room);
+            if !*in_memory {
+                scratch += bytes_on_disk::<u16>(width, height, 3);
+            }
         }
         // The combined picture takes twice the bytes of one frame; count it once.
         scratch = scratch.max(bytes_on_disk::<f32>(width, height, 3));
@@ -34,12 +47,22 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
         false => Ok(()),
     };
     let mut decoded = Vec::with_capacity(request.frames.len());
-    for few in request.frames.chunks(request.budget.decoders(largest)) {
+    let frames: Vec<(&FrameInput, bool)> = request.frames.iter().zip(in_memory).collect();
+    let together = match request.budget.decoders(largest) {
+        few if few < request.budget.threads => few,
+        _ => frames.len().max(1),
+    };
+    for few in frames.chunks(together) {
         let some: Result<Vec<Decoded>, CoreError> = few
             .par_iter()
-            .map(|input| {
+            .with_max_len(1)
+            .map(|&(input, in_memory)| {
                 stop()?;
-                let frame = match Frame::decode(input, request.cache, &mut || stop()) {
+                let frame = match in_memory {
+                    true => Frame::load(input, &mut || stop()),
+                    false => Frame::decode(input, request.cache, &mut || stop()),
+                };
+                let frame = match frame {
                     Ok(frame) => Ok(frame),
                     Err(CoreError::Cancelled) => return Err(CoreError::Cancelled),
                     Err(error) => Err(error.to_string()),

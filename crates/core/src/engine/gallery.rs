@@ -97,7 +97,7 @@ impl<'a> Gallery<'a> {
         };
         let mut done = Vec::with_capacity(usable.len());
         for few in usable.chunks(self.together.unwrap_or(usable.len()).max(1)) {
-            let some: Result<Vec<_>, CoreError> = few.par_iter().map(one).collect();
+            let some: Result<Vec<_>, CoreError> = few.par_iter().with_max_len(1).map(one).collect();
             done.extend(some?);
         }
         let mut kept = Vec::with_capacity(done.len());
@@ -130,6 +130,6 @@ fn together(request: &Request) -> Option<usize> {
     let gathered = largest * if combine.edges == Edges::Trim { 12 } else { 18 };
     let left = request.budget.memory.checked_sub(gathered + memory::APART)?;
     // A JPEG or PNG decoder may hold the picture a second time.
-    let frames = (left / (largest * 6).max(1)) as usize;
+    let frames = (left / (largest * Frame::BYTES).max(1)) as usize;
     (frames >= 2).then_some((frames - 1).min(request.budget.threads))
 }

@@ -54,6 +54,14 @@ impl Budget {
         let half = self.memory / 2;
         ((half / (pixels * 8).max(1)) as usize).clamp(1, self.threads)
     }
+
+    /// Bytes that are left for decoded frames of at most `pixels` pixels, beside what decoders,
+    /// ordered samples and everything else take.
+    pub fn room_for_frames(&self, pixels: u64) -> u64 {
+        let decoders = self.decoders(pixels) as u64 * pixels * 8;
+        let held = (self.held() * self.threads) as u64;
+        self.memory.saturating_sub(APART + decoders + held)
+    }
 }
 
 /// The smaller of 2 GiB and a quarter of the machine's memory, in bytes.
@@ -93,6 +101,9 @@ mod tests {
         let budget = Budget::new(Some(1024), Some(4)).unwrap();
         assert_eq!(budget.decoders(4_000_000), 4);
         assert_eq!(budget.decoders(50_000_000), 1);
+        let room = budget.room_for_frames(4_000_000);
+        assert!(room > 700 << 20 && room + (4 * 4_000_000 * 8) < 1024 << 20, "{room}");
+        assert_eq!(budget.room_for_frames(400_000_000), 0);
     }
 
     #[test]

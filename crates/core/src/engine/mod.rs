@@ -36,7 +36,7 @@ pub struct Request<'a> {
     /// Bounds of memory and threads.
     pub budget: Budget,
     /// Whether frames that are not in the cache may be decoded without putting them there, where
-    /// the plan and the memory allow it. The result is the same.
+    /// the plan or the memory allow it. The result is the same.
     pub stream: bool,
     /// Follows and stops the run.
     pub watch: &'a dyn Watch,

@@ -85,9 +85,12 @@ pub fn reduce(
 
 fn add(request: &Request, reducer: &Reducer, parts: &mut [Part]) -> Result<(), CoreError> {
     let stop = || request.watch.cancelled();
-    parts.par_iter_mut().try_for_each_init(Workspace::default, |space, (there, gathered)| {
-        reducer.gather(*there, gathered, space, &stop)
-    })?;
+    parts
+        .iter_mut()
+        .par_bridge()
+        .try_for_each_init(Workspace::default, |space, (there, gathered)| {
+            reducer.gather(*there, gathered, space, &stop)
+        })?;
     Ok(())
 }
 

@@ -151,7 +151,10 @@ pub fn candidates(
 ) -> Vec<Region> {
     let mut patches = whole_patches(width, height);
     if !stars.is_empty() {
-        patches.retain(|p| near_stars(*p, origin, stars));
+        let clear = stars.iter().filter(|s| s.snr > 8.0);
+        let mut places: Vec<[f64; 2]> = clear.map(|s| [s.x, s.y]).collect();
+        places.sort_by(|a, b| a[1].total_cmp(&b[1]));
+        patches.retain(|p| near_stars(*p, origin, &places));
     }
     let few = if stars.is_empty() { 4 * most } else { most };
     let step = patches.len().div_ceil(few).max(1);
@@ -211,16 +214,18 @@ pub fn gain(
     Ok(Some(NoiseGain { single: middle(0), result: middle(1), gain: middle(2), ideal_gain }))
 }
 
-/// Whether stars stand on at least three of the patch's four sides: it lies in the sky.
-fn near_stars(patch: Region, origin: [u32; 2], stars: &[Star]) -> bool {
+/// Whether stars, sorted from top to bottom, stand on at least three of the patch's four sides: it
+/// lies in the sky.
+fn near_stars(patch: Region, origin: [u32; 2], stars: &[[f64; 2]]) -> bool {
     const NEAR: f64 = 3.0 * PATCH as f64;
     let half = PATCH as f64 / 2.0;
     let x = (patch.x + origin[0]) as f64 + half;
     let y = (patch.y + origin[1]) as f64 + half;
+    let from = stars.partition_point(|star| star[1] <= y - NEAR);
     let mut sides = [false; 4];
-    for star in stars.iter().filter(|s| s.snr > 8.0) {
-        let (dx, dy) = (star.x - x, star.y - y);
-        if dx.abs() < NEAR && dy.abs() < NEAR {
+    for star in stars[from..].iter().take_while(|star| star[1] < y + NEAR) {
+        let (dx, dy) = (star[0] - x, star[1] - y);
+        if dx.abs() < NEAR {
             sides[usize::from(dx > 0.0) + 2 * usize::from(dy > 0.0)] = true;
         }
     }

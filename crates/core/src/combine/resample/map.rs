@@ -1,8 +1,9 @@
 //! Where the pixels of a region lie in a frame.
 
-use super::{FINE, RUN, STRIP};
+use super::{FINE, NODES, STRIP};
 use crate::align::Motion;
 use jade_pixels::tiled::Region;
+use multiversion::multiversion;
 
 /// Distance of exactly mapped positions in pixels.
 const COARSE: usize = 32;
@@ -52,39 +53,46 @@ impl Map {
         meets.then_some(bounds)
     }
 
-    /// Positions of `wide` columns from column `x` on, a multiple of [`FINE`], in row `y` of the
-    /// region, counted from `origin`; and as many more as make a whole number of runs, which stand
-    /// below the last column.
-    pub fn row(
-        &self,
-        y: usize,
-        x: usize,
-        wide: usize,
-        origin: [i64; 2],
-        xs: &mut [f32; STRIP],
-        ys: &mut [f32; STRIP],
-    ) {
-        let (gy, fy) = (y / FINE, (y % FINE) as f64 / FINE as f64);
-        let (top, low) = (&self.nodes[gy * self.across..], &self.nodes[(gy + 1) * self.across..]);
-        let first = x / FINE;
-        let node = |gx: usize| {
-            [0, 1].map(|axis| {
-                (top[gx][axis] + (low[gx][axis] - top[gx][axis]) * fy - origin[axis] as f64) as f32
-            })
-        };
-        let lanes: [f32; FINE] = std::array::from_fn(|i| i as f32);
-        let mut from = node(first);
-        let parts = xs.as_chunks_mut::<FINE>().0.iter_mut().zip(ys.as_chunks_mut::<FINE>().0);
-        for (i, (xs, ys)) in parts.enumerate().take(wide.div_ceil(FINE)) {
-            let to = node(first + i + 1);
-            let step = [0, 1].map(|axis| (to[axis] - from[axis]) / FINE as f32);
-            *xs = lanes.map(|i| from[0] + step[0] * i);
-            *ys = lanes.map(|i| from[1] + step[1] * i);
-            from = to;
-        }
-        for i in wide..wide.next_multiple_of(RUN) {
-            xs[i] = xs[wide - 1] + (i + 1 - wide) as f32;
-            ys[i] = ys[wide - 1];
+    /// The nodes of a strip that is `wide` columns wide from column `x` on, a multiple of [`FINE`],
+    /// counted from `origin`: for each axis, row after row of nodes.
+    pub fn strip(&self, x: usize, wide: usize, origin: [i64; 2]) -> [Vec<[f32; NODES]>; 2] {
+        let last = wide.div_ceil(FINE);
+        let rows = self.nodes.chunks_exact(self.across).map(|row| &row[x / FINE..]);
+        [0, 1].map(|axis| {
+            let place = |at: [f64; 2]| (at[axis] - origin[axis] as f64) as f32;
+            let row = |row: &[[f64; 2]]| std::array::from_fn(|node| place(row[node.min(last)]));
+            rows.clone().map(row).collect()
+        })
+    }
+}
+
+/// Places along one axis in row `y` of a strip whose nodes these are.
+pub fn row(nodes: &[[f32; NODES]], y: usize, places: &mut [f32; STRIP]) {
+    const ALL: [f32; 2] = [f32::MIN, f32::MAX];
+    let part = (y % FINE) as f32 / FINE as f32;
+    between(&nodes[y / FINE], &nodes[y / FINE + 1], part, ALL, places);
+}
+
+/// Places between those of two rows of nodes, `part` of the way from one to the other, inside
+/// `low` to `high`.
+#[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
+pub fn between(
+    here: &[f32; NODES],
+    next: &[f32; NODES],
+    part: f32,
+    [low, high]: [f32; 2],
+    places: &mut [f32; STRIP],
+) {
+    let mut nodes = [0.0f32; NODES];
+    for (i, node) in nodes.iter_mut().enumerate() {
+        *node = here[i] + (next[i] - here[i]) * part;
+    }
+    for (i, places) in places.as_chunks_mut::<FINE>().0.iter_mut().enumerate() {
+        let (from, step) = (nodes[i], (nodes[i + 1] - nodes[i]) / FINE as f32);
+        for (lane, to) in places.iter_mut().enumerate() {
+            let place = from + step * lane as f32;
+            let place = if place > high { high } else { place };
+            *to = if place < low { low } else { place };
         }
     }
 }

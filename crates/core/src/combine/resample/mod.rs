@@ -27,6 +27,8 @@ const FINE: usize = 8;
 const SLACK: usize = RUN + TAPS;
 /// Columns that are resampled for all rows before the next ones.
 const STRIP: usize = 128;
+/// Nodes of the fine grid along a strip.
+const NODES: usize = STRIP / FINE + 1;
 
 /// Memory of one thread that is used again for every region.
 pub struct Room {
@@ -49,19 +51,29 @@ struct Strip<'a> {
     source: &'a Source,
     x: usize,
     wide: usize,
+    /// The map's nodes along both axes, counted from the source's corner.
+    nodes: [Vec<[f32; NODES]>; 2],
     /// The frame's last column and row.
     last: [f32; 2],
 }
 
 impl Strip<'_> {
-    /// Puts the source positions of row `y` into the room.
-    fn place(&self, y: usize, room: &mut Room, covered: Option<&mut [bool]>) {
+    /// Puts the source positions of row `y` into the room: the rows, and where `columns` are
+    /// needed or what is covered is asked for, those too.
+    fn place(&self, y: usize, columns: bool, room: &mut Room, covered: Option<&mut [bool]>) {
         let Room { xs, ys, .. } = room;
-        let origin = [self.source.left, self.source.top];
-        self.map.row(y, self.x, self.wide, origin, xs, ys);
+        map::row(&self.nodes[1], y, ys);
+        if columns || covered.is_some() {
+            map::row(&self.nodes[0], y, xs);
+        }
+        // Runs are filled up below the last column.
+        let long = self.wide.next_multiple_of(RUN);
+        for i in self.wide..long {
+            xs[i] = xs[self.wide - 1] + (i + 1 - self.wide) as f32;
+            ys[i] = ys[self.wide - 1];
+        }
         if let Some(covered) = covered {
-            let [left, top] = origin.map(|v| v as f32);
-            let long = self.wide.next_multiple_of(RUN);
+            let [left, top] = [self.source.left, self.source.top].map(|v| v as f32);
             cover(&mut xs[..long], left, self.last[0], covered);
             cover(&mut ys[..long], top, self.last[1], covered);
         }
@@ -113,12 +125,13 @@ fn read_by(
     // In strips so narrow that the source rows under the kernel stay in the nearest cache.
     for x in (0..w).step_by(STRIP) {
         let wide = STRIP.min(w - x);
-        let strip = Strip { map: &map, source: &source, x, wide, last: [right, bottom] };
+        let nodes = map.strip(x, wide, [source.left, source.top]);
+        let strip = Strip { map: &map, source: &source, x, wide, nodes, last: [right, bottom] };
         let upright = upright(&strip);
         for y in 0..h {
             let range = y * w + x..y * w + x + wide;
             let covered = covered.as_mut().map(|covered| &mut covered[range.clone()]);
-            strip.place(y, room, covered);
+            strip.place(y, upright.is_none(), room, covered);
             let out = planes.each_mut().map(|plane| &mut plane[range.clone()]);
             match &upright {
                 Some(upright) => upright.row(&strip, y == 0, room, out),

@@ -6,7 +6,7 @@
 //! along each axis, as in the direct way, but the first sum serves all rows that read it.
 
 use super::lanes::{WHOLE, fused, weights};
-use super::{FINE, Room, SLACK, STRIP, Strip};
+use super::{FINE, NODES, Room, SLACK, STRIP, Strip, map};
 use crate::combine::kernel::{Kernel, LANCZOS, RUN, TAPS};
 use multiversion::multiversion;
 use multiversion::target::target_cfg_f;
@@ -20,8 +20,6 @@ const STRETCH: f64 = 0.06;
 const RING: usize = 32;
 /// Steps to a next source row that a run crosses at most.
 const STEPS: usize = 3;
-/// Nodes along a strip.
-const NODES: usize = STRIP / FINE + 1;
 
 /// Source rows that were resampled along themselves.
 pub struct Rows {
@@ -50,7 +48,7 @@ pub struct Upright {
 impl Upright {
     /// The crossings, where the strip is upright throughout.
     pub fn of(strip: &Strip) -> Option<Self> {
-        let Strip { map, source, x, wide, last } = strip;
+        let Strip { map, source, x, wide, last, .. } = strip;
         let (column, nodes) = (x / FINE, wide.div_ceil(FINE) + 1);
         let long = map.nodes.len() / map.across;
         let at = |node: usize, piece: usize| map.nodes[piece * map.across + column + node];
@@ -99,8 +97,10 @@ impl Upright {
         let (mut top, mut bottom) = (f32::MAX, f32::MIN);
         for line in ys.as_chunks::<FINE>().0 {
             // Along a straight line the ends are the extremes.
-            let [a, b] = [line[0], line[FINE - 1]];
-            (top, bottom) = (top.min(a.min(b)), bottom.max(a.max(b)));
+            for end in [line[0], line[FINE - 1]] {
+                top = if end < top { end } else { top };
+                bottom = if end > bottom { end } else { bottom };
+            }
         }
         let (top, bottom) = (top as usize - 2, bottom as usize + TAPS - 3);
         if first {
@@ -111,7 +111,7 @@ impl Upright {
             let line = (k as i64 - self.first) as usize;
             let [here, next] = [0, 1].map(|i| &self.crossings[line / FINE + i]);
             let part = (line % FINE) as f32 / FINE as f32;
-            places(here, next, part, self.limits, &mut rows.xs);
+            map::between(here, next, part, self.limits, &mut rows.xs);
             let wide = strip.wide;
             let edge = rows.xs[wide - 1];
             rows.xs[wide..ys.len()].fill(edge);
@@ -122,29 +122,6 @@ impl Upright {
         }
         rows.next = bottom + 1;
         down(rows.rings.each_ref().map(Vec::as_slice), ys, out, &LANCZOS);
-    }
-}
-
-/// Places along a source row between those of two crossings.
-#[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
-fn places(
-    here: &[f32; NODES],
-    next: &[f32; NODES],
-    part: f32,
-    [low, high]: [f32; 2],
-    xs: &mut [f32; STRIP],
-) {
-    let mut nodes = [0.0f32; NODES];
-    for (i, node) in nodes.iter_mut().enumerate() {
-        *node = here[i] + (next[i] - here[i]) * part;
-    }
-    for (i, xs) in xs.as_chunks_mut::<FINE>().0.iter_mut().enumerate() {
-        let (from, step) = (nodes[i], (nodes[i + 1] - nodes[i]) / FINE as f32);
-        for (lane, x) in xs.iter_mut().enumerate() {
-            let place = from + step * lane as f32;
-            let place = if place > high { high } else { place };
-            *x = if place < low { low } else { place };
-        }
     }
 }
 
