@@ -8,6 +8,7 @@ use jade_pixels::tiled::Region;
 use multiversion::multiversion;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::sync::LazyLock;
 
 /// One point of light.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -146,9 +147,10 @@ impl Patch {
     ) -> Result<(), PictureError> {
         self.region = Some(region);
         let Self { above, filtered, mesh, rows, sample, .. } = self;
-        for plane in [&mut *above, filtered] {
-            plane.resize(region.area(), 0.0);
-        }
+        filtered.resize(region.area(), 0.0);
+        // The last window reads beyond the last value.
+        above.resize(region.area() + WINDOW, 0.0);
+        let above = &mut above[..region.area()];
         light.fill_mean(region, above)?;
         background.mesh(region, mesh);
         let width = region.width as usize;
@@ -211,40 +213,38 @@ impl Patch {
 
     /// Centre, width and flux under a Gaussian window that follows the centre.
     fn measure(&self, region: Region, px: usize, py: usize) -> Option<Star> {
-        const REACH: isize = 5;
         let (width, height) = (region.width as isize, region.height as isize);
         let (mut cx, mut cy) = (px as f32, py as f32);
-        let inverse = 0.5 / (WINDOW_SIGMA * WINDOW_SIGMA);
         let mut moments = [0.0f32; 4];
         for _ in 0..12 {
             let (ix, iy) = (cx.round() as isize, cy.round() as isize);
             if ix < REACH || iy < REACH || ix >= width - REACH || iy >= height - REACH {
                 return None;
             }
-            let window = |middle: isize, exact: f32| -> [(f32, f32); 2 * REACH as usize + 1] {
-                std::array::from_fn(|i| {
-                    let d = (middle - REACH + i as isize) as f32 - exact;
-                    (d, (-d * d * inverse).exp())
-                })
-            };
-            let (columns, rows) = (window(ix, cx), window(iy, cy));
-            let (mut sum, mut sx, mut sy, mut sxx, mut syy, mut sxy) =
-                (0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
-            for (y, (dy, wy)) in (iy - REACH..).zip(rows) {
+            let (columns, rows) = (window(cx - ix as f32), window(cy - iy as f32));
+            // The columns' sums, and those weighted by the distance from the centre and its square.
+            let mut sums = [[0.0f32; WINDOW]; 3];
+            for (y, row) in (iy - REACH..=iy + REACH).zip(rows) {
                 let from = (y * width + ix - REACH) as usize;
-                let (mut s, mut sd, mut sdd) = (0.0, 0.0, 0.0);
-                for (value, (dx, wx)) in self.above[from..].iter().zip(columns) {
-                    let v = value * wx;
-                    s += v;
-                    sd += v * dx;
-                    sdd += v * dx * dx;
+                let values: &[f32; WINDOW] =
+                    self.above[from..from + WINDOW].try_into().expect("as long");
+                let factors = [row.weight, row.weight * row.off, row.weight * row.off * row.off];
+                for (sums, factor) in sums.iter_mut().zip(factors) {
+                    for lane in 0..WINDOW {
+                        sums[lane] += factor * values[lane];
+                    }
                 }
-                sum += wy * s;
-                sx += wy * sd;
-                sy += wy * s * dy;
-                sxx += wy * sdd;
-                syy += wy * s * dy * dy;
-                sxy += wy * sd * dy;
+            }
+            let (mut sum, mut sx, mut sy) = (0.0, 0.0, 0.0);
+            let (mut sxx, mut syy, mut sxy) = (0.0, 0.0, 0.0);
+            for (lane, column) in columns.iter().enumerate() {
+                let [all, off, square] = sums.map(|sums| sums[lane] * column.weight);
+                sum += all;
+                sx += all * column.off;
+                sy += off;
+                sxx += all * column.off * column.off;
+                syy += square;
+                sxy += off * column.off;
             }
             if sum <= 0.0 {
                 return None;
@@ -286,6 +286,39 @@ impl Patch {
 
 /// Values that are compared with one threshold.
 const RUN: usize = 16;
+/// Reach of the centroid's window in pixels.
+const REACH: isize = 5;
+/// Values of a row that are read at once: the window, and what fills up a register.
+const WINDOW: usize = 16;
+
+/// A column or row of the centroid's window.
+#[derive(Clone, Copy, Default)]
+struct Part {
+    /// Distance from the centre in pixels.
+    off: f32,
+    weight: f32,
+}
+
+/// The Gaussian window about a centre that lies `part` pixels beyond the middle one; the products
+/// `exp(-(k - part)^2 a) = exp(-k^2 a) exp(-part^2 a) exp(2 part a)^k` need two exponentials.
+fn window(part: f32) -> [Part; 2 * REACH as usize + 1] {
+    const A: f32 = 0.5 / (WINDOW_SIGMA * WINDOW_SIGMA);
+    static STILL: LazyLock<[f32; REACH as usize + 1]> =
+        LazyLock::new(|| std::array::from_fn(|k| (-((k * k) as f32) * A).exp()));
+    let middle = (-part * part * A).exp();
+    let growth = (2.0 * part * A).exp();
+    let mut parts = [Part::default(); 2 * REACH as usize + 1];
+    let (mut up, mut down) = (middle, middle);
+    for (k, still) in STILL.iter().enumerate() {
+        let (right, left) = (REACH as usize + k, REACH as usize - k);
+        parts[right] = Part { off: k as f32 - part, weight: still * up };
+        parts[left] = Part { off: -(k as f32) - part, weight: still * down };
+        up *= growth;
+        down /= growth;
+    }
+    parts
+}
+
 /// Reach of the matched filter in pixels.
 const FILTER_REACH: usize = 4;
 

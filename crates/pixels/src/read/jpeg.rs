@@ -49,7 +49,7 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
 }
 
 impl Decode for Jpeg {
-    fn rows(mut self: Box<Self>, rows: Rows) -> Result<(), PictureError> {
+    fn rows(mut self: Box<Self>, _: u32, rows: Rows) -> Result<(), PictureError> {
         let bytes = self
             .decoder
             .decode()

@@ -19,7 +19,8 @@ use std::path::Path;
 pub type Rows<'a> = &'a mut dyn FnMut(u32, &[u16]) -> Result<(), PictureError>;
 
 trait Decode {
-    fn rows(self: Box<Self>, rows: Rows) -> Result<(), PictureError>;
+    /// Gives all rows, `tall` at a time where the format leaves the choice.
+    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError>;
 }
 
 /// What a format's reader finds in a file's header.
@@ -82,7 +83,9 @@ impl PictureFile {
     /// # Errors
     /// [`PictureError`] of the file, or what `rows` returned.
     pub fn rows(self, rows: Rows) -> Result<(), PictureError> {
-        self.decoder.rows(rows)
+        // So few stay in the processor's cache until they are taken up.
+        const FEW: u32 = 8;
+        self.decoder.rows(FEW, rows)
     }
 
     /// Decodes the whole file into a tiled file at `path`, showing every band of rows to `watch`
@@ -96,7 +99,7 @@ impl PictureFile {
         let row = width as usize * 3;
         let mut band: Vec<u16> = Vec::with_capacity(row * SIDE as usize);
         let mut top = 0;
-        self.decoder.rows(&mut |y, samples| {
+        self.decoder.rows(SIDE, &mut |y, samples| {
             watch(y, samples)?;
             let whole = (samples.len() / row) as u32;
             // Whole rows of tiles need no gathering.

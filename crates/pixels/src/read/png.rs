@@ -55,7 +55,7 @@ impl Png {
 }
 
 impl Decode for Png {
-    fn rows(mut self: Box<Self>, rows: Rows) -> Result<(), PictureError> {
+    fn rows(mut self: Box<Self>, _: u32, rows: Rows) -> Result<(), PictureError> {
         let path = self.path.clone();
         let mut out = Vec::new();
         if self.reader.info().interlaced {

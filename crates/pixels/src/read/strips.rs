@@ -5,7 +5,6 @@
 
 use super::{Layout, Rows};
 use crate::PictureError;
-use crate::tiled::SIDE;
 use libdeflater::Decompressor;
 use std::fs::File;
 use std::io::{BufReader, Read};
@@ -39,11 +38,11 @@ pub struct Strips {
 }
 
 impl Strips {
-    /// Decodes all rows, a row of tiles at a time.
+    /// Decodes all rows, `band_rows` at a time.
     ///
     /// # Errors
     /// [`PictureError`] of the file, or what `rows` returned.
-    pub fn rows(&self, rows: Rows) -> Result<(), PictureError> {
+    pub fn rows(&self, band_rows: u32, rows: Rows) -> Result<(), PictureError> {
         let io = PictureError::io(&self.path);
         let file = File::open(&self.path).map_err(&io)?;
         let row_samples = self.width as usize * self.layout.stride();
@@ -59,14 +58,14 @@ impl Strips {
             let mut strip = self.open(&file, *place, need, &mut memory, last)?;
             let mut done = 0;
             while done < tall {
-                let some = (tall - done).min(SIDE - held);
+                let some = (tall - done).min(band_rows - held);
                 let raw = strip.next(some as usize * row_bytes, &self.path)?;
                 for row in raw.chunks_exact(row_bytes) {
                     self.coding.decode(row, self.layout, &mut band);
                 }
                 done += some;
                 held += some;
-                if held == SIDE || top + held == self.height {
+                if held == band_rows || top + held == self.height {
                     rows(top, &band)?;
                     band.clear();
                     (top, held) = (top + held, 0);

@@ -156,9 +156,9 @@ fn rational(value: Value) -> Option<f64> {
 }
 
 impl Decode for Tiff {
-    fn rows(mut self: Box<Self>, rows: Rows) -> Result<(), PictureError> {
+    fn rows(mut self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
         if let Some(strips) = self.strips() {
-            return strips.rows(rows);
+            return strips.rows(tall, rows);
         }
         let (chunk_width, chunk_height) = self.decoder.chunk_dimensions();
         let across = self.width.div_ceil(chunk_width);

@@ -1,0 +1,110 @@
+use crate::house::{Guest, House, names};
+use jade_core::plan::PlanRecord;
+use jade_pixels::read::PictureFile;
+use jade_server::types::{Export, ExportFormat, JobState, NewExport, Shoot, ShootChange};
+use reqwest::{Method, StatusCode};
+
+async fn done(house: &House, guest: &Guest) -> Shoot {
+    let shoot = guest.filled(house).await;
+    assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
+    guest.get(&format!("shoots/{}", shoot.id)).await
+}
+
+async fn save(guest: &Guest, shoot: &Shoot, format: ExportFormat) -> Export {
+    let path = format!("results/{}/exports", shoot.results[0].id);
+    let exports: Vec<Export> = guest.post(&path, &NewExport { format }).await;
+    exports.into_iter().max_by_key(|e| e.id).unwrap()
+}
+
+#[tokio::test]
+async fn every_form_is_a_picture_of_the_results_size_with_its_plan_beside_it() {
+    let house = House::new(3);
+    let guest = house.open().await;
+    let shoot = done(&house, &guest).await;
+    let [width, height] = shoot.results[0].report.size;
+    for (format, ending, kind) in [
+        (ExportFormat::Tiff16, ".tif", "image/tiff"),
+        (ExportFormat::Png16, ".png", "image/png"),
+        (ExportFormat::Jpeg, ".jpg", "image/jpeg"),
+    ] {
+        let export = save(&guest, &shoot, format).await;
+        assert!(export.file.starts_with("Mast ") && export.file.ends_with(ending));
+        let answer =
+            guest.ask(Method::GET, &format!("exports/{}/file", export.id)).send().await.unwrap();
+        let headers = answer.headers().clone();
+        assert_eq!(headers["content-type"], kind);
+        let shown = headers["content-disposition"].to_str().unwrap();
+        assert!(shown.contains(&export.file), "{shown}");
+        let bytes = answer.bytes().await.unwrap();
+        assert_eq!(bytes.len() as i64, export.bytes);
+        let path = house.data().join("exports").join(&export.file);
+        assert!(std::fs::read(&path).unwrap() == bytes);
+        let file = PictureFile::open(&path).unwrap();
+        assert_eq!((file.facts().width, file.facts().height), (width, height));
+        if ending == ".tif" {
+            assert!(file.facts().exposure_s.is_some(), "it tells how the frames were taken");
+        }
+    }
+    let record: PlanRecord = {
+        let export = save(&guest, &shoot, ExportFormat::Jpeg).await;
+        guest.get(&format!("exports/{}/plan", export.id)).await
+    };
+    assert_eq!(record.plan, shoot.results[0].plan);
+    assert_eq!(record.frames.len(), 3);
+}
+
+#[tokio::test]
+async fn linear_light_is_saved_as_floats() {
+    let house = House::new(3);
+    let guest = house.open().await;
+    let shoot = done(&house, &guest).await;
+    let export = save(&guest, &shoot, ExportFormat::Tiff32f).await;
+    assert!(export.file.ends_with(".light.tif"));
+    let [width, height] = shoot.results[0].report.size;
+    assert!(export.bytes >= (width * height * 12) as i64);
+}
+
+#[tokio::test]
+async fn an_export_of_the_same_form_replaces_its_file_whole() {
+    let house = House::new(3);
+    let guest = house.open().await;
+    let shoot = done(&house, &guest).await;
+    let first = save(&guest, &shoot, ExportFormat::Png16).await;
+    let second = save(&guest, &shoot, ExportFormat::Png16).await;
+    assert_eq!((first.file.as_str(), first.bytes), (second.file.as_str(), second.bytes));
+    let listed = names(&house.data().join("exports"));
+    assert_eq!(listed.len(), 2, "{listed:?}");
+    assert!(listed.iter().all(|name| !name.starts_with(".aside")));
+}
+
+#[tokio::test]
+async fn names_that_no_file_may_have_become_ones_it_may() {
+    let house = House::new(3);
+    let guest = house.open().await;
+    let shoot = done(&house, &guest).await;
+    let name = Some("../Düne: night / \"two\"".to_owned());
+    let change = ShootChange { name, ..ShootChange::default() };
+    guest.patch::<Shoot>(&format!("shoots/{}", shoot.id), &change).await;
+    let export = save(&guest, &shoot, ExportFormat::Jpeg).await;
+    assert!(!export.file.contains(['/', '"', ':']), "{}", export.file);
+    assert!(house.data().join("exports").join(&export.file).exists());
+    let answer =
+        guest.ask(Method::GET, &format!("exports/{}/file", export.id)).send().await.unwrap();
+    assert!(answer.headers()["content-disposition"].to_str().is_ok());
+}
+
+#[tokio::test]
+async fn a_file_that_was_taken_away_is_told_missing() {
+    let house = House::new(3);
+    let guest = house.open().await;
+    let shoot = done(&house, &guest).await;
+    let export = save(&guest, &shoot, ExportFormat::Jpeg).await;
+    std::fs::remove_file(house.data().join("exports").join(&export.file)).unwrap();
+    let request = guest.ask(Method::GET, &format!("exports/{}/file", export.id));
+    let (status, problem) = guest.refused(request).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+    assert!(problem.starts_with(&export.file) && problem.contains("save it again"), "{problem}");
+    let none = guest.ask(Method::POST, "results/77/exports");
+    let none = none.json(&NewExport { format: ExportFormat::Jpeg });
+    assert_eq!(guest.refused(none).await.0, StatusCode::NOT_FOUND);
+}

@@ -1,0 +1,10 @@
+//! The routes, asked over the network as a browser or a script asks them.
+
+mod doors;
+mod exports;
+mod frames;
+mod house;
+mod pictures;
+mod restarts;
+mod runs;
+mod shoots;
