@@ -1,0 +1,71 @@
+// A made-up shoot for tests.
+import type { Frame, Job, Plan, Shoot, ShootResult } from '../api/types'
+
+export const plan: Plan = {
+  align: { mode: 'stars', model: 'auto', by_hand: [] },
+  combine: {
+    method: 'clipped',
+    clip: 3,
+    level: false,
+    weigh: false,
+    edges: 'trim',
+    fill_gaps: false,
+  },
+} as unknown as Plan
+
+export function frame(id: number, change: Partial<Frame> = {}): Frame {
+  return {
+    id,
+    name: `f${id}.tif`,
+    blake3: `hash ${id}`,
+    linked: false,
+    bytes: 1000,
+    role: 'light',
+    facts: null,
+    problem: null,
+    left_out: false,
+    ...change,
+  }
+}
+
+export function job(id: number, state: Job['state']): Job {
+  return {
+    id,
+    shoot_id: 1,
+    state,
+    plan,
+    stage: null,
+    done: 0,
+    total: 0,
+    remaining_s: null,
+    problem: null,
+    created: 0,
+    finished: null,
+  }
+}
+
+export function result(id: number, reference: number, of: Plan = plan): ShootResult {
+  return {
+    id,
+    plan: of,
+    reference_id: reference,
+    report: { frames: [], noise_by_frames: [] },
+    made: 0,
+    exports: [],
+  } as unknown as ShootResult
+}
+
+export function shoot(change: Partial<Shoot> = {}): Shoot {
+  return {
+    id: 1,
+    name: 'Mast',
+    kind: 'night-sky',
+    plan,
+    reference_id: null,
+    frames: [1, 2, 3, 4, 5].map((id) => frame(id)),
+    results: [],
+    jobs: [],
+    probes: [],
+    ...change,
+  }
+}

@@ -1,0 +1,179 @@
+import { createPinia, setActivePinia } from 'pinia'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { api } from '../api/client'
+import { listen } from '../api/events'
+import type { Event, Plan } from '../api/types'
+import { useNotices } from '../parts/notices'
+import { frame, job, plan, result, shoot } from './example'
+import { useShoot } from './store'
+
+vi.mock('../api/client', async (original) => ({
+  ...(await original<typeof import('../api/client')>()),
+  api: {
+    shoot: vi.fn(),
+    changeShoot: vi.fn(),
+    changeFrames: vi.fn(),
+    run: vi.fn(),
+    cancel: vi.fn(),
+    resume: vi.fn(),
+  },
+}))
+vi.mock('../api/events', () => ({ listen: vi.fn(() => () => {}) }))
+
+const server = vi.mocked(api)
+
+beforeEach(() => {
+  setActivePinia(createPinia())
+  vi.clearAllMocks()
+  vi.mocked(listen).mockReturnValue(() => {})
+})
+
+describe('the shoot on the workbench', () => {
+  it('begins with the frames while there are none to combine', async () => {
+    server.shoot.mockResolvedValue(shoot({ frames: [frame(1)] }))
+    const store = useShoot()
+    await store.open(1)
+    expect(store.step).toBe('frames')
+    expect(store.a).toBe('frame-1')
+    expect(store.b).toBeNull()
+  })
+
+  it('shows the reference frame beside the newest result', async () => {
+    server.shoot.mockResolvedValue(shoot({ results: [result(9, 4), result(8, 3)] }))
+    const store = useShoot()
+    await store.open(1)
+    expect([store.step, store.a, store.b]).toEqual(['combine', 'frame-4', 'result-9'])
+    expect(store.shown?.id).toBe(9)
+    store.b = 'result-8'
+    expect(store.shown?.id).toBe(8)
+  })
+
+  it('tells frames apart by what they are for and whether they can be read', async () => {
+    const frames = [
+      frame(1),
+      frame(2, { left_out: true }),
+      frame(3, { role: 'dark' }),
+      frame(4, { problem: 'f4.tif: cut short.' }),
+      frame(5),
+    ]
+    server.shoot.mockResolvedValue(shoot({ frames }))
+    const store = useShoot()
+    await store.open(1)
+    const ids = (of: { id: number }[]) => of.map((f) => f.id)
+    expect(ids(store.lights)).toEqual([1, 2, 5])
+    expect(ids(store.used)).toEqual([1, 5])
+    expect(ids(store.darks)).toEqual([3])
+    expect(ids(store.unreadable)).toEqual([4])
+  })
+
+  it('takes the middle used frame as reference unless one was chosen that is used', async () => {
+    server.shoot.mockResolvedValue(shoot())
+    const store = useShoot()
+    await store.open(1)
+    expect(store.reference?.id).toBe(3)
+    store.shoot = shoot({ reference_id: 5 })
+    expect(store.reference?.id).toBe(5)
+    const frames = shoot().frames.map((f) => ({ ...f, left_out: f.id > 3 }))
+    store.shoot = shoot({ reference_id: 5, frames })
+    expect(store.reference?.id).toBe(2)
+  })
+
+  it('says what is wrong with a shoot that is gone', async () => {
+    server.shoot.mockRejectedValue(new Error('This shoot is no longer there.'))
+    const store = useShoot()
+    await store.open(1)
+    expect(store.shoot).toBeNull()
+    expect(store.missing).toBe('This shoot is no longer there.')
+    expect(listen).not.toHaveBeenCalled()
+  })
+
+  it('follows the jobs that the server tells of, newest first', async () => {
+    server.shoot.mockResolvedValue(shoot({ jobs: [job(1, 'done')] }))
+    const store = useShoot()
+    await store.open(1)
+    const tell = vi.mocked(listen).mock.calls[0]![0] as (event: Event) => void
+    tell({ type: 'job', job: job(2, 'running') })
+    expect([store.job?.id, store.running]).toEqual([2, true])
+    tell({ type: 'job', job: { ...job(3, 'running'), shoot_id: 77 } })
+    expect(store.job?.id).toBe(2)
+    tell({ type: 'job', job: job(2, 'done') })
+    expect([store.running, store.shoot?.jobs.length]).toEqual([false, 2])
+  })
+})
+
+describe('changes', () => {
+  it('are undone one after the other, newest first', async () => {
+    server.shoot.mockResolvedValue(shoot())
+    server.changeFrames.mockResolvedValue(shoot())
+    server.changeShoot.mockResolvedValue(shoot())
+    const store = useShoot()
+    await store.open(1)
+    await store.leaveOut([2, 4], true)
+    await store.setReference(5)
+    expect(store.undos.map((u) => u.text)).toEqual(['leaving out 2 frames', 'the reference frame'])
+    await store.undo()
+    expect(server.changeShoot).toHaveBeenLastCalledWith(1, { reference_id: 0 })
+    await store.undo()
+    expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [2, 4], left_out: false })
+    expect(store.undos).toEqual([])
+    await store.undo()
+    expect(server.changeFrames).toHaveBeenCalledTimes(2)
+  })
+
+  it('leave alone frames that are already as wished', async () => {
+    server.shoot.mockResolvedValue(shoot())
+    const store = useShoot()
+    await store.open(1)
+    await store.leaveOut([1, 2], false)
+    expect(server.changeFrames).not.toHaveBeenCalled()
+    expect(store.undos).toEqual([])
+  })
+
+  it('of the plan that the server refuses are taken back and the reason shown', async () => {
+    server.shoot.mockResolvedValue(shoot())
+    server.changeShoot.mockRejectedValue(new Error('The clip is too small.'))
+    const store = useShoot()
+    await store.open(1)
+    await store.setPlan((p: Plan) => (p.combine.clip = 0))
+    expect(store.shoot?.plan).toEqual(plan)
+    expect(store.undos).toEqual([])
+    const notices = useNotices().notices
+    expect(notices.map((n) => [n.text, n.problem])).toEqual([['The clip is too small.', true]])
+  })
+
+  it('of the plan make the result on show one of an older plan', async () => {
+    server.shoot.mockResolvedValue(shoot({ results: [result(9, 3)] }))
+    server.changeShoot.mockResolvedValue(shoot())
+    const store = useShoot()
+    await store.open(1)
+    expect(store.planChanged).toBe(false)
+    await store.setPlan((p: Plan) => (p.combine.method = 'median'))
+    expect(store.planChanged).toBe(true)
+    expect(plan.combine.method).toBe('clipped')
+  })
+})
+
+describe('runs', () => {
+  it('are not queued twice', async () => {
+    server.shoot.mockResolvedValue(shoot())
+    server.run.mockResolvedValue(job(1, 'queued'))
+    const store = useShoot()
+    await store.open(1)
+    await store.run()
+    await store.run()
+    expect(server.run).toHaveBeenCalledTimes(1)
+    server.cancel.mockResolvedValue(job(1, 'cancelled'))
+    await store.cancel()
+    expect(server.cancel).toHaveBeenCalledWith(1)
+  })
+
+  it('that were cut off go on', async () => {
+    server.shoot.mockResolvedValue(shoot({ jobs: [job(1, 'interrupted')] }))
+    server.resume.mockResolvedValue(job(1, 'queued'))
+    const store = useShoot()
+    await store.open(1)
+    await store.resume()
+    expect(server.resume).toHaveBeenCalledWith(1)
+    expect(store.running).toBe(true)
+  })
+})
