@@ -54,7 +54,7 @@ function off(index: number): number | undefined {
     </li>
   </ul>
   <div v-if="pairs.found" class="section" data-test="hand-found">
-    <p v-if="pairs.found.model" class="flex justify-between text-dim">
+    <p v-if="pairs.found.model" class="flex flex-wrap justify-between gap-x-3 text-dim">
       <span>{{ modelNames[pairs.found.model] ?? pairs.found.model }}</span>
       <span v-if="exact">one more pair tells how well</span>
       <b v-else class="num font-medium text-ink">{{ pairs.found.rms_px.toFixed(2) }} px rms</b>
