@@ -57,6 +57,29 @@ fn assert_all_placed(report: &Report) {
     }
 }
 
+/// The frames of a scene of five, changed one by one.
+fn changed(
+    shoot: &Shoot,
+    scene: &NightSky,
+    change: impl Fn(usize, Vec<u16>) -> Vec<u16>,
+) -> Vec<FrameInput> {
+    let save = |i: u32| {
+        let samples = change(i as usize, scene.frame(i));
+        shoot.save(&format!("c{i}.tif"), SIZE, &samples)
+    };
+    (0..5).map(save).collect()
+}
+
+/// All frames are placed on the middle one of five within `limit` pixels of the truth.
+fn assert_follows(shoot: &Shoot, inputs: &[FrameInput], scene: &NightSky, limit: f64) {
+    let report = shoot.stack_on(inputs, Some(2), &on_stars()).unwrap().report;
+    assert_all_placed(&report);
+    for (index, frame) in report.frames.iter().enumerate() {
+        let off = off(frame, anywhere, |at| between(scene, index as u32, 2, at));
+        assert!(off < limit, "{}: {off:.3} px rms", frame.file);
+    }
+}
+
 /// Samples moved by whole pixels; what comes in at the rim is black.
 fn shifted(samples: &[u16], (dx, dy): (i64, i64)) -> Vec<u16> {
     let (width, height) = (i64::from(SIZE.0), i64::from(SIZE.1));
@@ -173,20 +196,8 @@ fn a_camera_turned_half_round_is_turned_back() {
 fn frames_of_other_exposures_are_placed_alike() {
     let (shoot, scene) = (Shoot::new(), scene(5, 76));
     let factors = [0.5, 2.0, 1.0, 0.7, 1.4];
-    let inputs: Vec<FrameInput> = factors
-        .iter()
-        .enumerate()
-        .map(|(i, &factor)| {
-            let samples = exposed(&scene.frame(i as u32), factor);
-            shoot.save(&format!("e{i}.tif"), SIZE, &samples)
-        })
-        .collect();
-    let report = shoot.stack_on(&inputs, Some(2), &on_stars()).unwrap().report;
-    assert_all_placed(&report);
-    for (index, frame) in report.frames.iter().enumerate() {
-        let off = off(frame, anywhere, |at| between(&scene, index as u32, 2, at));
-        assert!(off < 0.15, "{}: {off:.3} px rms", frame.file);
-    }
+    let inputs = changed(&shoot, &scene, |i, samples| exposed(&samples, factors[i]));
+    assert_follows(&shoot, &inputs, &scene, 0.15);
 }
 
 #[test]
@@ -211,12 +222,7 @@ fn eight_bits_and_lossy_files_are_good_enough_to_align_on() {
                 input(&path)
             })
             .collect();
-        let report = shoot.stack_on(&inputs, Some(2), &on_stars()).unwrap().report;
-        assert_all_placed(&report);
-        for (index, frame) in report.frames.iter().enumerate() {
-            let off = off(frame, anywhere, |at| between(&scene, index as u32, 2, at));
-            assert!(off < 0.2, "{}: {off:.3} px rms", frame.file);
-        }
+        assert_follows(&shoot, &inputs, &scene, 0.2);
     }
 }
 
@@ -238,27 +244,19 @@ fn lamps_on_the_ground_do_not_hold_the_sky() {
     let (shoot, scene) = (Shoot::new(), scene(5, 80));
     // A row of lamps that stand still, brighter than any star, some of them in front of the sky.
     let lamps: Vec<(i64, i64)> = (0..40).map(|i| (20 + i * 22, 90 + (i * i * 7) % 400)).collect();
-    let inputs: Vec<FrameInput> = (0..5)
-        .map(|i| {
-            let mut samples = scene.frame(i);
-            for (lx, ly) in &lamps {
-                for (dx, dy) in (-4..=4).flat_map(|dy| (-4..=4).map(move |dx| (dx, dy))) {
-                    let at = ((ly + dy) * i64::from(SIZE.0) + lx + dx) as usize * 3;
-                    let glow = 30_000.0 * (-((dx * dx + dy * dy) as f64) / 4.0).exp();
-                    for v in &mut samples[at..at + 3] {
-                        *v = v.saturating_add(glow as u16);
-                    }
+    let inputs = changed(&shoot, &scene, |_, mut samples| {
+        for (lx, ly) in &lamps {
+            for (dx, dy) in (-4..=4).flat_map(|dy| (-4..=4).map(move |dx| (dx, dy))) {
+                let at = ((ly + dy) * i64::from(SIZE.0) + lx + dx) as usize * 3;
+                let glow = 30_000.0 * (-((dx * dx + dy * dy) as f64) / 4.0).exp();
+                for v in &mut samples[at..at + 3] {
+                    *v = v.saturating_add(glow as u16);
                 }
             }
-            shoot.save(&format!("l{i}.tif"), SIZE, &samples)
-        })
-        .collect();
-    let report = shoot.stack_on(&inputs, Some(2), &on_stars()).unwrap().report;
-    assert_all_placed(&report);
-    for (index, frame) in report.frames.iter().enumerate() {
-        let off = off(frame, anywhere, |at| between(&scene, index as u32, 2, at));
-        assert!(off < 0.15, "{}: {off:.3} px rms", frame.file);
-    }
+        }
+        samples
+    });
+    assert_follows(&shoot, &inputs, &scene, 0.15);
 }
 
 #[test]

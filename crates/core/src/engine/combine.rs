@@ -301,7 +301,7 @@ fn reduce(
     let area = region.area() as f32;
     let by_frame = by_frame.into_inner().expect("no thread fails with the lock");
     let shares = rejects.then(|| by_frame.into_iter().map(|n| n as f32 / area).collect());
-    Ok((writer.finish(true)?, shares))
+    Ok((writer.finish(!request.stream)?, shares))
 }
 
 /// Patches by which the noise of growing numbers of frames is told.

@@ -35,8 +35,9 @@ pub struct Request<'a> {
     pub cache: &'a Cache,
     /// Bounds of memory and threads.
     pub budget: Budget,
-    /// Whether frames that are not in the cache may be decoded without putting them there, where
-    /// the plan or the memory allow it. The result is the same.
+    /// Whether the cache is for this run alone. Frames that are not in it may then be decoded
+    /// without putting them there, where the plan or the memory allow it, and the picture need not
+    /// be on the disk before the run ends. The result is the same.
     pub stream: bool,
     /// Follows and stops the run.
     pub watch: &'a dyn Watch,

@@ -117,5 +117,5 @@ fn write(
         Ok::<(), PictureError>(())
     })?;
     coverage.map(|map| map.finish(false)).transpose()?;
-    Ok(writer.finish(true)?)
+    Ok(writer.finish(!request.stream)?)
 }
