@@ -314,7 +314,7 @@ mod tests {
 
     #[test]
     fn pixels_decode_as_their_curves_say() {
-        let wide = ColorProfile::new_adobe_rgb().encode().unwrap();
+        let wide = ColorProfile::new_bt2020().encode().unwrap();
         let wide = Encoding::from_icc(Path::new("wide.tif"), Some(&wide)).unwrap();
         let codes: Vec<u16> = (0..300u32).map(|i| (i * 40_503 % 65_536) as u16).collect();
         for encoding in [Encoding::srgb(), wide] {
