@@ -62,15 +62,16 @@ impl Strip<'_> {
     /// needed or what is covered is asked for, those too.
     fn place(&self, y: usize, columns: bool, room: &mut Room, covered: Option<&mut [bool]>) {
         let Room { xs, ys, .. } = room;
+        // Runs are filled up below the last column.
+        let (wide, long) = (self.wide, self.wide.next_multiple_of(RUN));
         map::row(&self.nodes[1], y, ys);
+        let low = ys[wide - 1];
+        ys[wide..long].fill(low);
         if columns || covered.is_some() {
             map::row(&self.nodes[0], y, xs);
-        }
-        // Runs are filled up below the last column.
-        let long = self.wide.next_multiple_of(RUN);
-        for i in self.wide..long {
-            xs[i] = xs[self.wide - 1] + (i + 1 - self.wide) as f32;
-            ys[i] = ys[self.wide - 1];
+            for i in wide..long {
+                xs[i] = xs[wide - 1] + (i + 1 - wide) as f32;
+            }
         }
         if let Some(covered) = covered {
             let [left, top] = [self.source.left, self.source.top].map(|v| v as f32);
