@@ -7,16 +7,17 @@ use jade_core::engine::{self, Budget, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Method, Plan};
 use jade_core::progress::Unwatched;
+use jade_pixels::colour::Encoding;
 use jade_scenes::{kiln_yard, night_sky};
 use shoot::{Shoot, pixels, plan};
 
 const SIZE: (u32, u32) = (420, 300);
 
-fn sky(shoot: &Shoot, frames: u32) -> Vec<FrameInput> {
+fn sky(shoot: &Shoot, frames: u32, name: &str) -> Vec<FrameInput> {
     let (width, height) = SIZE;
     let options = night_sky::Options { frames, darks: 0, width, height, seed: 51, deflate: false };
     let scene = night_sky::NightSky::new(options).unwrap();
-    (0..frames).map(|i| shoot.save(&format!("s{i}.tif"), SIZE, &scene.frame(i))).collect()
+    (0..frames).map(|i| shoot.save(&format!("{name}{i}.tif"), SIZE, &scene.frame(i))).collect()
 }
 
 fn yard(shoot: &Shoot, frames: u32) -> Vec<FrameInput> {
@@ -58,7 +59,7 @@ fn same(shoot: &Shoot, inputs: &[FrameInput], plan: &Plan) {
 #[test]
 fn mean_lightest_and_darkest_need_no_scratch_and_come_out_the_same() {
     let shoot = Shoot::new();
-    let (sky, yard) = (sky(&shoot, 5), yard(&shoot, 4));
+    let (sky, yard) = (sky(&shoot, 5, "s"), yard(&shoot, 4));
     for method in [Method::Mean, Method::Lightest, Method::Darkest] {
         same(&shoot, &sky, &plan(AlignMode::Stars, method, Edges::Trim));
         same(&shoot, &sky, &plan(AlignMode::None, method, Edges::Trim));
@@ -67,9 +68,9 @@ fn mean_lightest_and_darkest_need_no_scratch_and_come_out_the_same() {
 }
 
 #[test]
-fn what_needs_all_frames_together_holds_them_in_memory_where_it_has_room() {
+fn what_needs_all_frames_together_reads_them_from_memory_or_where_they_lie() {
     let shoot = Shoot::new();
-    let inputs = sky(&shoot, 5);
+    let (packed, plain) = (sky(&shoot, 5, "packed"), sky(&shoot, 5, "plain"));
     let mut levelled = plan(AlignMode::Stars, Method::Mean, Edges::Keep);
     levelled.combine.level = true;
     for plan in [
@@ -77,14 +78,16 @@ fn what_needs_all_frames_together_holds_them_in_memory_where_it_has_room() {
         plan(AlignMode::Stars, Method::Clipped, Edges::Keep),
         levelled,
     ] {
-        same(&shoot, &inputs, &plan);
+        same(&shoot, &packed, &plan);
+        same(&shoot, &plain, &plan);
     }
 }
 
 #[test]
 fn frames_in_memory_and_frames_on_scratch_go_together() {
     let shoot = Shoot::new();
-    let inputs = sky(&shoot, 5);
+    let mut inputs = sky(&shoot, 5, "packed");
+    inputs[4] = sky(&shoot, 5, "plain").remove(4);
     let plan = plan(AlignMode::Stars, Method::Clipped, Edges::Trim);
     let cache = Cache::at(&shoot.path("mixed"));
     let some = [inputs[0].clone(), inputs[3].clone()];
@@ -96,35 +99,39 @@ fn frames_in_memory_and_frames_on_scratch_go_together() {
 }
 
 #[test]
-fn frames_that_memory_has_no_room_for_go_to_scratch() {
+fn packed_frames_that_memory_has_no_room_for_go_to_scratch_and_plain_ones_stay_where_they_are() {
     let shoot = Shoot::new();
-    // 16 MB decoded each: the second one finds no room in the least budget.
-    let (width, height) = (2000, 1334);
-    let even = |i: u16| {
-        let samples = vec![9000 + i; width as usize * height as usize * 3];
-        shoot.save(&format!("even{i}.tif"), (width, height), &samples)
-    };
-    let inputs = [even(0), even(1), even(2)];
-    let cache = Cache::at(&shoot.path("small"));
-    let plan = plan(AlignMode::None, Method::Median, Edges::Keep);
-    let request = Request {
-        frames: &inputs,
-        reference: None,
-        plan: &plan,
-        cache: &cache,
-        budget: Budget::new(Some(128), Some(1)).unwrap(),
-        stream: true,
-        watch: &Unwatched,
-    };
-    let outcome = engine::stack(&request).unwrap();
-    assert_eq!(on_scratch(&cache), 2);
-    assert_eq!(outcome.report.frames.iter().filter(|f| f.used).count(), 3);
+    // 29 MB decoded each: the second one finds no room in the least budget.
+    let (width, height) = (2400, 2000);
+    for (name, scratch) in [("packed", 2), ("plain", 0)] {
+        let even = |i: u16| {
+            let samples = vec![9000 + i; width as usize * height as usize * 3];
+            shoot.save(&format!("{name}{i}.tif"), (width, height), &samples)
+        };
+        let inputs = [even(0), even(1), even(2)];
+        let cache = Cache::at(&shoot.path(&format!("small-{name}")));
+        let plan = plan(AlignMode::None, Method::Median, Edges::Keep);
+        let request = Request {
+            frames: &inputs,
+            reference: None,
+            plan: &plan,
+            cache: &cache,
+            budget: Budget::new(Some(128), Some(1)).unwrap(),
+            stream: true,
+            watch: &Unwatched,
+        };
+        let outcome = engine::stack(&request).unwrap();
+        assert_eq!(on_scratch(&cache), scratch, "{name}");
+        assert_eq!(outcome.report.frames.iter().filter(|f| f.used).count(), 3);
+        let light = Encoding::srgb().curve(0)[9001];
+        assert!(pixels(&outcome).1.iter().all(|v| *v == light), "{name}");
+    }
 }
 
 #[test]
 fn a_frame_that_breaks_off_while_it_is_decoded_is_left_out_with_a_reason() {
     let shoot = Shoot::new();
-    let mut inputs = sky(&shoot, 5);
+    let mut inputs = sky(&shoot, 5, "s");
     // A file that is as long as its header says, with rubbish for packed pixels.
     let options = night_sky::Options {
         frames: 5,

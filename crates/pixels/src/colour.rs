@@ -290,9 +290,10 @@ fn encode(starts: &[u16], halves: &[f32], linear: f32) -> u16 {
     let value = linear.clamp(0.0, 1.0);
     let slot = (value.sqrt() * STARTS as f32) as usize;
     let mut code = starts[slot] as usize;
-    // Mostly one or two codes lie between; adding what a comparison gives needs no guess.
-    code += usize::from(value > halves[code]);
-    code += usize::from(value > halves[code]);
+    // Mostly one to three codes lie between; adding what a comparison gives needs no guess.
+    for _ in 0..3 {
+        code += usize::from(value > halves[code]);
+    }
     while value > halves[code] {
         code += 1;
     }

@@ -85,6 +85,43 @@ pub fn bytes_on_disk<T: Sample>(width: u32, height: u32, channels: u32) -> u64 {
     Shape { width, height, channels }.tile_start::<T>(0, height.div_ceil(SIDE))
 }
 
+/// Pixels of a region in memory: interleaved, in columns of some width that stand one after the
+/// other.
+#[derive(Debug, Clone, Copy)]
+pub struct Part<'a, T> {
+    samples: &'a [T],
+    x: u32,
+    y: u32,
+    wide: u32,
+    tall: u32,
+    channels: usize,
+}
+
+impl<'a, T> Part<'a, T> {
+    /// The region whose rows are `samples`.
+    pub fn of_rows(samples: &'a [T], region: Region, channels: usize) -> Self {
+        let Region { x, y, width: wide, height: tall } = region;
+        assert!(samples.len() == region.area() * channels, "samples for all pixels");
+        Self { samples, x, y, wide, tall, channels }
+    }
+
+    /// `width` pixels from column `x` of row `y` on, all inside the region, in pieces that lie
+    /// together.
+    pub fn runs(&self, x: u32, y: u32, width: u32) -> impl Iterator<Item = &'a [T]> + use<'a, T> {
+        let Self { samples, wide, tall, channels, .. } = *self;
+        let (mut x, stop, y) = (x - self.x, x - self.x + width, y - self.y);
+        std::iter::from_fn(move || {
+            let (column, inside) = (x / wide, x % wide);
+            let next = stop.min((column + 1) * wide);
+            let pixel = (column as usize * tall as usize + y as usize) * wide as usize;
+            let at = (pixel + inside as usize) * channels;
+            let run = (x < stop).then(|| &samples[at..at + (next - x) as usize * channels]);
+            x = next;
+            run
+        })
+    }
+}
+
 /// A finished tiled file, open for reading from any thread.
 #[derive(Debug)]
 pub struct TiledFile<T> {
@@ -137,26 +174,21 @@ impl<T: Sample> TiledFile<T> {
         buffer: &mut Vec<T>,
         mut visit: impl FnMut(u32, u32, &[T]),
     ) -> Result<(), PictureError> {
-        let (right, bottom) = (region.x + region.width, region.y + region.height);
-        assert!(right <= self.shape.width && bottom <= self.shape.height, "region inside picture");
+        let (right, bottom) = self.inside(region);
         let channels = self.channels();
         let row_samples = SIDE as usize * channels;
         for ty in region.y / SIDE..bottom.div_ceil(SIDE) {
             let top = region.y.max(ty * SIDE);
             let end = bottom.min((ty + 1) * SIDE);
+            let rows = (end - top) as usize;
+            if buffer.len() < rows * row_samples {
+                buffer.resize(rows * row_samples, T::default());
+            }
+            let buffer = &mut buffer[..rows * row_samples];
             for tx in region.x / SIDE..right.div_ceil(SIDE) {
                 let left = region.x.max(tx * SIDE);
                 let stop = right.min((tx + 1) * SIDE);
-                let rows = (end - top) as usize;
-                if buffer.len() < rows * row_samples {
-                    buffer.resize(rows * row_samples, T::default());
-                }
-                let buffer = &mut buffer[..rows * row_samples];
-                let skip = (top - ty * SIDE) as usize * row_samples * size_of::<T>();
-                let start = self.shape.tile_start::<T>(tx, ty) + skip as u64;
-                self.file
-                    .read_exact_at(cast_slice_mut(buffer), start)
-                    .map_err(PictureError::io(&self.path))?;
+                self.read_rows(tx, top, buffer)?;
                 let inside = (left - tx * SIDE) as usize * channels;
                 let length = (stop - left) as usize * channels;
                 for row in 0..rows {
@@ -166,6 +198,59 @@ impl<T: Sample> TiledFile<T> {
             }
         }
         Ok(())
+    }
+
+    /// Reads the tiles of `region`, which must lie inside the picture, into `buffer`.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn part<'a>(
+        &self,
+        region: Region,
+        buffer: &'a mut Vec<T>,
+    ) -> Result<Part<'a, T>, PictureError> {
+        let (right, bottom) = self.inside(region);
+        let columns = region.x / SIDE..right.div_ceil(SIDE);
+        let row_samples = SIDE as usize * self.channels();
+        let need = columns.len() * region.height as usize * row_samples;
+        if buffer.len() < need {
+            buffer.resize(need, T::default());
+        }
+        let buffer = &mut buffer[..need];
+        let mut rest = &mut buffer[..];
+        for tx in columns {
+            let mut top = region.y;
+            while top < bottom {
+                let end = bottom.min((top / SIDE + 1) * SIDE);
+                let (now, later) = rest.split_at_mut((end - top) as usize * row_samples);
+                self.read_rows(tx, top, now)?;
+                (top, rest) = (end, later);
+            }
+        }
+        let [x, y] = [region.x / SIDE * SIDE, region.y];
+        Ok(Part {
+            samples: buffer,
+            x,
+            y,
+            wide: SIDE,
+            tall: region.height,
+            channels: self.channels(),
+        })
+    }
+
+    /// Right and bottom of a region, which must lie inside the picture.
+    fn inside(&self, region: Region) -> (u32, u32) {
+        let (right, bottom) = (region.x + region.width, region.y + region.height);
+        assert!(right <= self.shape.width && bottom <= self.shape.height, "region inside picture");
+        (right, bottom)
+    }
+
+    /// Reads rows of one tile from row `top` of the picture on, as many as `out` holds.
+    fn read_rows(&self, tx: u32, top: u32, out: &mut [T]) -> Result<(), PictureError> {
+        let row_bytes = SIDE as usize * self.channels() * size_of::<T>();
+        let skip = (top % SIDE) as usize * row_bytes;
+        let start = self.shape.tile_start::<T>(tx, top / SIDE) + skip as u64;
+        self.file.read_exact_at(cast_slice_mut(out), start).map_err(PictureError::io(&self.path))
     }
 
     /// Reads `region` as interleaved rows.
@@ -298,6 +383,14 @@ mod tests {
                 height: 1 + (fh * (height - y - 1) as f64) as u32,
             };
             let read = file.read_region(region).unwrap();
+            let mut buffer = vec![];
+            let part = file.part(region, &mut buffer).unwrap();
+            for y in 0..region.height {
+                let runs: Vec<u16> =
+                    part.runs(region.x, region.y + y, region.width).flatten().copied().collect();
+                let row = region.width as usize * channels as usize;
+                prop_assert_eq!(&runs, &read[y as usize * row..(y as usize + 1) * row]);
+            }
             for (i, &sample) in read.iter().enumerate() {
                 let pixel = i as u32 / channels;
                 let (px, py) = (region.x + pixel % region.width, region.y + pixel / region.width);

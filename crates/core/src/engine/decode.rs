@@ -11,44 +11,77 @@ use jade_pixels::read::PictureFile;
 use jade_pixels::tiled::bytes_on_disk;
 use rayon::prelude::*;
 
-/// Decodes all frames of a request, in order. The first ones stay in memory when the request may
-/// stream and the budget has room for them: that saves writing and reading them again.
+/// What the header of a frame tells about decoding it.
+struct Need {
+    /// Pixels.
+    area: u64,
+    scratch: u64,
+    /// Bytes that decoding takes at most, beside what comes out.
+    decoding: u64,
+    in_place: bool,
+}
+
+impl Need {
+    fn of(input: &FrameInput) -> Option<Self> {
+        let mut file = PictureFile::open(&input.path).ok()?;
+        let (width, height) = (file.facts().width, file.facts().height);
+        Some(Self {
+            area: u64::from(width) * u64::from(height),
+            scratch: bytes_on_disk::<u16>(width, height, 3),
+            decoding: file.decoding_bytes(),
+            in_place: matches!(file.in_place(), Ok(Some(_))),
+        })
+    }
+}
+
+/// Where a frame's samples will be.
+#[derive(Clone, Copy, PartialEq)]
+enum Place {
+    Scratch,
+    Memory,
+    File,
+}
+
+/// Decodes all frames of a request, in order. Where the request may stream, frames that can be read
+/// from their own files are left there, and the first of the others stay in memory while the budget
+/// has room for them: that saves writing and reading them again.
 ///
 /// # Errors
 /// [`CoreError::Cancelled`], [`CoreError::Scratch`]; a frame that cannot be read is no error.
 pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
     request.watch.begin(Stage::Frames, request.frames.len() as u64);
-    let size = |input: &FrameInput| {
-        let file = PictureFile::open(&input.path).ok()?;
-        Some((file.facts().width, file.facts().height))
-    };
-    let sizes: Vec<Option<(u32, u32)>> = request.frames.iter().map(size).collect();
-    let area = |(width, height): (u32, u32)| u64::from(width) * u64::from(height);
-    let largest = sizes.iter().flatten().map(|size| area(*size)).max().unwrap_or(0);
-    let mut room = if request.stream { request.budget.room_for_frames(largest) } else { 0 };
-    let mut scratch = 0;
-    let mut in_memory = vec![false; sizes.len()];
-    for ((input, size), in_memory) in request.frames.iter().zip(sizes).zip(&mut in_memory) {
-        let Some((width, height)) = size else { continue };
-        if !request.cache.frame(&input.key()).exists() {
-            let left = room.checked_sub(Frame::BYTES * area((width, height)));
-            *in_memory = left.is_some();
-            room = left.unwrap_or(room);
-            if !*in_memory {
-                scratch += bytes_on_disk::<u16>(width, height, 3);
+    let needs: Vec<Option<Need>> = request.frames.iter().map(Need::of).collect();
+    let decoding = needs.iter().flatten().map(|need| need.decoding).max().unwrap_or(0);
+    let mut room = if request.stream { request.budget.room_for_frames(decoding) } else { 0 };
+    // The combined picture takes twice the bytes of a frame.
+    let mut scratch = needs.iter().flatten().map(|need| 2 * need.scratch).max().unwrap_or(0);
+    let mut place = |(input, need): (&FrameInput, &Option<Need>)| {
+        let Some(need) = need.as_ref().filter(|_| !request.cache.frame(&input.key()).exists())
+        else {
+            return Place::Scratch;
+        };
+        let left = room.checked_sub(Frame::BYTES * need.area);
+        match left {
+            _ if request.stream && need.in_place => Place::File,
+            Some(left) => {
+                room = left;
+                Place::Memory
+            }
+            None => {
+                scratch += need.scratch;
+                Place::Scratch
             }
         }
-        // The combined picture takes twice the bytes of one frame; count it once.
-        scratch = scratch.max(bytes_on_disk::<f32>(width, height, 3));
-    }
+    };
+    let places: Vec<Place> = request.frames.iter().zip(&needs).map(&mut place).collect();
     memory::check_scratch(request.cache.folder(), scratch)?;
     let stop = || match request.watch.cancelled() {
         true => Err(PictureError::Cancelled),
         false => Ok(()),
     };
     let mut decoded = Vec::with_capacity(request.frames.len());
-    let frames: Vec<(&FrameInput, bool)> = request.frames.iter().zip(in_memory).collect();
-    let together = match request.budget.decoders(largest) {
+    let frames: Vec<(&FrameInput, Place)> = request.frames.iter().zip(places).collect();
+    let together = match request.budget.decoders(decoding) {
         few if few < request.budget.threads => few,
         _ => frames.len().max(1),
     };
@@ -56,11 +89,11 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
         let some: Result<Vec<Decoded>, CoreError> = few
             .par_iter()
             .with_max_len(1)
-            .map(|&(input, in_memory)| {
+            .map(|&(input, place)| {
                 stop()?;
-                let frame = match in_memory {
-                    true => Frame::load(input, &mut || stop()),
-                    false => Frame::decode(input, request.cache, &mut || stop()),
+                let frame = match place {
+                    Place::Scratch => Frame::decode(input, request.cache, &mut || stop()),
+                    Place::Memory | Place::File => Frame::load(input, &mut || stop()),
                 };
                 let frame = match frame {
                     Ok(frame) => Ok(frame),

@@ -48,17 +48,16 @@ impl Budget {
         (self.memory as usize / (8 * self.threads)).clamp(4 << 20, 32 << 20)
     }
 
-    /// How many pictures of `pixels` pixels may be decoded at once: a decoder may hold a whole
-    /// picture (16 bit, four channels), as JPEG and TIFFs of one strip do.
-    pub fn decoders(&self, pixels: u64) -> usize {
+    /// How many pictures may be decoded at once when decoding one takes `bytes`.
+    pub fn decoders(&self, bytes: u64) -> usize {
         let half = self.memory / 2;
-        ((half / (pixels * 8).max(1)) as usize).clamp(1, self.threads)
+        ((half / bytes.max(1)) as usize).clamp(1, self.threads)
     }
 
-    /// Bytes that are left for decoded frames of at most `pixels` pixels, beside what decoders,
-    /// ordered samples and everything else take.
-    pub fn room_for_frames(&self, pixels: u64) -> u64 {
-        let decoders = self.decoders(pixels) as u64 * pixels * 8;
+    /// Bytes that are left for decoded frames, beside what decoders of `decoding` bytes, ordered
+    /// samples and everything else take.
+    pub fn room_for_frames(&self, decoding: u64) -> u64 {
+        let decoders = self.decoders(decoding) as u64 * decoding;
         let held = (self.held() * self.threads) as u64;
         self.memory.saturating_sub(APART + decoders + held)
     }
@@ -99,11 +98,11 @@ mod tests {
         assert!(Budget::new(Some(20), Some(2)).is_err());
         assert!(Budget::new(None, Some(0)).is_err());
         let budget = Budget::new(Some(1024), Some(4)).unwrap();
-        assert_eq!(budget.decoders(4_000_000), 4);
-        assert_eq!(budget.decoders(50_000_000), 1);
-        let room = budget.room_for_frames(4_000_000);
-        assert!(room > 700 << 20 && room + (4 * 4_000_000 * 8) < 1024 << 20, "{room}");
-        assert_eq!(budget.room_for_frames(400_000_000), 0);
+        assert_eq!(budget.decoders(32_000_000), 4);
+        assert_eq!(budget.decoders(400_000_000), 1);
+        let room = budget.room_for_frames(32_000_000);
+        assert!(room > 700 << 20 && room + (4 * 32_000_000) < 1024 << 20, "{room}");
+        assert_eq!(budget.room_for_frames(3_200_000_000), 0);
     }
 
     #[test]

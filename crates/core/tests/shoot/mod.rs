@@ -35,13 +35,14 @@ impl Shoot {
         (0..frames).map(|i| input(&self.path(&frame_name(i, frames)))).collect()
     }
 
-    /// Writes 16-bit sRGB samples as a frame.
+    /// Writes 16-bit sRGB samples as a frame: a plain TIFF, or a compressed one when its name
+    /// begins with "packed".
     pub fn save(&self, name: &str, (width, height): (u32, u32), samples: &[u16]) -> FrameInput {
         let path = self.path(name);
         let encoding = Encoding::srgb();
         let picture = Picture { width, height, channels: 3, encoding: &encoding, facts: None };
         let row = width as usize * 3;
-        let target = Target::Tiff { wide: true, deflate: false };
+        let target = Target::Tiff { wide: true, deflate: name.starts_with("packed") };
         write_picture(&path, target, &picture, &mut |y, out| {
             let from = y as usize * row;
             out.copy_from_slice(&samples[from..from + out.len()]);

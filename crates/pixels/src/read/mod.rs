@@ -1,6 +1,7 @@
 //! Opening a picture file: its facts at once, its samples row by row.
 
 mod exif;
+mod in_place;
 mod jpeg;
 mod png;
 mod strips;
@@ -10,9 +11,11 @@ use crate::PictureError;
 use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
 use crate::tiled::{Region, SIDE, TileWriter, TiledFile};
+pub use in_place::InPlace;
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
+use strips::Strips;
 
 /// Receives whole rows, top to bottom: the first row's number and the interleaved 16-bit samples
 /// of red, green and blue of one or more rows.
@@ -21,6 +24,11 @@ pub type Rows<'a> = &'a mut dyn FnMut(u32, &[u16]) -> Result<(), PictureError>;
 trait Decode {
     /// Gives all rows, `tall` at a time where the format leaves the choice.
     fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError>;
+
+    /// The picture as strips, where it is stored in strips that are read here.
+    fn strips(&mut self) -> Option<Strips> {
+        None
+    }
 }
 
 /// What a format's reader finds in a file's header.
@@ -86,6 +94,44 @@ impl PictureFile {
         // So few stay in the processor's cache until they are taken up.
         const FEW: u32 = 8;
         self.decoder.rows(FEW, rows)
+    }
+
+    /// Decodes the whole file into `out`, which holds red, green and blue of each pixel, row by
+    /// row; `watch` is asked on the way.
+    ///
+    /// # Errors
+    /// [`PictureError`] of the file, or what `watch` returned.
+    pub fn fill(
+        mut self,
+        out: &mut [u16],
+        watch: &mut dyn FnMut() -> Result<(), PictureError>,
+    ) -> Result<(), PictureError> {
+        if let Some(strips) = self.decoder.strips() {
+            return strips.fill(out, watch);
+        }
+        let row = self.facts.width as usize * 3;
+        self.rows(&mut |y, samples| {
+            out[y as usize * row..][..samples.len()].copy_from_slice(samples);
+            watch()
+        })
+    }
+
+    /// Bytes that decoding takes at most, beside what comes out of it.
+    pub fn decoding_bytes(&mut self) -> u64 {
+        match self.decoder.strips() {
+            Some(strips) => strips.decoding_bytes(),
+            // A whole picture of 16 bit and four channels.
+            None => u64::from(self.facts.width) * u64::from(self.facts.height) * 8,
+        }
+    }
+
+    /// The picture where it lies, when any part of it can be read without the rest.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn in_place(&mut self) -> Result<Option<InPlace>, PictureError> {
+        let strips = self.decoder.strips().filter(Strips::is_plain);
+        strips.map(InPlace::open).transpose()
     }
 
     /// Decodes the whole file into a tiled file at `path`, showing every band of rows to `watch`
@@ -163,8 +209,24 @@ impl Layout {
         }
     }
 
-    /// The same from 8-bit samples, widened so that 255 becomes 65535.
+    /// The same from 8-bit samples.
     fn append_bytes(self, source: &[u8], out: &mut Vec<u16>) {
-        self.append(source.iter().map(|&v| v as u16 * 257), out);
+        self.append(source.iter().map(|&v| widened(v)), out);
     }
+
+    /// Writes the pixels of `source` as red, green, blue, each sample made by `to`.
+    fn put<T: Copy>(self, source: &[T], to: impl Fn(T) -> u16, out: &mut [u16]) {
+        let pixels = out.as_chunks_mut::<3>().0.iter_mut();
+        for (pixel, source) in pixels.zip(source.chunks_exact(self.stride())) {
+            *pixel = match self {
+                Self::Rgb { .. } => [to(source[0]), to(source[1]), to(source[2])],
+                Self::Grey { .. } => [to(source[0]); 3],
+            };
+        }
+    }
+}
+
+/// An 8-bit sample as one of 16 bit, so that 255 becomes 65535.
+fn widened(v: u8) -> u16 {
+    v as u16 * 257
 }

@@ -3,8 +3,9 @@
 //! memory is inflated here into one buffer, or as a stream where a strip is as large as a picture,
 //! so that memory stays small however the file was cut.
 
-use super::{Layout, Rows};
+use super::{Layout, Rows, widened};
 use crate::PictureError;
+use crate::tiled::Region;
 use libdeflater::Decompressor;
 use std::fs::File;
 use std::io::{BufReader, Read};
@@ -13,6 +14,12 @@ use std::path::{Path, PathBuf};
 
 /// A strip of more bytes than this is read as a stream.
 const LARGE: usize = 32 << 20;
+/// Bytes that a stream reads at a time.
+const STREAMED: usize = 1 << 20;
+
+fn is_large(unpacked: usize, packed: u64) -> bool {
+    unpacked > LARGE || packed as usize > LARGE
+}
 
 /// How the samples of a file are written.
 #[derive(Clone, Copy)]
@@ -43,33 +50,118 @@ impl Strips {
     /// # Errors
     /// [`PictureError`] of the file, or what `rows` returned.
     pub fn rows(&self, band_rows: u32, rows: Rows) -> Result<(), PictureError> {
-        let io = PictureError::io(&self.path);
-        let file = File::open(&self.path).map_err(&io)?;
-        let row_samples = self.width as usize * self.layout.stride();
-        let row_bytes = row_samples * self.coding.bytes_per_sample;
+        let row_samples = self.width as usize * 3;
+        let mut band = vec![0; row_samples * band_rows.min(self.height) as usize];
+        self.each(band_rows, |y, raw| {
+            let top = y / band_rows * band_rows;
+            let held = (y - top) as usize * row_samples;
+            let end = held + self.decode(raw, &mut band[held..]);
+            let whole = top + (end / row_samples) as u32;
+            if whole == top + band_rows || whole == self.height {
+                rows(top, &band[..end])?;
+            }
+            Ok(())
+        })
+    }
+
+    /// Decodes all rows into `out`, which holds three samples for each pixel; `watch` is asked on
+    /// the way.
+    ///
+    /// # Errors
+    /// As for [`Strips::rows`].
+    pub fn fill(
+        &self,
+        out: &mut [u16],
+        watch: &mut dyn FnMut() -> Result<(), PictureError>,
+    ) -> Result<(), PictureError> {
+        const FEW: u32 = 64;
+        let row_samples = self.width as usize * 3;
+        self.each(FEW, |y, raw| {
+            self.decode(raw, &mut out[y as usize * row_samples..]);
+            watch()
+        })
+    }
+
+    /// Bytes that decoding takes at most, beside what comes out.
+    pub fn decoding_bytes(&self) -> u64 {
+        let unpacked = self.rows_per_strip.min(self.height) as u64 * self.row_bytes() as u64;
+        let packed = self.places.iter().map(|(_, long)| *long).max().unwrap_or(0);
+        match self.coding.deflate && !is_large(unpacked as usize, packed) {
+            true => unpacked + packed,
+            false => STREAMED as u64 + 64 * self.row_bytes() as u64,
+        }
+    }
+
+    /// Whether any row can be read without those before it.
+    pub fn is_plain(&self) -> bool {
+        let tops = (0..self.height).step_by(self.rows_per_strip as usize);
+        let whole = self.places.iter().zip(tops).all(|((_, long), top)| {
+            let tall = self.rows_per_strip.min(self.height - top);
+            *long >= tall as u64 * self.row_bytes() as u64
+        });
+        whole && !self.coding.deflate && !self.coding.differences
+    }
+
+    /// Reads a region of a plain picture as interleaved red, green and blue. `raw` is a buffer.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn read_region(
+        &self,
+        file: &File,
+        region: Region,
+        raw: &mut Vec<u8>,
+        out: &mut [u16],
+    ) -> Result<(), PictureError> {
+        let pixel_bytes = self.row_bytes() / self.width as usize;
+        raw.resize(region.width as usize * pixel_bytes, 0);
+        let rows = out.chunks_exact_mut(region.width as usize * 3);
+        for (y, row) in (region.y..region.y + region.height).zip(rows) {
+            let (strip, inside) = (y / self.rows_per_strip, y % self.rows_per_strip);
+            let skip = inside as usize * self.row_bytes() + region.x as usize * pixel_bytes;
+            let at = self.places[strip as usize].0 + skip as u64;
+            file.read_exact_at(raw, at).map_err(PictureError::io(&self.path))?;
+            self.coding.decode(raw, self.layout, row);
+        }
+        Ok(())
+    }
+
+    fn row_bytes(&self) -> usize {
+        self.width as usize * self.layout.stride() * self.coding.bytes_per_sample
+    }
+
+    /// Decodes whole rows to the beginning of `out`; returns how many samples came of them.
+    fn decode(&self, raw: &[u8], out: &mut [u16]) -> usize {
+        let row_samples = self.width as usize * 3;
+        let rows = raw.chunks_exact(self.row_bytes());
+        let long = rows.len() * row_samples;
+        for (row, out) in rows.zip(out.chunks_exact_mut(row_samples)) {
+            self.coding.decode(row, self.layout, out);
+        }
+        long
+    }
+
+    /// Calls `take` with the bytes of all rows from top to bottom, and the first one's number; of
+    /// rows that lie in one strip and between multiples of `band_rows`.
+    fn each(
+        &self,
+        band_rows: u32,
+        mut take: impl FnMut(u32, &[u8]) -> Result<(), PictureError>,
+    ) -> Result<(), PictureError> {
+        let file = File::open(&self.path).map_err(PictureError::io(&self.path))?;
+        let row_bytes = self.row_bytes();
         let mut memory = Memory::default();
-        let mut band: Vec<u16> = Vec::new();
-        let (mut top, mut held) = (0, 0);
         for (index, place) in self.places.iter().enumerate() {
             let first = index as u32 * self.rows_per_strip;
             let tall = self.rows_per_strip.min(self.height - first);
-            let last = first + tall == self.height;
+            let end = first + tall;
             let need = tall as usize * row_bytes;
-            let mut strip = self.open(&file, *place, need, &mut memory, last)?;
-            let mut done = 0;
-            while done < tall {
-                let some = (tall - done).min(band_rows - held);
-                let raw = strip.next(some as usize * row_bytes, &self.path)?;
-                for row in raw.chunks_exact(row_bytes) {
-                    self.coding.decode(row, self.layout, &mut band);
-                }
-                done += some;
-                held += some;
-                if held == band_rows || top + held == self.height {
-                    rows(top, &band)?;
-                    band.clear();
-                    (top, held) = (top + held, 0);
-                }
+            let mut strip = self.open(&file, *place, need, &mut memory, end == self.height)?;
+            let mut y = first;
+            while y < end {
+                let some = (end - y).min(band_rows - y % band_rows);
+                take(y, strip.next(some as usize * row_bytes, &self.path)?)?;
+                y += some;
             }
             strip.end().map_err(|_| self.broken())?;
         }
@@ -86,9 +178,8 @@ impl Strips {
     ) -> Result<Strip<'a>, PictureError> {
         let io = PictureError::io(&self.path);
         let Memory { packed, unpacked, inflater } = memory;
-        let large = need > LARGE || long as usize > LARGE;
-        if large || !self.coding.deflate {
-            let part = BufReader::with_capacity(1 << 20, Part { file, at, left: long });
+        if is_large(need, long) || !self.coding.deflate {
+            let part = BufReader::with_capacity(STREAMED, Part { file, at, left: long });
             let source: Box<dyn Read + 'a> = match self.coding.deflate {
                 true => Box::new(flate2::bufread::ZlibDecoder::new(part)),
                 false => Box::new(part),
@@ -188,27 +279,27 @@ impl Read for Part<'_> {
 }
 
 impl Coding {
-    /// Appends one row as red, green and blue of 16 bit.
-    fn decode(self, row: &[u8], layout: Layout, out: &mut Vec<u16>) {
-        let word = |b: &[u8]| u16::from_le_bytes([b[0], b[1]]);
+    /// Decodes pixels of one row to red, green and blue of 16 bit.
+    fn decode(self, row: &[u8], layout: Layout, out: &mut [u16]) {
+        let word = |b: &[u8; 2]| u16::from_le_bytes(*b);
+        let words = row.as_chunks::<2>().0;
         match (self.bytes_per_sample, layout, self.differences, self.big_endian) {
             (2, Layout::Rgb { stride: 3 }, true, false) => {
-                let first = out.len();
-                out.resize(first + row.len() / 2, 0);
                 let mut sum = [0u16; 3];
-                for (to, pixel) in out[first..].chunks_exact_mut(3).zip(row.chunks_exact(6)) {
+                let pixels = out.as_chunks_mut::<3>().0.iter_mut().zip(words.as_chunks::<3>().0);
+                for (to, pixel) in pixels {
                     for c in 0..3 {
-                        sum[c] = sum[c].wrapping_add(word(&pixel[2 * c..2 * c + 2]));
-                        to[c] = sum[c];
+                        sum[c] = sum[c].wrapping_add(word(&pixel[c]));
                     }
+                    *to = sum;
                 }
             }
             (2, Layout::Rgb { stride: 3 }, false, false) => {
-                out.extend(row.chunks_exact(2).map(word));
+                out.iter_mut().zip(words).for_each(|(to, bytes)| *to = word(bytes));
             }
             (2, ..) => {
-                let big = |b: &[u8]| u16::from_be_bytes([b[0], b[1]]);
-                let words = row.chunks_exact(2).map(if self.big_endian { big } else { word });
+                let big = |b: &[u8; 2]| u16::from_be_bytes(*b);
+                let words = words.iter().map(if self.big_endian { big } else { word });
                 let mut samples: Vec<u16> = words.collect();
                 if self.differences {
                     let stride = layout.stride();
@@ -216,7 +307,7 @@ impl Coding {
                         samples[i] = samples[i].wrapping_add(samples[i - stride]);
                     }
                 }
-                layout.append(samples.into_iter(), out);
+                layout.put(&samples, |v| v, out);
             }
             _ => {
                 let mut samples = row.to_vec();
@@ -226,7 +317,7 @@ impl Coding {
                         samples[i] = samples[i].wrapping_add(samples[i - stride]);
                     }
                 }
-                layout.append_bytes(&samples, out);
+                layout.put(&samples, widened, out);
             }
         }
     }

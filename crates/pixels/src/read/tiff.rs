@@ -61,47 +61,6 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     Ok(Opened { facts, icc, decoder: Box::new(tiff) })
 }
 
-impl Tiff {
-    /// The picture as strips, plain or deflated, when it is stored in that way.
-    fn strips(&mut self) -> Option<Strips> {
-        let decoder = &mut self.decoder;
-        if decoder.get_chunk_type() != ChunkType::Strip {
-            return None;
-        }
-        let mut number = |tag| decoder.find_tag_unsigned::<u16>(tag).ok();
-        let deflate = match number(Tag::Compression)?.unwrap_or(1) {
-            1 => false,
-            8 | 32946 => true,
-            _ => return None,
-        };
-        let differences = match number(Tag::Predictor)?.unwrap_or(1) {
-            1 => false,
-            2 => true,
-            _ => return None,
-        };
-        if number(Tag::FillOrder)?.unwrap_or(1) != 1 {
-            return None;
-        }
-        let rows_per_strip = decoder.chunk_dimensions().1.max(1);
-        let at = decoder.get_tag_u64_vec(Tag::StripOffsets).ok()?;
-        let long = decoder.get_tag_u64_vec(Tag::StripByteCounts).ok()?;
-        let needed = self.height.div_ceil(rows_per_strip) as usize;
-        if at.len() < needed || long.len() < needed {
-            return None;
-        }
-        let coding = Coding {
-            deflate,
-            differences,
-            big_endian: decoder.byte_order() == tiff::tags::ByteOrder::BigEndian,
-            bytes_per_sample: self.bits as usize / 8,
-        };
-        let (path, width, height, layout) =
-            (self.path.clone(), self.width, self.height, self.layout);
-        let places = at.into_iter().zip(long).take(needed).collect();
-        Some(Strips { path, width, height, layout, coding, rows_per_strip, places })
-    }
-}
-
 /// Whether the file is as long as its strips and tiles say.
 fn check_whole(path: &Path, have: u64, decoder: &mut Inner) -> Result<(), PictureError> {
     let (at, long) = match decoder.get_chunk_type() {
@@ -156,6 +115,44 @@ fn rational(value: Value) -> Option<f64> {
 }
 
 impl Decode for Tiff {
+    fn strips(&mut self) -> Option<Strips> {
+        let decoder = &mut self.decoder;
+        if decoder.get_chunk_type() != ChunkType::Strip {
+            return None;
+        }
+        let mut number = |tag| decoder.find_tag_unsigned::<u16>(tag).ok();
+        let deflate = match number(Tag::Compression)?.unwrap_or(1) {
+            1 => false,
+            8 | 32946 => true,
+            _ => return None,
+        };
+        let differences = match number(Tag::Predictor)?.unwrap_or(1) {
+            1 => false,
+            2 => true,
+            _ => return None,
+        };
+        if number(Tag::FillOrder)?.unwrap_or(1) != 1 {
+            return None;
+        }
+        let rows_per_strip = decoder.chunk_dimensions().1.max(1);
+        let at = decoder.get_tag_u64_vec(Tag::StripOffsets).ok()?;
+        let long = decoder.get_tag_u64_vec(Tag::StripByteCounts).ok()?;
+        let needed = self.height.div_ceil(rows_per_strip) as usize;
+        if at.len() < needed || long.len() < needed {
+            return None;
+        }
+        let coding = Coding {
+            deflate,
+            differences,
+            big_endian: decoder.byte_order() == tiff::tags::ByteOrder::BigEndian,
+            bytes_per_sample: self.bits as usize / 8,
+        };
+        let (path, width, height, layout) =
+            (self.path.clone(), self.width, self.height, self.layout);
+        let places = at.into_iter().zip(long).take(needed).collect();
+        Some(Strips { path, width, height, layout, coding, rows_per_strip, places })
+    }
+
     fn rows(mut self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
         if let Some(strips) = self.strips() {
             return strips.rows(tall, rows);

@@ -1,17 +1,17 @@
 //! The kernel along both axes at once: for any motion.
 
 use super::lanes::{WHOLE, fused, weights};
-use super::{FINE, Room, SLACK, Strip};
+use super::{Desk, FINE, SLACK, Strip};
 use crate::combine::kernel::{Kernel, LANCZOS, RUN, TAPS};
 use multiversion::multiversion;
 use multiversion::target::target_cfg_f;
 
 impl Strip<'_> {
-    /// The light of the row whose positions are in the room.
-    pub fn direct(&self, room: &Room, out: [&mut [f32]; 3]) {
-        let planes = room.planes.each_ref().map(Vec::as_slice);
+    /// The light of the row whose positions are on the desk, where the whole source lies too.
+    pub fn direct(&self, desk: &Desk, out: [&mut [f32]; 3]) {
+        let planes = desk.planes.each_ref().map(Vec::as_slice);
         let long = self.wide.next_multiple_of(RUN);
-        let (xs, ys) = (&room.xs[..long], &room.ys[..long]);
+        let (xs, ys) = (&desk.xs[..long], &desk.ys[..long]);
         resample(planes, self.source.stride, xs, ys, out, &LANCZOS);
     }
 }

@@ -13,7 +13,7 @@ mod upright;
 
 use super::kernel::{RUN, TAPS};
 use crate::align::Motion;
-use crate::frames::Light;
+use crate::frames::{Ahead, Light};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use map::Map;
@@ -31,14 +31,22 @@ const STRIP: usize = 128;
 const NODES: usize = STRIP / FINE + 1;
 
 /// Memory of one thread that is used again for every region.
+#[derive(Default)]
 pub struct Room {
+    ahead: Ahead,
+    desk: Desk,
+}
+
+/// What a row is made on.
+struct Desk {
+    /// The whole source, for the direct way.
     planes: [Vec<f32>; 3],
     xs: [f32; STRIP],
     ys: [f32; STRIP],
     upright: upright::Rows,
 }
 
-impl Default for Room {
+impl Default for Desk {
     fn default() -> Self {
         let (xs, ys) = ([0.0; STRIP], [0.0; STRIP]);
         Self { planes: Default::default(), xs, ys, upright: Default::default() }
@@ -48,7 +56,7 @@ impl Default for Room {
 /// Some columns of a region, all rows.
 struct Strip<'a> {
     map: &'a Map,
-    source: &'a Source,
+    source: &'a Source<'a>,
     x: usize,
     wide: usize,
     /// The map's nodes along both axes, counted from the source's corner.
@@ -58,10 +66,10 @@ struct Strip<'a> {
 }
 
 impl Strip<'_> {
-    /// Puts the source positions of row `y` into the room: the rows, and where `columns` are
+    /// Puts the source positions of row `y` onto the desk: the rows, and where `columns` are
     /// needed or what is covered is asked for, those too.
-    fn place(&self, y: usize, columns: bool, room: &mut Room, covered: Option<&mut [bool]>) {
-        let Room { xs, ys, .. } = room;
+    fn place(&self, y: usize, columns: bool, desk: &mut Desk, covered: Option<&mut [bool]>) {
+        let Desk { xs, ys, .. } = desk;
         // Runs are filled up below the last column.
         let (wide, long) = (self.wide, self.wide.next_multiple_of(RUN));
         map::row(&self.nodes[1], y, ys);
@@ -118,7 +126,9 @@ fn read_by(
         planes.into_iter().for_each(|plane| plane.fill(0.0));
         return Ok(Some(vec![false; w * h]));
     };
-    let source = Source::read(light, bounds, &mut room.planes)?;
+    let Room { ahead, desk } = room;
+    let source = Source::read(light, bounds, ahead)?;
+    let mut whole = false;
     let (right, bottom) = (width as f32 - 1.0, height as f32 - 1.0);
     let [x0, y0, x1, y1] = bounds;
     let inside = x0 >= 0.0 && y0 >= 0.0 && x1 <= right as f64 && y1 <= bottom as f64;
@@ -129,14 +139,18 @@ fn read_by(
         let nodes = map.strip(x, wide, [source.left, source.top]);
         let strip = Strip { map: &map, source: &source, x, wide, nodes, last: [right, bottom] };
         let upright = upright(&strip);
+        if upright.is_none() && !whole {
+            source.planes(&mut desk.planes);
+            whole = true;
+        }
         for y in 0..h {
             let range = y * w + x..y * w + x + wide;
             let covered = covered.as_mut().map(|covered| &mut covered[range.clone()]);
-            strip.place(y, upright.is_none(), room, covered);
+            strip.place(y, upright.is_none(), desk, covered);
             let out = planes.each_mut().map(|plane| &mut plane[range.clone()]);
             match &upright {
-                Some(upright) => upright.row(&strip, y == 0, room, out),
-                None => strip.direct(room, out),
+                Some(upright) => upright.row(&strip, y == 0, desk, out),
+                None => strip.direct(desk, out),
             }
         }
     }

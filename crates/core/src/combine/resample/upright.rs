@@ -6,7 +6,7 @@
 //! along each axis, as in the direct way, but the first sum serves all rows that read it.
 
 use super::lanes::{WHOLE, fused, weights};
-use super::{FINE, NODES, Room, SLACK, STRIP, Strip, map};
+use super::{Desk, FINE, NODES, STRIP, Strip, map};
 use crate::combine::kernel::{Kernel, LANCZOS, RUN, TAPS};
 use multiversion::multiversion;
 use multiversion::target::target_cfg_f;
@@ -20,12 +20,16 @@ const STRETCH: f64 = 0.06;
 const RING: usize = 32;
 /// Steps to a next source row that a run crosses at most.
 const STEPS: usize = 3;
+/// Columns of a source row that a strip reads at most: stretched, and the kernel of its last run.
+const WIDE: usize = 192;
 
 /// Source rows that were resampled along themselves.
 pub struct Rows {
     /// `RING` rows of `STRIP` values for each colour.
     rings: [Vec<f32>; 3],
     xs: [f32; STRIP],
+    /// The source row that is being resampled.
+    source: [[f32; WIDE]; 3],
     /// The next source row to be resampled.
     next: usize,
 }
@@ -33,7 +37,7 @@ pub struct Rows {
 impl Default for Rows {
     fn default() -> Self {
         let rings = [(); 3].map(|()| vec![0.0; RING * STRIP]);
-        Self { rings, xs: [0.0; STRIP], next: 0 }
+        Self { rings, xs: [0.0; STRIP], source: [[0.0; WIDE]; 3], next: 0 }
     }
 }
 
@@ -89,10 +93,10 @@ impl Upright {
         Some(Self { crossings, first, limits: [left, right] })
     }
 
-    /// The light of the row whose positions are in the room; rows follow one another from the
+    /// The light of the row whose positions are on the desk; rows follow one another from the
     /// first one of the strip on.
-    pub fn row(&self, strip: &Strip, first: bool, room: &mut Room, out: [&mut [f32]; 3]) {
-        let Room { planes, ys, upright: rows, .. } = room;
+    pub fn row(&self, strip: &Strip, first: bool, desk: &mut Desk, out: [&mut [f32]; 3]) {
+        let Desk { ys, upright: rows, .. } = desk;
         let ys = &ys[..strip.wide.next_multiple_of(RUN)];
         let (mut top, mut bottom) = (f32::MAX, f32::MIN);
         for line in ys.as_chunks::<FINE>().0 {
@@ -106,7 +110,6 @@ impl Upright {
         if first {
             rows.next = top;
         }
-        let stride = strip.source.stride;
         for k in rows.next.max(top)..=bottom {
             let line = (k as i64 - self.first) as usize;
             let [here, next] = [0, 1].map(|i| &self.crossings[line / FINE + i]);
@@ -117,8 +120,15 @@ impl Upright {
             rows.xs[wide..ys.len()].fill(edge);
             let at = k % RING * STRIP;
             let out = rows.rings.each_mut().map(|ring| &mut ring[at..at + ys.len()]);
-            let sources = planes.each_ref().map(|p| &p[k * stride..(k + 1) * stride + 2 * SLACK]);
-            along(sources, &rows.xs[..ys.len()], out, &LANCZOS);
+            // One column more than the kernel has: a run that ends in a step begins there, with a
+            // weight of zero.
+            let first = rows.xs[0] as i64 - TAPS as i64 / 2 - 1;
+            let from = first.max(0) as usize;
+            let end = (edge as usize + TAPS / 2 + 2).min(strip.source.stride);
+            let at = (from as i64 - first) as usize;
+            let own = rows.source.each_mut().map(|row| &mut row[at..at + end - from]);
+            strip.source.row(k, from, own);
+            along(&rows.source, first as i32, &rows.xs[..ys.len()], out, &LANCZOS);
         }
         rows.next = bottom + 1;
         down(rows.rings.each_ref().map(Vec::as_slice), ys, out, &LANCZOS);
@@ -126,10 +136,16 @@ impl Upright {
 }
 
 /// A source row at the positions `xs`, a whole number of runs along straight lines of [`FINE`].
-/// The rows begin after [`SLACK`].
+/// The source's values begin at column `first`.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
-fn along(sources: [&[f32]; 3], xs: &[f32], out: [&mut [f32]; 3], kernel: &Kernel) {
+fn along(
+    sources: &[[f32; WIDE]; 3],
+    first: i32,
+    xs: &[f32],
+    out: [&mut [f32]; 3],
+    kernel: &Kernel,
+) {
     for (run, xs) in xs.as_chunks::<RUN>().0.iter().enumerate() {
         let (mut t, mut columns) = ([0.0f32; RUN], [0i32; RUN]);
         for lane in 0..RUN {
@@ -144,7 +160,7 @@ fn along(sources: [&[f32]; 3], xs: &[f32], out: [&mut [f32]; 3], kernel: &Kernel
         if right - left > 1 {
             // At the frame's edge, where positions end.
             for lane in 0..RUN {
-                let from = (columns[lane] + lane as i32) as usize + SLACK - 2;
+                let from = (columns[lane] + lane as i32 - first) as usize - 2;
                 for c in 0..3 {
                     let taps = sources[c][from..from + TAPS].iter().zip(&weights);
                     out[c][start + lane] = taps.map(|(v, weight)| v * weight[lane]).sum();
@@ -162,7 +178,7 @@ fn along(sources: [&[f32]; 3], xs: &[f32], out: [&mut [f32]; 3], kernel: &Kernel
             }
             wide[TAPS][lane] = weights[TAPS - 1][lane] * late;
         }
-        let from = SLACK.wrapping_add_signed(left as isize) - 2;
+        let from = (left - first) as usize - 2;
         for c in 0..3 {
             let row: &[f32; RUN + TAPS] =
                 sources[c][from..from + RUN + TAPS].try_into().expect("as long");

@@ -1,100 +1,13 @@
-//! Frames as the later steps read them: decoded samples in a tiled file, turned to linear light
-//! where they are needed.
-
+use super::{Ahead, FrameInput, Light, Rows};
 use crate::CoreError;
-use crate::cache::{Cache, Key};
+use crate::cache::Cache;
 use bytemuck::{cast_slice, cast_slice_mut};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
-use jade_pixels::read::PictureFile;
-use jade_pixels::tiled::{Region, TiledFile};
+use jade_pixels::read::{InPlace, PictureFile};
+use jade_pixels::tiled::{Part, Region, TiledFile};
 use memmap2::{Advice, MmapMut};
-use std::path::PathBuf;
-
-/// A picture file to be stacked.
-#[derive(Debug, Clone)]
-pub struct FrameInput {
-    /// The file.
-    pub path: PathBuf,
-    /// The name it is reported under.
-    pub name: String,
-    /// BLAKE3 of its content.
-    pub blake3: String,
-}
-
-impl FrameInput {
-    /// The key of its decoded samples.
-    pub fn key(&self) -> Key {
-        Key::of("frames", &self.blake3, &[])
-    }
-}
-
-/// Where linear light of a picture can be read, region by region, from any thread.
-pub trait Light: Sync {
-    /// Width and height in pixels.
-    fn size(&self) -> (u32, u32);
-
-    /// Writes the light of `region`, which must lie inside the picture, into three planes (red,
-    /// green, blue): row `r` of the region begins at `r * stride` of each plane.
-    ///
-    /// # Errors
-    /// [`PictureError::Io`].
-    fn fill(
-        &self,
-        region: Region,
-        planes: [&mut [f32]; 3],
-        stride: usize,
-    ) -> Result<(), PictureError>;
-
-    /// The light of `region` as three planes of `region.area()` values each.
-    ///
-    /// # Errors
-    /// [`PictureError::Io`].
-    fn planes(&self, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
-        let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
-        self.fill(region, planes.each_mut().map(Vec::as_mut_slice), region.width as usize)?;
-        Ok(planes)
-    }
-
-    /// The mean of the three colours in every `step`-th column of every `step`-th row of `region`,
-    /// row by row.
-    ///
-    /// # Errors
-    /// [`PictureError::Io`].
-    fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
-        let [red, green, blue] = self.planes(region)?;
-        let (width, step) = (region.width as usize, step as usize);
-        let places = (0..region.height as usize).step_by(step).flat_map(|y| {
-            let row = y * width;
-            (row..row + width).step_by(step)
-        });
-        Ok(places.map(|i| (red[i] + green[i] + blue[i]) / 3.0).collect())
-    }
-
-    /// Writes the mean of the three colours in `region`, row by row, into `out`, which holds
-    /// `region.area()` values.
-    ///
-    /// # Errors
-    /// [`PictureError::Io`].
-    fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
-        let [red, green, blue] = self.planes(region)?;
-        for (i, value) in out.iter_mut().enumerate() {
-            *value = (red[i] + green[i] + blue[i]) / 3.0;
-        }
-        Ok(())
-    }
-
-    /// The mean of the three colours in `region`, row by row.
-    ///
-    /// # Errors
-    /// [`PictureError::Io`].
-    fn mean(&self, region: Region) -> Result<Vec<f32>, PictureError> {
-        let mut out = vec![0.0; region.area()];
-        self.fill_mean(region, &mut out)?;
-        Ok(out)
-    }
-}
 
 /// A frame: its header, and its samples once they are decoded.
 pub struct Frame {
@@ -114,6 +27,8 @@ enum Samples {
     Tiles(TiledFile<u16>),
     /// In memory, as interleaved rows.
     Memory(MmapMut),
+    /// In the picture's own file.
+    InPlace(InPlace),
     /// Nowhere yet: only the header was read.
     Undecoded,
 }
@@ -141,7 +56,16 @@ impl Frame {
         Ok(Self { samples: Samples::Tiles(samples), ..frame })
     }
 
-    /// Decodes a frame into memory: [`Frame::BYTES`] for each pixel.
+    /// Opens a frame to be read where it lies, if it is stored so that this is fast.
+    ///
+    /// # Errors
+    /// As for [`Frame::decode`].
+    pub fn in_place(input: &FrameInput) -> Result<Option<Self>, CoreError> {
+        let (frame, mut file) = Self::header(input)?;
+        Ok(file.in_place()?.map(|place| Self { samples: Samples::InPlace(place), ..frame }))
+    }
+
+    /// Opens a frame where it lies, or decodes it into memory: [`Frame::BYTES`] for each pixel.
     ///
     /// # Errors
     /// As for [`Frame::decode`].
@@ -149,7 +73,10 @@ impl Frame {
         input: &FrameInput,
         watch: &mut dyn FnMut() -> Result<(), PictureError>,
     ) -> Result<Self, CoreError> {
-        let (frame, file) = Self::header(input)?;
+        let (frame, mut file) = Self::header(input)?;
+        if let Some(place) = file.in_place()? {
+            return Ok(Self { samples: Samples::InPlace(place), ..frame });
+        }
         let (width, height) = frame.size;
         let io = PictureError::io(&input.path);
         let bytes = (u64::from(width) * u64::from(height) * Self::BYTES) as usize;
@@ -157,11 +84,7 @@ impl Frame {
         // Regions of rows far apart are read from it, which takes large pages to be fast; a system
         // without them is only slower.
         let _ = memory.advise(Advice::HugePage);
-        let rows: &mut [u16] = cast_slice_mut(&mut memory);
-        file.rows(&mut |y, samples| {
-            rows[y as usize * width as usize * 3..][..samples.len()].copy_from_slice(samples);
-            watch()
-        })?;
+        file.fill(cast_slice_mut(&mut memory), watch)?;
         Ok(Self { samples: Samples::Memory(memory), ..frame })
     }
 
@@ -204,6 +127,35 @@ impl Frame {
                 }
                 Ok(())
             }
+            Samples::InPlace(file) => with_buffer(|buffer| {
+                buffer.resize(region.width as usize * 3, 0);
+                for y in region.y..region.y + region.height {
+                    file.read_region(Region { y, height: 1, ..region }, buffer)?;
+                    visit(region.x, y, buffer);
+                }
+                Ok(())
+            }),
+            Samples::Undecoded => unreachable!("a frame is decoded before it is read"),
+        }
+    }
+
+    fn codes<'a>(
+        &'a self,
+        region: Region,
+        buffer: &'a mut Vec<u16>,
+    ) -> Result<Part<'a, u16>, PictureError> {
+        match &self.samples {
+            Samples::Tiles(tiles) => tiles.part(region, buffer),
+            Samples::Memory(memory) => {
+                let (width, height) = self.size;
+                let whole = Region { x: 0, y: 0, width, height };
+                Ok(Part::of_rows(cast_slice(memory), whole, 3))
+            }
+            Samples::InPlace(file) => {
+                buffer.resize(region.area() * 3, 0);
+                file.read_region(region, buffer)?;
+                Ok(Part::of_rows(buffer, region, 3))
+            }
             Samples::Undecoded => unreachable!("a frame is decoded before it is read"),
         }
     }
@@ -227,6 +179,15 @@ impl Light for Frame {
             let planes = [red, green, blue].map(|plane| &mut plane[range.clone()]);
             self.encoding.decode_pixels(samples, planes);
         })
+    }
+
+    fn rows<'a>(
+        &'a self,
+        region: Region,
+        ahead: &'a mut Ahead,
+    ) -> Result<Box<dyn Rows + 'a>, PictureError> {
+        let part = self.codes(region, &mut ahead.codes)?;
+        Ok(Box::new(Codes { part, encoding: &self.encoding }))
     }
 
     fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
@@ -260,6 +221,23 @@ impl Light for Frame {
     }
 }
 
+/// Rows that are turned to light when they are asked for.
+struct Codes<'a> {
+    part: Part<'a, u16>,
+    encoding: &'a Encoding,
+}
+
+impl Rows for Codes<'_> {
+    fn row(&self, x: u32, y: u32, mut planes: [&mut [f32]; 3]) {
+        let mut done = 0;
+        for run in self.part.runs(x, y, planes[0].len() as u32) {
+            let here = done..done + run.len() / 3;
+            self.encoding.decode_pixels(run, planes.each_mut().map(|p| &mut p[here.clone()]));
+            done = here.end;
+        }
+    }
+}
+
 /// Lends this thread's buffer of raw samples, so that reading takes no new memory.
 fn with_buffer<T>(work: impl FnOnce(&mut Vec<u16>) -> T) -> T {
     thread_local! {
@@ -271,29 +249,4 @@ fn with_buffer<T>(work: impl FnOnce(&mut Vec<u16>) -> T) -> T {
         cell.set(buffer);
         done
     })
-}
-
-/// A combined picture: linear light in a tiled file.
-pub struct Combined(pub TiledFile<f32>);
-
-impl Light for Combined {
-    fn size(&self) -> (u32, u32) {
-        (self.0.width(), self.0.height())
-    }
-
-    fn fill(
-        &self,
-        region: Region,
-        [red, green, blue]: [&mut [f32]; 3],
-        stride: usize,
-    ) -> Result<(), PictureError> {
-        self.0.visit_region(region, &mut Vec::new(), |x, y, samples| {
-            let at = (y - region.y) as usize * stride + (x - region.x) as usize;
-            for (i, pixel) in samples.chunks_exact(3).enumerate() {
-                red[at + i] = pixel[0];
-                green[at + i] = pixel[1];
-                blue[at + i] = pixel[2];
-            }
-        })
-    }
 }

@@ -1,0 +1,30 @@
+use super::strips::Strips;
+use crate::PictureError;
+use crate::tiled::Region;
+use std::cell::RefCell;
+use std::fs::File;
+
+/// A picture whose parts are read from its own file whenever they are needed, from any thread.
+pub struct InPlace {
+    file: File,
+    strips: Strips,
+}
+
+impl InPlace {
+    pub(super) fn open(strips: Strips) -> Result<Self, PictureError> {
+        let file = File::open(&strips.path).map_err(PictureError::io(&strips.path))?;
+        Ok(Self { file, strips })
+    }
+
+    /// Reads a region, which must lie inside the picture, into `out`: red, green and blue of each
+    /// of its pixels, row by row.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`], as when the file was changed.
+    pub fn read_region(&self, region: Region, out: &mut [u16]) -> Result<(), PictureError> {
+        thread_local! {
+            static RAW: RefCell<Vec<u8>> = const { RefCell::new(vec![]) };
+        }
+        RAW.with_borrow_mut(|raw| self.strips.read_region(&self.file, region, raw, out))
+    }
+}
