@@ -105,6 +105,11 @@ impl<'a, T> Part<'a, T> {
         Self { samples, x, y, wide, tall, channels }
     }
 
+    /// A picture of `tall` rows, whose `samples` are columns of `wide` pixels one after the other.
+    pub fn of_columns(samples: &'a [T], wide: u32, tall: u32, channels: usize) -> Self {
+        Self { samples, x: 0, y: 0, wide, tall, channels }
+    }
+
     /// `width` pixels from column `x` of row `y` on, all inside the region, in pieces that lie
     /// together.
     pub fn runs(&self, x: u32, y: u32, width: u32) -> impl Iterator<Item = &'a [T]> + use<'a, T> {

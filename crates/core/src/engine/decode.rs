@@ -13,8 +13,8 @@ use rayon::prelude::*;
 
 /// What the header of a frame tells about decoding it.
 struct Need {
-    /// Pixels.
-    area: u64,
+    /// Bytes in memory and on scratch.
+    memory: u64,
     scratch: u64,
     /// Bytes that decoding takes at most, beside what comes out.
     decoding: u64,
@@ -26,7 +26,7 @@ impl Need {
         let mut file = PictureFile::open(&input.path).ok()?;
         let (width, height) = (file.facts().width, file.facts().height);
         Some(Self {
-            area: u64::from(width) * u64::from(height),
+            memory: Frame::bytes_in_memory(width, height),
             scratch: bytes_on_disk::<u16>(width, height, 3),
             decoding: file.decoding_bytes(),
             in_place: matches!(file.in_place(), Ok(Some(_))),
@@ -60,7 +60,7 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
         else {
             return Place::Scratch;
         };
-        let left = room.checked_sub(Frame::BYTES * need.area);
+        let left = room.checked_sub(need.memory);
         match left {
             _ if request.stream && need.in_place => Place::File,
             Some(left) => {

@@ -2,7 +2,7 @@
 
 use super::{Request, decode, memory};
 use crate::CoreError;
-use crate::frames::Frame;
+use crate::frames::{Frame, FrameInput};
 use crate::plan::{AlignMode, Edges, Method};
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
@@ -121,15 +121,18 @@ fn together(request: &Request) -> Option<usize> {
     if !request.stream || !plain || combine.level || combine.weigh || gaps {
         return None;
     }
-    let area = |input| {
-        let file = PictureFile::open(input).ok()?;
-        Some(u64::from(file.facts().width) * u64::from(file.facts().height))
+    let size = |input: &FrameInput| {
+        let file = PictureFile::open(&input.path).ok()?;
+        Some((file.facts().width, file.facts().height))
     };
-    let largest = request.frames.iter().filter_map(|input| area(&input.path)).max()?;
+    let sizes: Vec<(u32, u32)> = request.frames.iter().filter_map(size).collect();
+    let area = |&(width, height): &(u32, u32)| u64::from(width) * u64::from(height);
     // Light that gathers, and for edges that not all frames cover, weights and numbers of frames.
-    let gathered = largest * if combine.edges == Edges::Trim { 12 } else { 18 };
+    let pixel = if combine.edges == Edges::Trim { 12 } else { 18 };
+    let gathered = sizes.iter().map(area).max()? * pixel;
     let left = request.budget.memory.checked_sub(gathered + memory::APART)?;
     // A JPEG or PNG decoder may hold the picture a second time.
-    let frames = (left / (largest * Frame::BYTES).max(1)) as usize;
+    let one = sizes.iter().map(|(width, height)| Frame::bytes_in_memory(*width, *height)).max()?;
+    let frames = (left / one.max(1)) as usize;
     (frames >= 2).then_some((frames - 1).min(request.budget.threads))
 }

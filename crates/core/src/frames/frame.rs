@@ -9,6 +9,10 @@ use jade_pixels::read::{InPlace, PictureFile};
 use jade_pixels::tiled::{Part, Region, TiledFile};
 use memmap2::{Advice, MmapMut};
 
+/// Width of the columns in which frames lie in memory: regions that are read one below the other
+/// are then as long stretches as can be.
+const COLUMN: u32 = 128;
+
 /// A frame: its header, and its samples once they are decoded.
 pub struct Frame {
     /// The name it is reported under.
@@ -25,7 +29,7 @@ pub struct Frame {
 enum Samples {
     /// In the cache.
     Tiles(TiledFile<u16>),
-    /// In memory, as interleaved rows.
+    /// In memory, in columns of [`COLUMN`] pixels.
     Memory(MmapMut),
     /// In the picture's own file.
     InPlace(InPlace),
@@ -34,8 +38,10 @@ enum Samples {
 }
 
 impl Frame {
-    /// Bytes that a pixel takes in memory.
-    pub const BYTES: u64 = 6;
+    /// Bytes that a frame of this size takes in memory.
+    pub fn bytes_in_memory(width: u32, height: u32) -> u64 {
+        u64::from(width.next_multiple_of(COLUMN)) * u64::from(height) * 6
+    }
 
     /// Decodes a frame into the cache, or finds it there. `watch` sees the rows of a frame that is
     /// decoded and may stop it.
@@ -65,7 +71,8 @@ impl Frame {
         Ok(file.in_place()?.map(|place| Self { samples: Samples::InPlace(place), ..frame }))
     }
 
-    /// Opens a frame where it lies, or decodes it into memory: [`Frame::BYTES`] for each pixel.
+    /// Opens a frame where it lies, or decodes it into memory: as much of it as
+    /// [`Frame::bytes_in_memory`] says.
     ///
     /// # Errors
     /// As for [`Frame::decode`].
@@ -79,12 +86,24 @@ impl Frame {
         }
         let (width, height) = frame.size;
         let io = PictureError::io(&input.path);
-        let bytes = (u64::from(width) * u64::from(height) * Self::BYTES) as usize;
+        let bytes = Self::bytes_in_memory(width, height) as usize;
         let mut memory = MmapMut::map_anon(bytes).map_err(&io)?;
-        // Regions of rows far apart are read from it, which takes large pages to be fast; a system
-        // without them is only slower.
+        // Columns far apart are read from it, which takes large pages to be fast; a system without
+        // them is only slower.
         let _ = memory.advise(Advice::HugePage);
-        file.fill(cast_slice_mut(&mut memory), watch)?;
+        let samples: &mut [u16] = cast_slice_mut(&mut memory);
+        let (row, narrow) = (width as usize * 3, COLUMN as usize * 3);
+        file.rows(&mut |y, band| {
+            let columns = samples.chunks_exact_mut(height as usize * narrow);
+            for (x, column) in columns.enumerate() {
+                let to = column[y as usize * narrow..].chunks_exact_mut(narrow);
+                for (to, from) in to.zip(band.chunks_exact(row)) {
+                    let from = &from[x * narrow..row.min((x + 1) * narrow)];
+                    to[..from.len()].copy_from_slice(from);
+                }
+            }
+            watch()
+        })?;
         Ok(Self { samples: Samples::Memory(memory), ..frame })
     }
 
@@ -120,10 +139,13 @@ impl Frame {
                 with_buffer(|buffer| tiles.visit_region(region, buffer, visit))
             }
             Samples::Memory(memory) => {
-                let rows: &[u16] = cast_slice(memory);
+                let part = self.columns(memory);
                 for y in region.y..region.y + region.height {
-                    let from = (y as usize * self.size.0 as usize + region.x as usize) * 3;
-                    visit(region.x, y, &rows[from..from + region.width as usize * 3]);
+                    let mut x = region.x;
+                    for run in part.runs(region.x, y, region.width) {
+                        visit(x, y, run);
+                        x += run.len() as u32 / 3;
+                    }
                 }
                 Ok(())
             }
@@ -139,6 +161,10 @@ impl Frame {
         }
     }
 
+    fn columns<'a>(&self, memory: &'a MmapMut) -> Part<'a, u16> {
+        Part::of_columns(cast_slice(memory), COLUMN, self.size.1, 3)
+    }
+
     fn codes<'a>(
         &'a self,
         region: Region,
@@ -146,11 +172,7 @@ impl Frame {
     ) -> Result<Part<'a, u16>, PictureError> {
         match &self.samples {
             Samples::Tiles(tiles) => tiles.part(region, buffer),
-            Samples::Memory(memory) => {
-                let (width, height) = self.size;
-                let whole = Region { x: 0, y: 0, width, height };
-                Ok(Part::of_rows(cast_slice(memory), whole, 3))
-            }
+            Samples::Memory(memory) => Ok(self.columns(memory)),
             Samples::InPlace(file) => {
                 buffer.resize(region.area() * 3, 0);
                 file.read_region(region, buffer)?;

@@ -96,26 +96,6 @@ impl PictureFile {
         self.decoder.rows(FEW, rows)
     }
 
-    /// Decodes the whole file into `out`, which holds red, green and blue of each pixel, row by
-    /// row; `watch` is asked on the way.
-    ///
-    /// # Errors
-    /// [`PictureError`] of the file, or what `watch` returned.
-    pub fn fill(
-        mut self,
-        out: &mut [u16],
-        watch: &mut dyn FnMut() -> Result<(), PictureError>,
-    ) -> Result<(), PictureError> {
-        if let Some(strips) = self.decoder.strips() {
-            return strips.fill(out, watch);
-        }
-        let row = self.facts.width as usize * 3;
-        self.rows(&mut |y, samples| {
-            out[y as usize * row..][..samples.len()].copy_from_slice(samples);
-            watch()
-        })
-    }
-
     /// Bytes that decoding takes at most, beside what comes out of it.
     pub fn decoding_bytes(&mut self) -> u64 {
         match self.decoder.strips() {

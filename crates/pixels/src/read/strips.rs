@@ -64,24 +64,6 @@ impl Strips {
         })
     }
 
-    /// Decodes all rows into `out`, which holds three samples for each pixel; `watch` is asked on
-    /// the way.
-    ///
-    /// # Errors
-    /// As for [`Strips::rows`].
-    pub fn fill(
-        &self,
-        out: &mut [u16],
-        watch: &mut dyn FnMut() -> Result<(), PictureError>,
-    ) -> Result<(), PictureError> {
-        const FEW: u32 = 64;
-        let row_samples = self.width as usize * 3;
-        self.each(FEW, |y, raw| {
-            self.decode(raw, &mut out[y as usize * row_samples..]);
-            watch()
-        })
-    }
-
     /// Bytes that decoding takes at most, beside what comes out.
     pub fn decoding_bytes(&self) -> u64 {
         let unpacked = self.rows_per_strip.min(self.height) as u64 * self.row_bytes() as u64;
