@@ -13,7 +13,6 @@ use jade_core::report::Report;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::{Target, write_whole};
-use rayon::prelude::*;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -206,16 +205,13 @@ impl StackArgs {
             }
             kept.push((path, real));
         }
-        let inputs: anyhow::Result<Vec<FrameInput>> = kept
-            .par_iter()
-            .map(|(path, _)| {
-                let name = path.file_name().unwrap_or(path.as_os_str());
-                let name = name.to_string_lossy().into_owned();
-                let blake3 = engine::content_hash(path)?;
-                Ok(FrameInput { path: path.to_path_buf(), name, blake3 })
-            })
-            .collect();
-        let inputs = inputs?;
+        let input = |(path, real): &(&PathBuf, PathBuf)| {
+            let name = path.file_name().unwrap_or(path.as_os_str());
+            let name = name.to_string_lossy().into_owned();
+            // The scratch is this run's own, so that a file is as good as its content.
+            FrameInput { path: path.to_path_buf(), name, content: format!("{real:?}") }
+        };
+        let inputs = kept.iter().map(input).collect();
         let reference = match &self.reference {
             None => None,
             Some(path) => {

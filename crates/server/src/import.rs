@@ -43,7 +43,7 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
         return Ok(Added { name, frame: None, same_as: Some(same.name) });
     }
     let bytes = tokio::fs::metadata(&path).await?.len() as i64;
-    let input = FrameInput { path: path.clone(), name: name.clone(), blake3: blake3.clone() };
+    let input = FrameInput { path: path.clone(), name: name.clone(), content: blake3.clone() };
     let cache = app.cache.clone();
     let facts = tokio::task::spawn_blocking(move || {
         let facts = PictureFile::open(&input.path)?.facts().clone();

@@ -118,11 +118,11 @@ pub fn place(frame: &Frame, motion: &Motion, path: &Path) -> Result<(), CoreErro
     Ok(())
 }
 
-/// The record of a run to save beside its result.
+/// The record of a run to save beside its result; frames are named by BLAKE3 of their content.
 pub fn record(frames: &[FrameInput], plan: &Plan, report: &Report) -> PlanRecord {
     let frames = frames.iter().zip(&report.frames).map(|(input, frame)| PlanFrame {
         file: input.name.clone(),
-        blake3: input.blake3.clone(),
+        blake3: input.content.clone(),
         used: frame.used,
     });
     PlanRecord { plan: plan.clone(), reference: report.reference.clone(), frames: frames.collect() }

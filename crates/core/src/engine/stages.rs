@@ -80,7 +80,7 @@ fn align(
     let mut lens = None;
     let by_hand = &request.plan.align.by_hand;
     let hint = |i: usize| -> Option<Matrix3<f64>> {
-        let own = by_hand.iter().find(|h| h.blake3 == request.frames[i].blake3)?;
+        let own = by_hand.iter().find(|h| h.blake3 == request.frames[i].content)?;
         (i != reference).then(|| hand::fit(&own.pairs)).flatten().map(|fit| fit.motion)
     };
     let found: Vec<(usize, Aligned)> = match request.plan.align.mode {

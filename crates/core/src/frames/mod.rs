@@ -17,14 +17,15 @@ pub struct FrameInput {
     pub path: PathBuf,
     /// The name it is reported under.
     pub name: String,
-    /// BLAKE3 of its content.
-    pub blake3: String,
+    /// What names its content: BLAKE3 of it, or in a run whose cache is its own anything that is
+    /// different for each file.
+    pub content: String,
 }
 
 impl FrameInput {
     /// The key of its decoded samples.
     pub fn key(&self) -> Key {
-        Key::of("frames", &self.blake3, &[])
+        Key::of("frames", &self.content, &[])
     }
 }
 

@@ -63,7 +63,7 @@ impl FrameRow {
         FrameInput {
             path: PathBuf::from(&self.path),
             name: self.name.clone(),
-            blake3: self.blake3.clone(),
+            content: self.blake3.clone(),
         }
     }
 
