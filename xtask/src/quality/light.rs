@@ -48,10 +48,45 @@ pub struct Stars {
 const REACH: i64 = 14;
 /// Radius within which a star's light is summed, in pixels.
 const APERTURE: f64 = 6.0;
+const FURTHEST_RING: f64 = 9.0;
 
-/// Compares bright stars that stand alone; `origin` is the result's left top in the scene's
-/// reference frame.
-pub fn stars(result: &Light, truth: &Light, list: &Value, origin: [i64; 2]) -> Result<Stars> {
+/// What is written about a scene's stars.
+pub struct Truth {
+    /// The noise-free picture.
+    pub light: Light,
+    /// White where the sky is, in every frame alike.
+    pub sky: Light,
+    pub stars: Value,
+    /// For each frame, places of its own and where they lie in the reference frame.
+    pub grids: Vec<Vec<[f64; 4]>>,
+}
+
+impl Truth {
+    /// Whether a star of the reference frame stands clear of the ground in all frames.
+    fn is_clear(&self, star: [f64; 2]) -> bool {
+        self.grids.iter().all(|grid| {
+            // The motion of the nearest place is that of the star to a few pixels.
+            const SURE: i64 = 4;
+            let far = |node: &&[f64; 4]| (node[2] - star[0]).hypot(node[3] - star[1]);
+            let nearest = grid.iter().min_by(|a, b| far(a).total_cmp(&far(b)));
+            let Some([x, y, there_x, there_y]) = nearest else { return true };
+            let place = [star[0] + x - there_x, star[1] + y - there_y].map(|v| v.round() as i64);
+            let reach = FURTHEST_RING as i64 + SURE;
+            let inside = |v: i64, size: usize| v.clamp(0, size as i64 - 1);
+            (-reach..=reach).all(|dy| {
+                (-reach..=reach).all(|dx| {
+                    let x = inside(place[0] + dx, self.sky.width);
+                    self.sky.at(x, inside(place[1] + dy, self.sky.height)) > 0.99
+                })
+            })
+        })
+    }
+}
+
+/// Compares bright stars that stand alone and clear of the ground; `origin` is the result's left
+/// top in the scene's reference frame.
+pub fn stars(result: &Light, written: &Truth, origin: [i64; 2]) -> Result<Stars> {
+    let Truth { light: truth, stars: list, .. } = written;
     let all: Vec<[f64; 3]> = list
         .as_array()
         .context("no stars in the truth")?
@@ -64,7 +99,7 @@ pub fn stars(result: &Light, truth: &Light, list: &Value, origin: [i64; 2]) -> R
             let far = (u - x).hypot(v - y) > 2.0 * REACH as f64;
             i == j || far || other * 60.0 < *peak
         });
-        if *peak < 0.05 || !alone {
+        if *peak < 0.05 || !alone || !written.is_clear([*x, *y]) {
             continue;
         }
         let (cx, cy) = (x.round() as i64, y.round() as i64);

@@ -5,7 +5,7 @@ mod light;
 use crate::bench::{PROGRAM, make};
 use crate::run::{cargo, run};
 use anyhow::{Context, Result};
-use light::{Light, Stars};
+use light::{Light, Stars, Truth};
 use serde_json::Value;
 use std::collections::HashMap;
 use std::fmt::Write;
@@ -131,7 +131,7 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
         )?;
     }
     let text = format!(
-        "# Quality\n\nWritten by `cargo xtask quality`: scenes of the simulated camera, seeds 1 to {seeds}, against their\nwritten truth.\n\n## Align\nRoot mean square distance of the found motion from the true one over the whole frame, corners\nincluded, for each frame that was used.\n\n{motion}\n## Combine\nMedians over the seeds. The gain may exceed the ideal a little: resampling at fractions of a pixel\ntakes some of the finest grain of each frame with it; the width of the stars shows what it costs.\n\n{noise}\nLight of the mean against the noise-free picture, from bright stars that stand alone: what lies\nwithin 6 pixels, and the rings of 3 to 9 pixels round them. A star that shines through the mast's\nlattice is hidden more in one frame than in another, and counts all the same: one of them makes the\nworst seed of the first row. The streak is what a satellite in one frame leaves in the clipped mean,\nalong its whole path.\n\n{light}\n{}\n",
+        "# Quality\n\nWritten by `cargo xtask quality`: scenes of the simulated camera, seeds 1 to {seeds}, against their\nwritten truth.\n\n## Align\nRoot mean square distance of the found motion from the true one over the whole frame, corners\nincluded, for each frame that was used.\n\n{motion}\n## Combine\nMedians over the seeds. The gain may exceed the ideal a little: resampling at fractions of a pixel\ntakes some of the finest grain of each frame with it; the width of the stars shows what it costs.\n\n{noise}\nLight of the mean against the noise-free picture, from bright stars that stand alone: what lies\nwithin 6 pixels, and the rings of 3 to 9 pixels round them. Stars that\nthe ground comes near in any frame are left out. The streak is what a satellite in one frame leaves\nin the clipped mean, along its whole path.\n\n{light}\n{}\n",
         crate::bench::machine()
     );
     std::fs::write("docs/quality.md", &text)?;
@@ -160,15 +160,20 @@ fn look(case: &Case, seed: u64) -> Result<Seen> {
         seen.gains[i] = number(&report["noise"]["gain"]) / number(&report["noise"]["ideal_gain"]);
         if case.align == "stars" && combine != "median" {
             let result = Light::read(&folder.join("r.tif"))?;
-            let truth = Light::read(&folder.join("truth/reference.tif"))?;
             let origin = [0, 1].map(|i| report["origin"][i].as_i64().unwrap_or(0));
             if combine == "mean" {
-                let list = read(&folder.join("truth/stars.json"))?;
-                seen.stars = Some(light::stars(&result, &truth, &list, origin)?);
+                let written = Truth {
+                    light: Light::read(&folder.join("truth/reference.tif"))?,
+                    sky: Light::read(&folder.join("truth/sky-mask.png"))?,
+                    stars: read(&folder.join("truth/stars.json"))?,
+                    grids: truth["frames"].as_array().into_iter().flatten().map(grid).collect(),
+                };
+                seen.stars = Some(light::stars(&result, &written, origin)?);
             } else {
+                let light = Light::read(&folder.join("truth/reference.tif"))?;
                 let mask = Light::read(&folder.join("truth/streak.png"))?;
                 let noise = number(&report["noise"]["result"]);
-                seen.streak = light::streak(&result, &truth, &mask, origin, noise);
+                seen.streak = light::streak(&result, &light, &mask, origin, noise);
             }
         }
         if i > 0 {
@@ -212,18 +217,20 @@ fn number(value: &Value) -> f64 {
     value.as_f64().unwrap_or(f64::NAN)
 }
 
+/// A frame's places and where they lie in the reference frame.
+fn grid(frame: &Value) -> Vec<[f64; 4]> {
+    let rows = frame["grid"].as_array().into_iter().flatten();
+    rows.map(|row| std::array::from_fn(|i| number(&row[i]))).collect()
+}
+
 /// Root mean square distance of a frame's grid from the truth's, in pixels.
 fn error(frame: &Value, truth: &Value) -> Result<f64> {
     let own = truth["frames"].as_array().into_iter().flatten().find(|f| f["file"] == frame["file"]);
     let own = own.context("a frame without truth")?;
-    let rows = |value: &Value| -> Vec<[f64; 4]> {
-        let rows = value["grid"].as_array().into_iter().flatten();
-        rows.map(|row| std::array::from_fn(|i| number(&row[i]))).collect()
-    };
     let place = |row: &[f64; 4]| [row[0], row[1]].map(|v| (v * 1000.0).round() as i64);
     let true_places: HashMap<[i64; 2], [f64; 2]> =
-        rows(own).iter().map(|row| (place(row), [row[2], row[3]])).collect();
-    let squares: Vec<f64> = rows(frame)
+        grid(own).iter().map(|row| (place(row), [row[2], row[3]])).collect();
+    let squares: Vec<f64> = grid(frame)
         .iter()
         .filter_map(|row| {
             let [x, y] = true_places.get(&place(row))?;
