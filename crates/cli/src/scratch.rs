@@ -2,6 +2,7 @@
 //! by the next one.
 
 use anyhow::Context;
+use jade_core::cache::Cache;
 use std::path::{Path, PathBuf};
 
 const PREFIX: &str = "jade-stack-scratch-";
@@ -28,6 +29,7 @@ impl Scratch {
 
 impl Drop for Scratch {
     fn drop(&mut self) {
+        Cache::at(&self.0).drop_frames();
         let _ = std::fs::remove_dir_all(&self.0);
     }
 }

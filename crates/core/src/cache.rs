@@ -2,6 +2,7 @@
 
 use crate::CoreError;
 use jade_pixels::PictureError;
+use rayon::prelude::*;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::io::Write;
@@ -74,9 +75,15 @@ impl Cache {
         &self.folder
     }
 
-    /// Removes the decoded samples of all frames.
+    /// Removes the decoded samples of all frames, several at a time: giving back the memory that
+    /// the system keeps of gigabytes takes a while.
     pub fn drop_frames(&self) {
-        let _ = std::fs::remove_dir_all(self.folder.join("frames"));
+        let frames = self.folder.join("frames");
+        let all: Vec<_> = std::fs::read_dir(&frames).into_iter().flatten().flatten().collect();
+        all.into_par_iter().with_max_len(1).for_each(|frame| {
+            let _ = std::fs::remove_dir_all(frame.path());
+        });
+        let _ = std::fs::remove_dir(frames);
     }
 
     /// Where the decoded samples of a frame are kept.

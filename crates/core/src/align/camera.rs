@@ -142,7 +142,7 @@ pub fn refine(
         }
         let equations = Equations::at(&now, frames);
         let mut improved = false;
-        while damping < 1e9 {
+        while damping < 1e9 && !stop() {
             if let Some(next) = equations.step(&now, damping) {
                 let next = Solution { cost: cost(&next, frames), ..next };
                 if next.cost < now.cost {

@@ -179,13 +179,15 @@ impl Sky<'_> {
             .iter()
             .map(|&i| Motion::Homography(rough[i].as_ref().expect("kept").homography))
             .collect();
-        let sight = |motions: &[Motion], reach: f64| -> (Vec<Vec<Sighting>>, Vec<usize>) {
-            kept.par_iter()
-                .zip(motions)
-                .map(|(&i, motion)| sightings(&stars[i], reference, &places, motion, reach))
-                .unzip()
+        type Seen = (Vec<Vec<Sighting>>, Vec<usize>);
+        let sight = |motions: &[Motion], reach: f64| -> Result<Seen, CoreError> {
+            let seen = kept.par_iter().zip(motions).map(|(&i, motion)| {
+                self.go_on()?;
+                Ok(sightings(&stars[i], reference, &places, motion, reach))
+            });
+            Ok(seen.collect::<Result<Vec<_>, CoreError>>()?.into_iter().unzip())
         };
-        let (mut sightings, mut matched) = sight(&motions, 2.0);
+        let (mut sightings, mut matched) = sight(&motions, 2.0)?;
         let mut solution: Option<Solution> = None;
         for reach in [4.0, 2.5, 1.5, 1.2] {
             self.go_on()?;
@@ -199,12 +201,11 @@ impl Sky<'_> {
                 .iter()
                 .map(|turn| Motion::Camera { lens: next.lens, turn: *turn })
                 .collect();
-            (sightings, matched) = sight(&motions, reach);
+            (sightings, matched) = sight(&motions, reach)?;
             solution = Some(next);
         }
         let solution = solution.map(|known| camera::refine(known, &sightings, 30, self.stop));
-        self.go_on()?;
-        let (motions, lens) = choose(solution, &sightings, motions);
+        let (motions, lens) = self.choose(solution, &sightings, motions)?;
 
         let mut frames: Vec<Aligned> = rough
             .iter()
@@ -233,6 +234,40 @@ impl Sky<'_> {
             }
         }
         Ok(Alignment { frames, lens })
+    }
+
+    /// The camera's solution, or a homography for each frame where that explains the sightings
+    /// better for the number of its values (Schwarz 1978).
+    fn choose(
+        &self,
+        solution: Option<Solution>,
+        sightings: &[Vec<Sighting>],
+        rough: Vec<Motion>,
+    ) -> Result<(Vec<Motion>, Option<Lens>), CoreError> {
+        let homographies: Result<Vec<Motion>, CoreError> = sightings
+            .par_iter()
+            .zip(rough)
+            .map(|(s, rough)| {
+                self.go_on()?;
+                Ok(robust_homography(s).unwrap_or(rough))
+            })
+            .collect();
+        let homographies = homographies?;
+        let Some(solution) = solution else { return Ok((homographies, None)) };
+        let turns = solution.turns.iter();
+        let cameras: Vec<Motion> =
+            turns.map(|turn| Motion::Camera { lens: solution.lens, turn: *turn }).collect();
+        let values = 2.0 * sightings.iter().map(Vec::len).sum::<usize>() as f64;
+        let frames = sightings.len() as f64;
+        let criterion = |motions: &[Motion], parameters: f64| {
+            let loss = motions.iter().zip(sightings).map(|(m, s)| robust_loss(m, s)).sum::<f64>();
+            loss + parameters * values.max(1.0).ln()
+        };
+        let camera = criterion(&cameras, camera::LENS_VALUES as f64 + 3.0 * frames);
+        Ok(match camera <= criterion(&homographies, 8.0 * frames) {
+            true => (cameras, Some(solution.lens)),
+            false => (homographies, None),
+        })
     }
 }
 
@@ -310,38 +345,6 @@ fn sightings(
         })
         .collect();
     (brightest, matched)
-}
-
-/// The camera's solution, or a homography for each frame where that explains the sightings better
-/// for the number of its values (Schwarz 1978).
-fn choose(
-    solution: Option<Solution>,
-    sightings: &[Vec<Sighting>],
-    rough: Vec<Motion>,
-) -> (Vec<Motion>, Option<Lens>) {
-    let homographies: Vec<Motion> = sightings
-        .iter()
-        .zip(rough)
-        .map(|(s, rough)| robust_homography(s).unwrap_or(rough))
-        .collect();
-    let Some(solution) = solution else { return (homographies, None) };
-    let cameras: Vec<Motion> = solution
-        .turns
-        .iter()
-        .map(|turn| Motion::Camera { lens: solution.lens, turn: *turn })
-        .collect();
-    let values = 2.0 * sightings.iter().map(Vec::len).sum::<usize>() as f64;
-    let frames = sightings.len() as f64;
-    let criterion = |motions: &[Motion], parameters: f64| {
-        let loss = motions.iter().zip(sightings).map(|(m, s)| robust_loss(m, s)).sum::<f64>();
-        loss + parameters * values.max(1.0).ln()
-    };
-    let camera = criterion(&cameras, camera::LENS_VALUES as f64 + 3.0 * frames);
-    if camera <= criterion(&homographies, 8.0 * frames) {
-        (cameras, Some(solution.lens))
-    } else {
-        (homographies, None)
-    }
 }
 
 fn robust_loss(motion: &Motion, sightings: &[Sighting]) -> f64 {
