@@ -79,6 +79,20 @@ struct Figures {
 }
 
 impl Figures {
+    /// Between this run and another one of the same; of memory the larger.
+    fn mean(self, other: Self) -> Self {
+        let half = |a: f64, b: f64| 0.5 * (a + b);
+        let stages =
+            self.stages.iter().map(|(name, s)| (name.clone(), half(*s, other.stage(name))));
+        Self {
+            whole: half(self.whole, other.whole),
+            cpu: half(self.cpu, other.cpu),
+            stages: stages.collect(),
+            memory: self.memory.max(other.memory),
+            count: self.count,
+        }
+    }
+
     fn stage(&self, name: &str) -> f64 {
         self.stages.iter().filter(|(n, _)| n == name).map(|(_, s)| s).sum()
     }
@@ -100,6 +114,8 @@ pub fn bench(only: Option<&str>) -> Result<()> {
         "| case | | frames (s) | align (s) | combine (s) | export (s) | whole (s) | for one frame (s) | CPU (s) | peak memory (MiB) | decoding alone |\n|---|---|---|---|---|---|---|---|---|---|---|\n",
     );
     let mut ratios = String::new();
+    // Frames and seconds of the cases that differ in nothing else.
+    let mut times: Vec<(f64, f64)> = vec![];
     let mut plain: HashMap<(usize, usize), f64> = HashMap::new();
     for case in chosen() {
         let set = &SETS[case.set];
@@ -116,31 +132,52 @@ pub fn bench(only: Option<&str>) -> Result<()> {
         for frame in &frames {
             std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
         }
-        let own = own(folder, &frames, case)?;
+        let mut figures = own(folder, &frames, case)?;
         let decoding = match plain.entry((case.set, case.frames)) {
             Entry::Occupied(known) => *known.get(),
             Entry::Vacant(new) => *new.insert(decoding(folder, &python, &frames)?),
         };
-        row(&mut table, case.name, "Jade Stack", &own, Some(decoding))?;
-        if case.compared {
-            let other = reference(folder, &python, &frames, case)?;
+        let other = match case.compared {
+            true => Some(reference(folder, &python, &frames, case)?),
+            false => None,
+        };
+        if other.is_some() {
+            // Before and after the reference, whose run is long enough for the machine to change.
+            figures = figures.mean(own(folder, &frames, case)?);
+        }
+        row(&mut table, case.name, "Jade Stack", &figures, Some(decoding))?;
+        if let Some(other) = other {
             row(&mut table, "", "reference", &other, None)?;
             writeln!(
                 ratios,
                 "- {}: {:.1} times as fast, with {:.1} times less processor time and {:.0} % of the memory",
                 case.name,
-                other.whole / own.whole,
-                other.cpu / own.cpu,
-                100.0 * own.memory as f64 / other.memory as f64
+                other.whole / figures.whole,
+                other.cpu / figures.cpu,
+                100.0 * figures.memory as f64 / other.memory as f64
             )?;
+        } else {
+            times.push((case.frames as f64, figures.whole));
         }
+    }
+    let mut growth = String::new();
+    for pair in times.windows(2) {
+        let [(few, short), (many, long)] = [pair[0], pair[1]];
+        writeln!(
+            growth,
+            "- from {few} to {many} frames: {:.3} s for each frame more",
+            (long - short) / (many - few)
+        )?;
+    }
+    if !growth.is_empty() {
+        growth = format!("\n## Growth with the number of frames\n\n{growth}");
     }
     let against = match ratios.is_empty() {
         true => String::new(),
         false => format!("\n## Against the reference\n\n{ratios}"),
     };
     let text = format!(
-        "# Benchmarks\n\nWritten by `cargo xtask bench`: simulated frames, 16-bit TIFF (24 MP\ncompressed by deflate, 6 MP plain) in the system's memory, two threads, a memory budget of 1 GiB, whole\nprocesses from start to the result on the disk. \"Decoding alone\" is what two processes of OpenCV need\nto only read the same files in the same run, and how many times that the whole job takes. The\nreference is `bench/reference.py`: OpenCV and NumPy, with all cores. The time for one frame leaves\nout nothing, so that costs which do not grow with the frames show in it.\n\n{table}{against}\n{}\n",
+        "# Benchmarks\n\nWritten by `cargo xtask bench`: simulated frames, 16-bit TIFF (24 MP\ncompressed by deflate, 6 MP plain) in the system's memory, two threads, a memory budget of 1 GiB, whole\nprocesses from start to the result on the disk. \"Decoding alone\" is what two processes of OpenCV need\nto only read the same files in the same run, and how many times that the whole job takes. The\nreference is `bench/reference.py`: OpenCV and NumPy, with all cores; beside it stand the\nmeans of one run before and one after it. The time for one frame leaves out nothing, so that costs which do not grow with the frames show in it.\n\n{table}{against}{growth}\n{}\n",
         machine()
     );
     std::fs::write("docs/benchmarks.md", &text)?;
