@@ -22,7 +22,7 @@ const FEWEST: usize = 5;
 /// Smaller figures count as this, so that their logarithm is a number.
 const LEAST: f32 = 1e-6;
 /// Fewer stars are no sky.
-const SKY: f32 = 40.0;
+const SKY: f32 = 25.0;
 
 /// What a measure must differ by to speak against a frame.
 struct Rule {
