@@ -43,7 +43,7 @@ const highest = computed(() =>
 
 /** Height of a frame's bar as a share of the highest. */
 function bar(one: Frame): number | null {
-  return one.measures ? one.measures[shows.value] / highest.value : null
+  return one.measures && one.role === 'light' ? one.measures[shows.value] / highest.value : null
 }
 
 function doubt(one: Frame): string | null {
