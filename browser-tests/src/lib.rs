@@ -111,6 +111,28 @@ impl Session {
         .await
     }
 
+    /// Makes a shoot of a kind and adds the frames of the folder "card", which are so many.
+    pub async fn shoot_from_card(
+        &self,
+        name: &str,
+        kind: &str,
+        frames: usize,
+    ) -> anyhow::Result<()> {
+        self.button("New shoot").await?.click().await?;
+        self.first(By::Name("name")).await?.send_keys(name).await?;
+        self.click(&format!("kind-{kind}")).await?;
+        self.button("Make shoot").await?.click().await?;
+        self.click("step-frames").await?;
+        self.click("add-folder").await?;
+        self.first(By::XPath("//*[@data-test='folders']//button[contains(., 'card')]"))
+            .await?
+            .click()
+            .await?;
+        self.until_text("add-pictures", &format!("Add {frames} frames")).await?;
+        self.click("add-pictures").await?;
+        self.until_text("step-frames", &format!("{frames} of {frames} in")).await
+    }
+
     /// Waits until every picture and tile of the page is there and nothing moves.
     pub async fn settle(&self) -> anyhow::Result<()> {
         tokio::time::sleep(Duration::from_millis(1500)).await;

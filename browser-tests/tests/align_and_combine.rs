@@ -42,22 +42,6 @@ fn clouded(folder: &Path, which: u32) {
     .unwrap();
 }
 
-async fn open_folder(s: &Session, name: &str, kind: &str, frames: usize) -> anyhow::Result<()> {
-    s.button("New shoot").await?.click().await?;
-    s.first(By::Name("name")).await?.send_keys(name).await?;
-    s.click(&format!("kind-{kind}")).await?;
-    s.button("Make shoot").await?.click().await?;
-    s.click("step-frames").await?;
-    s.click("add-folder").await?;
-    s.first(By::XPath("//*[@data-test='folders']//button[contains(., 'card')]"))
-        .await?
-        .click()
-        .await?;
-    s.until_text("add-pictures", &format!("Add {frames} frames")).await?;
-    s.click("add-pictures").await?;
-    s.until_text("step-frames", &format!("{frames} of {frames} in")).await
-}
-
 async fn run(s: &Session, result: &str) -> anyhow::Result<()> {
     s.click("step-combine").await?;
     s.click("run").await?;
@@ -96,7 +80,7 @@ async fn a_frame_that_fails_is_placed_by_pairs_set_by_hand() -> anyhow::Result<(
     clouded(&card, 1);
     in_browser(&folder.path().join("data"), &[card], false, |session| async move {
         let s = &*session;
-        open_folder(s, "Clouds", "night-sky", 6).await?;
+        s.shoot_from_card("Clouds", "night-sky", 6).await?;
         run(s, "lipped mean of 5").await?;
         s.until_text("left-out", "f02.tif").await?;
         s.click("step-align").await?;
@@ -139,7 +123,7 @@ async fn two_methods_are_compared_and_rejections_shown() -> anyhow::Result<()> {
     KilnYard::new(options)?.write(&card, |_, _| true)?;
     in_browser(&folder.path().join("data"), &[card], false, |session| async move {
         let s = &*session;
-        open_folder(s, "Yard", "low-light-burst", 6).await?;
+        s.shoot_from_card("Yard", "low-light-burst", 6).await?;
         run(s, "lipped mean of 6").await?;
         s.until_text("step-align", "px rms").await?;
         s.until_text("frames-enough", "6 frames, measured").await?;

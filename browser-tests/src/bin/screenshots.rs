@@ -31,6 +31,10 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.first(By::LinkText("Saltpan mast")).await?.click().await?;
     s.click("step-frames").await?;
     s.part("frame-facts").await?;
+    s.until("all frames are measured", || async {
+        Ok(s.browser.find_all(By::Css("[data-test='waiting']")).await?.is_empty())
+    })
+    .await?;
     s.picture(&folder.join("frames.png")).await?;
 
     s.click("step-combine").await?;

@@ -2,11 +2,14 @@
 
 mod shoot;
 
-use jade_core::cache::MapKind;
+use jade_core::cache::{Cache, MapKind};
 use jade_core::engine::Outcome;
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Method};
+use jade_core::progress::Unwatched;
+use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
+use jade_pixels::write::{Picture, write_light};
 use jade_scenes::night_sky::{NightSky, Options};
 use shoot::{Shoot, linear, pixels, plan};
 
@@ -218,4 +221,35 @@ fn gaps_of_star_trails_are_filled_and_the_ground_stays() {
     let still = scene.sky_mask().iter().enumerate().filter(|(_, sky)| **sky == 0.0);
     let changed = still.filter(|(i, _)| filled[i * 3 + 1] > plain[i * 3 + 1] + 0.02).count();
     assert!(changed < 40, "{changed} pixels of the ground became lighter");
+}
+
+/// Frames of floating-point light, as this program's own results are saved: read again, combined,
+/// and still brighter than white where they were.
+#[test]
+fn floating_point_frames_keep_what_is_brighter_than_white() {
+    let shoot = Shoot::new();
+    let value = |frame: usize, i: usize| (i * 37 % 400) as f32 / 200.0 + 0.01 * frame as f32;
+    let inputs: Vec<FrameInput> = (0..4)
+        .map(|frame| {
+            let (path, encoding) = (shoot.path(&format!("light{frame}.tif")), Encoding::srgb());
+            let (width, height) = SIZE;
+            let picture = Picture { width, height, channels: 3, encoding: &encoding, facts: None };
+            write_light(&path, &picture, &mut |y, out| {
+                let first = y as usize * width as usize * 3;
+                out.iter_mut().enumerate().for_each(|(i, v)| *v = value(frame, first + i));
+                Ok(())
+            })
+            .unwrap();
+            shoot::input(&path)
+        })
+        .collect();
+    for (method, stream) in [(Method::Mean, false), (Method::Mean, true), (Method::Median, true)] {
+        let plan = plan(AlignMode::None, method, Edges::Trim);
+        let cache = Cache::at(&shoot.path(&format!("{method:?}-{stream}")));
+        let outcome = shoot.stack_into(&cache, &inputs, None, &plan, stream, &Unwatched).unwrap();
+        for (i, v) in pixels(&outcome).1.iter().enumerate() {
+            let truth = value(0, i) + 0.015;
+            assert!((v - truth).abs() < 1e-5, "{method:?} at {i}: {v} for {truth}");
+        }
+    }
 }

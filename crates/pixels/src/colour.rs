@@ -17,6 +17,8 @@ pub struct Encoding {
     halves: [Curve; 3],
     /// A code at or just below the nearest one for a value, by the square root of the value.
     starts: [Arc<Vec<u16>>; 3],
+    /// Whether codes are proportional to light.
+    straight: bool,
     to_srgb: [[f32; 3]; 3],
     profile: Arc<Vec<u8>>,
     name: String,
@@ -117,6 +119,7 @@ impl Encoding {
             curves: curves.clone(),
             halves: Default::default(),
             starts: Default::default(),
+            straight: false,
             to_srgb,
             profile: Arc::new(bytes),
             name,
@@ -147,12 +150,38 @@ impl Encoding {
             self.starts[channel] = Arc::new(starts.collect());
             self.halves[channel] = Arc::new(halves);
         }
+        let straight = |(code, light): (usize, &f32)| (light - code as f32 / 65_535.0).abs() < 1e-6;
+        self.straight = curves.iter().all(|curve| curve.iter().enumerate().all(straight));
         self.curves = curves;
     }
 
     /// Linear light of every code of a channel (0 red, 1 green, 2 blue): 65536 values in 0..=1.
     pub fn curve(&self, channel: usize) -> &[f32] {
         &self.curves[channel]
+    }
+
+    /// Linear light of a floating-point sample of a channel, whose white is 1. Beyond black and
+    /// white the curve goes on straight; what is no number becomes black.
+    pub fn decode_float(&self, channel: usize, value: f32) -> f32 {
+        if !value.is_finite() {
+            return 0.0;
+        }
+        if self.straight {
+            return value;
+        }
+        let curve = &self.curves[channel];
+        // The table's own steps are too fine to tell how steep it ends.
+        const ENDS: usize = 256;
+        const LAST: usize = 65_535;
+        let at = value * LAST as f32;
+        let inside = at.clamp(0.0, LAST as f32);
+        let low = (inside as usize).min(LAST - 1);
+        let (beyond, steep) = match at < 0.0 {
+            true => (at, curve[ENDS] - curve[0]),
+            false => (at - inside, curve[LAST] - curve[LAST - ENDS]),
+        };
+        let light = curve[low] + (curve[low + 1] - curve[low]) * (inside - low as f32);
+        light + beyond * steep / ENDS as f32
     }
 
     /// Linear light of interleaved red, green and blue codes, into three planes of as many values
@@ -331,6 +360,22 @@ mod tests {
                 assert!((means[i] - light.iter().sum::<f32>() / 3.0).abs() < 1e-6);
             }
         }
+    }
+
+    #[test]
+    fn floating_point_samples_follow_the_curve_and_go_on_beyond_it() {
+        let srgb = Encoding::srgb();
+        for value in [0.0, 0.01, 0.2, 0.5, 0.9, 1.0f32] {
+            let light = srgb.decode_float(1, value);
+            assert!((light - srgb_to_linear(value)).abs() < 1e-5, "{light} for {value}");
+        }
+        // sRGB ends with a slope of 2.4 / 1.055, and begins with one of 1 / 12.92.
+        assert!((srgb.decode_float(0, 1.1) - (1.0 + 0.24 / 1.055)).abs() < 2e-3);
+        assert!((srgb.decode_float(0, -0.1) + 0.1 / 12.92).abs() < 1e-4);
+        assert_eq!(srgb.decode_float(2, f32::NAN), 0.0);
+        let path = Path::new("light.tif");
+        let linear = Encoding::from_icc(path, Some(&srgb.linear_icc())).unwrap();
+        assert_eq!(linear.decode_float(0, 3.25), 3.25);
     }
 
     #[test]

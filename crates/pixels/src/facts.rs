@@ -7,7 +7,7 @@ use ts_rs::TS;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
 #[serde(rename_all = "lowercase")]
 pub enum FileFormat {
-    /// Tagged image file format, 8 or 16 bit.
+    /// Tagged image file format: 8, 16 or 32 bit, or floating-point numbers.
     Tiff,
     /// Portable network graphics, 8 or 16 bit.
     Png,
@@ -20,12 +20,15 @@ pub enum FileFormat {
 pub struct Facts {
     /// File format.
     pub format: FileFormat,
-    /// Width in pixels.
+    /// Width in pixels, as the picture is seen: stored turned or mirrored, it is brought upright.
     pub width: u32,
     /// Height in pixels.
     pub height: u32,
     /// Bits of one sample.
     pub bits: u8,
+    /// Whether samples are floating-point numbers.
+    #[serde(default)]
+    pub float: bool,
     /// Exposure time in seconds.
     pub exposure_s: Option<f64>,
     /// ISO speed.
@@ -38,6 +41,8 @@ pub struct Facts {
     pub taken: Option<String>,
     /// Camera maker and model.
     pub camera: Option<String>,
+    /// The lens by name.
+    pub lens: Option<String>,
     /// What the embedded colour profile calls itself.
     pub profile: Option<String>,
 }
@@ -50,12 +55,14 @@ impl Facts {
             width,
             height,
             bits,
+            float: false,
             exposure_s: None,
             iso: None,
             aperture: None,
             focal_mm: None,
             taken: None,
             camera: None,
+            lens: None,
             profile: None,
         }
     }

@@ -82,11 +82,45 @@ fn tiff_keeps_how_it_was_taken() {
         focal_mm: Some(20.0),
         taken: Some("2026-03-14 22:10:05".to_owned()),
         camera: Some("Simulated camera".to_owned()),
+        lens: Some("Simulated 20 mm f/2.8".to_owned()),
         ..Facts::bare(FileFormat::Tiff, WIDTH, HEIGHT, 16)
     };
     write(&file("a.tif"), Target::Tiff { wide: true, deflate: false }, Some(&facts));
     let (read, _) = read(&file("a.tif")).unwrap();
     assert_eq!(Facts { profile: None, ..read }, facts);
+}
+
+/// A JPEG with an EXIF block that says how it lies.
+fn turned_jpeg(path: &Path, orientation: u8) {
+    write(path, Target::Jpeg { quality: 98 }, None);
+    let bytes = std::fs::read(path).unwrap();
+    let mut block = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x12\x01\x03\0\x01\0\0\0".to_vec();
+    block.extend([orientation, 0, 0, 0, 0, 0, 0, 0]);
+    let long = (block.len() as u16 + 2).to_be_bytes();
+    let turned = [&bytes[..2], &[0xff, 0xe1], &long, &block, &bytes[2..]].concat();
+    std::fs::write(path, turned).unwrap();
+}
+
+#[test]
+fn a_jpeg_of_a_camera_held_upright_is_read_upright() {
+    let (_folder, file) = folder();
+    // The camera lay on its right side, on its left side, and on its head.
+    for orientation in [6, 8, 3] {
+        turned_jpeg(&file("t.jpg"), orientation);
+        let (facts, samples) = read(&file("t.jpg")).unwrap();
+        let size = if orientation == 3 { (WIDTH, HEIGHT) } else { (HEIGHT, WIDTH) };
+        assert_eq!((facts.width, facts.height), size);
+        let at = |x: u32, y: u32| samples[((y * size.0 + x) * 3) as usize];
+        // The stored left top corner, and the one to its right.
+        let (first, next) = match orientation {
+            6 => ((HEIGHT - 1, 0), (HEIGHT - 1, WIDTH - 1)),
+            8 => ((0, WIDTH - 1), (0, 0)),
+            _ => ((WIDTH - 1, HEIGHT - 1), (0, HEIGHT - 1)),
+        };
+        for ((x, y), stored) in [(first, value(0, 0, 0)), (next, value(WIDTH - 1, 0, 0))] {
+            assert!(at(x, y).abs_diff(stored) < 257 * 6, "{orientation}: {} {stored}", at(x, y));
+        }
+    }
 }
 
 #[test]

@@ -19,6 +19,8 @@ struct Made {
     big_endian: bool,
     differences: bool,
     deflate: bool,
+    /// How it lies, as the tag says it.
+    orientation: u32,
 }
 
 impl Made {
@@ -93,6 +95,7 @@ impl Made {
             (259, 3, 1, if self.deflate { 8 } else { 1 }),
             (262, 3, 1, if self.channels > 2 { 2 } else { 1 }),
             (273, 4, count, lists(&offsets, offsets_at)),
+            (274, 3, 1, self.orientation),
             (277, 3, 1, self.channels),
             (278, 4, 1, self.rows_per_strip),
             (279, 4, count, lists(&lengths, lengths_at)),
@@ -120,11 +123,34 @@ impl Made {
         bytes
     }
 
-    /// What is read: grey becomes three colours, 8 bits are widened.
+    /// What is read: brought upright, grey becomes three colours, 8 bits are widened.
     fn truth(&self) -> Vec<u16> {
         let mut samples = Vec::new();
-        for y in 0..self.height {
-            for x in 0..self.width {
+        // On which side of the seen picture the first stored row and column lie.
+        let (row, column) = [
+            ("top", "left"),
+            ("top", "right"),
+            ("bottom", "right"),
+            ("bottom", "left"),
+            ("left", "top"),
+            ("right", "top"),
+            ("right", "bottom"),
+            ("left", "bottom"),
+        ][self.orientation as usize - 1];
+        let (wide, tall) = match row {
+            "top" | "bottom" => (self.width, self.height),
+            _ => (self.height, self.width),
+        };
+        for seen_y in 0..tall {
+            for seen_x in 0..wide {
+                // How far from a side.
+                let from = |side: &str| match side {
+                    "top" => seen_y,
+                    "bottom" => tall - 1 - seen_y,
+                    "left" => seen_x,
+                    _ => wide - 1 - seen_x,
+                };
+                let (x, y) = (from(column), from(row));
                 for c in 0..3 {
                     let value = self.value(x, y, if self.channels > 2 { c } else { 0 });
                     samples.push(if self.wide { value } else { value * 257 });
@@ -151,9 +177,11 @@ proptest! {
         (width, height, rows_per_strip) in (1u32..70, 1u32..300, 1u32..320),
         channels in 1u32..5,
         [wide, big_endian, differences, deflate] in any::<[bool; 4]>(),
+        orientation in prop_oneof![3 => Just(1u32), 2 => 2u32..9],
     ) {
         let made = Made {
             width, height, rows_per_strip, channels, wide, big_endian, differences, deflate,
+            orientation,
         };
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("made.tif");
@@ -171,6 +199,7 @@ const PACKED: Made = Made {
     big_endian: false,
     differences: true,
     deflate: true,
+    orientation: 1,
 };
 
 #[test]
@@ -202,7 +231,7 @@ fn a_strip_that_holds_too_little_is_told() {
     let directory = u32::from_le_bytes(bytes[4..8].try_into().unwrap()) as usize;
     let height = directory + 2 + 12 + 8;
     bytes[height..height + 4].copy_from_slice(&190u32.to_le_bytes());
-    let rows = directory + 2 + 7 * 12 + 8;
+    let rows = directory + 2 + 8 * 12 + 8;
     bytes[rows..rows + 4].copy_from_slice(&60u32.to_le_bytes());
     std::fs::write(&path, bytes).unwrap();
     let error = read(&path).err().unwrap().to_string();

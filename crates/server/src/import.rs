@@ -55,6 +55,7 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
     let new = NewFrame { name: name.clone(), path, linked, blake3, bytes, role, facts };
     let row = app.store.add_frame(shoot, &new).await?;
     app.tell(Event::Shoot { id: shoot });
+    app.imported.notify_one();
     match row {
         Some(row) => Ok(Added { name, frame: Some(row.view()?), same_as: None }),
         None => Ok(Added { name: name.clone(), frame: None, same_as: Some(name) }),

@@ -6,6 +6,7 @@ pub mod error;
 pub mod folders;
 mod guard;
 mod import;
+mod measurer;
 pub mod pictures;
 mod routes;
 mod runner;
@@ -55,6 +56,9 @@ pub struct App {
     gallery: pictures::Gallery,
     runner: runner::Runner,
     importers: tokio::sync::Semaphore,
+    importer_places: u32,
+    /// Wakes the measurer when something was added.
+    imported: tokio::sync::Notify,
     events: broadcast::Sender<Event>,
 }
 
@@ -110,6 +114,7 @@ impl Server {
             ))
         })?;
         let address = listener.local_addr()?;
+        let importer_places = config.budget.threads.clamp(1, 4);
         let app = Arc::new(App {
             cache: Cache::at(&data.join("cache")),
             data,
@@ -120,7 +125,9 @@ impl Server {
             guard: Guard::new(address, config.password),
             gallery: Default::default(),
             runner: Default::default(),
-            importers: tokio::sync::Semaphore::new(config.budget.threads.clamp(1, 4)),
+            importers: tokio::sync::Semaphore::new(importer_places),
+            importer_places: importer_places as u32,
+            imported: Default::default(),
             events: broadcast::channel(256).0,
         });
         if config.demo {
@@ -147,6 +154,9 @@ impl Server {
     ) -> Result<(), ApiError> {
         let Self { listener, app } = self;
         let runner = tokio::spawn(runner::run_forever(app.clone()));
+        // What an earlier start left unmeasured.
+        app.imported.notify_one();
+        let measurer = tokio::spawn(measurer::run_forever(app.clone()));
         let serve = axum::serve(listener, routes::router(app));
         // Event streams never end by themselves, so open connections are not waited for.
         let ended = tokio::select! {
@@ -154,6 +164,7 @@ impl Server {
             () = stop => Ok(()),
         };
         runner.abort();
+        measurer.abort();
         Ok(ended?)
     }
 }

@@ -57,6 +57,7 @@ impl std::str::FromStr for Source {
 /// Levels of a picture, full size first.
 enum Levels {
     Frame(Box<Frame>, Vec<TiledFile<u16>>),
+    /// Light: a result, or a frame of floating-point numbers.
     Result(Combined, Vec<TiledFile<f32>>),
     /// A map and what it counts to at most.
     Map(Vec<TiledFile<u16>>, MapKind, u16),
@@ -166,9 +167,12 @@ pub fn open_frame(
     let frame = Frame::decode(input, cache, &mut || Ok(()))?;
     let encoding = frame.encoding.clone();
     let path = cache.frame(&input.key());
-    let levels = levels::<u16>(&path, &encoding)?;
+    let levels = match frame.facts.float {
+        true => Levels::Result(Combined(TiledFile::open(&path)?), levels::<f32>(&path, &encoding)?),
+        false => Levels::Frame(Box::new(frame), levels::<u16>(&path, &encoding)?),
+    };
     let version = input.key().as_str()[..12].to_owned();
-    Ok(Shown { levels: Levels::Frame(Box::new(frame), levels), encoding, version, origin: [0, 0] })
+    Ok(Shown { levels, encoding, version, origin: [0, 0] })
 }
 
 /// Opens a result from its folder.

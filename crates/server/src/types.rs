@@ -1,5 +1,6 @@
 //! What crosses between server and browser. The TypeScript side is generated from here.
 
+use jade_core::frames::measures::Measures;
 use jade_core::measure::noise::{NoiseGain, PatchFigures};
 use jade_core::plan::{
     AlignMode, AlignPlan, CombinePlan, Edges, HandPairs, Kind, Method, Plan, PlanFrame, PlanRecord,
@@ -71,6 +72,8 @@ pub struct Shoot {
     /// The chosen reference frame, if one was chosen.
     pub reference_id: Option<i64>,
     pub frames: Vec<Frame>,
+    /// What speaks against frames that are in.
+    pub doubts: Vec<Doubt>,
     pub results: Vec<ShootResult>,
     pub jobs: Vec<Job>,
     pub probes: Vec<Probe>,
@@ -99,6 +102,16 @@ pub struct Frame {
     /// Why it cannot be used.
     pub problem: Option<String>,
     pub left_out: bool,
+    /// What it shows, once that was measured.
+    pub measures: Option<Measures>,
+}
+
+/// What speaks against a frame.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Doubt {
+    pub frame_id: i64,
+    /// One sentence.
+    pub reason: String,
 }
 
 /// What became of a file that was added.
@@ -124,6 +137,8 @@ pub struct FramesChange {
     pub ids: Vec<i64>,
     pub left_out: Option<bool>,
     pub role: Option<Role>,
+    /// Wanted in spite of what speaks against them.
+    pub kept: Option<bool>,
 }
 
 /// A folder that can be looked into.
@@ -323,6 +338,7 @@ pub fn typescript() -> String {
         Stage,
         FileFormat,
         Facts,
+        Measures,
         NoiseGain,
         NoisePoint,
         PatchFigures,
@@ -336,6 +352,7 @@ pub fn typescript() -> String {
         Shoot,
         Role,
         Frame,
+        Doubt,
         Added,
         AddFolder,
         FramesChange,

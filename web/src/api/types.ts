@@ -117,7 +117,7 @@ export type Facts = {
  */
 format: FileFormat, 
 /**
- * Width in pixels.
+ * Width in pixels, as the picture is seen: stored turned or mirrored, it is brought upright.
  */
 width: number, 
 /**
@@ -128,6 +128,10 @@ height: number,
  * Bits of one sample.
  */
 bits: number, 
+/**
+ * Whether samples are floating-point numbers.
+ */
+float: boolean, 
 /**
  * Exposure time in seconds.
  */
@@ -153,9 +157,40 @@ taken: string | null,
  */
 camera: string | null, 
 /**
+ * The lens by name.
+ */
+lens: string | null, 
+/**
  * What the embedded colour profile calls itself.
  */
 profile: string | null, };
+
+export type Measures = { 
+/**
+ * Stars found; lamps and hot pixels may be among them.
+ */
+stars: number, 
+/**
+ * Median full width at half maximum of well measured stars in pixels.
+ */
+star_width_px: number | null, 
+/**
+ * Median of shorter by longer axis of bright stars, 0 to 1.
+ */
+roundness: number | null, 
+/**
+ * Median background in linear light; white is 1.
+ */
+level: number, 
+/**
+ * Contrast of the sharpest tenth of the picture over two pixels, less what noise makes of it,
+ * as a share of the brightness there.
+ */
+sharpness: number, 
+/**
+ * Share of pixels with a colour at the white point, 0 to 1.
+ */
+clipped: number, };
 
 export type NoiseGain = { 
 /**
@@ -356,7 +391,11 @@ export type Shoot = { id: number, name: string, kind: Kind, plan: Plan,
 /**
  * The chosen reference frame, if one was chosen.
  */
-reference_id: number | null, frames: Array<Frame>, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
+reference_id: number | null, frames: Array<Frame>, 
+/**
+ * What speaks against frames that are in.
+ */
+doubts: Array<Doubt>, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
 
 export type Role = "light" | "dark";
 
@@ -372,7 +411,17 @@ linked: boolean, bytes: number, role: Role, facts: Facts | null,
 /**
  * Why it cannot be used.
  */
-problem: string | null, left_out: boolean, };
+problem: string | null, left_out: boolean, 
+/**
+ * What it shows, once that was measured.
+ */
+measures: Measures | null, };
+
+export type Doubt = { frame_id: number, 
+/**
+ * One sentence.
+ */
+reason: string, };
 
 export type Added = { name: string, frame: Frame | null, 
 /**
@@ -382,7 +431,11 @@ same_as: string | null, };
 
 export type AddFolder = { path: string, role: Role, };
 
-export type FramesChange = { ids: Array<number>, left_out?: boolean, role?: Role, };
+export type FramesChange = { ids: Array<number>, left_out?: boolean, role?: Role, 
+/**
+ * Wanted in spite of what speaks against them.
+ */
+kept?: boolean, };
 
 export type FolderEntry = { path: string, name: string, };
 

@@ -31,6 +31,25 @@ const told = computed(() => {
   return parts.filter(Boolean).join(' · ')
 })
 
+/** What the bars show: stars where there are some in most frames, else details. */
+const shows = computed<'stars' | 'sharpness'>(() => {
+  const known = store.lights.flatMap((f) => (f.measures ? [f.measures.stars] : []))
+  const many = known.filter((stars) => stars >= 25).length
+  return many * 2 > known.length ? 'stars' : 'sharpness'
+})
+const highest = computed(() =>
+  Math.max(...store.lights.map((f) => f.measures?.[shows.value] ?? 0), 1e-9),
+)
+
+/** Height of a frame's bar as a share of the highest. */
+function bar(one: Frame): number | null {
+  return one.measures && one.role === 'light' ? one.measures[shows.value] / highest.value : null
+}
+
+function doubt(one: Frame): string | null {
+  return store.shoot?.doubts.find((d) => d.frame_id === one.id)?.reason ?? null
+}
+
 /** Why the result on show did without a frame. */
 function verdict(one: Frame): string | null {
   return store.shown?.report.frames.find((f) => f.file === one.name && !f.used)?.reason ?? null
@@ -38,7 +57,7 @@ function verdict(one: Frame): string | null {
 
 function title(one: Frame): string {
   if (one.left_out) return `${one.name}, left out`
-  const reason = verdict(one)
+  const reason = verdict(one) ?? doubt(one)
   return reason ? `${one.name}: ${reason}` : one.name
 }
 
@@ -107,12 +126,13 @@ function key(event: KeyboardEvent) {
       </template>
       <b v-else class="font-semibold text-ink">Frames</b>
       <span v-if="store.lights.length" class="ml-auto"
-        >drag across columns to leave frames out</span
+        >bars: {{ shows === 'stars' ? 'stars found' : 'contrast of details' }} · drag across columns
+        to leave frames out</span
       >
     </div>
     <div
       ref="strip"
-      class="mt-1.5 flex min-h-[74px] items-start gap-1 overflow-x-auto pb-1"
+      class="mt-1.5 flex min-h-[92px] items-start gap-1 overflow-x-auto pb-1"
       data-test="columns"
       @pointermove="move"
       @pointerup="up"
@@ -145,7 +165,7 @@ function key(event: KeyboardEvent) {
                 ? 'border-jade'
                 : one.id === store.selected
                   ? 'border-ink'
-                  : verdict(one)
+                  : verdict(one) || doubt(one)
                     ? 'border-amber'
                     : 'border-transparent',
             ]"
@@ -164,6 +184,14 @@ function key(event: KeyboardEvent) {
               style="
                 background: repeating-linear-gradient(45deg, #85847f66 0 2px, transparent 2px 7px);
               "
+            />
+          </span>
+          <span class="mt-[3px] flex h-[14px] items-end" data-test="bar">
+            <span
+              v-if="bar(one) !== null"
+              class="block w-full rounded-[1px]"
+              :class="doubt(one) ? 'bg-amber' : one.left_out ? 'bg-rule' : 'bg-dim/60'"
+              :style="`height: ${Math.max(8, (bar(one) ?? 0) * 100)}%`"
             />
           </span>
           <span

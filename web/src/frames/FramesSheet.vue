@@ -2,7 +2,7 @@
 import { FolderOpen, Upload } from '@lucide/vue'
 import { computed, ref } from 'vue'
 import { api } from '../api/client'
-import { bytes, factRows } from '../parts/units'
+import { bytes, factRows, measureRows } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import FolderSheet from './FolderSheet.vue'
 import { useUploads } from './uploads'
@@ -20,6 +20,22 @@ function picked() {
   const files = [...(input.value?.files ?? [])]
   if (files.length) void uploads.add(store.shoot!.id, files)
   input.value!.value = ''
+}
+
+/** Frames that something speaks against, with the reason. */
+const doubts = computed(() =>
+  (store.shoot?.doubts ?? []).flatMap((doubt) => {
+    const one = store.lights.find((f) => f.id === doubt.frame_id)
+    return one ? [{ one, reason: doubt.reason }] : []
+  }),
+)
+const waiting = computed(
+  () => store.shoot?.frames.filter((f) => !f.problem && !f.measures).length ?? 0,
+)
+
+function look(id: number) {
+  store.selected = id
+  store.a = `frame-${id}`
 }
 
 async function dismiss(id: number) {
@@ -88,6 +104,50 @@ async function dismiss(id: number) {
     </ul>
   </div>
 
+  <p v-if="waiting" class="mb-2 text-[12px] text-faint" data-test="waiting">
+    Measuring {{ waiting }} frame{{ waiting > 1 ? 's' : '' }} …
+  </p>
+
+  <div v-if="doubts.length" class="section" data-test="doubts">
+    <h3 class="flex items-baseline gap-2">
+      Better left out?
+      <button
+        v-if="doubts.length > 1"
+        class="ml-auto text-[12px] font-normal text-jade"
+        @click="
+          store.leaveOut(
+            doubts.map((d) => d.one.id),
+            true,
+          )
+        "
+      >
+        Leave out all {{ doubts.length }}
+      </button>
+    </h3>
+    <ul class="flex flex-col gap-2.5">
+      <li v-for="{ one, reason } in doubts" :key="one.id">
+        <p class="text-dim">
+          <button class="num text-ink underline decoration-rule" @click="look(one.id)">
+            {{ one.name }}
+          </button>
+          {{ reason }}
+        </p>
+        <div class="mt-1 grid grid-cols-2 gap-1.5">
+          <button
+            class="button"
+            :aria-label="`Leave out ${one.name}`"
+            @click="store.leaveOut([one.id], true)"
+          >
+            Leave out
+          </button>
+          <button class="button" :aria-label="`Keep ${one.name}`" @click="store.keep(one.id)">
+            Keep
+          </button>
+        </div>
+      </li>
+    </ul>
+  </div>
+
   <div v-if="store.unreadable.length" class="section" data-test="unreadable">
     <h3 class="text-rose">
       {{ store.unreadable.length }} file{{ store.unreadable.length > 1 ? 's' : '' }} cannot be read
@@ -117,6 +177,12 @@ async function dismiss(id: number) {
       <template v-for="[label, value] in factRows(frame.facts)" :key="label">
         <dt class="text-dim">{{ label }}</dt>
         <dd class="num truncate text-right" :title="value">{{ value }}</dd>
+      </template>
+      <template v-if="frame.measures">
+        <template v-for="[label, value] in measureRows(frame.measures)" :key="label">
+          <dt class="text-dim">{{ label }}</dt>
+          <dd class="num text-right">{{ value }}</dd>
+        </template>
       </template>
       <dt class="text-dim">File</dt>
       <dd class="num text-right">

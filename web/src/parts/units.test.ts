@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { ago, bytes, duration, exposure, factRows, percent } from './units'
+import { ago, bytes, duration, exposure, factRows, measureRows, percent } from './units'
 
 describe('units', () => {
   it('writes exposures as photographers do', () => {
@@ -22,14 +22,33 @@ describe('units', () => {
       width: 30,
       height: 20,
       bits: 8,
+      float: false,
       exposure_s: null,
       iso: null,
       aperture: null,
       focal_mm: null,
       taken: null,
       camera: null,
+      lens: null,
       profile: null,
     })
     expect(rows.map((r) => r[0])).toEqual(['Size', 'Depth', 'Profile'])
+  })
+  it('tells what was measured with its unit', () => {
+    const rows = measureRows({
+      stars: 1240,
+      star_width_px: 2.214,
+      roundness: null,
+      level: 0.0412,
+      sharpness: 0.31,
+      clipped: 0.0123,
+    })
+    expect(Object.fromEntries(rows)).toEqual({
+      'Stars found': '1,240',
+      'Star width': '2.21 px',
+      Background: '4.12 % of white',
+      Detail: '31 % contrast',
+      'At the white point': '1.2 %',
+    })
   })
 })

@@ -1,5 +1,5 @@
 // Measurements as people write them.
-import type { AlignMode, Facts, Kind, Method, ShootResult } from '../api/types'
+import type { AlignMode, Facts, Kind, Measures, Method, ShootResult } from '../api/types'
 
 export function exposure(seconds: number): string {
   if (seconds >= 0.3) return `${Number(seconds.toFixed(1))} s`
@@ -29,14 +29,34 @@ export function ago(time: number, now: number): string {
 export function factRows(facts: Facts): [string, string][] {
   const rows: [string, string | null][] = [
     ['Size', `${facts.width} × ${facts.height} px`],
-    ['Depth', `${facts.bits} bit ${facts.format.toUpperCase()}`],
+    ['Depth', `${facts.bits} bit${facts.float ? ' float' : ''} ${facts.format.toUpperCase()}`],
     ['Exposure', facts.exposure_s === null ? null : exposure(facts.exposure_s)],
     ['ISO', facts.iso === null ? null : String(facts.iso)],
     ['Aperture', facts.aperture === null ? null : `f/${Number(facts.aperture.toFixed(1))}`],
     ['Focal length', facts.focal_mm === null ? null : `${Number(facts.focal_mm.toFixed(1))} mm`],
     ['Taken', facts.taken],
     ['Camera', facts.camera],
+    ['Lens', facts.lens],
     ['Profile', facts.profile ?? 'none, sRGB assumed'],
+  ]
+  return rows.filter((row): row is [string, string] => row[1] !== null)
+}
+
+/** What a frame shows, as pairs of label and value. */
+export function measureRows(measures: Measures): [string, string][] {
+  const rows: [string, string | null][] = [
+    ['Stars found', measures.stars.toLocaleString('en')],
+    [
+      'Star width',
+      measures.star_width_px === null ? null : `${measures.star_width_px.toFixed(2)} px`,
+    ],
+    ['Roundness', measures.roundness === null ? null : measures.roundness.toFixed(2)],
+    ['Background', `${percent(measures.level)} of white`],
+    ['Detail', `${(measures.sharpness * 100).toFixed(0)} % contrast`],
+    [
+      'At the white point',
+      `${(measures.clipped * 100).toFixed(measures.clipped < 0.001 ? 0 : 1)} %`,
+    ],
   ]
   return rows.filter((row): row is [string, string] => row[1] !== null)
 }

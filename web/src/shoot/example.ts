@@ -24,6 +24,7 @@ export function frame(id: number, change: Partial<Frame> = {}): Frame {
     facts: null,
     problem: null,
     left_out: false,
+    measures: null,
     ...change,
   }
 }
@@ -63,6 +64,7 @@ export function shoot(change: Partial<Shoot> = {}): Shoot {
     plan,
     reference_id: null,
     frames: [1, 2, 3, 4, 5].map((id) => frame(id)),
+    doubts: [],
     results: [],
     jobs: [],
     probes: [],

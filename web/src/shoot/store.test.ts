@@ -48,6 +48,20 @@ describe('the shoot on the workbench', () => {
     expect(store.shown?.id).toBe(8)
   })
 
+  it('keeps a frame that something speaks against, until that is undone', async () => {
+    const doubts = [{ frame_id: 2, reason: 'It shows 40 stars where its neighbours show 90.' }]
+    server.shoot.mockResolvedValue(shoot({ doubts }))
+    server.changeFrames.mockResolvedValue(shoot())
+    const store = useShoot()
+    await store.open(1)
+    await store.keep(2)
+    expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [2], kept: true })
+    expect(store.shoot?.doubts).toEqual([])
+    await store.undo()
+    expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [2], kept: false })
+    expect(store.shoot?.doubts).toEqual(doubts)
+  })
+
   it('tells frames apart by what they are for and whether they can be read', async () => {
     const frames = [
       frame(1),

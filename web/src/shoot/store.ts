@@ -118,6 +118,15 @@ export const useShoot = defineStore('shoot', () => {
     )
   }
 
+  /** Nothing more is said against a frame that the person wants. */
+  async function keep(frame: number) {
+    const { id } = shoot.value!
+    const done = await attempt(() => api.changeFrames(id, { ids: [frame], kept: true }))
+    if (!done) return
+    shoot.value = done
+    remember('keeping a frame', () => api.changeFrames(id, { ids: [frame], kept: false }))
+  }
+
   async function setReference(frame: number) {
     const { id, reference_id } = shoot.value!
     const done = await attempt(() => api.changeShoot(id, { reference_id: frame }))
@@ -194,6 +203,7 @@ export const useShoot = defineStore('shoot', () => {
     load,
     attempt,
     leaveOut,
+    keep,
     setReference,
     setPlan,
     undo,

@@ -16,6 +16,8 @@ struct Need {
     /// Bytes in memory and on scratch.
     memory: u64,
     scratch: u64,
+    /// Bytes of a combined picture of its size.
+    picture: u64,
     /// Bytes that decoding takes at most, beside what comes out.
     decoding: u64,
     in_place: bool,
@@ -26,8 +28,12 @@ impl Need {
         let mut file = PictureFile::open(&input.path).ok()?;
         let (width, height) = (file.facts().width, file.facts().height);
         Some(Self {
-            memory: Frame::bytes_in_memory(width, height),
-            scratch: bytes_on_disk::<u16>(width, height, 3),
+            memory: Frame::bytes_in_memory(file.facts()),
+            scratch: match file.is_float() {
+                true => bytes_on_disk::<f32>(width, height, 3),
+                false => bytes_on_disk::<u16>(width, height, 3),
+            },
+            picture: bytes_on_disk::<f32>(width, height, 3),
             decoding: file.decoding_bytes(),
             in_place: matches!(file.in_place(), Ok(Some(_))),
         })
@@ -53,8 +59,7 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
     let needs: Vec<Option<Need>> = request.frames.iter().map(Need::of).collect();
     let decoding = needs.iter().flatten().map(|need| need.decoding).max().unwrap_or(0);
     let mut room = if request.stream { request.budget.room_for_frames(decoding) } else { 0 };
-    // The combined picture takes twice the bytes of a frame.
-    let mut scratch = needs.iter().flatten().map(|need| 2 * need.scratch).max().unwrap_or(0);
+    let mut scratch = needs.iter().flatten().map(|need| need.picture).max().unwrap_or(0);
     let mut place = |(input, need): (&FrameInput, &Option<Need>)| {
         let Some(need) = need.as_ref().filter(|_| !request.cache.frame(&input.key()).exists())
         else {

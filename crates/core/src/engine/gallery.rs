@@ -5,6 +5,7 @@ use crate::CoreError;
 use crate::frames::{Frame, FrameInput};
 use crate::plan::{AlignMode, Edges, Method};
 use jade_pixels::PictureError;
+use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
 use rayon::prelude::*;
 
@@ -121,18 +122,15 @@ fn together(request: &Request) -> Option<usize> {
     if !request.stream || !plain || combine.level || combine.weigh || gaps {
         return None;
     }
-    let size = |input: &FrameInput| {
-        let file = PictureFile::open(&input.path).ok()?;
-        Some((file.facts().width, file.facts().height))
-    };
-    let sizes: Vec<(u32, u32)> = request.frames.iter().filter_map(size).collect();
-    let area = |&(width, height): &(u32, u32)| u64::from(width) * u64::from(height);
+    let facts = |input: &FrameInput| Some(PictureFile::open(&input.path).ok()?.facts().clone());
+    let facts: Vec<Facts> = request.frames.iter().filter_map(facts).collect();
+    let area = |facts: &Facts| u64::from(facts.width) * u64::from(facts.height);
     // Light that gathers, and for edges that not all frames cover, weights and numbers of frames.
     let pixel = if combine.edges == Edges::Trim { 12 } else { 18 };
-    let gathered = sizes.iter().map(area).max()? * pixel;
+    let gathered = facts.iter().map(area).max()? * pixel;
     let left = request.budget.memory.checked_sub(gathered + memory::APART)?;
     // A JPEG or PNG decoder may hold the picture a second time.
-    let one = sizes.iter().map(|(width, height)| Frame::bytes_in_memory(*width, *height)).max()?;
+    let one = facts.iter().map(Frame::bytes_in_memory).max()?;
     let frames = (left / one.max(1)) as usize;
     (frames >= 2).then_some((frames - 1).min(request.budget.threads))
 }

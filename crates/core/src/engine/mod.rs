@@ -14,10 +14,12 @@ use crate::align::Motion;
 use crate::cache::{Cache, Key};
 use crate::combine::level::Level;
 use crate::combine::reduce::{Placed, Reducer, Workspace};
+use crate::frames::measures::Measures;
 use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::{Kind, Method, Plan, PlanFrame, PlanRecord};
 use crate::progress::Watch;
 use crate::report::Report;
+use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
 use std::io::Read;
@@ -116,6 +118,24 @@ pub fn place(frame: &Frame, motion: &Motion, path: &Path) -> Result<(), CoreErro
     )?;
     writer.finish(false)?;
     Ok(())
+}
+
+/// Measures a frame, through the cache: it is decoded where that has not been done, and its stars
+/// are found for later runs too.
+///
+/// # Errors
+/// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
+pub fn measure(
+    input: &FrameInput,
+    cache: &Cache,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Measures, CoreError> {
+    let frame = Frame::decode(input, cache, &mut || match stop() {
+        true => Err(PictureError::Cancelled),
+        false => Ok(()),
+    })?;
+    let stars = stages::stars_in(input, cache, &frame, stop)?;
+    Ok(Measures::of(&frame, &stars, stop)?)
 }
 
 /// The record of a run to save beside its result; frames are named by BLAKE3 of their content.

@@ -6,8 +6,8 @@ use crate::CoreError;
 use crate::align::scene::Scene;
 use crate::align::stars::{self, StarList};
 use crate::align::{Aligned, Alignment, Motion, align_stars, hand};
-use crate::cache::Key;
-use crate::frames::{Frame, Light};
+use crate::cache::{Cache, Key};
+use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::AlignMode;
 use crate::progress::Stage;
 use crate::report::Report;
@@ -61,12 +61,23 @@ pub fn run(request: &Request, align_key: &Key, key: &Key) -> Result<CombineNote,
 }
 
 pub fn stars_of(request: &Request, index: usize, frame: &Frame) -> Result<StarList, CoreError> {
-    let key = Key::of("stars", &(), &[&request.frames[index].key()]);
-    if let Some(list) = request.cache.read("stars", &key) {
+    let stop = || request.watch.cancelled();
+    stars_in(&request.frames[index], request.cache, frame, &stop)
+}
+
+/// The stars of a frame, from the cache where it was searched before.
+pub fn stars_in(
+    input: &FrameInput,
+    cache: &Cache,
+    frame: &Frame,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<StarList, CoreError> {
+    let key = Key::of("stars", &(), &[&input.key()]);
+    if let Some(list) = cache.read("stars", &key) {
         return Ok(list);
     }
-    let list = stars::find(frame, &|| request.watch.cancelled())?;
-    request.cache.write("stars", &key, &list)?;
+    let list = stars::find(frame, stop)?;
+    cache.write("stars", &key, &list)?;
     Ok(list)
 }
 

@@ -1,17 +1,12 @@
+use super::samples::Samples;
 use super::{Ahead, FrameInput, Light, Rows};
 use crate::CoreError;
 use crate::cache::Cache;
-use bytemuck::{cast_slice, cast_slice_mut};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::{InPlace, PictureFile};
 use jade_pixels::tiled::{Part, Region, TiledFile};
-use memmap2::{Advice, MmapMut};
-
-/// Width of the columns in which frames lie in memory: regions that are read one below the other
-/// are then as long stretches as can be.
-const COLUMN: u32 = 128;
 
 /// A frame: its header, and its samples once they are decoded.
 pub struct Frame {
@@ -22,89 +17,79 @@ pub struct Frame {
     /// How its samples relate to light.
     pub encoding: Encoding,
     size: (u32, u32),
-    samples: Samples,
+    source: Source,
 }
 
-/// Where a frame's samples are.
-enum Samples {
-    /// In the cache.
-    Tiles(TiledFile<u16>),
-    /// In memory, in columns of [`COLUMN`] pixels.
-    Memory(MmapMut),
-    /// In the picture's own file.
+/// Where a frame's light comes from.
+enum Source {
+    /// Decoded codes.
+    Codes(Samples<u16>),
+    /// Light, decoded from floating-point numbers.
+    Light(Samples<f32>),
+    /// Codes in the picture's own file.
     InPlace(InPlace),
     /// Nowhere yet: only the header was read.
     Undecoded,
 }
 
+/// Whether to go on.
+type Watch<'a> = &'a mut dyn FnMut() -> Result<(), PictureError>;
+
 impl Frame {
-    /// Bytes that a frame of this size takes in memory.
-    pub fn bytes_in_memory(width: u32, height: u32) -> u64 {
-        u64::from(width.next_multiple_of(COLUMN)) * u64::from(height) * 6
+    /// Bytes that a frame takes in memory.
+    pub fn bytes_in_memory(facts: &Facts) -> u64 {
+        match facts.float {
+            true => Samples::<f32>::bytes_in_memory(facts.width, facts.height),
+            false => Samples::<u16>::bytes_in_memory(facts.width, facts.height),
+        }
     }
 
-    /// Decodes a frame into the cache, or finds it there. `watch` sees the rows of a frame that is
-    /// decoded and may stop it.
+    /// Decodes a frame into the cache, or finds it there. `watch` is asked on the way and may stop
+    /// it.
     ///
     /// # Errors
     /// [`CoreError::Picture`] when the file cannot be read.
-    pub fn decode(
-        input: &FrameInput,
-        cache: &Cache,
-        watch: &mut dyn FnMut() -> Result<(), PictureError>,
-    ) -> Result<Self, CoreError> {
+    pub fn decode(input: &FrameInput, cache: &Cache, watch: Watch) -> Result<Self, CoreError> {
         let (frame, file) = Self::header(input)?;
         let path = cache.frame(&input.key());
-        let samples = match TiledFile::open(&path) {
-            Ok(samples) => samples,
-            Err(_) => file.decode_to(&path, &mut |_, _| watch())?,
+        let source = match file.is_float() {
+            true => Source::Light(Samples::Tiles(match TiledFile::open(&path) {
+                Ok(samples) => samples,
+                Err(_) => file.light_to(&path, watch)?,
+            })),
+            false => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
+                Ok(samples) => samples,
+                Err(_) => file.decode_to(&path, &mut |_, _| watch())?,
+            })),
         };
-        Ok(Self { samples: Samples::Tiles(samples), ..frame })
+        Ok(Self { source, ..frame })
     }
 
-    /// Opens a frame to be read where it lies, if it is stored so that this is fast.
+    /// Opens a frame where it lies, if it is stored so that any part of it can be read, or decodes
+    /// it into memory: as much of it as [`Frame::bytes_in_memory`] says.
     ///
     /// # Errors
     /// As for [`Frame::decode`].
-    pub fn in_place(input: &FrameInput) -> Result<Option<Self>, CoreError> {
-        let (frame, mut file) = Self::header(input)?;
-        Ok(file.in_place()?.map(|place| Self { samples: Samples::InPlace(place), ..frame }))
-    }
-
-    /// Opens a frame where it lies, or decodes it into memory: as much of it as
-    /// [`Frame::bytes_in_memory`] says.
-    ///
-    /// # Errors
-    /// As for [`Frame::decode`].
-    pub fn load(
-        input: &FrameInput,
-        watch: &mut dyn FnMut() -> Result<(), PictureError>,
-    ) -> Result<Self, CoreError> {
+    pub fn load(input: &FrameInput, watch: Watch) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
         if let Some(place) = file.in_place()? {
-            return Ok(Self { samples: Samples::InPlace(place), ..frame });
+            return Ok(Self { source: Source::InPlace(place), ..frame });
         }
-        let (width, height) = frame.size;
-        let io = PictureError::io(&input.path);
-        let bytes = Self::bytes_in_memory(width, height) as usize;
-        let mut memory = MmapMut::map_anon(bytes).map_err(&io)?;
-        // Columns far apart are read from it, which takes large pages to be fast; a system without
-        // them is only slower.
-        let _ = memory.advise(Advice::HugePage);
-        let samples: &mut [u16] = cast_slice_mut(&mut memory);
-        let (row, narrow) = (width as usize * 3, COLUMN as usize * 3);
-        file.rows(&mut |y, band| {
-            let columns = samples.chunks_exact_mut(height as usize * narrow);
-            for (x, column) in columns.enumerate() {
-                let to = column[y as usize * narrow..].chunks_exact_mut(narrow);
-                for (to, from) in to.zip(band.chunks_exact(row)) {
-                    let from = &from[x * narrow..row.min((x + 1) * narrow)];
-                    to[..from.len()].copy_from_slice(from);
-                }
-            }
-            watch()
-        })?;
-        Ok(Self { samples: Samples::Memory(memory), ..frame })
+        let source = match file.is_float() {
+            true => Source::Light(Samples::in_memory(frame.size, |take| {
+                file.light(&mut |y, band| {
+                    take(y, band);
+                    watch()
+                })
+            })?),
+            false => Source::Codes(Samples::in_memory(frame.size, |take| {
+                file.rows(&mut |y, band| {
+                    take(y, band);
+                    watch()
+                })
+            })?),
+        };
+        Ok(Self { source, ..frame })
     }
 
     /// Reads a frame's header only; its samples cannot be read from what comes out.
@@ -117,7 +102,7 @@ impl Frame {
 
     /// Whether its samples can be read.
     pub fn is_decoded(&self) -> bool {
-        !matches!(self.samples, Samples::Undecoded)
+        !matches!(self.source, Source::Undecoded)
     }
 
     fn header(input: &FrameInput) -> Result<(Self, PictureFile), CoreError> {
@@ -125,60 +110,34 @@ impl Frame {
         let (facts, encoding) = (file.facts().clone(), file.encoding().clone());
         let size = (facts.width, facts.height);
         let name = input.name.clone();
-        Ok((Self { name, facts, encoding, size, samples: Samples::Undecoded }, file))
+        Ok((Self { name, facts, encoding, size, source: Source::Undecoded }, file))
     }
 
-    /// Calls `visit(x, y, samples)` for runs of pixels that make up a region.
+    /// Calls `codes(x, y, samples)` or `light(x, y, samples)`, whichever the frame holds, for runs
+    /// of pixels that make up a region.
     fn visit(
         &self,
         region: Region,
-        mut visit: impl FnMut(u32, u32, &[u16]),
+        mut codes: impl FnMut(u32, u32, &[u16]),
+        light: impl FnMut(u32, u32, &[f32]),
     ) -> Result<(), PictureError> {
-        match &self.samples {
-            Samples::Tiles(tiles) => {
-                with_buffer(|buffer| tiles.visit_region(region, buffer, visit))
+        match &self.source {
+            Source::Codes(samples) => {
+                with_buffer(|buffer| samples.visit(region, &mut buffer.codes, codes))
             }
-            Samples::Memory(memory) => {
-                let part = self.columns(memory);
-                for y in region.y..region.y + region.height {
-                    let mut x = region.x;
-                    for run in part.runs(region.x, y, region.width) {
-                        visit(x, y, run);
-                        x += run.len() as u32 / 3;
-                    }
-                }
-                Ok(())
+            Source::Light(samples) => {
+                with_buffer(|buffer| samples.visit(region, &mut buffer.light, light))
             }
-            Samples::InPlace(file) => with_buffer(|buffer| {
-                buffer.resize(region.width as usize * 3, 0);
+            Source::InPlace(file) => with_buffer(|buffer| {
+                let row = &mut buffer.codes;
+                row.resize(region.width as usize * 3, 0);
                 for y in region.y..region.y + region.height {
-                    file.read_region(Region { y, height: 1, ..region }, buffer)?;
-                    visit(region.x, y, buffer);
+                    file.read_region(Region { y, height: 1, ..region }, row)?;
+                    codes(region.x, y, row);
                 }
                 Ok(())
             }),
-            Samples::Undecoded => unreachable!("a frame is decoded before it is read"),
-        }
-    }
-
-    fn columns<'a>(&self, memory: &'a MmapMut) -> Part<'a, u16> {
-        Part::of_columns(cast_slice(memory), COLUMN, self.size.1, 3)
-    }
-
-    fn codes<'a>(
-        &'a self,
-        region: Region,
-        buffer: &'a mut Vec<u16>,
-    ) -> Result<Part<'a, u16>, PictureError> {
-        match &self.samples {
-            Samples::Tiles(tiles) => tiles.part(region, buffer),
-            Samples::Memory(memory) => Ok(self.columns(memory)),
-            Samples::InPlace(file) => {
-                buffer.resize(region.area() * 3, 0);
-                file.read_region(region, buffer)?;
-                Ok(Part::of_rows(buffer, region, 3))
-            }
-            Samples::Undecoded => unreachable!("a frame is decoded before it is read"),
+            Source::Undecoded => unreachable!("a frame is decoded before it is read"),
         }
     }
 }
@@ -191,16 +150,28 @@ impl Light for Frame {
     fn fill(
         &self,
         region: Region,
-        [red, green, blue]: [&mut [f32]; 3],
+        planes: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
-        self.visit(region, |x, y, samples| {
+        let planes = std::cell::RefCell::new(planes);
+        let part = |x: u32, y: u32, samples: usize| {
             let at = (y - region.y) as usize * stride + (x - region.x) as usize;
-            let range = at..at + samples.len() / 3;
-            let [red, green, blue] = [&mut *red, &mut *green, &mut *blue];
-            let planes = [red, green, blue].map(|plane| &mut plane[range.clone()]);
-            self.encoding.decode_pixels(samples, planes);
-        })
+            at..at + samples / 3
+        };
+        self.visit(
+            region,
+            |x, y, samples| {
+                let range = part(x, y, samples.len());
+                let mut planes = planes.borrow_mut();
+                let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
+                self.encoding.decode_pixels(samples, planes);
+            },
+            |x, y, samples| {
+                let range = part(x, y, samples.len());
+                let mut planes = planes.borrow_mut();
+                apart(samples, planes.each_mut().map(|plane| &mut plane[range.clone()]));
+            },
+        )
     }
 
     fn rows<'a>(
@@ -208,38 +179,94 @@ impl Light for Frame {
         region: Region,
         ahead: &'a mut Ahead,
     ) -> Result<Box<dyn Rows + 'a>, PictureError> {
-        let part = self.codes(region, &mut ahead.codes)?;
-        Ok(Box::new(Codes { part, encoding: &self.encoding }))
+        Ok(match &self.source {
+            Source::Codes(samples) => {
+                let part = samples.part(region, &mut ahead.codes)?;
+                Box::new(Codes { part, encoding: &self.encoding })
+            }
+            Source::Light(samples) => {
+                Box::new(Apart { part: samples.part(region, &mut ahead.light)? })
+            }
+            Source::InPlace(file) => {
+                let codes = &mut ahead.codes;
+                codes.resize(region.area() * 3, 0);
+                file.read_region(region, codes)?;
+                let part = Part::of_rows(codes.as_slice(), region, 3);
+                Box::new(Codes { part, encoding: &self.encoding })
+            }
+            Source::Undecoded => unreachable!("a frame is decoded before it is read"),
+        })
     }
 
     fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
         let width = region.width as usize;
-        self.visit(region, |x, y, samples| {
-            let at = (y - region.y) as usize * width + (x - region.x) as usize;
-            self.encoding.decode_means(samples, &mut out[at..at + samples.len() / 3]);
-        })
+        let out = std::cell::RefCell::new(out);
+        let at = |x: u32, y: u32| (y - region.y) as usize * width + (x - region.x) as usize;
+        self.visit(
+            region,
+            |x, y, samples| {
+                let (mut out, at) = (out.borrow_mut(), at(x, y));
+                self.encoding.decode_means(samples, &mut out[at..at + samples.len() / 3]);
+            },
+            |x, y, samples| {
+                let (mut out, at) = (out.borrow_mut(), at(x, y));
+                for (mean, [r, g, b]) in out[at..].iter_mut().zip(samples.as_chunks::<3>().0) {
+                    *mean = (r + g + b) * (1.0 / 3.0);
+                }
+            },
+        )
     }
 
     fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
         let curves = [0, 1, 2].map(|c| self.encoding.curve(c));
+        let thinned = std::cell::RefCell::new(Thinned::new(region, step));
+        let light = |codes: [u16; 3]| [0, 1, 2].map(|c| curves[c][codes[c] as usize]);
+        self.visit(
+            region,
+            |x, y, samples| thinned.borrow_mut().add(x, y, samples, light),
+            |x, y, samples| thinned.borrow_mut().add(x, y, samples, |light| light),
+        )?;
+        Ok(thinned.into_inner().means)
+    }
+}
+
+/// Means of the colours of some pixels of a region.
+struct Thinned {
+    region: Region,
+    step: u32,
+    across: usize,
+    means: Vec<f32>,
+}
+
+impl Thinned {
+    fn new(region: Region, step: u32) -> Self {
         let across = region.width.div_ceil(step) as usize;
-        let mut out = vec![0.0; across * region.height.div_ceil(step) as usize];
-        self.visit(region, |x, y, samples| {
-            let (x, y) = (x - region.x, y - region.y);
-            if !y.is_multiple_of(step) {
-                return;
-            }
-            // The first wanted column at or after the run's beginning.
-            let first = x.div_ceil(step);
-            let skip = (first * step - x) as usize * 3;
-            let at = (y / step) as usize * across + first as usize;
-            let pixels = samples.get(skip..).unwrap_or_default().chunks(3 * step as usize);
-            for (value, pixel) in out[at..].iter_mut().zip(pixels) {
-                let [r, g, b] = [0, 1, 2].map(|c| curves[c][pixel[c] as usize]);
-                *value = (r + g + b) / 3.0;
-            }
-        })?;
-        Ok(out)
+        let means = vec![0.0; across * region.height.div_ceil(step) as usize];
+        Self { region, step, across, means }
+    }
+
+    fn add<T: Copy>(&mut self, x: u32, y: u32, samples: &[T], light: impl Fn([T; 3]) -> [f32; 3]) {
+        let (x, y) = (x - self.region.x, y - self.region.y);
+        if !y.is_multiple_of(self.step) {
+            return;
+        }
+        // The first wanted column at or after the run's beginning.
+        let first = x.div_ceil(self.step);
+        let skip = (first * self.step - x) as usize;
+        let at = (y / self.step) as usize * self.across + first as usize;
+        let pixels = samples.as_chunks::<3>().0.iter().skip(skip).step_by(self.step as usize);
+        for (value, pixel) in self.means[at..].iter_mut().zip(pixels) {
+            let [r, g, b] = light(*pixel);
+            *value = (r + g + b) / 3.0;
+        }
+    }
+}
+
+/// Interleaved light into planes.
+fn apart(samples: &[f32], [red, green, blue]: [&mut [f32]; 3]) {
+    let planes = red.iter_mut().zip(green).zip(blue);
+    for (((r, g), b), pixel) in planes.zip(samples.as_chunks::<3>().0) {
+        [*r, *g, *b] = *pixel;
     }
 }
 
@@ -260,15 +287,37 @@ impl Rows for Codes<'_> {
     }
 }
 
+/// Rows of interleaved light.
+struct Apart<'a> {
+    part: Part<'a, f32>,
+}
+
+impl Rows for Apart<'_> {
+    fn row(&self, x: u32, y: u32, mut planes: [&mut [f32]; 3]) {
+        let mut done = 0;
+        for run in self.part.runs(x, y, planes[0].len() as u32) {
+            let here = done..done + run.len() / 3;
+            apart(run, planes.each_mut().map(|p| &mut p[here.clone()]));
+            done = here.end;
+        }
+    }
+}
+
+#[derive(Default)]
+struct Buffer {
+    codes: Vec<u16>,
+    light: Vec<f32>,
+}
+
 /// Lends this thread's buffer of raw samples, so that reading takes no new memory.
-fn with_buffer<T>(work: impl FnOnce(&mut Vec<u16>) -> T) -> T {
+fn with_buffer<T>(work: impl FnOnce(&mut Buffer) -> T) -> T {
     thread_local! {
-        static BUFFER: std::cell::Cell<Vec<u16>> = const { std::cell::Cell::new(Vec::new()) };
+        static BUFFER: std::cell::Cell<Option<Buffer>> = const { std::cell::Cell::new(None) };
     }
     BUFFER.with(|cell| {
-        let mut buffer = cell.take();
+        let mut buffer = cell.take().unwrap_or_default();
         let done = work(&mut buffer);
-        cell.set(buffer);
+        cell.set(Some(buffer));
         done
     })
 }

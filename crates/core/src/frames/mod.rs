@@ -2,6 +2,9 @@
 //! lie, turned to linear light where they are needed.
 
 mod frame;
+pub mod judge;
+pub mod measures;
+mod samples;
 
 pub use frame::Frame;
 
@@ -123,6 +126,7 @@ pub trait Rows {
 pub struct Ahead {
     planes: [Vec<f32>; 3],
     codes: Vec<u16>,
+    light: Vec<f32>,
 }
 
 /// Rows that are light already.

@@ -1,12 +1,14 @@
 //! EXIF blocks as PNG and JPEG embed them.
 
+use super::orientation::Orientation;
 use crate::facts::Facts;
 use exif::{In, Reader, Tag, Value};
 
-/// Fills in what the block tells; a block that cannot be read tells nothing.
-pub fn apply(block: &[u8], facts: &mut Facts) {
+/// Fills in what the block tells, and gives how the picture lies; a block that cannot be read tells
+/// nothing.
+pub fn apply(block: &[u8], facts: &mut Facts) -> Orientation {
     let Ok(exif) = Reader::new().read_raw(block.to_vec()) else {
-        return;
+        return Orientation::UPRIGHT;
     };
     let number = |tag| {
         let value = &exif.get_field(tag, In::PRIMARY)?.value;
@@ -28,6 +30,15 @@ pub fn apply(block: &[u8], facts: &mut Facts) {
         .or_else(|| text(Tag::DateTime))
         .and_then(|t| Facts::time_from_exif(&t));
     facts.camera = camera(text(Tag::Make), text(Tag::Model));
+    facts.lens = lens(text(Tag::LensModel));
+    let orientation = exif.get_field(Tag::Orientation, In::PRIMARY);
+    Orientation::from_tag(orientation.and_then(|field| field.value.get_uint(0)).unwrap_or(1))
+}
+
+/// The lens by name, unless the name says nothing.
+pub fn lens(model: Option<String>) -> Option<String> {
+    let name = model?.trim_matches(['\0', ' ']).to_owned();
+    name.chars().any(char::is_alphanumeric).then_some(name)
 }
 
 /// Maker and model in one line, the maker not said twice.

@@ -1,3 +1,4 @@
+use super::orientation::Orientation;
 use super::{Decode, Layout, Opened, Rows, exif};
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits};
@@ -40,12 +41,13 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         return Err(PictureError::unsupported(path, "a JPEG in CMYK"));
     }
     let mut facts = Facts::bare(FileFormat::Jpeg, width, height, 8);
-    if let Some(block) = decoder.exif() {
-        exif::apply(block, &mut facts);
-    }
+    let orientation = match decoder.exif() {
+        Some(block) => exif::apply(block, &mut facts),
+        None => Orientation::UPRIGHT,
+    };
     let icc = decoder.icc_profile();
     let jpeg = Jpeg { path: path.to_owned(), decoder, width: width as usize };
-    Ok(Opened { facts, icc, decoder: Box::new(jpeg) })
+    Ok(Opened { facts, icc, orientation, decoder: Box::new(jpeg) })
 }
 
 impl Decode for Jpeg {

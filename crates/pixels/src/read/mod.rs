@@ -3,6 +3,7 @@
 mod exif;
 mod in_place;
 mod jpeg;
+mod orientation;
 mod png;
 mod strips;
 mod tiff;
@@ -12,6 +13,7 @@ use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
 use crate::tiled::{Region, SIDE, TileWriter, TiledFile};
 pub use in_place::InPlace;
+use orientation::{Orientation, Turned};
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
@@ -21,13 +23,33 @@ use strips::Strips;
 /// of red, green and blue of one or more rows.
 pub type Rows<'a> = &'a mut dyn FnMut(u32, &[u16]) -> Result<(), PictureError>;
 
+/// The same for linear light: 0 is black, 1 white, and more is brighter than white.
+pub type LightRows<'a> = &'a mut dyn FnMut(u32, &[f32]) -> Result<(), PictureError>;
+
 trait Decode {
-    /// Gives all rows, `tall` at a time where the format leaves the choice.
+    /// Gives all rows, `tall` at a time where the format leaves the choice; where the samples are
+    /// floating-point numbers, by [`Decode::floats`] instead.
     fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError>;
+
+    /// Whether the samples are floating-point numbers.
+    fn is_float(&self) -> bool {
+        false
+    }
+
+    /// Gives all rows of floating-point samples, as they are stored.
+    fn floats(self: Box<Self>, _: LightRows) -> Result<(), PictureError> {
+        Ok(())
+    }
 
     /// The picture as strips, where it is stored in strips that are read here.
     fn strips(&mut self) -> Option<Strips> {
         None
+    }
+
+    /// Bytes that decoding takes at most, beside what comes out of it; where that is not told, a
+    /// whole picture.
+    fn decoding_bytes(&mut self) -> Option<u64> {
+        self.strips().map(|strips| strips.decoding_bytes())
     }
 }
 
@@ -35,6 +57,7 @@ trait Decode {
 struct Opened {
     facts: Facts,
     icc: Option<Vec<u8>>,
+    orientation: Orientation,
     decoder: Box<dyn Decode>,
 }
 
@@ -55,7 +78,7 @@ impl PictureFile {
         let io = PictureError::io(path);
         let mut begin = Vec::new();
         File::open(path).map_err(&io)?.take(16).read_to_end(&mut begin).map_err(&io)?;
-        let Opened { facts, icc, decoder } = match sniff(&begin) {
+        let Opened { mut facts, icc, orientation, mut decoder } = match sniff(&begin) {
             Some(FileFormat::Tiff) => tiff::open(path)?,
             Some(FileFormat::Png) => png::open(path)?,
             Some(FileFormat::Jpeg) => jpeg::open(path)?,
@@ -70,7 +93,15 @@ impl PictureFile {
                 return Err(PictureError::UnknownFormat { path: path.to_owned(), begins });
             }
         };
-        let encoding = Encoding::from_icc(path, icc.as_deref())?;
+        if orientation != Orientation::UPRIGHT {
+            let stored = (facts.width, facts.height);
+            (facts.width, facts.height) = orientation.size(stored);
+            decoder = Box::new(Turned { inner: decoder, orientation, stored });
+        }
+        let encoding = match &icc {
+            None if decoder.is_float() => straight(path)?,
+            icc => Encoding::from_icc(path, icc.as_deref())?,
+        };
         let profile = icc.map(|_| encoding.name().to_owned());
         Ok(Self { facts: Facts { profile, ..facts }, encoding, decoder })
     }
@@ -93,16 +124,58 @@ impl PictureFile {
     pub fn rows(self, rows: Rows) -> Result<(), PictureError> {
         // So few stay in the processor's cache until they are taken up.
         const FEW: u32 = 8;
-        self.decoder.rows(FEW, rows)
+        self.bands(FEW, rows)
+    }
+
+    /// Whether the file holds floating-point numbers, which [`PictureFile::light`] gives whole:
+    /// finer than 16 bit, and brighter than white.
+    pub fn is_float(&self) -> bool {
+        self.decoder.is_float()
+    }
+
+    /// Decodes the whole file into linear light. What is no number becomes black.
+    ///
+    /// # Errors
+    /// [`PictureError`] of the file, or what `rows` returned.
+    pub fn light(self, rows: LightRows) -> Result<(), PictureError> {
+        let mut light = Vec::new();
+        if self.decoder.is_float() {
+            return self.decoder.floats(&mut |y, samples| {
+                light.clear();
+                let channels = [0, 1, 2].into_iter().cycle();
+                let decode = |(channel, v): (usize, &f32)| self.encoding.decode_float(channel, *v);
+                light.extend(channels.zip(samples).map(decode));
+                rows(y, &light)
+            });
+        }
+        let curves = [0, 1, 2].map(|c| self.encoding.curve(c));
+        self.decoder.rows(SIDE, &mut |y, samples| {
+            light.clear();
+            let channels = [0, 1, 2].into_iter().cycle();
+            light.extend(channels.zip(samples).map(|(c, v)| curves[c][*v as usize]));
+            rows(y, &light)
+        })
+    }
+
+    /// All rows as 16-bit codes, `tall` at a time where the format leaves the choice.
+    fn bands(self, tall: u32, rows: Rows) -> Result<(), PictureError> {
+        if !self.decoder.is_float() {
+            return self.decoder.rows(tall, rows);
+        }
+        let encoding = self.encoding.clone();
+        let mut codes = Vec::new();
+        self.light(&mut |y, light| {
+            codes.resize(light.len(), 0);
+            encoding.encode_pixels(light, &mut codes);
+            rows(y, &codes)
+        })
     }
 
     /// Bytes that decoding takes at most, beside what comes out of it.
     pub fn decoding_bytes(&mut self) -> u64 {
-        match self.decoder.strips() {
-            Some(strips) => strips.decoding_bytes(),
-            // A whole picture of 16 bit and four channels.
-            None => u64::from(self.facts.width) * u64::from(self.facts.height) * 8,
-        }
+        // A whole picture of 16 bit and four channels.
+        let whole = u64::from(self.facts.width) * u64::from(self.facts.height) * 8;
+        self.decoder.decoding_bytes().unwrap_or(whole)
     }
 
     /// The picture where it lies, when any part of it can be read without the rest.
@@ -125,7 +198,7 @@ impl PictureFile {
         let row = width as usize * 3;
         let mut band: Vec<u16> = Vec::with_capacity(row * SIDE as usize);
         let mut top = 0;
-        self.decoder.rows(SIDE, &mut |y, samples| {
+        self.bands(SIDE, &mut |y, samples| {
             watch(y, samples)?;
             let whole = (samples.len() / row) as u32;
             // Whole rows of tiles need no gathering.
@@ -149,6 +222,43 @@ impl PictureFile {
         })?;
         writer.finish(false)
     }
+
+    /// Decodes the whole file into a tiled file of linear light at `path`, asking `watch` on its
+    /// way.
+    ///
+    /// # Errors
+    /// [`PictureError`] of either file, or what `watch` returned.
+    pub fn light_to(
+        self,
+        path: &Path,
+        watch: &mut dyn FnMut() -> Result<(), PictureError>,
+    ) -> Result<TiledFile<f32>, PictureError> {
+        let (width, height) = (self.facts.width, self.facts.height);
+        let writer = TileWriter::<f32>::create(path, width, height, 3)?;
+        let row = width as usize * 3;
+        let mut band: Vec<f32> = Vec::with_capacity(row * SIDE as usize);
+        let mut top = 0;
+        self.light(&mut |_, light| {
+            watch()?;
+            for one in light.chunks_exact(row) {
+                band.extend_from_slice(one);
+                let rows = (band.len() / row) as u32;
+                if rows == SIDE || top + rows == height {
+                    writer.write_region(Region { x: 0, y: top, width, height: rows }, &band)?;
+                    top += rows;
+                    band.clear();
+                }
+            }
+            Ok(())
+        })?;
+        writer.finish(false)
+    }
+}
+
+/// Linear light in sRGB's primaries: what floating-point numbers are taken for that come without a
+/// profile.
+fn straight(path: &Path) -> Result<Encoding, PictureError> {
+    Encoding::from_icc(path, Some(&Encoding::srgb().linear_icc()))
 }
 
 fn sniff(begin: &[u8]) -> Option<FileFormat> {
@@ -179,7 +289,7 @@ impl Layout {
     }
 
     /// Appends the pixels of `source` as red, green, blue.
-    fn append(self, source: impl Iterator<Item = u16> + Clone, out: &mut Vec<u16>) {
+    fn append<T: Copy>(self, source: impl Iterator<Item = T>, out: &mut Vec<T>) {
         match self {
             Self::Rgb { stride: 3 } => out.extend(source),
             Self::Rgb { stride } => {

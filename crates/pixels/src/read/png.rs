@@ -1,3 +1,4 @@
+use super::orientation::Orientation;
 use super::{Decode, Layout, Opened, Rows, exif};
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits};
@@ -32,13 +33,15 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let wide = depth == BitDepth::Sixteen;
     let mut facts = Facts::bare(FileFormat::Png, width, height, if wide { 16 } else { 8 });
     let info = reader.info();
-    if let Some(block) = &info.exif_metadata {
-        exif::apply(block, &mut facts);
-    }
+    let orientation = match &info.exif_metadata {
+        Some(block) => exif::apply(block, &mut facts),
+        None => Orientation::UPRIGHT,
+    };
     let icc = info.icc_profile.as_ref().map(|bytes| bytes.to_vec());
     Ok(Opened {
         facts,
         icc,
+        orientation,
         decoder: Box::new(Png { path: path.to_owned(), reader, width, wide, layout }),
     })
 }

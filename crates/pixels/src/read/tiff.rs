@@ -1,9 +1,11 @@
+use super::orientation::Orientation;
 use super::strips::{Coding, Strips};
-use super::{Decode, Layout, Opened, Rows, exif};
+use super::{Decode, Layout, LightRows, Opened, Rows, exif};
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits};
 use std::fs::File;
 use std::io::BufReader;
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 use tiff::decoder::ifd::Value;
 use tiff::decoder::{ChunkType, Decoder, DecodingResult, Limits};
@@ -19,6 +21,7 @@ struct Tiff {
     height: u32,
     bits: u8,
     layout: Layout,
+    float: bool,
 }
 
 pub fn open(path: &Path) -> Result<Opened, PictureError> {
@@ -28,24 +31,34 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let mut decoder = Decoder::new(BufReader::new(file)).map_err(failed)?;
     let (width, height) = decoder.dimensions().map_err(failed)?;
     let (width, height) = limits::check(path, width as u64, height as u64)?;
-    // One strip may hold the whole picture: 16 bit, four channels.
+    // One strip may hold the whole picture: 32 bit, four channels.
     let mut bounds = Limits::default();
-    bounds.decoding_buffer_size = width as usize * height as usize * 8;
+    bounds.decoding_buffer_size = width as usize * height as usize * 16;
     bounds.intermediate_buffer_size = bounds.decoding_buffer_size;
     bounds.ifd_value_size = 16 << 20;
     let mut decoder = decoder.with_limits(bounds);
 
-    let (bits, layout) = match decoder.colortype().map_err(failed)? {
-        ColorType::Gray(bits @ (8 | 16)) => (bits, Layout::Grey { stride: 1 }),
+    let colours = decoder.colortype().map_err(failed)?;
+    let (bits, layout) = match colours {
+        ColorType::Gray(bits) => (bits, Layout::Grey { stride: 1 }),
         // Grey with opacity is told in either way.
-        ColorType::GrayA(bits @ (8 | 16))
-        | ColorType::Multiband { bit_depth: bits @ (8 | 16), num_samples: 2 } => {
+        ColorType::GrayA(bits) | ColorType::Multiband { bit_depth: bits, num_samples: 2 } => {
             (bits, Layout::Grey { stride: 2 })
         }
-        ColorType::RGB(bits @ (8 | 16)) => (bits, Layout::Rgb { stride: 3 }),
-        ColorType::RGBA(bits @ (8 | 16)) => (bits, Layout::Rgb { stride: 4 }),
-        other => {
-            return Err(PictureError::unsupported(path, format!("a TIFF with samples {other:?}")));
+        ColorType::RGB(bits) => (bits, Layout::Rgb { stride: 3 }),
+        ColorType::RGBA(bits) => (bits, Layout::Rgb { stride: 4 }),
+        _ => (0, Layout::Grey { stride: 1 }),
+    };
+    let kind: Option<u16> = decoder.get_tag_u16_vec(Tag::SampleFormat).ok().and_then(|kinds| {
+        kinds.first().copied().filter(|first| kinds.iter().all(|kind| kind == first))
+    });
+    // 1 is whole numbers, also when nothing is told, and 3 floating-point numbers.
+    let float = match (kind.unwrap_or(1), bits) {
+        (1, 8 | 16 | 32) => false,
+        (3, 16 | 32 | 64) => true,
+        (kind, _) => {
+            let what = format!("a TIFF with samples {colours:?} of kind {kind}");
+            return Err(PictureError::unsupported(path, what));
         }
     };
     let stored: Option<u16> =
@@ -54,11 +67,13 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         return Err(PictureError::unsupported(path, "a TIFF with its colours stored apart"));
     }
     check_whole(path, have, &mut decoder)?;
-    let mut facts = Facts::bare(FileFormat::Tiff, width, height, bits);
+    let mut facts = Facts { float, ..Facts::bare(FileFormat::Tiff, width, height, bits) };
     read_facts(&mut decoder, &mut facts);
+    let orientation = decoder.find_tag_unsigned(Tag::Orientation).ok().flatten().unwrap_or(1);
     let icc = decoder.get_tag_u8_vec(Tag::IccProfile).ok();
-    let tiff = Tiff { path: path.to_owned(), decoder, width, height, bits, layout };
-    Ok(Opened { facts, icc, decoder: Box::new(tiff) })
+    let tiff = Tiff { path: path.to_owned(), decoder, width, height, bits, layout, float };
+    let orientation = Orientation::from_tag(orientation);
+    Ok(Opened { facts, icc, orientation, decoder: Box::new(tiff) })
 }
 
 /// Whether the file is as long as its strips and tiles say.
@@ -97,6 +112,8 @@ fn read_facts(decoder: &mut Inner, facts: &mut Facts) {
         Value::List(list) => list.into_iter().next()?.into_u32().ok(),
         v => v.into_u32().ok(),
     });
+    let name = |value: Value| value.into_string().ok();
+    facts.lens = exif::lens(value(0xa434).and_then(name));
     if let Some(Ok(taken)) = value(0x9003).map(Value::into_string) {
         facts.taken = Facts::time_from_exif(&taken).or(facts.taken.take());
     }
@@ -117,7 +134,7 @@ fn rational(value: Value) -> Option<f64> {
 impl Decode for Tiff {
     fn strips(&mut self) -> Option<Strips> {
         let decoder = &mut self.decoder;
-        if decoder.get_chunk_type() != ChunkType::Strip {
+        if decoder.get_chunk_type() != ChunkType::Strip || self.float || self.bits > 16 {
             return None;
         }
         let mut number = |tag| decoder.find_tag_unsigned::<u16>(tag).ok();
@@ -157,44 +174,15 @@ impl Decode for Tiff {
         if let Some(strips) = self.strips() {
             return strips.rows(tall, rows);
         }
-        let (chunk_width, chunk_height) = self.decoder.chunk_dimensions();
-        let across = self.width.div_ceil(chunk_width);
-        let mut band = Vec::new();
-        let mut y = 0;
-        while y < self.height {
-            let tall = chunk_height.min(self.height - y);
-            band.clear();
-            if across == 1 {
-                let data = self.chunk(y / chunk_height)?;
-                if let (DecodingResult::U16(samples), Layout::Rgb { stride: 3 }) =
-                    (&data, self.layout)
-                    && samples.len() == self.width as usize * 3 * tall as usize
-                {
-                    rows(y, samples)?;
-                    y += tall;
-                    continue;
-                }
-                self.append(&data, 0..usize::MAX, &mut band);
-            } else {
-                let first = (y / chunk_height) * across;
-                let mut parts = Vec::new();
-                for index in first..first + across {
-                    let wide = self.decoder.chunk_data_dimensions(index).0 as usize;
-                    parts.push((wide * self.layout.stride(), self.chunk(index)?));
-                }
-                for row in 0..tall as usize {
-                    for (wide, data) in &parts {
-                        self.append(data, row * wide..(row + 1) * wide, &mut band);
-                    }
-                }
-            }
-            if band.len() != self.width as usize * 3 * tall as usize {
-                return Err(PictureError::damaged(&self.path, "a strip of the wrong length"));
-            }
-            rows(y, &band)?;
-            y += tall;
-        }
-        Ok(())
+        self.chunks(Self::append, rows)
+    }
+
+    fn is_float(&self) -> bool {
+        self.float
+    }
+
+    fn floats(mut self: Box<Self>, rows: LightRows) -> Result<(), PictureError> {
+        self.chunks(Self::append_floats, rows)
     }
 }
 
@@ -204,13 +192,62 @@ impl Tiff {
         self.decoder.read_chunk(index).map_err(|e| failed(&self.path, have, e))
     }
 
-    fn append(&self, data: &DecodingResult, range: std::ops::Range<usize>, out: &mut Vec<u16>) {
+    fn append(&self, data: &DecodingResult, range: Range<usize>, out: &mut Vec<u16>) {
         let clip = |len: usize| range.start.min(len)..range.end.min(len);
         match data {
             DecodingResult::U8(v) => self.layout.append_bytes(&v[clip(v.len())], out),
             DecodingResult::U16(v) => self.layout.append(v[clip(v.len())].iter().copied(), out),
+            DecodingResult::U32(v) => {
+                self.layout.append(v[clip(v.len())].iter().map(|v| (v >> 16) as u16), out);
+            }
             _ => {}
         }
+    }
+
+    fn append_floats(&self, data: &DecodingResult, range: Range<usize>, out: &mut Vec<f32>) {
+        let clip = |len: usize| range.start.min(len)..range.end.min(len);
+        match data {
+            DecodingResult::F16(v) => {
+                self.layout.append(v[clip(v.len())].iter().map(|v| v.to_f32()), out);
+            }
+            DecodingResult::F32(v) => self.layout.append(v[clip(v.len())].iter().copied(), out),
+            DecodingResult::F64(v) => {
+                self.layout.append(v[clip(v.len())].iter().map(|v| *v as f32), out);
+            }
+            _ => {}
+        }
+    }
+
+    /// Calls `rows` with the rows of one row of strips or tiles after the other, made by `append`
+    /// from parts of what was decoded.
+    fn chunks<T>(
+        &mut self,
+        append: impl Fn(&Self, &DecodingResult, Range<usize>, &mut Vec<T>),
+        rows: &mut dyn FnMut(u32, &[T]) -> Result<(), PictureError>,
+    ) -> Result<(), PictureError> {
+        let (chunk_width, chunk_height) = self.decoder.chunk_dimensions();
+        let across = self.width.div_ceil(chunk_width);
+        let mut band = Vec::new();
+        for y in (0..self.height).step_by(chunk_height as usize) {
+            let tall = chunk_height.min(self.height - y);
+            band.clear();
+            let first = (y / chunk_height) * across;
+            let mut parts = Vec::new();
+            for index in first..first + across {
+                let wide = self.decoder.chunk_data_dimensions(index).0 as usize;
+                parts.push((wide * self.layout.stride(), self.chunk(index)?));
+            }
+            for row in 0..tall as usize {
+                for (wide, data) in &parts {
+                    append(self, data, row * wide..(row + 1) * wide, &mut band);
+                }
+            }
+            if band.len() != self.width as usize * 3 * tall as usize {
+                return Err(PictureError::damaged(&self.path, "a strip of the wrong length"));
+            }
+            rows(y, &band)?;
+        }
+        Ok(())
     }
 }
 

@@ -223,6 +223,9 @@ fn exif_directory(
     if let Some(v) = facts.focal_mm {
         directory.write_tag(tag(0x920a), ratio(v))?;
     }
+    if let Some(v) = &facts.lens {
+        directory.write_tag(tag(0xa434), v.as_str())?;
+    }
     Ok(directory.finish_with_offsets()?.offset)
 }
 

@@ -1,7 +1,9 @@
 use super::{Store, from_json, from_word, now, to_json, word};
 use crate::error::ApiError;
-use crate::types::{Frame, FramesChange, Role};
+use crate::types::{Doubt, Frame, FramesChange, Role};
 use jade_core::frames::FrameInput;
+use jade_core::frames::judge;
+use jade_core::frames::measures::Measures;
 use jade_pixels::facts::Facts;
 use std::path::PathBuf;
 
@@ -22,6 +24,8 @@ pub struct FrameRow {
     facts: Option<String>,
     problem: Option<String>,
     left_out: bool,
+    kept: bool,
+    measures: Option<String>,
 }
 
 /// A frame to be stored.
@@ -55,6 +59,7 @@ impl FrameRow {
             facts: self.facts.as_deref().map(from_json).transpose()?,
             problem: self.problem.clone(),
             left_out: self.left_out,
+            measures: self.measures()?,
         })
     }
 
@@ -65,6 +70,11 @@ impl FrameRow {
             name: self.name.clone(),
             content: self.blake3.clone(),
         }
+    }
+
+    /// What it shows, once that was measured.
+    pub fn measures(&self) -> Result<Option<Measures>, ApiError> {
+        self.measures.as_deref().map(from_json).transpose()
     }
 
     /// Whether it goes into a run.
@@ -141,11 +151,13 @@ impl Store {
         let mut all = self.pool.begin().await?;
         for id in &change.ids {
             sqlx::query(
-                "UPDATE frames SET left_out = coalesce(?, left_out), role = coalesce(?, role)
+                "UPDATE frames SET left_out = coalesce(?, left_out), role = coalesce(?, role),
+                   kept = coalesce(?, kept)
                  WHERE id = ? AND shoot_id = ?",
             )
             .bind(change.left_out)
             .bind(change.role.as_ref().map(word))
+            .bind(change.kept)
             .bind(id)
             .bind(shoot)
             .execute(&mut *all)
@@ -153,6 +165,29 @@ impl Store {
         }
         all.commit().await?;
         self.touch(shoot).await
+    }
+
+    /// A readable frame that was not measured yet, the earliest added first; passes over some.
+    pub async fn unmeasured_frame(&self, but: &[i64]) -> Result<Option<FrameRow>, ApiError> {
+        let rows: Vec<FrameRow> = sqlx::query_as(
+            "SELECT frames.* FROM frames JOIN shoots ON shoots.id = shoot_id
+             WHERE measures IS NULL AND problem IS NULL AND deleted IS NULL ORDER BY frames.id
+             LIMIT ?",
+        )
+        .bind(but.len() as i64 + 1)
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(rows.into_iter().find(|row| !but.contains(&row.id)))
+    }
+
+    /// Notes what a frame shows.
+    pub async fn set_measures(&self, id: i64, measures: &Measures) -> Result<(), ApiError> {
+        sqlx::query("UPDATE frames SET measures = ? WHERE id = ?")
+            .bind(to_json(measures))
+            .bind(id)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
     }
 
     /// Takes a frame off the list; its file stays.
@@ -164,4 +199,22 @@ impl Store {
             .await?;
         self.touch(shoot).await
     }
+}
+
+/// What speaks against light frames that are in, in the order in which they were taken. Those that
+/// the person wants to keep are compared with, but nothing is said against them.
+pub fn doubts(rows: &[FrameRow]) -> Result<Vec<Doubt>, ApiError> {
+    let mut known: Vec<(&FrameRow, Facts, Measures)> = Vec::new();
+    for row in rows.iter().filter(|row| row.is_in()) {
+        if let (Some(facts), Some(measures)) = (&row.facts, row.measures()?) {
+            known.push((row, from_json(facts)?, measures));
+        }
+    }
+    if known.iter().all(|(_, facts, _)| facts.taken.is_some()) {
+        known.sort_by(|a, b| a.1.taken.cmp(&b.1.taken));
+    }
+    let frames: Vec<(&Facts, &Measures)> = known.iter().map(|(_, f, m)| (f, m)).collect();
+    let spoiled = judge::spoiled(&frames).into_iter();
+    let told = spoiled.map(|p| (known[p.frame as usize].0, p.reason)).filter(|(row, _)| !row.kept);
+    Ok(told.map(|(row, reason)| Doubt { frame_id: row.id, reason }).collect())
 }

@@ -1,3 +1,4 @@
+use super::frames;
 use super::{Store, from_json, from_word, now, to_json, word};
 use crate::error::ApiError;
 use crate::types::{JobState, NewShoot, Shoot, ShootCard, ShootChange, ShootState};
@@ -83,14 +84,15 @@ impl Store {
         .fetch_optional(&self.pool)
         .await?
         .ok_or_else(|| ApiError::missing("This shoot"))?;
-        let frames = self.frames(id).await?;
+        let rows = self.frames(id).await?;
         Ok(Shoot {
             id: row.id,
             name: row.name,
             kind: from_word(&row.kind)?,
             plan: from_json(&row.plan)?,
             reference_id: row.reference_id,
-            frames: frames.iter().map(|f| f.view()).collect::<Result<_, _>>()?,
+            doubts: frames::doubts(&rows)?,
+            frames: rows.iter().map(|f| f.view()).collect::<Result<_, _>>()?,
             results: self.results(id).await?,
             jobs: self.jobs(id).await?,
             probes: self.probes(id).await?,

@@ -4,6 +4,7 @@ mod doors;
 mod exports;
 mod frames;
 mod house;
+mod measures;
 mod pictures;
 mod restarts;
 mod runs;

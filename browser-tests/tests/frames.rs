@@ -1,0 +1,85 @@
+//! Judging frames before anything is stacked.
+
+use browser_tests::{Session, in_browser};
+use jade_pixels::colour::Encoding;
+use jade_pixels::write::{Picture, Target, write_picture};
+use jade_scenes::frame_name;
+use jade_scenes::night_sky::{NightSky, Options};
+use std::path::Path;
+use thirtyfour::prelude::*;
+
+const WIDTH: u32 = 600;
+const HEIGHT: u32 = 400;
+const FRAMES: u32 = 8;
+
+/// Frames of a sky; over one of them a cloud has come down to the horizon.
+fn card(folder: &Path, which: u32) {
+    let options = Options {
+        frames: FRAMES,
+        darks: 0,
+        width: WIDTH,
+        height: HEIGHT,
+        seed: 71,
+        deflate: false,
+    };
+    let scene = NightSky::new(options).unwrap();
+    scene.write(folder, |_, _| true).unwrap();
+    let mut samples = scene.frame(which);
+    let row = WIDTH as usize * 3;
+    for (i, sample) in samples[..row * 240].iter_mut().enumerate() {
+        *sample = 13_000 + (i * 7919 % 1201) as u16;
+    }
+    let (encoding, facts) = (Encoding::srgb(), scene.facts(which));
+    let picture = Picture {
+        width: WIDTH,
+        height: HEIGHT,
+        channels: 3,
+        encoding: &encoding,
+        facts: Some(&facts),
+    };
+    let target = Target::Tiff { wide: true, deflate: false };
+    write_picture(&folder.join(frame_name(which, FRAMES)), target, &picture, &mut |y, out| {
+        let from = y as usize * row;
+        out.copy_from_slice(&samples[from..from + out.len()]);
+        Ok(())
+    })
+    .unwrap();
+}
+
+async fn no_doubts(s: &Session) -> anyhow::Result<()> {
+    s.until("nothing is doubted", || async {
+        Ok(s.browser.find_all(By::Css("[data-test='doubts']")).await?.is_empty())
+    })
+    .await
+}
+
+async fn labelled(s: &Session, label: &str) -> anyhow::Result<WebElement> {
+    s.first(By::Css(format!("button[aria-label='{label}']"))).await
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_clouded_frame_is_doubted_and_left_out_or_kept() -> anyhow::Result<()> {
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("card");
+    card(&path, 2);
+    in_browser(&folder.path().join("data"), &[path], false, |session| async move {
+        let s = &*session;
+        s.shoot_from_card("Clouds", "night-sky", FRAMES as usize).await?;
+        s.until_text("doubts", "f03.tif").await?;
+        s.until_text("doubts", "stars where its neighbours show").await?;
+        labelled(s, "Leave out f03.tif").await?.click().await?;
+        s.until_text("step-frames", "7 of 8 in").await?;
+        no_doubts(s).await?;
+        s.click("undo").await?;
+        s.until_text("step-frames", "8 of 8 in").await?;
+        s.until_text("doubts", "f03.tif").await?;
+        labelled(s, "Keep f03.tif").await?.click().await?;
+        no_doubts(s).await?;
+        s.until_text("step-frames", "8 of 8 in").await?;
+        // What was measured stands with the facts.
+        s.first(By::Css("[data-frame]")).await?.click().await?;
+        s.until_text("frame-facts", "Stars found").await?;
+        s.until_text("frame-facts", "of white").await
+    })
+    .await
+}

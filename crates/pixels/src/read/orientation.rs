@@ -1,0 +1,119 @@
+//! Pictures that are stored lying on a side, as a camera that was held upright writes them.
+
+use super::{Decode, LightRows, Rows};
+use crate::PictureError;
+use crate::tiled::SIDE;
+
+/// How stored rows and columns lie in the picture as it is seen (EXIF 2.32, Orientation).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Orientation {
+    /// Stored rows are columns.
+    swapped: bool,
+    /// The first stored column lies on the right, or at the bottom.
+    columns_back: bool,
+    /// The first stored row lies at the bottom, or on the right.
+    rows_back: bool,
+}
+
+impl Orientation {
+    /// As stored.
+    pub const UPRIGHT: Self = Self { swapped: false, columns_back: false, rows_back: false };
+
+    /// From the tag's value; unknown ones count as upright.
+    pub fn from_tag(value: u32) -> Self {
+        let (swapped, columns_back, rows_back) = match value {
+            2 => (false, true, false),
+            3 => (false, true, true),
+            4 => (false, false, true),
+            5 => (true, false, false),
+            6 => (true, false, true),
+            7 => (true, true, true),
+            8 => (true, true, false),
+            _ => (false, false, false),
+        };
+        Self { swapped, columns_back, rows_back }
+    }
+
+    /// The size as seen of a picture of a stored size.
+    pub fn size(self, (width, height): (u32, u32)) -> (u32, u32) {
+        if self.swapped { (height, width) } else { (width, height) }
+    }
+
+    /// Where the pixel that is seen at `x`, `y` is stored in a picture of this stored size.
+    fn stored(self, (x, y): (usize, usize), (width, height): (usize, usize)) -> (usize, usize) {
+        let (column, row) = if self.swapped { (y, x) } else { (x, y) };
+        (
+            if self.columns_back { width - 1 - column } else { column },
+            if self.rows_back { height - 1 - row } else { row },
+        )
+    }
+
+    /// Gives the rows of a stored picture as they are seen, `tall` at a time.
+    fn upright<T: Copy + Default>(
+        self,
+        samples: &[T],
+        (width, height): (u32, u32),
+        tall: u32,
+        rows: &mut dyn FnMut(u32, &[T]) -> Result<(), PictureError>,
+    ) -> Result<(), PictureError> {
+        let (wide, high) = self.size((width, height));
+        let stored = (width as usize, height as usize);
+        let pixels = samples.as_chunks::<3>().0;
+        for top in (0..high).step_by(tall as usize) {
+            let some = tall.min(high - top) as usize;
+            let mut band = vec![T::default(); wide as usize * some * 3];
+            let out = band.as_chunks_mut::<3>().0;
+            // Column by column: where rows are stored as columns, those lie together.
+            for x in 0..wide as usize {
+                for y in 0..some {
+                    let (column, row) = self.stored((x, top as usize + y), stored);
+                    out[y * wide as usize + x] = pixels[row * stored.0 + column];
+                }
+            }
+            rows(top, &band)?;
+        }
+        Ok(())
+    }
+}
+
+/// A decoder whose rows are brought upright; it holds the whole picture while it does so.
+pub struct Turned {
+    pub inner: Box<dyn Decode>,
+    pub orientation: Orientation,
+    /// Width and height as stored.
+    pub stored: (u32, u32),
+}
+
+impl Decode for Turned {
+    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
+        let Self { inner, orientation, stored } = *self;
+        let mut samples = vec![0u16; stored.0 as usize * stored.1 as usize * 3];
+        inner.rows(tall, &mut |y, some| {
+            let from = y as usize * stored.0 as usize * 3;
+            samples[from..from + some.len()].copy_from_slice(some);
+            Ok(())
+        })?;
+        orientation.upright(&samples, stored, tall, rows)
+    }
+
+    fn is_float(&self) -> bool {
+        self.inner.is_float()
+    }
+
+    fn floats(self: Box<Self>, rows: LightRows) -> Result<(), PictureError> {
+        let Self { inner, orientation, stored } = *self;
+        let mut samples = vec![0.0f32; stored.0 as usize * stored.1 as usize * 3];
+        inner.floats(&mut |y, some| {
+            let from = y as usize * stored.0 as usize * 3;
+            samples[from..from + some.len()].copy_from_slice(some);
+            Ok(())
+        })?;
+        orientation.upright(&samples, stored, SIDE, rows)
+    }
+
+    fn decoding_bytes(&mut self) -> Option<u64> {
+        let pixels = u64::from(self.stored.0) * u64::from(self.stored.1);
+        let own = if self.is_float() { 12 } else { 6 };
+        Some(self.inner.decoding_bytes().unwrap_or(pixels * 8) + pixels * own)
+    }
+}

@@ -1,0 +1,56 @@
+//! Measures frames one by one in the background, once nothing is being added.
+
+use crate::App;
+use crate::error::ApiError;
+use crate::types::Event;
+use jade_core::engine;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+/// Browsers are told of new figures no more often than this.
+const TELL: Duration = Duration::from_millis(400);
+
+/// Measures whatever is not measured yet, and waits for more.
+pub async fn run_forever(app: Arc<App>) {
+    // Frames whose file is gone; they are tried again after a restart.
+    let mut failed: Vec<i64> = Vec::new();
+    let mut told = Instant::now();
+    loop {
+        app.imported.notified().await;
+        loop {
+            match one(&app, &mut failed).await {
+                Ok(Some(shoot)) if told.elapsed() >= TELL => {
+                    app.tell(Event::Shoot { id: shoot });
+                    told = Instant::now();
+                }
+                Ok(Some(_)) => {}
+                Ok(None) => break,
+                Err(error) => {
+                    tracing::error!("frames cannot be measured: {error}");
+                    break;
+                }
+            }
+        }
+    }
+}
+
+/// Measures one frame; gives its shoot, or nothing when all are measured.
+async fn one(app: &Arc<App>, failed: &mut Vec<i64>) -> Result<Option<i64>, ApiError> {
+    // Files that are being added come first: they need the disk and the processor.
+    let _all = app.importers.acquire_many(app.importer_places).await.expect("never closed");
+    let Some(row) = app.store.unmeasured_frame(failed).await? else { return Ok(None) };
+    let (input, cache) = (row.input(), app.cache.clone());
+    let measured =
+        tokio::task::spawn_blocking(move || engine::measure(&input, &cache, &|| false)).await?;
+    match measured {
+        Ok(measures) => app.store.set_measures(row.id, &measures).await?,
+        Err(error) => {
+            tracing::warn!("{}: not measured: {error}", row.name);
+            failed.push(row.id);
+        }
+    }
+    if app.store.unmeasured_frame(failed).await?.is_none() {
+        app.tell(Event::Shoot { id: row.shoot_id });
+    }
+    Ok(Some(row.shoot_id))
+}

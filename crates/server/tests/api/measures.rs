@@ -1,0 +1,80 @@
+use crate::house::{Guest, House, SIZE};
+use jade_pixels::colour::Encoding;
+use jade_pixels::read::PictureFile;
+use jade_pixels::write::{Picture, Target, write_picture};
+use jade_server::types::{FramesChange, Shoot};
+use std::path::Path;
+use std::time::Duration;
+
+/// A frame of the shoot whose upper part is behind a cloud.
+fn clouded(frame: &Path, path: &Path) -> Vec<u8> {
+    let file = PictureFile::open(frame).unwrap();
+    let facts = file.facts().clone();
+    let mut samples = Vec::new();
+    file.rows(&mut |_, rows| {
+        samples.extend_from_slice(rows);
+        Ok(())
+    })
+    .unwrap();
+    let (width, height) = SIZE;
+    let cloud = width as usize * height as usize * 3 * 3 / 5;
+    for (i, sample) in samples[..cloud].iter_mut().enumerate() {
+        *sample = 13_000 + (i * 7919 % 1201) as u16;
+    }
+    let encoding = Encoding::srgb();
+    let picture = Picture { width, height, channels: 3, encoding: &encoding, facts: Some(&facts) };
+    let row = width as usize * 3;
+    write_picture(path, Target::Tiff { wide: true, deflate: false }, &picture, &mut |y, out| {
+        let from = y as usize * row;
+        out.copy_from_slice(&samples[from..from + out.len()]);
+        Ok(())
+    })
+    .unwrap();
+    std::fs::read(path).unwrap()
+}
+
+/// The shoot once all its frames are measured.
+async fn measured(guest: &Guest, shoot: i64) -> Shoot {
+    for _ in 0..400 {
+        let now: Shoot = guest.get(&format!("shoots/{shoot}")).await;
+        if now.frames.iter().all(|f| f.measures.is_some()) {
+            return now;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    panic!("the frames are not measured");
+}
+
+#[tokio::test]
+async fn frames_are_measured_as_they_come_and_a_clouded_one_is_doubted_until_it_is_kept() {
+    let house = House::new(8);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await;
+    let whole = measured(&guest, shoot.id).await;
+    assert_eq!(whole.doubts, [], "nothing is wrong with these");
+    for frame in &whole.frames {
+        let measures = frame.measures.as_ref().unwrap();
+        assert!(measures.stars > 25, "{}: {} stars", frame.name, measures.stars);
+        let width = measures.star_width_px.unwrap();
+        assert!((1.5..4.0).contains(&width), "{}: {width} px", frame.name);
+        assert!((0.001..0.3).contains(&measures.level), "{}: {}", frame.name, measures.level);
+    }
+    let bytes = clouded(&house.frames[3], &house.card().join("clouded.tif"));
+    let added = guest.upload(shoot.id, "clouded.tif", bytes).await.frame.unwrap();
+    let doubted = measured(&guest, shoot.id).await;
+    let ids: Vec<i64> = doubted.doubts.iter().map(|d| d.frame_id).collect();
+    assert_eq!(ids, [added.id]);
+    assert!(doubted.doubts[0].reason.contains("stars"), "{}", doubted.doubts[0].reason);
+
+    let path = format!("shoots/{}/frames", shoot.id);
+    let mut change =
+        FramesChange { ids: vec![added.id], left_out: None, role: None, kept: Some(true) };
+    let kept: Shoot = guest.post(&path, &change).await;
+    assert_eq!(kept.doubts, []);
+    change.kept = Some(false);
+    let again: Shoot = guest.post(&path, &change).await;
+    assert_eq!(again.doubts, doubted.doubts);
+    change.left_out = Some(true);
+    let without: Shoot = guest.post(&path, &change).await;
+    assert_eq!(without.doubts, [], "what is left out already needs no doubt");
+}
