@@ -1,5 +1,7 @@
 //! Every format written and read again, and files that are not what they seem.
 
+mod directory;
+
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::{Facts, FileFormat};
@@ -176,14 +178,7 @@ fn bare_tiff(side: u32) -> Vec<u8> {
         (279, 4, 1, 64),
     ];
     let mut bytes = b"II*\0\x08\0\0\0".to_vec();
-    bytes.extend((entries.len() as u16).to_le_bytes());
-    for (tag, kind, count, value) in entries {
-        bytes.extend(tag.to_le_bytes());
-        bytes.extend(kind.to_le_bytes());
-        bytes.extend(count.to_le_bytes());
-        bytes.extend(value.to_le_bytes());
-    }
-    bytes.extend([0; 4]);
+    bytes.extend(directory::of(&entries));
     bytes
 }
 

@@ -1,5 +1,7 @@
 //! TIFFs of all common kinds of samples and packing, as other programs write them.
 
+mod directory;
+
 use jade_pixels::read::PictureFile;
 use std::fs::File;
 use std::path::Path;
@@ -157,16 +159,9 @@ fn tiled(value: impl Fn(u32, u32, u32) -> u16) -> Vec<u8> {
         (324, 4, count, at),
         (325, 4, count, long),
     ];
-    let directory = bytes.len() as u32;
-    bytes[4..8].copy_from_slice(&directory.to_le_bytes());
-    bytes.extend((entries.len() as u16).to_le_bytes());
-    for (tag, kind, count, value) in entries {
-        bytes.extend(tag.to_le_bytes());
-        bytes.extend(kind.to_le_bytes());
-        bytes.extend(count.to_le_bytes());
-        bytes.extend(value.to_le_bytes());
-    }
-    bytes.extend([0; 4]);
+    let at_directory = bytes.len() as u32;
+    bytes[4..8].copy_from_slice(&at_directory.to_le_bytes());
+    bytes.extend(directory::of(&entries));
     bytes
 }
 

@@ -8,7 +8,7 @@ use ts_rs::TS;
 
 /// A frame that is better left out, and why.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Proposal {
+pub struct Doubt {
     /// Its place among the frames that were judged.
     pub frame: u32,
     /// One sentence.
@@ -109,8 +109,8 @@ const RULES: [Rule; 6] = [
 /// Judges frames in the order they were taken. Those that were exposed alike are compared with one
 /// another; a frame is spoiled where it differs both by a share that matters and by far more than
 /// the others differ among themselves.
-pub fn spoiled(frames: &[(&Facts, &Measures)]) -> Vec<Proposal> {
-    let mut proposals: Vec<Proposal> = Vec::new();
+pub fn spoiled(frames: &[(&Facts, &Measures)]) -> Vec<Doubt> {
+    let mut doubts: Vec<Doubt> = Vec::new();
     let mut judged = vec![false; frames.len()];
     for first in 0..frames.len() {
         if judged[first] {
@@ -124,11 +124,11 @@ pub fn spoiled(frames: &[(&Facts, &Measures)]) -> Vec<Proposal> {
         }
         let set: Vec<&Measures> = alike.iter().map(|&i| frames[i].1).collect();
         for (place, reason) in spoiled_of(&set) {
-            proposals.push(Proposal { frame: alike[place] as u32, reason });
+            doubts.push(Doubt { frame: alike[place] as u32, reason });
         }
     }
-    proposals.sort_by_key(|proposal| proposal.frame);
-    proposals
+    doubts.sort_by_key(|doubt| doubt.frame);
+    doubts
 }
 
 /// Whether two frames were exposed in the same way.
@@ -229,7 +229,7 @@ mod tests {
         Facts { exposure_s: Some(8.0), iso: Some(3200), ..bare }
     }
 
-    fn judge(measures: &[Measures]) -> Vec<Proposal> {
+    fn judge(measures: &[Measures]) -> Vec<Doubt> {
         let facts = facts();
         spoiled(&measures.iter().map(|m| (&facts, m)).collect::<Vec<_>>())
     }

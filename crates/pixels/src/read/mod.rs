@@ -19,12 +19,15 @@ use std::io::Read;
 use std::path::Path;
 use strips::Strips;
 
-/// Receives whole rows, top to bottom: the first row's number and the interleaved 16-bit samples
-/// of red, green and blue of one or more rows.
-pub type Rows<'a> = &'a mut dyn FnMut(u32, &[u16]) -> Result<(), PictureError>;
+/// Receives whole rows, top to bottom: the first row's number and the interleaved samples of red,
+/// green and blue of one or more rows.
+pub type RowsOf<'a, T> = &'a mut dyn FnMut(u32, &[T]) -> Result<(), PictureError>;
 
-/// The same for linear light: 0 is black, 1 white, and more is brighter than white.
-pub type LightRows<'a> = &'a mut dyn FnMut(u32, &[f32]) -> Result<(), PictureError>;
+/// Rows of 16-bit codes.
+pub type Rows<'a> = RowsOf<'a, u16>;
+
+/// Rows of linear light: 0 is black, 1 white, and more is brighter than white.
+pub type LightRows<'a> = RowsOf<'a, f32>;
 
 trait Decode {
     /// Gives all rows, `tall` at a time where the format leaves the choice; where the samples are

@@ -1,6 +1,6 @@
 //! Pictures that are stored lying on a side, as a camera that was held upright writes them.
 
-use super::{Decode, LightRows, Rows};
+use super::{Decode, LightRows, Rows, RowsOf};
 use crate::PictureError;
 use crate::tiled::SIDE;
 
@@ -54,7 +54,7 @@ impl Orientation {
         samples: &[T],
         (width, height): (u32, u32),
         tall: u32,
-        rows: &mut dyn FnMut(u32, &[T]) -> Result<(), PictureError>,
+        rows: RowsOf<T>,
     ) -> Result<(), PictureError> {
         let (wide, high) = self.size((width, height));
         let stored = (width as usize, height as usize);

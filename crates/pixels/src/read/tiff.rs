@@ -1,6 +1,6 @@
 use super::orientation::Orientation;
 use super::strips::{Coding, Strips};
-use super::{Decode, Layout, LightRows, Opened, Rows, exif};
+use super::{Decode, Layout, LightRows, Opened, Rows, RowsOf, exif};
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits};
 use std::fs::File;
@@ -223,7 +223,7 @@ impl Tiff {
     fn chunks<T>(
         &mut self,
         append: impl Fn(&Self, &DecodingResult, Range<usize>, &mut Vec<T>),
-        rows: &mut dyn FnMut(u32, &[T]) -> Result<(), PictureError>,
+        rows: RowsOf<T>,
     ) -> Result<(), PictureError> {
         let (chunk_width, chunk_height) = self.decoder.chunk_dimensions();
         let across = self.width.div_ceil(chunk_width);
