@@ -28,7 +28,7 @@ fn card(folder: &Path, which: u32) {
     let row = WIDTH as usize * 3;
     // As noisy as the sky: a plain surface has no noise that lights could stand out from.
     let mut state = 1u64;
-    for sample in &mut samples[..row * 240] {
+    for sample in &mut samples[..row * 290] {
         let mut sum = 0;
         for _ in 0..6 {
             state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
@@ -73,7 +73,7 @@ async fn a_clouded_frame_is_doubted_and_left_out_or_kept() -> anyhow::Result<()>
         let s = &*session;
         s.shoot_from_card("Clouds", "night-sky", FRAMES as usize).await?;
         s.until_text("doubts", "f03.tif").await?;
-        s.until_text("doubts", "neighbours").await?;
+        s.until_text("doubts", "stars where its neighbours show").await?;
         labelled(s, "Leave out f03.tif").await?.click().await?;
         s.until_text("step-frames", "7 of 8 in").await?;
         no_doubts(s).await?;

@@ -63,6 +63,11 @@ const THRESHOLD: f32 = 5.0;
 const LONE_PIXEL: f32 = 0.26;
 /// Shorter by longer axis (as variances) below which a light is part of a line.
 const LINE: f32 = 0.36;
+/// Full width at half maximum in pixels beyond which the window measures nothing but a slope.
+const WIDEST: f32 = 10.0;
+/// Share of the noise that the matched filter leaves at least: 0.26 where that of neighbouring
+/// pixels is independent, less where a frame was sharpened.
+const LEAST_NOISE: f32 = 0.15;
 /// No more stars than this are kept.
 const MOST: usize = 6000;
 
@@ -155,14 +160,20 @@ impl Patch {
         background.mesh(region, mesh);
         let width = region.width as usize;
         matched(above, width, rows, filtered, |y, row| mesh.subtract_level(y, row));
-        // Noise of neighbouring pixels may hang together, so the filtered noise is measured.
+        // Noise of neighbouring pixels may hang together, so the filtered noise is measured: against
+        // pixels on both sides, as the level taken off is wrong for a while where brightness leaps.
         const STEP: usize = 61;
+        const APART: usize = 8;
         sample.clear();
         for (y, row) in filtered.chunks_exact(width).enumerate() {
-            let some = row.iter().enumerate().skip(y * 7 % STEP).step_by(STEP);
-            sample.extend(some.map(|(x, f)| f / mesh.noise(x, y)));
+            let some = row.windows(2 * APART + 1).enumerate().skip(y * 7 % STEP).step_by(STEP);
+            sample.extend(some.map(|(x, f)| {
+                let off = f[APART] - (f[0] + f[2 * APART]) / 2.0;
+                off / mesh.noise(x + APART, y)
+            }));
         }
-        self.noise = robust_sigma(sample, 0.0).max(1e-6);
+        let spread = if sample.is_empty() { 1.0 } else { robust_sigma(sample, 0.0) };
+        self.noise = (spread / 1.5f32.sqrt()).clamp(LEAST_NOISE, 1.0);
         Ok(())
     }
 
@@ -186,7 +197,10 @@ impl Patch {
                 for x in from..(from + RUN).min(columns.end) {
                     let at = y * width + x;
                     let value = self.filtered[at];
-                    if value >= *threshold && self.is_peak(at, width, value) {
+                    if value >= *threshold
+                        && self.is_peak(at, width, value)
+                        && value - self.around([x, y], [width, height]) >= *threshold
+                    {
                         stars.extend(self.measure(region, x, y));
                     }
                 }
@@ -209,6 +223,20 @@ impl Patch {
                 // Of equal neighbours the later one wins.
                 .all(|(dx, &v)| if (dy, dx) <= (2, 2) { v <= value } else { v < value })
         })
+    }
+
+    /// The middle of `filtered` in a ring about a pixel: on a slope, and at the rim of a surface, as
+    /// much as there.
+    fn around(&self, [x, y]: [usize; 2], [width, height]: [usize; 2]) -> f32 {
+        const RING: [[isize; 2]; 8] =
+            [[-7, 0], [-5, -5], [0, -7], [5, -5], [7, 0], [5, 5], [0, 7], [-5, 5]];
+        let mut ring = RING.map(|[dx, dy]| {
+            let x = x.saturating_add_signed(dx).min(width - 1);
+            let y = y.saturating_add_signed(dy).min(height - 1);
+            self.filtered[y * width + x]
+        });
+        ring.sort_unstable_by(f32::total_cmp);
+        (ring[3] + ring[4]) / 2.0
     }
 
     /// Centre, width and flux under a Gaussian window that follows the centre.
@@ -272,14 +300,19 @@ impl Patch {
         let window = 1.0 / (WINDOW_SIGMA * WINDOW_SIGMA);
         let variance = 1.0 / (1.0 / mean - window).max(0.02);
         let at = py * width as usize + px;
+        let star_width = 2.3548 * variance.sqrt();
+        let saturated = self.above[at] + self.mesh.level(px, py) > 0.97;
+        if star_width > WIDEST && !saturated {
+            return None;
+        }
         Some(Star {
             x: (region.x as f32 + cx) as f64,
             y: (region.y as f32 + cy) as f64,
             flux,
-            width: 2.3548 * variance.sqrt(),
+            width: star_width,
             roundness: (short / long).sqrt(),
             snr: self.filtered[at] / self.noise_at(px, py),
-            saturated: self.above[at] + self.mesh.level(px, py) > 0.97,
+            saturated,
         })
     }
 }
@@ -423,6 +456,8 @@ mod tests {
     struct Made {
         stars: Vec<(f64, f64, f64)>,
         lone: (u32, u32),
+        /// A brighter surface from this row on, and the share of the noise it has.
+        surface: Option<(u32, f64)>,
     }
 
     impl Light for Made {
@@ -441,6 +476,10 @@ mod tests {
                     let hash = blake3::hash(&[x.to_le_bytes(), y.to_le_bytes()].concat());
                     let bytes = hash.as_bytes();
                     let noise: f64 = bytes[..12].iter().map(|&b| b as f64 / 255.0 - 0.5).sum();
+                    if let Some((_, share)) = self.surface.filter(|(from, _)| y >= *from) {
+                        plane.push((0.14 + 0.002 * share * noise) as f32);
+                        continue;
+                    }
                     let mut value = 0.03 + 0.002 * noise + 0.00005 * x as f64;
                     for &(sx, sy, peak) in &self.stars {
                         let r2 = (x as f64 - sx).powi(2) + (y as f64 - sy).powi(2);
@@ -465,7 +504,7 @@ mod tests {
         let stars: Vec<(f64, f64, f64)> = (0..24)
             .map(|i| (20.3 + 45.17 * (i % 6) as f64, 25.6 + 44.71 * (i / 6) as f64, 0.06))
             .collect();
-        let made = Made { stars: stars.clone(), lone: (42, 47) };
+        let made = Made { stars: stars.clone(), lone: (42, 47), surface: None };
         let list = find(&made, &|| false).unwrap();
         assert!(list.stars.iter().all(|s| (s.x - 42.0).hypot(s.y - 47.0) > 3.0), "lone pixel");
         let mut squares = 0.0;
@@ -479,5 +518,24 @@ mod tests {
         let width = list.star_width.unwrap();
         assert!((width - 2.237).abs() < 0.1, "width {width}");
         assert!((list.sky_level - 0.0375).abs() < 0.002);
+    }
+
+    #[test]
+    fn a_surface_shows_no_stars_whether_it_has_noise_or_not() {
+        let stars: Vec<(f64, f64, f64)> = (0..24)
+            .map(|i| (20.3 + 45.17 * (i % 6) as f64, 12.6 + 11.71 * (i / 6) as f64, 0.06))
+            .collect();
+        for share in [0.0, 0.01, 0.3, 1.0] {
+            for from in [50, 64, 83, 96, 110] {
+                let made =
+                    Made { stars: stars.clone(), lone: (42, 47), surface: Some((from, share)) };
+                let list = find(&made, &|| false).unwrap();
+                let (on_it, above): (Vec<Star>, Vec<Star>) =
+                    list.stars.into_iter().partition(|s| s.y > from as f64 + 3.0);
+                let told = format!("{on_it:?} with {share} of the noise from row {from}");
+                // Of the noise itself, one in some ten thousand pixels is that bright.
+                assert!(on_it.len() <= 3 && above.len() >= 12, "{} and {told}", above.len());
+            }
+        }
     }
 }
