@@ -9,6 +9,8 @@ use jade_core::engine::{self, Budget, Outcome, Request};
 use jade_core::export::{self, Form};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
+use jade_core::prepare::demosaic::Demosaic;
+use jade_core::prepare::{Highlights, PreparePlan, WhiteBalance};
 use jade_core::report::Report;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
@@ -24,6 +26,19 @@ pub struct StackArgs {
     /// The result: .tif, .png or .jpg.
     #[arg(long, value_name = "FILE")]
     out: PathBuf,
+    /// White balance: as-shot, a colour temperature in kelvin, or one and a tint, as 4200,12 (raw
+    /// frames).
+    #[arg(long, value_name = "BALANCE", default_value = "as-shot", value_parser = white_balance)]
+    white_balance: WhiteBalance,
+    /// How a mosaic's missing colours are found (raw frames).
+    #[arg(long, value_enum, default_value_t = DemosaicArg::Fine)]
+    demosaic: DemosaicArg,
+    /// Where a colour is full: white from there on, or colours that go on (raw frames).
+    #[arg(long, value_enum, default_value_t = HighlightsArg::Clip)]
+    highlights: HighlightsArg,
+    /// Exposure of all frames in stops.
+    #[arg(long, value_name = "STOPS", default_value_t = 0.0, allow_negative_numbers = true)]
+    exposure: f32,
     /// How the motion of the frames is found.
     #[arg(long, value_enum, default_value_t = AlignArg::Stars)]
     align: AlignArg,
@@ -81,6 +96,32 @@ pub struct StackArgs {
 }
 
 #[derive(Clone, Copy, ValueEnum)]
+enum DemosaicArg {
+    /// In straight lines.
+    Fast,
+    /// Along edges.
+    Fine,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum HighlightsArg {
+    Clip,
+    Keep,
+}
+
+fn white_balance(text: &str) -> Result<WhiteBalance, String> {
+    if text == "as-shot" {
+        return Ok(WhiteBalance::AsShot);
+    }
+    let (kelvin, tint) = text.split_once(',').unwrap_or((text, "0"));
+    match (kelvin.trim().parse(), tint.trim().parse()) {
+        (Ok(kelvin), Ok(tint)) => Ok(WhiteBalance::Light { kelvin, tint }),
+        _ => Err("give as-shot, a temperature in kelvin as 4200, or one and a tint as 4200,12"
+            .to_owned()),
+    }
+}
+
+#[derive(Clone, Copy, ValueEnum)]
 enum AlignArg {
     /// On the stars, while the sky turns.
     Stars,
@@ -128,6 +169,18 @@ enum EdgesArg {
 impl StackArgs {
     fn plan(&self) -> Plan {
         let mut plan = Plan::of(Kind::NightSky);
+        plan.prepare = PreparePlan {
+            white_balance: self.white_balance,
+            demosaic: match self.demosaic {
+                DemosaicArg::Fast => Demosaic::Fast,
+                DemosaicArg::Fine => Demosaic::Fine,
+            },
+            highlights: match self.highlights {
+                HighlightsArg::Clip => Highlights::Clip,
+                HighlightsArg::Keep => Highlights::Keep,
+            },
+            gain_ev: self.exposure,
+        };
         plan.align.mode = match self.align {
             AlignArg::Stars => AlignMode::Stars,
             AlignArg::Scene => AlignMode::Scene,
@@ -193,7 +246,7 @@ impl StackArgs {
         Ok(())
     }
 
-    fn inputs(&self) -> anyhow::Result<(Vec<FrameInput>, Option<usize>)> {
+    fn inputs(&self, prepare: &PreparePlan) -> anyhow::Result<(Vec<FrameInput>, Option<usize>)> {
         let mut kept: Vec<(&PathBuf, PathBuf)> = Vec::new();
         for path in &self.frames {
             let real = path.canonicalize().with_context(|| {
@@ -209,7 +262,8 @@ impl StackArgs {
             let name = path.file_name().unwrap_or(path.as_os_str());
             let name = name.to_string_lossy().into_owned();
             // The scratch is this run's own, so that a file is as good as its content.
-            FrameInput { path: path.to_path_buf(), name, content: format!("{real:?}") }
+            let content = format!("{real:?}");
+            FrameInput { path: path.to_path_buf(), name, content, prepare: prepare.clone() }
         };
         let inputs = kept.iter().map(input).collect();
         let reference = match &self.reference {
@@ -244,7 +298,7 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     args.check()?;
     let budget = Budget::new(args.memory, args.threads)?;
     let plan = args.plan();
-    let (inputs, reference) = args.inputs()?;
+    let (inputs, reference) = args.inputs(&plan.prepare)?;
     let scratch = Scratch::new(args.scratch.as_deref())?;
     let cache = Cache::at(scratch.path());
     let progress = Progress::new(args.quiet);

@@ -86,7 +86,7 @@ pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
 }
 
 fn align_key(request: &Request) -> Key {
-    let keys: Vec<Key> = request.frames.iter().map(FrameInput::key).collect();
+    let keys: Vec<Key> = request.frames.iter().map(FrameInput::light_key).collect();
     let inputs: Vec<&Key> = keys.iter().collect();
     Key::of("align", &(&request.plan.align, request.reference), &inputs)
 }

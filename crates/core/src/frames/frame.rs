@@ -1,12 +1,15 @@
+use super::decoding::{Decoding, middle};
 use super::samples::Samples;
 use super::{Ahead, FrameInput, Light, Rows};
 use crate::CoreError;
 use crate::cache::Cache;
+use crate::prepare;
+use crate::prepare::colour::Mix;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
-use jade_pixels::read::{InPlace, PictureFile};
-use jade_pixels::tiled::{Part, Region, TiledFile};
+use jade_pixels::read::{InPlace, PictureFile, Rows as CodeRows};
+use jade_pixels::tiled::{Part, Region, TileWriter, TiledFile};
 
 /// A frame: its header, and its samples once they are decoded.
 pub struct Frame {
@@ -14,9 +17,10 @@ pub struct Frame {
     pub name: String,
     /// What the file tells about itself.
     pub facts: Facts,
-    /// How its samples relate to light.
+    /// The space of its light, and how a result of such frames is encoded.
     pub encoding: Encoding,
     size: (u32, u32),
+    decoding: Decoding,
     source: Source,
 }
 
@@ -53,6 +57,21 @@ impl Frame {
         let (frame, file) = Self::header(input)?;
         let path = cache.frame(&input.key());
         let source = match file.is_float() {
+            _ if file.sensor().is_some() => {
+                Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
+                    Ok(samples) => samples,
+                    Err(_) => {
+                        let (width, height) = frame.size;
+                        let writer = TileWriter::<u16>::create(&path, width, height, 3)?;
+                        developed(input, file, &mut |y, codes| {
+                            let rows = codes.len() as u32 / 3 / width;
+                            writer.write_region(Region { x: 0, y, width, height: rows }, codes)?;
+                            watch()
+                        })?;
+                        writer.finish(false)?
+                    }
+                }))
+            }
             true => Source::Light(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
                 Err(_) => file.light_to(&path, watch)?,
@@ -72,6 +91,15 @@ impl Frame {
     /// As for [`Frame::decode`].
     pub fn load(input: &FrameInput, watch: Watch) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
+        if file.sensor().is_some() {
+            let samples = Samples::in_memory(frame.size, |take| {
+                developed(input, file, &mut |y, band| {
+                    take(y, band);
+                    watch()
+                })
+            })?;
+            return Ok(Self { source: Source::Codes(samples), ..frame });
+        }
         if let Some(place) = file.in_place()? {
             return Ok(Self { source: Source::InPlace(place), ..frame });
         }
@@ -110,7 +138,11 @@ impl Frame {
         let (facts, encoding) = (file.facts().clone(), file.encoding().clone());
         let size = (facts.width, facts.height);
         let name = input.name.clone();
-        Ok((Self { name, facts, encoding, size, source: Source::Undecoded }, file))
+        let decoding = match file.sensor() {
+            Some(sensor) => Decoding::stored(Some(Mix::of_sensor(sensor, &input.prepare))),
+            None => Decoding::encoded(&encoding, Mix::of_developed(&input.prepare)),
+        };
+        Ok((Self { name, facts, encoding, size, decoding, source: Source::Undecoded }, file))
     }
 
     /// Calls `codes(x, y, samples)` or `light(x, y, samples)`, whichever the frame holds, for runs
@@ -142,6 +174,16 @@ impl Frame {
     }
 }
 
+/// Develops the mosaic that a file holds.
+fn developed(input: &FrameInput, file: PictureFile, rows: CodeRows) -> Result<(), PictureError> {
+    match file.mosaic()? {
+        Some((mosaic, orientation)) => {
+            prepare::develop(&mosaic, orientation, input.prepare.demosaic, rows)
+        }
+        None => Ok(()),
+    }
+}
+
 impl Light for Frame {
     fn size(&self) -> (u32, u32) {
         self.size
@@ -164,12 +206,13 @@ impl Light for Frame {
                 let range = part(x, y, samples.len());
                 let mut planes = planes.borrow_mut();
                 let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
-                self.encoding.decode_pixels(samples, planes);
+                self.decoding.pixels(samples, planes);
             },
             |x, y, samples| {
                 let range = part(x, y, samples.len());
                 let mut planes = planes.borrow_mut();
-                apart(samples, planes.each_mut().map(|plane| &mut plane[range.clone()]));
+                let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
+                self.decoding.apart(samples, planes);
             },
         )
     }
@@ -182,17 +225,18 @@ impl Light for Frame {
         Ok(match &self.source {
             Source::Codes(samples) => {
                 let part = samples.part(region, &mut ahead.codes)?;
-                Box::new(Codes { part, encoding: &self.encoding })
+                Box::new(Codes { part, decoding: &self.decoding })
             }
             Source::Light(samples) => {
-                Box::new(Apart { part: samples.part(region, &mut ahead.light)? })
+                let part = samples.part(region, &mut ahead.light)?;
+                Box::new(Apart { part, decoding: &self.decoding })
             }
             Source::InPlace(file) => {
                 let codes = &mut ahead.codes;
                 codes.resize(region.area() * 3, 0);
                 file.read_region(region, codes)?;
                 let part = Part::of_rows(codes.as_slice(), region, 3);
-                Box::new(Codes { part, encoding: &self.encoding })
+                Box::new(Codes { part, decoding: &self.decoding })
             }
             Source::Undecoded => unreachable!("a frame is decoded before it is read"),
         })
@@ -206,25 +250,26 @@ impl Light for Frame {
             region,
             |x, y, samples| {
                 let (mut out, at) = (out.borrow_mut(), at(x, y));
-                self.encoding.decode_means(samples, &mut out[at..at + samples.len() / 3]);
+                self.decoding.means(samples, &mut out[at..at + samples.len() / 3]);
             },
             |x, y, samples| {
                 let (mut out, at) = (out.borrow_mut(), at(x, y));
-                for (mean, [r, g, b]) in out[at..].iter_mut().zip(samples.as_chunks::<3>().0) {
-                    *mean = (r + g + b) * (1.0 / 3.0);
+                for (mean, pixel) in out[at..].iter_mut().zip(samples.as_chunks::<3>().0) {
+                    *mean = middle(self.decoding.mixed(*pixel));
                 }
             },
         )
     }
 
     fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
-        let curves = [0, 1, 2].map(|c| self.encoding.curve(c));
+        let light = self.decoding.pixel();
         let thinned = std::cell::RefCell::new(Thinned::new(region, step));
-        let light = |codes: [u16; 3]| [0, 1, 2].map(|c| curves[c][codes[c] as usize]);
         self.visit(
             region,
-            |x, y, samples| thinned.borrow_mut().add(x, y, samples, light),
-            |x, y, samples| thinned.borrow_mut().add(x, y, samples, |light| light),
+            |x, y, samples| thinned.borrow_mut().add(x, y, samples, &light),
+            |x, y, samples| {
+                thinned.borrow_mut().add(x, y, samples, |light| self.decoding.mixed(light))
+            },
         )?;
         Ok(thinned.into_inner().means)
     }
@@ -256,24 +301,15 @@ impl Thinned {
         let at = (y / self.step) as usize * self.across + first as usize;
         let pixels = samples.as_chunks::<3>().0.iter().skip(skip).step_by(self.step as usize);
         for (value, pixel) in self.means[at..].iter_mut().zip(pixels) {
-            let [r, g, b] = light(*pixel);
-            *value = (r + g + b) / 3.0;
+            *value = middle(light(*pixel));
         }
-    }
-}
-
-/// Interleaved light into planes.
-fn apart(samples: &[f32], [red, green, blue]: [&mut [f32]; 3]) {
-    let planes = red.iter_mut().zip(green).zip(blue);
-    for (((r, g), b), pixel) in planes.zip(samples.as_chunks::<3>().0) {
-        [*r, *g, *b] = *pixel;
     }
 }
 
 /// Rows that are turned to light when they are asked for.
 struct Codes<'a> {
     part: Part<'a, u16>,
-    encoding: &'a Encoding,
+    decoding: &'a Decoding,
 }
 
 impl Rows for Codes<'_> {
@@ -281,7 +317,7 @@ impl Rows for Codes<'_> {
         let mut done = 0;
         for run in self.part.runs(x, y, planes[0].len() as u32) {
             let here = done..done + run.len() / 3;
-            self.encoding.decode_pixels(run, planes.each_mut().map(|p| &mut p[here.clone()]));
+            self.decoding.pixels(run, planes.each_mut().map(|p| &mut p[here.clone()]));
             done = here.end;
         }
     }
@@ -290,6 +326,7 @@ impl Rows for Codes<'_> {
 /// Rows of interleaved light.
 struct Apart<'a> {
     part: Part<'a, f32>,
+    decoding: &'a Decoding,
 }
 
 impl Rows for Apart<'_> {
@@ -297,7 +334,7 @@ impl Rows for Apart<'_> {
         let mut done = 0;
         for run in self.part.runs(x, y, planes[0].len() as u32) {
             let here = done..done + run.len() / 3;
-            apart(run, planes.each_mut().map(|p| &mut p[here.clone()]));
+            self.decoding.apart(run, planes.each_mut().map(|p| &mut p[here.clone()]));
             done = here.end;
         }
     }

@@ -1,6 +1,7 @@
 //! Frames as the later steps read them: decoded samples in a tiled file, in memory or where they
 //! lie, turned to linear light where they are needed.
 
+mod decoding;
 mod frame;
 pub mod judge;
 pub mod measures;
@@ -9,6 +10,7 @@ mod samples;
 pub use frame::Frame;
 
 use crate::cache::Key;
+use crate::prepare::PreparePlan;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
 use std::path::PathBuf;
@@ -23,12 +25,19 @@ pub struct FrameInput {
     /// What names its content: BLAKE3 of it, or in a run whose cache is its own anything that is
     /// different for each file.
     pub content: String,
+    /// Its treatment.
+    pub prepare: PreparePlan,
 }
 
 impl FrameInput {
-    /// The key of its decoded samples.
+    /// The key of its decoded samples: of what its treatment changes before they are stored.
     pub fn key(&self) -> Key {
-        Key::of("frames", &self.content, &[])
+        Key::of("frames", &(&self.content, self.prepare.demosaic), &[])
+    }
+
+    /// The key of its light: of its whole treatment.
+    pub fn light_key(&self) -> Key {
+        Key::of("prepare", &self.prepare, &[&self.key()])
     }
 }
 

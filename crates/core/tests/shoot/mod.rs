@@ -88,6 +88,7 @@ pub fn input(path: &Path) -> FrameInput {
     FrameInput {
         path: path.to_owned(),
         name: path.file_name().unwrap().to_string_lossy().into_owned(),
+        prepare: Default::default(),
         content: engine::content_hash(path).unwrap(),
     }
 }
