@@ -10,7 +10,7 @@ use jade_core::export::{self, Form};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
 use jade_core::prepare::demosaic::Demosaic;
-use jade_core::prepare::{Highlights, PreparePlan, WhiteBalance};
+use jade_core::prepare::{Highlights, PreparePlan, Repair, WhiteBalance};
 use jade_core::report::Report;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
@@ -180,6 +180,7 @@ impl StackArgs {
                 HighlightsArg::Keep => Highlights::Keep,
             },
             gain_ev: self.exposure,
+            repair: Repair::Auto,
         };
         plan.align.mode = match self.align {
             AlignArg::Stars => AlignMode::Stars,
@@ -263,7 +264,13 @@ impl StackArgs {
             let name = name.to_string_lossy().into_owned();
             // The scratch is this run's own, so that a file is as good as its content.
             let content = format!("{real:?}");
-            FrameInput { path: path.to_path_buf(), name, content, prepare: prepare.clone() }
+            FrameInput {
+                path: path.to_path_buf(),
+                name,
+                content,
+                prepare: prepare.clone(),
+                calibration: None,
+            }
         };
         let inputs = kept.iter().map(input).collect();
         let reference = match &self.reference {

@@ -10,7 +10,7 @@ pub mod geometry;
 pub mod kiln_yard;
 pub mod night_sky;
 mod random;
-mod raw;
+pub mod raw;
 mod sensor;
 mod texture;
 

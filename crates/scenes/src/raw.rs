@@ -70,35 +70,52 @@ impl Seen {
     }
 }
 
+/// A photosite that fills by itself.
+#[derive(Debug, Clone, Copy)]
+pub struct Hot {
+    /// Column.
+    pub x: u32,
+    /// Row.
+    pub y: u32,
+    /// Electrons that gather in one exposure.
+    pub electrons: f32,
+}
+
+/// All hot photosites of a sensor and what they gather in some seconds, in the order of rows.
+pub fn hot_photosites(sensor: &Sensor, seconds: f64) -> Vec<Hot> {
+    // They are as bright as told after eight seconds.
+    let heat = seconds as f32 / 8.0;
+    let hot = hot_pixels(sensor, HOT_SHARE).into_iter();
+    hot.map(|(y, x, strength)| Hot { x, y, electrons: strength * heat }).collect()
+}
+
 /// Records light (sRGB-linear, interleaved; nothing with the lens cap on) for some seconds.
 /// `exposure` tells one exposure's noise from another's; what the sensor adds is the same in all.
 pub fn record(sensor: &Sensor, exposure: u64, light: Option<&[f32]>, seconds: f64) -> Mosaic {
     let seen = Seen::new();
     let Sensor { width, height, seed } = *sensor;
     let wide = width as usize;
-    let hot = hot_pixels(sensor, HOT_SHARE);
+    let hot = hot_photosites(sensor, seconds);
     let motes = Motes::of(sensor);
     let columns: Vec<f32> = {
         let mut random = stream(seed, "columns", 0, 0);
         (0..wide).map(|_| random.random_range(-COLUMNS..COLUMNS)).collect()
     };
     let seconds = seconds as f32;
-    // Hot photosites are as bright as told after eight seconds.
-    let heat = seconds / 8.0;
     let scale = (WHITE - BLACK) / FULL_WELL;
     let mut codes = vec![0u16; wide * height as usize];
     codes.par_chunks_mut(wide).enumerate().for_each(|(y, row)| {
         let mut random = stream(seed, "raw noise", exposure, y as u64);
-        let first = hot.partition_point(|h| h.0 < y as u32);
-        let mut hot = hot[first..].iter().take_while(|h| h.0 == y as u32).peekable();
+        let first = hot.partition_point(|h| h.y < y as u32);
+        let mut hot = hot[first..].iter().take_while(|h| h.y == y as u32).peekable();
         for (x, code) in row.iter_mut().enumerate() {
             let mut electrons = seconds * (DARK_CURRENT + GLOW * glow(sensor, x, y));
             if let Some(light) = light {
                 let share = seen.share(x as u32, y as u32, &light[(y * wide + x) * 3..][..3]);
                 electrons += share * FULL_WELL * motes.share(x, y);
             }
-            if let Some((.., strength)) = hot.next_if(|h| h.1 == x as u32) {
-                electrons += strength * heat;
+            if let Some(hot) = hot.next_if(|hot| hot.x == x as u32) {
+                electrons += hot.electrons;
             }
             let spread = (electrons.max(0.0) + READ_NOISE * READ_NOISE).sqrt();
             let draw: f32 = StandardNormal.sample(&mut random);

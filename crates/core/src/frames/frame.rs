@@ -3,13 +3,14 @@ use super::samples::Samples;
 use super::{Ahead, FrameInput, Light, Rows};
 use crate::CoreError;
 use crate::cache::Cache;
-use crate::prepare;
 use crate::prepare::colour::Mix;
+use crate::prepare::recorded::Shape;
+use crate::prepare::{self, stored};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::{InPlace, PictureFile, Rows as CodeRows};
-use jade_pixels::tiled::{Part, Region, TileWriter, TiledFile};
+use jade_pixels::tiled::{Part, Region, RowWriter, TiledFile};
 
 /// A frame: its header, and its samples once they are decoded.
 pub struct Frame {
@@ -42,6 +43,7 @@ type Watch<'a> = &'a mut dyn FnMut() -> Result<(), PictureError>;
 impl Frame {
     /// Bytes that a frame takes in memory.
     pub fn bytes_in_memory(facts: &Facts) -> u64 {
+        // Floating-point frames that are calibrated take half as much.
         match facts.float {
             true => Samples::<f32>::bytes_in_memory(facts.width, facts.height),
             false => Samples::<u16>::bytes_in_memory(facts.width, facts.height),
@@ -56,27 +58,24 @@ impl Frame {
     pub fn decode(input: &FrameInput, cache: &Cache, watch: Watch) -> Result<Self, CoreError> {
         let (frame, file) = Self::header(input)?;
         let path = cache.frame(&input.key());
-        let source = match file.is_float() {
-            _ if file.sensor().is_some() => {
-                Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
-                    Ok(samples) => samples,
-                    Err(_) => {
-                        let (width, height) = frame.size;
-                        let writer = TileWriter::<u16>::create(&path, width, height, 3)?;
-                        developed(input, file, &mut |y, codes| {
-                            let rows = codes.len() as u32 / 3 / width;
-                            writer.write_region(Region { x: 0, y, width, height: rows }, codes)?;
-                            watch()
-                        })?;
-                        writer.finish(false)?
-                    }
-                }))
-            }
-            true => Source::Light(Samples::Tiles(match TiledFile::open(&path) {
+        let source = match Holds::of(input, &file) {
+            Holds::Stored => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
+                Ok(samples) => samples,
+                Err(_) => {
+                    let (width, height) = frame.size;
+                    let mut writer = RowWriter::create(&path, width, height, 3)?;
+                    prepared(input, file, &mut |_, codes| {
+                        watch()?;
+                        writer.write(codes)
+                    })?;
+                    writer.finish()?
+                }
+            })),
+            Holds::Light => Source::Light(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
                 Err(_) => file.light_to(&path, watch)?,
             })),
-            false => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
+            Holds::Codes => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
                 Err(_) => file.decode_to(&path, &mut |_, _| watch())?,
             })),
@@ -91,26 +90,26 @@ impl Frame {
     /// As for [`Frame::decode`].
     pub fn load(input: &FrameInput, watch: Watch) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
-        if file.sensor().is_some() {
-            let samples = Samples::in_memory(frame.size, |take| {
-                developed(input, file, &mut |y, band| {
+        let holds = Holds::of(input, &file);
+        if holds == Holds::Codes
+            && let Some(place) = file.in_place()?
+        {
+            return Ok(Self { source: Source::InPlace(place), ..frame });
+        }
+        let source = match holds {
+            Holds::Stored => Source::Codes(Samples::in_memory(frame.size, |take| {
+                prepared(input, file, &mut |y, band| {
                     take(y, band);
                     watch()
                 })
-            })?;
-            return Ok(Self { source: Source::Codes(samples), ..frame });
-        }
-        if let Some(place) = file.in_place()? {
-            return Ok(Self { source: Source::InPlace(place), ..frame });
-        }
-        let source = match file.is_float() {
-            true => Source::Light(Samples::in_memory(frame.size, |take| {
+            })?),
+            Holds::Light => Source::Light(Samples::in_memory(frame.size, |take| {
                 file.light(&mut |y, band| {
                     take(y, band);
                     watch()
                 })
             })?),
-            false => Source::Codes(Samples::in_memory(frame.size, |take| {
+            Holds::Codes => Source::Codes(Samples::in_memory(frame.size, |take| {
                 file.rows(&mut |y, band| {
                     take(y, band);
                     watch()
@@ -138,10 +137,14 @@ impl Frame {
         let (facts, encoding) = (file.facts().clone(), file.encoding().clone());
         let size = (facts.width, facts.height);
         let name = input.name.clone();
-        let decoding = match file.sensor() {
-            Some(sensor) => Decoding::stored(Some(Mix::of_sensor(sensor, &input.prepare))),
-            None => Decoding::encoded(&encoding, Mix::of_developed(&input.prepare)),
+        let decoding = match (file.sensor(), Mix::of_developed(&input.prepare)) {
+            (Some(sensor), _) => Decoding::stored(Some(Mix::of_sensor(sensor, &input.prepare))),
+            (None, mix) if input.calibration.is_some() => Decoding::stored(mix),
+            (None, mix) => Decoding::encoded(&encoding, mix),
         };
+        if let Some(calibration) = &input.calibration {
+            calibration.fits(Shape::of_file(&file), &name)?;
+        }
         Ok((Self { name, facts, encoding, size, decoding, source: Source::Undecoded }, file))
     }
 
@@ -174,14 +177,49 @@ impl Frame {
     }
 }
 
-/// Develops the mosaic that a file holds.
-fn developed(input: &FrameInput, file: PictureFile, rows: CodeRows) -> Result<(), PictureError> {
-    match file.mosaic()? {
-        Some((mosaic, orientation)) => {
-            prepare::develop(&mosaic, orientation, input.prepare.demosaic, rows)
+/// What is stored of a frame.
+#[derive(Clone, Copy, PartialEq)]
+enum Holds {
+    /// Codes as the file has them.
+    Codes,
+    /// Light, from floating-point numbers.
+    Light,
+    /// Codes of prepared light.
+    Stored,
+}
+
+impl Holds {
+    fn of(input: &FrameInput, file: &PictureFile) -> Self {
+        match file.is_float() {
+            _ if file.sensor().is_some() || input.calibration.is_some() => Self::Stored,
+            true => Self::Light,
+            false => Self::Codes,
         }
-        None => Ok(()),
     }
+}
+
+/// Gives codes of prepared light, developed and calibrated.
+fn prepared(input: &FrameInput, file: PictureFile, rows: CodeRows) -> Result<(), PictureError> {
+    let facts = file.facts().clone();
+    let calibration = input.calibration.as_deref();
+    if file.sensor().is_some() {
+        let Some((mosaic, orientation)) = file.mosaic()? else { return Ok(()) };
+        let calibration = calibration.map(|calibration| (calibration, &facts));
+        return prepare::develop(&mosaic, orientation, input.prepare.demosaic, calibration, rows);
+    }
+    let (mut light, mut codes) = (Vec::new(), Vec::new());
+    file.light(&mut |y, band| {
+        light.clear();
+        light.extend_from_slice(band);
+        if let Some(calibration) = calibration {
+            let height = (band.len() / 3) as u32 / facts.width;
+            let region = Region { x: 0, y, width: facts.width, height };
+            calibration.apply(&facts, region, 3, &mut light)?;
+        }
+        codes.clear();
+        codes.extend(light.iter().map(|light| stored::code(*light)));
+        rows(y, &codes)
+    })
 }
 
 impl Light for Frame {

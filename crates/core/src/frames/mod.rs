@@ -11,9 +11,11 @@ pub use frame::Frame;
 
 use crate::cache::Key;
 use crate::prepare::PreparePlan;
+use crate::prepare::calibration::Calibration;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// A picture file to be stacked.
 #[derive(Debug, Clone)]
@@ -27,12 +29,16 @@ pub struct FrameInput {
     pub content: String,
     /// Its treatment.
     pub prepare: PreparePlan,
+    /// What it is calibrated with.
+    pub calibration: Option<Arc<Calibration>>,
 }
 
 impl FrameInput {
     /// The key of its decoded samples: of what its treatment changes before they are stored.
     pub fn key(&self) -> Key {
-        Key::of("frames", &(&self.content, self.prepare.demosaic), &[])
+        let calibration = self.calibration.iter().map(|calibration| calibration.key());
+        let before: Vec<&Key> = calibration.collect();
+        Key::of("frames", &(&self.content, self.prepare.demosaic), &before)
     }
 
     /// The key of its light: of its whole treatment.

@@ -1,9 +1,11 @@
 //! Developing a mosaic, a band of rows at a time.
 
+use super::calibration::{Calibration, uncalibrated_rows};
 use super::demosaic::{self, Band, Demosaic, MARGIN};
 use super::{colour, stored};
 use jade_pixels::PictureError;
-use jade_pixels::mosaic::{Mosaic, Sensor};
+use jade_pixels::facts::Facts;
+use jade_pixels::mosaic::Mosaic;
 use jade_pixels::read::{Orientation, Rows};
 use jade_pixels::tiled::SIDE;
 use rayon::prelude::*;
@@ -20,68 +22,84 @@ pub fn developing_bytes(width: u32) -> u64 {
 /// upright, top to bottom.
 ///
 /// # Errors
-/// What `rows` returned.
+/// [`PictureError::Io`] of a master frame, or what `rows` returned.
 pub fn develop(
     mosaic: &Mosaic,
     orientation: Orientation,
     way: Demosaic,
+    calibration: Option<(&Calibration, &Facts)>,
     rows: Rows,
 ) -> Result<(), PictureError> {
+    let developing = Developing { mosaic, way, calibration };
     if orientation == Orientation::UPRIGHT {
-        return bands(mosaic, way, rows);
+        return developing.bands(rows);
     }
     let mut all = Vec::with_capacity(mosaic.codes.len() * 3);
-    bands(mosaic, way, &mut |_, codes| {
+    developing.bands(&mut |_, codes| {
         all.extend_from_slice(codes);
         Ok(())
     })?;
     orientation.upright(&all, (mosaic.width, mosaic.height), SIDE, rows)
 }
 
-fn bands(mosaic: &Mosaic, way: Demosaic, rows: Rows) -> Result<(), PictureError> {
-    let tops: Vec<u32> = (0..mosaic.height).step_by(SIDE as usize).collect();
-    for few in tops.chunks(rayon::current_num_threads().max(1)) {
-        let made: Vec<Vec<u16>> = few.par_iter().map(|&top| band(mosaic, way, top)).collect();
-        for (&top, codes) in few.iter().zip(made) {
-            rows(top, &codes)?;
-        }
-    }
-    Ok(())
+struct Developing<'a> {
+    mosaic: &'a Mosaic,
+    way: Demosaic,
+    calibration: Option<(&'a Calibration, &'a Facts)>,
 }
 
-fn band(mosaic: &Mosaic, way: Demosaic, top: u32) -> Vec<u16> {
-    let (width, height) = (mosaic.width as usize, mosaic.height as usize);
-    let size = [width, (height - top as usize).min(SIDE as usize)];
-    let stride = width + 2 * MARGIN;
-    let mut light = vec![0.0; stride * (size[1] + 2 * MARGIN)];
-    for (y, row) in light.chunks_exact_mut(stride).enumerate() {
-        let y = mirrored(y as isize + top as isize - MARGIN as isize, height);
-        balanced(mosaic, y, &mut row[MARGIN..MARGIN + width]);
-        for x in 0..MARGIN {
-            row[x] = row[MARGIN + mirrored(x as isize - MARGIN as isize, width)];
-            row[MARGIN + width + x] = row[MARGIN + mirrored((width + x) as isize, width)];
+impl Developing<'_> {
+    fn bands(&self, rows: Rows) -> Result<(), PictureError> {
+        let tops: Vec<u32> = (0..self.mosaic.height).step_by(SIDE as usize).collect();
+        for few in tops.chunks(rayon::current_num_threads().max(1)) {
+            let made: Vec<Result<Vec<u16>, PictureError>> =
+                few.par_iter().map(|&top| self.band(top)).collect();
+            for (&top, codes) in few.iter().zip(made) {
+                rows(top, &codes?)?;
+            }
         }
+        Ok(())
     }
-    // Bands and margins are even, so that every band begins as the mosaic does.
-    let band = Band { size, light: &light, pattern: mosaic.sensor.pattern };
-    let mut colours = vec![0.0; size[0] * size[1] * 3];
-    demosaic::demosaic(&band, way, &mut demosaic::Room::default(), &mut colours);
-    colours.iter().map(|light| stored::code(*light)).collect()
-}
 
-/// A row's light, 1 where green is full, neutral as shot equal in all colours.
-fn balanced(mosaic: &Mosaic, y: usize, out: &mut [f32]) {
-    let Sensor { pattern, black, white, .. } = &mosaic.sensor;
-    let shot = colour::as_shot(&mosaic.sensor);
-    let scale = [0, 1].map(|x| {
-        let black = black[Sensor::place(x, y as u32)];
-        (black, 1.0 / ((white - black).max(1.0) * shot[pattern.colour(x, y as u32)]))
-    });
-    let width = mosaic.width as usize;
-    let codes = &mosaic.codes[y * width..(y + 1) * width];
-    for (x, (out, code)) in out.iter_mut().zip(codes).enumerate() {
-        let (black, factor) = scale[x % 2];
-        *out = (f32::from(*code) - black) * factor;
+    fn band(&self, top: u32) -> Result<Vec<u16>, PictureError> {
+        let mosaic = self.mosaic;
+        let (width, height) = (mosaic.width as usize, mosaic.height as usize);
+        let size = [width, (height - top as usize).min(SIDE as usize)];
+        let from = top.saturating_sub(MARGIN as u32);
+        let to = (top + size[1] as u32 + MARGIN as u32).min(mosaic.height);
+        let mut recorded = vec![0.0; width * (to - from) as usize];
+        match self.calibration {
+            Some((calibration, facts)) => {
+                calibration.mosaic_rows(mosaic, facts, from..to, &mut recorded)?;
+            }
+            None => uncalibrated_rows(mosaic, from..to, &mut recorded),
+        }
+        let stride = width + 2 * MARGIN;
+        let mut light = vec![0.0; stride * (size[1] + 2 * MARGIN)];
+        for (y, row) in light.chunks_exact_mut(stride).enumerate() {
+            let y = mirrored(y as isize + top as isize - MARGIN as isize, height);
+            let recorded = &recorded[(y - from as usize) * width..][..width];
+            self.balance(y as u32, recorded, &mut row[MARGIN..MARGIN + width]);
+            for x in 0..MARGIN {
+                row[x] = row[MARGIN + mirrored(x as isize - MARGIN as isize, width)];
+                row[MARGIN + width + x] = row[MARGIN + mirrored((width + x) as isize, width)];
+            }
+        }
+        // Bands and margins are even, so that every band begins as the mosaic does.
+        let band = Band { size, light: &light, pattern: mosaic.sensor.pattern };
+        let mut colours = vec![0.0; size[0] * size[1] * 3];
+        demosaic::demosaic(&band, self.way, &mut demosaic::Room::default(), &mut colours);
+        Ok(colours.iter().map(|light| stored::code(*light)).collect())
+    }
+
+    /// A row's light so that what was neutral as shot is equal in all colours.
+    fn balance(&self, y: u32, recorded: &[f32], out: &mut [f32]) {
+        let sensor = &self.mosaic.sensor;
+        let shot = colour::as_shot(sensor);
+        let factors = [0, 1].map(|x| 1.0 / shot[sensor.pattern.colour(x, y)]);
+        for (x, (out, light)) in out.iter_mut().zip(recorded).enumerate() {
+            *out = light * factors[x % 2];
+        }
     }
 }
 

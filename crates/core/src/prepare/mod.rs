@@ -1,8 +1,13 @@
 //! Prepare: raw conversion, calibration, white balance and exposure, alike for all frames.
 
 mod band;
+pub mod calibration;
 pub mod colour;
 pub mod demosaic;
+mod hot;
+mod master;
+pub(crate) mod recorded;
+mod smooth;
 pub mod stored;
 
 pub use band::{develop, developing_bytes};
@@ -44,8 +49,21 @@ pub enum Highlights {
     Keep,
 }
 
+/// Which hot and cold samples, at the same place in all frames, are repaired.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum Repair {
+    /// Those that dark frames show; in raw frames without darks, those that the lights show.
+    #[default]
+    Auto,
+    /// Those that the lights show in developed frames without darks, too.
+    Always,
+    /// None.
+    Off,
+}
+
 /// Settings of the prepare step.
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[serde(default)]
 pub struct PreparePlan {
     /// White balance.
@@ -56,6 +74,20 @@ pub struct PreparePlan {
     pub highlights: Highlights,
     /// Exposure in stops, -5 to 5.
     pub gain_ev: f32,
+    /// Which samples that are faulty in all frames are repaired.
+    pub repair: Repair,
+}
+
+impl Default for PreparePlan {
+    fn default() -> Self {
+        Self {
+            white_balance: WhiteBalance::AsShot,
+            demosaic: Demosaic::Fine,
+            highlights: Highlights::Clip,
+            gain_ev: 0.0,
+            repair: Repair::Auto,
+        }
+    }
 }
 
 impl PreparePlan {

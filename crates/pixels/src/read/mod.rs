@@ -13,7 +13,7 @@ use crate::PictureError;
 use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
 use crate::mosaic::{Mosaic, Sensor};
-use crate::tiled::{Region, SIDE, TileWriter, TiledFile};
+use crate::tiled::{RowWriter, SIDE, TiledFile};
 pub use in_place::InPlace;
 pub use orientation::Orientation;
 use orientation::Turned;
@@ -160,6 +160,13 @@ impl PictureFile {
         self.decoder.sensor()
     }
 
+    /// Width and height of a mosaic as it is stored; of other pictures as they are seen, as they are
+    /// given.
+    pub fn stored_size(&self) -> (u32, u32) {
+        let seen = (self.facts.width, self.facts.height);
+        if self.sensor().is_some() { self.orientation.size(seen) } else { seen }
+    }
+
     /// The sensor's mosaic as it is stored, and how it lies in the picture; `None` for developed
     /// pictures.
     ///
@@ -229,34 +236,12 @@ impl PictureFile {
     /// # Errors
     /// [`PictureError`] of either file, or what `watch` returned.
     pub fn decode_to(self, path: &Path, watch: Rows) -> Result<TiledFile<u16>, PictureError> {
-        let (width, height) = (self.facts.width, self.facts.height);
-        let writer = TileWriter::<u16>::create(path, width, height, 3)?;
-        let row = width as usize * 3;
-        let mut band: Vec<u16> = Vec::with_capacity(row * SIDE as usize);
-        let mut top = 0;
+        let mut writer = RowWriter::create(path, self.facts.width, self.facts.height, 3)?;
         self.bands(SIDE, &mut |y, samples| {
             watch(y, samples)?;
-            let whole = (samples.len() / row) as u32;
-            // Whole rows of tiles need no gathering.
-            if band.is_empty() && (whole == SIDE || top + whole == height && whole <= SIDE) {
-                let region = Region { x: 0, y: top, width, height: whole };
-                writer.write_region(region, samples)?;
-                top += whole;
-                return Ok(());
-            }
-            for one in samples.chunks_exact(row) {
-                band.extend_from_slice(one);
-                let rows = (band.len() / row) as u32;
-                if rows == SIDE || top + rows == height {
-                    let region = Region { x: 0, y: top, width, height: rows };
-                    writer.write_region(region, &band)?;
-                    top += rows;
-                    band.clear();
-                }
-            }
-            Ok(())
+            writer.write(samples)
         })?;
-        writer.finish(false)
+        writer.finish()
     }
 
     /// Decodes the whole file into a tiled file of linear light at `path`, asking `watch` on its
@@ -269,25 +254,12 @@ impl PictureFile {
         path: &Path,
         watch: &mut dyn FnMut() -> Result<(), PictureError>,
     ) -> Result<TiledFile<f32>, PictureError> {
-        let (width, height) = (self.facts.width, self.facts.height);
-        let writer = TileWriter::<f32>::create(path, width, height, 3)?;
-        let row = width as usize * 3;
-        let mut band: Vec<f32> = Vec::with_capacity(row * SIDE as usize);
-        let mut top = 0;
+        let mut writer = RowWriter::create(path, self.facts.width, self.facts.height, 3)?;
         self.light(&mut |_, light| {
             watch()?;
-            for one in light.chunks_exact(row) {
-                band.extend_from_slice(one);
-                let rows = (band.len() / row) as u32;
-                if rows == SIDE || top + rows == height {
-                    writer.write_region(Region { x: 0, y: top, width, height: rows }, &band)?;
-                    top += rows;
-                    band.clear();
-                }
-            }
-            Ok(())
+            writer.write(light)
         })?;
-        writer.finish(false)
+        writer.finish()
     }
 }
 

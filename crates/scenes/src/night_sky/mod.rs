@@ -279,6 +279,11 @@ impl NightSky {
         raw::record(&self.sensor(), 3000 + u64::from(index), Some(&light), FLAT_S)
     }
 
+    /// The sensor's hot photosites, as raw frames show them, in the order of rows.
+    pub fn hot_photosites(&self) -> Vec<raw::Hot> {
+        raw::hot_photosites(&self.sensor(), self.exposure_s)
+    }
+
     /// Share of the light that reaches each photosite, through the lens and past the dust, row by
     /// row.
     pub fn reach(&self) -> Vec<f32> {
