@@ -9,6 +9,7 @@ use jade_core::engine::{self, Budget, Outcome, Request};
 use jade_core::export::{self, Form};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
+use jade_core::prepare::calibration::CalibrationFrames;
 use jade_core::prepare::demosaic::Demosaic;
 use jade_core::prepare::{Highlights, PreparePlan, Repair, WhiteBalance};
 use jade_core::report::Report;
@@ -26,6 +27,18 @@ pub struct StackArgs {
     /// The result: .tif, .png or .jpg.
     #[arg(long, value_name = "FILE")]
     out: PathBuf,
+    /// A dark frame: with the lens cap on, exposed as the frames. Give as many as there are.
+    #[arg(long = "dark", value_name = "FRAME", num_args = 1..)]
+    darks: Vec<PathBuf>,
+    /// A flat frame: of an evenly lit surface.
+    #[arg(long = "flat", value_name = "FRAME", num_args = 1..)]
+    flats: Vec<PathBuf>,
+    /// A bias frame: with the lens cap on, as short as can be.
+    #[arg(long = "bias", value_name = "FRAME", num_args = 1..)]
+    biases: Vec<PathBuf>,
+    /// Repair of samples that are faulty in all frames.
+    #[arg(long, value_enum, default_value_t = RepairArg::Auto)]
+    repair: RepairArg,
     /// White balance: as-shot, a colour temperature in kelvin, or one and a tint, as 4200,12 (raw
     /// frames).
     #[arg(long, value_name = "BALANCE", default_value = "as-shot", value_parser = white_balance)]
@@ -93,6 +106,15 @@ pub struct StackArgs {
     /// No progress on stderr.
     #[arg(long)]
     quiet: bool,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum RepairArg {
+    /// Those that the darks show; in raw frames without darks, those that the frames show.
+    Auto,
+    /// Those that developed frames show without darks, too.
+    Always,
+    Off,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -180,7 +202,11 @@ impl StackArgs {
                 HighlightsArg::Keep => Highlights::Keep,
             },
             gain_ev: self.exposure,
-            repair: Repair::Auto,
+            repair: match self.repair {
+                RepairArg::Auto => Repair::Auto,
+                RepairArg::Always => Repair::Always,
+                RepairArg::Off => Repair::Off,
+            },
         };
         plan.align.mode = match self.align {
             AlignArg::Stars => AlignMode::Stars,
@@ -247,32 +273,20 @@ impl StackArgs {
         Ok(())
     }
 
-    fn inputs(&self, prepare: &PreparePlan) -> anyhow::Result<(Vec<FrameInput>, Option<usize>)> {
-        let mut kept: Vec<(&PathBuf, PathBuf)> = Vec::new();
-        for path in &self.frames {
-            let real = path.canonicalize().with_context(|| {
-                format!("{}: the frame cannot be found; check the path", path.display())
-            })?;
-            if kept.iter().any(|(_, other)| *other == real) {
-                eprintln!("jade-stack: {}: given twice, taken once", path.display());
-                continue;
-            }
-            kept.push((path, real));
-        }
-        let input = |(path, real): &(&PathBuf, PathBuf)| {
-            let name = path.file_name().unwrap_or(path.as_os_str());
-            let name = name.to_string_lossy().into_owned();
-            // The scratch is this run's own, so that a file is as good as its content.
-            let content = format!("{real:?}");
-            FrameInput {
-                path: path.to_path_buf(),
-                name,
-                content,
-                prepare: prepare.clone(),
-                calibration: None,
-            }
+    fn inputs(
+        &self,
+        prepare: &PreparePlan,
+    ) -> anyhow::Result<(Vec<FrameInput>, Option<usize>, CalibrationFrames)> {
+        let kept = files(&self.frames)?;
+        let inputs = kept.iter().map(|file| input(file, prepare)).collect();
+        let others = |paths: &[PathBuf]| -> anyhow::Result<Vec<FrameInput>> {
+            Ok(files(paths)?.iter().map(|file| input(file, &PreparePlan::default())).collect())
         };
-        let inputs = kept.iter().map(input).collect();
+        let calibration = CalibrationFrames {
+            darks: others(&self.darks)?,
+            flats: others(&self.flats)?,
+            biases: others(&self.biases)?,
+        };
         let reference = match &self.reference {
             None => None,
             Some(path) => {
@@ -285,7 +299,35 @@ impl StackArgs {
                 Some(place)
             }
         };
-        Ok((inputs, reference))
+        Ok((inputs, reference, calibration))
+    }
+}
+
+/// Files that are there, each once, with their true paths.
+fn files(paths: &[PathBuf]) -> anyhow::Result<Vec<(&PathBuf, PathBuf)>> {
+    let mut kept: Vec<(&PathBuf, PathBuf)> = Vec::new();
+    for path in paths {
+        let real = path.canonicalize().with_context(|| {
+            format!("{}: the frame cannot be found; check the path", path.display())
+        })?;
+        if kept.iter().any(|(_, other)| *other == real) {
+            eprintln!("jade-stack: {}: given twice, taken once", path.display());
+            continue;
+        }
+        kept.push((path, real));
+    }
+    Ok(kept)
+}
+
+fn input((path, real): &(&PathBuf, PathBuf), prepare: &PreparePlan) -> FrameInput {
+    let name = path.file_name().unwrap_or(path.as_os_str());
+    FrameInput {
+        path: path.to_path_buf(),
+        name: name.to_string_lossy().into_owned(),
+        // The scratch is this run's own, so that a file is as good as its content.
+        content: format!("{real:?}"),
+        prepare: prepare.clone(),
+        calibration: None,
     }
 }
 
@@ -305,10 +347,12 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     args.check()?;
     let budget = Budget::new(args.memory, args.threads)?;
     let plan = args.plan();
-    let (inputs, reference) = args.inputs(&plan.prepare)?;
+    let (mut inputs, reference, frames) = args.inputs(&plan.prepare)?;
     let scratch = Scratch::new(args.scratch.as_deref())?;
     let cache = Cache::at(scratch.path());
     let progress = Progress::new(args.quiet);
+    let repaired =
+        engine::calibrate(&frames, &mut inputs, plan.prepare.repair, &cache, budget, &progress)?;
     let request = Request {
         frames: &inputs,
         reference,
@@ -331,7 +375,7 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     if let Some(path) = &args.report {
         write_report(path, &report)?;
     }
-    summarise(&report, args.quiet);
+    summarise(&report, repaired, args.quiet);
     Ok(())
 }
 
@@ -355,7 +399,7 @@ fn write_results(
     Ok(())
 }
 
-fn summarise(report: &Report, quiet: bool) {
+fn summarise(report: &Report, repaired: usize, quiet: bool) {
     for frame in report.frames.iter().filter(|f| !f.used) {
         let reason = frame.reason.as_deref().unwrap_or("not used");
         eprintln!("jade-stack: {} is left out: {reason}", frame.file);
@@ -367,6 +411,9 @@ fn summarise(report: &Report, quiet: bool) {
     eprint!("{used} of {} frames combined", report.frames.len());
     if let Some(noise) = report.noise {
         eprint!("; noise ÷ {:.2} (at best ÷ {:.2})", noise.gain, noise.ideal_gain);
+    }
+    if repaired > 0 {
+        eprint!("; {repaired} faulty samples repaired in each");
     }
     eprintln!();
 }

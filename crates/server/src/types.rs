@@ -85,6 +85,13 @@ pub struct Shoot {
 pub enum Role {
     Light,
     Dark,
+    Flat,
+    Bias,
+}
+
+impl Role {
+    /// All of them, lights first.
+    pub const ALL: [Self; 4] = [Self::Light, Self::Dark, Self::Flat, Self::Bias];
 }
 
 /// One frame of a shoot.

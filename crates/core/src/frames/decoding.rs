@@ -3,6 +3,7 @@
 use crate::prepare::colour::Mix;
 use crate::prepare::stored;
 use jade_pixels::colour::Encoding;
+use jade_pixels::pyramid::Averaged;
 
 /// How a frame's samples become light.
 pub struct Decoding {
@@ -58,6 +59,14 @@ impl Decoding {
         let Some(mix) = &self.mix else { return };
         for ((r, g), b) in red.iter_mut().zip(green).zip(blue) {
             [*r, *g, *b] = mix.pixel([*r, *g, *b]);
+        }
+    }
+
+    /// The code of the mean light of one to four codes of a channel.
+    pub fn average(&self, channel: usize, codes: &[u16]) -> u16 {
+        match &self.codes {
+            Codes::Encoded(encoding) => u16::average(encoding, channel, codes),
+            Codes::Stored => stored::average(codes),
         }
     }
 

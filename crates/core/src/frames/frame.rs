@@ -127,6 +127,16 @@ impl Frame {
         Ok(Self::header(input)?.0)
     }
 
+    /// Whether floating-point light is stored of it, rather than codes.
+    pub fn holds_light(&self) -> bool {
+        matches!(self.source, Source::Light(_))
+    }
+
+    /// How its samples become light.
+    pub fn decoding(&self) -> &Decoding {
+        &self.decoding
+    }
+
     /// Whether its samples can be read.
     pub fn is_decoded(&self) -> bool {
         !matches!(self.source, Source::Undecoded)

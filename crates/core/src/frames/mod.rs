@@ -7,6 +7,7 @@ pub mod judge;
 pub mod measures;
 mod samples;
 
+pub use decoding::Decoding;
 pub use frame::Frame;
 
 use crate::cache::Key;

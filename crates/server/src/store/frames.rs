@@ -4,6 +4,7 @@ use crate::types::{Doubt, Frame, FramesChange, Role};
 use jade_core::frames::FrameInput;
 use jade_core::frames::judge;
 use jade_core::frames::measures::Measures;
+use jade_core::prepare::PreparePlan;
 use jade_pixels::facts::Facts;
 use std::path::PathBuf;
 
@@ -63,13 +64,25 @@ impl FrameRow {
         })
     }
 
-    /// The frame as the engine reads it.
-    pub fn input(&self) -> FrameInput {
+    /// The frame as the engine reads it, under a treatment.
+    pub fn input(&self, prepare: &PreparePlan) -> FrameInput {
         FrameInput {
             path: PathBuf::from(&self.path),
             name: self.name.clone(),
             content: self.blake3.clone(),
+            prepare: prepare.clone(),
+            calibration: None,
         }
+    }
+
+    /// What it is for.
+    pub fn role(&self) -> Result<Role, ApiError> {
+        from_word(&self.role)
+    }
+
+    /// Whether it may be used.
+    pub fn is_usable(&self) -> bool {
+        !self.left_out && self.problem.is_none()
     }
 
     /// What it shows, once that was measured.
@@ -79,18 +92,20 @@ impl FrameRow {
 
     /// Whether it goes into a run.
     pub fn is_in(&self) -> bool {
-        !self.left_out && self.problem.is_none() && self.role == word(&Role::Light)
+        self.is_usable() && self.role == word(&Role::Light)
     }
 }
 
 impl Store {
-    /// The frames of a shoot: lights before darks, by name with numbers in their order.
+    /// The frames of a shoot: lights before those for calibration, by name with numbers in their order.
     pub async fn frames(&self, shoot: i64) -> Result<Vec<FrameRow>, ApiError> {
         let mut rows: Vec<FrameRow> = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ?")
             .bind(shoot)
             .fetch_all(&self.pool)
             .await?;
-        rows.sort_by_key(|f| (f.role == word(&Role::Dark), crate::folders::natural(&f.name), f.id));
+        let places = Role::ALL.map(|role| word(&role));
+        let place = |f: &FrameRow| places.iter().position(|role| *role == f.role);
+        rows.sort_by_key(|f| (place(f), crate::folders::natural(&f.name), f.id));
         Ok(rows)
     }
 

@@ -120,6 +120,15 @@ impl Store {
         Ok(())
     }
 
+    /// The plan of a shoot.
+    pub async fn plan(&self, id: i64) -> Result<Plan, ApiError> {
+        let plan: Option<String> = sqlx::query_scalar("SELECT plan FROM shoots WHERE id = ?")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?;
+        from_json(&plan.ok_or_else(|| ApiError::missing("This shoot"))?)
+    }
+
     /// Notes that something in a shoot changed.
     pub async fn touch(&self, id: i64) -> Result<(), ApiError> {
         sqlx::query("UPDATE shoots SET touched = ? WHERE id = ?")
