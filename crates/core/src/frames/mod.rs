@@ -6,6 +6,7 @@ mod frame;
 pub mod judge;
 pub mod measures;
 mod samples;
+pub mod sort;
 
 pub use decoding::Decoding;
 pub use frame::Frame;

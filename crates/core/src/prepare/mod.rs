@@ -11,6 +11,7 @@ mod smooth;
 pub mod stored;
 
 pub use band::{develop, developing_bytes};
+pub use master::Shows;
 
 use crate::CoreError;
 use demosaic::Demosaic;
