@@ -76,7 +76,7 @@ describe('the shoot on the workbench', () => {
     const ids = (of: { id: number }[]) => of.map((f) => f.id)
     expect(ids(store.lights)).toEqual([1, 2, 5])
     expect(ids(store.used)).toEqual([1, 5])
-    expect(ids(store.darks)).toEqual([3])
+    expect(ids(store.calibration)).toEqual([3])
     expect(ids(store.unreadable)).toEqual([4])
   })
 

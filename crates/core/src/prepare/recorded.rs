@@ -13,9 +13,16 @@ use jade_pixels::tiled::{Region, RowWriter, SIDE, TiledFile};
 /// A frame on scratch.
 pub enum Recorded {
     /// Codes of a mosaic's photosites.
-    Sensor(TiledFile<u16>, Sensor, Facts),
+    Sensor(Box<Photosites>),
     /// A developed picture.
     Developed(Box<Frame>),
+}
+
+/// A mosaic's codes and what they mean.
+pub struct Photosites {
+    codes: TiledFile<u16>,
+    sensor: Sensor,
+    facts: Facts,
 }
 
 impl Recorded {
@@ -35,7 +42,7 @@ impl Recorded {
         let facts = file.facts().clone();
         let path = cache.frame(&Key::of("sensor", &input.content, &[]));
         if let Ok(codes) = TiledFile::open(&path) {
-            return Ok(Self::Sensor(codes, sensor, facts));
+            return Ok(Self::Sensor(Box::new(Photosites { codes, sensor, facts })));
         }
         let Some((mosaic, _)) = file.mosaic()? else {
             unreachable!("a file with a sensor holds its mosaic")
@@ -45,13 +52,14 @@ impl Recorded {
             watch()?;
             writer.write(codes)?;
         }
-        Ok(Self::Sensor(writer.finish()?, sensor, facts))
+        let codes = writer.finish()?;
+        Ok(Self::Sensor(Box::new(Photosites { codes, sensor, facts })))
     }
 
     /// Width and height in photosites or pixels, and samples of each.
     pub fn shape(&self) -> Shape {
         match self {
-            Self::Sensor(codes, ..) => Shape::of(codes),
+            Self::Sensor(own) => Shape::of(&own.codes),
             Self::Developed(frame) => {
                 let (width, height) = frame.size();
                 Shape { width, height, channels: 3 }
@@ -62,7 +70,7 @@ impl Recorded {
     /// What the file tells about itself.
     pub fn facts(&self) -> &Facts {
         match self {
-            Self::Sensor(.., facts) => facts,
+            Self::Sensor(own) => &own.facts,
             Self::Developed(frame) => &frame.facts,
         }
     }
@@ -73,13 +81,13 @@ impl Recorded {
     /// [`PictureError::Io`].
     pub fn light(&self, region: Region) -> Result<Vec<f32>, PictureError> {
         match self {
-            Self::Sensor(codes, sensor, _) => {
-                let codes = codes.read_region(region)?;
+            Self::Sensor(own) => {
+                let codes = own.codes.read_region(region)?;
                 let mut light = vec![0.0; codes.len()];
                 let wide = region.width as usize;
                 let rows = light.chunks_exact_mut(wide).zip(codes.chunks_exact(wide));
                 for (y, (light, codes)) in (region.y..).zip(rows) {
-                    sensor_light(sensor, [region.x, y], codes, light);
+                    sensor_light(&own.sensor, [region.x, y], codes, light);
                 }
                 Ok(light)
             }

@@ -92,6 +92,7 @@ impl Store {
             plan: from_json(&row.plan)?,
             reference_id: row.reference_id,
             doubts: frames::doubts(&rows)?,
+            sortings: frames::sortings(&rows)?,
             frames: rows.iter().map(|f| f.view()).collect::<Result<_, _>>()?,
             results: self.results(id).await?,
             jobs: self.jobs(id).await?,
