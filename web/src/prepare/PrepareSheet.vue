@@ -48,7 +48,7 @@ const asShot = computed(() => {
   if (!raw.value) return 'As the frames were developed.'
   const shot = colour.value?.light
   if (!shot) return 'As the camera chose.'
-  const tint = Math.round(shot.tint)
+  const tint = String(Math.round(shot.tint)).replace('-', '−')
   return `As the camera chose: about ${Math.round(shot.kelvin / 50) * 50} K, tint ${tint}.`
 })
 

@@ -23,7 +23,7 @@ pub enum Demosaic {
 pub const MARGIN: usize = 12;
 
 /// Bytes of [`Room`] for each pixel of a band at most.
-pub const BYTES_FOR_PIXEL: u64 = 7 * 4 + 1;
+pub const BYTES_FOR_PIXEL: u64 = 6 * 4 + 1;
 
 /// A band of a mosaic: balanced light, with [`MARGIN`] photosites around it.
 pub struct Band<'a> {
