@@ -219,7 +219,7 @@ async fn a_broken_file_is_listed_and_the_others_go_on() -> anyhow::Result<()> {
         choose(s, &files).await?;
         s.until_text("unreadable", "2 files cannot be read").await?;
         s.until_text("unreadable", "cut.tif: the file is cut short").await?;
-        s.until_text("unreadable", "notes.tif: this is not a TIFF").await?;
+        s.until_text("unreadable", "notes.tif: this is not a camera raw").await?;
         s.until_text("step-frames", "4 of 4 in").await?;
         // The frame of another size is left out by the run, with its reason.
         s.click("step-combine").await?;

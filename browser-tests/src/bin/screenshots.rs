@@ -99,6 +99,16 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     idle(s).await?;
     s.picture(&folder.join("burst.png")).await?;
     s.goto("/").await?;
+    s.first(By::LinkText("Saltpan mast, raw")).await?.click().await?;
+    s.click("step-combine").await?;
+    s.click("run").await?;
+    s.until_text("results", "lipped mean of 8").await?;
+    idle(s).await?;
+    s.click("step-prepare").await?;
+    s.click("mode-split").await?;
+    s.click("white balance-light").await?;
+    s.picture(&folder.join("prepare.png")).await?;
+    s.goto("/").await?;
     s.part("shoots").await?;
     s.picture(&folder.join("shoots.png")).await?;
     s.button("New shoot").await?.click().await?;

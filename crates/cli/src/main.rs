@@ -26,7 +26,7 @@ enum Command {
     /// The simulated camera: frames of a made-up scene and their truth.
     Scene(scene::SceneArgs),
     /// Stack frames into one picture.
-    Stack(stack::StackArgs),
+    Stack(Box<stack::StackArgs>),
 }
 
 fn main() -> ExitCode {
@@ -36,7 +36,7 @@ fn main() -> ExitCode {
         Command::Serve(args) => serve::serve(args),
         Command::Demo(args) => serve::demo(args),
         Command::Scene(args) => scene::make(args),
-        Command::Stack(args) => stack::stack(args),
+        Command::Stack(args) => stack::stack(*args),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

@@ -35,6 +35,15 @@ pub struct SceneArgs {
     /// Compress the frames by deflate.
     #[arg(long)]
     deflate: bool,
+    /// Write what the sensor records, as DNG, and with it flat and bias frames (night sky).
+    #[arg(long)]
+    raw: bool,
+    /// Number of raw flat frames.
+    #[arg(long, requires = "raw")]
+    flats: Option<u32>,
+    /// Number of raw bias frames.
+    #[arg(long, requires = "raw")]
+    biases: Option<u32>,
     /// Say nothing.
     #[arg(long)]
     quiet: bool,
@@ -69,12 +78,19 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
                 seed,
                 deflate,
             };
-            NightSky::through(options, focal)?.write(&args.out, step)?;
+            let scene = NightSky::through(options, focal)?;
+            match args.raw {
+                true => {
+                    let (flats, biases) = (args.flats.unwrap_or(4), args.biases.unwrap_or(4));
+                    scene.write_raw(&args.out, flats, biases, step)?;
+                }
+                false => scene.write(&args.out, step)?,
+            }
         }
         SceneKind::KilnYard => {
-            if darks.is_some() || focal.is_some() {
+            if darks.is_some() || focal.is_some() || args.raw {
                 bail!(
-                    "a kiln yard has neither dark frames nor a choice of lens; leave --darks and --focal away"
+                    "a kiln yard has neither dark frames, raw files nor a choice of lens; leave --darks, --raw and --focal away"
                 );
             }
             let usual = kiln_yard::Options::default();

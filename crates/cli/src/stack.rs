@@ -9,6 +9,9 @@ use jade_core::engine::{self, Budget, Outcome, Request};
 use jade_core::export::{self, Form};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
+use jade_core::prepare::calibration::CalibrationFrames;
+use jade_core::prepare::demosaic::Demosaic;
+use jade_core::prepare::{Highlights, PreparePlan, Repair, WhiteBalance};
 use jade_core::report::Report;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
@@ -24,6 +27,31 @@ pub struct StackArgs {
     /// The result: .tif, .png or .jpg.
     #[arg(long, value_name = "FILE")]
     out: PathBuf,
+    /// A dark frame: with the lens cap on, exposed as the frames. Give as many as there are.
+    #[arg(long = "dark", value_name = "FRAME", num_args = 1..)]
+    darks: Vec<PathBuf>,
+    /// A flat frame: of an evenly lit surface.
+    #[arg(long = "flat", value_name = "FRAME", num_args = 1..)]
+    flats: Vec<PathBuf>,
+    /// A bias frame: with the lens cap on, as short as can be.
+    #[arg(long = "bias", value_name = "FRAME", num_args = 1..)]
+    biases: Vec<PathBuf>,
+    /// Repair of samples that are faulty in all frames.
+    #[arg(long, value_enum, default_value_t = RepairArg::Auto)]
+    repair: RepairArg,
+    /// White balance: as-shot, a colour temperature in kelvin, or one and a tint, as 4200,12 (raw
+    /// frames).
+    #[arg(long, value_name = "BALANCE", default_value = "as-shot", value_parser = white_balance)]
+    white_balance: WhiteBalance,
+    /// How a mosaic's missing colours are found (raw frames).
+    #[arg(long, value_enum, default_value_t = DemosaicArg::Fine)]
+    demosaic: DemosaicArg,
+    /// Where a colour is full: white from there on, or colours that go on (raw frames).
+    #[arg(long, value_enum, default_value_t = HighlightsArg::Clip)]
+    highlights: HighlightsArg,
+    /// Exposure of all frames in stops.
+    #[arg(long, value_name = "STOPS", default_value_t = 0.0, allow_negative_numbers = true)]
+    exposure: f32,
     /// How the motion of the frames is found.
     #[arg(long, value_enum, default_value_t = AlignArg::Stars)]
     align: AlignArg,
@@ -81,6 +109,41 @@ pub struct StackArgs {
 }
 
 #[derive(Clone, Copy, ValueEnum)]
+enum RepairArg {
+    /// Those that the darks show; in raw frames without darks, those that the frames show.
+    Auto,
+    /// Those that developed frames show without darks, too.
+    Always,
+    Off,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum DemosaicArg {
+    /// In straight lines.
+    Fast,
+    /// Along edges.
+    Fine,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum HighlightsArg {
+    Clip,
+    Keep,
+}
+
+fn white_balance(text: &str) -> Result<WhiteBalance, String> {
+    if text == "as-shot" {
+        return Ok(WhiteBalance::AsShot);
+    }
+    let (kelvin, tint) = text.split_once(',').unwrap_or((text, "0"));
+    match (kelvin.trim().parse(), tint.trim().parse()) {
+        (Ok(kelvin), Ok(tint)) => Ok(WhiteBalance::Light { kelvin, tint }),
+        _ => Err("give as-shot, a temperature in kelvin as 4200, or one and a tint as 4200,12"
+            .to_owned()),
+    }
+}
+
+#[derive(Clone, Copy, ValueEnum)]
 enum AlignArg {
     /// On the stars, while the sky turns.
     Stars,
@@ -128,6 +191,23 @@ enum EdgesArg {
 impl StackArgs {
     fn plan(&self) -> Plan {
         let mut plan = Plan::of(Kind::NightSky);
+        plan.prepare = PreparePlan {
+            white_balance: self.white_balance,
+            demosaic: match self.demosaic {
+                DemosaicArg::Fast => Demosaic::Fast,
+                DemosaicArg::Fine => Demosaic::Fine,
+            },
+            highlights: match self.highlights {
+                HighlightsArg::Clip => Highlights::Clip,
+                HighlightsArg::Keep => Highlights::Keep,
+            },
+            gain_ev: self.exposure,
+            repair: match self.repair {
+                RepairArg::Auto => Repair::Auto,
+                RepairArg::Always => Repair::Always,
+                RepairArg::Off => Repair::Off,
+            },
+        };
         plan.align.mode = match self.align {
             AlignArg::Stars => AlignMode::Stars,
             AlignArg::Scene => AlignMode::Scene,
@@ -193,25 +273,20 @@ impl StackArgs {
         Ok(())
     }
 
-    fn inputs(&self) -> anyhow::Result<(Vec<FrameInput>, Option<usize>)> {
-        let mut kept: Vec<(&PathBuf, PathBuf)> = Vec::new();
-        for path in &self.frames {
-            let real = path.canonicalize().with_context(|| {
-                format!("{}: the frame cannot be found; check the path", path.display())
-            })?;
-            if kept.iter().any(|(_, other)| *other == real) {
-                eprintln!("jade-stack: {}: given twice, taken once", path.display());
-                continue;
-            }
-            kept.push((path, real));
-        }
-        let input = |(path, real): &(&PathBuf, PathBuf)| {
-            let name = path.file_name().unwrap_or(path.as_os_str());
-            let name = name.to_string_lossy().into_owned();
-            // The scratch is this run's own, so that a file is as good as its content.
-            FrameInput { path: path.to_path_buf(), name, content: format!("{real:?}") }
+    fn inputs(
+        &self,
+        prepare: &PreparePlan,
+    ) -> anyhow::Result<(Vec<FrameInput>, Option<usize>, CalibrationFrames)> {
+        let kept = files(&self.frames)?;
+        let inputs = kept.iter().map(|file| input(file, prepare)).collect();
+        let others = |paths: &[PathBuf]| -> anyhow::Result<Vec<FrameInput>> {
+            Ok(files(paths)?.iter().map(|file| input(file, &PreparePlan::default())).collect())
         };
-        let inputs = kept.iter().map(input).collect();
+        let calibration = CalibrationFrames {
+            darks: others(&self.darks)?,
+            flats: others(&self.flats)?,
+            biases: others(&self.biases)?,
+        };
         let reference = match &self.reference {
             None => None,
             Some(path) => {
@@ -224,7 +299,35 @@ impl StackArgs {
                 Some(place)
             }
         };
-        Ok((inputs, reference))
+        Ok((inputs, reference, calibration))
+    }
+}
+
+/// Files that are there, each once, with their true paths.
+fn files(paths: &[PathBuf]) -> anyhow::Result<Vec<(&PathBuf, PathBuf)>> {
+    let mut kept: Vec<(&PathBuf, PathBuf)> = Vec::new();
+    for path in paths {
+        let real = path.canonicalize().with_context(|| {
+            format!("{}: the frame cannot be found; check the path", path.display())
+        })?;
+        if kept.iter().any(|(_, other)| *other == real) {
+            eprintln!("jade-stack: {}: given twice, taken once", path.display());
+            continue;
+        }
+        kept.push((path, real));
+    }
+    Ok(kept)
+}
+
+fn input((path, real): &(&PathBuf, PathBuf), prepare: &PreparePlan) -> FrameInput {
+    let name = path.file_name().unwrap_or(path.as_os_str());
+    FrameInput {
+        path: path.to_path_buf(),
+        name: name.to_string_lossy().into_owned(),
+        // The scratch is this run's own, so that a file is as good as its content.
+        content: format!("{real:?}"),
+        prepare: prepare.clone(),
+        calibration: None,
     }
 }
 
@@ -244,10 +347,12 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     args.check()?;
     let budget = Budget::new(args.memory, args.threads)?;
     let plan = args.plan();
-    let (inputs, reference) = args.inputs()?;
+    let (mut inputs, reference, frames) = args.inputs(&plan.prepare)?;
     let scratch = Scratch::new(args.scratch.as_deref())?;
     let cache = Cache::at(scratch.path());
     let progress = Progress::new(args.quiet);
+    let repaired =
+        engine::calibrate(&frames, &mut inputs, plan.prepare.repair, &cache, budget, &progress)?;
     let request = Request {
         frames: &inputs,
         reference,
@@ -270,7 +375,7 @@ pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     if let Some(path) = &args.report {
         write_report(path, &report)?;
     }
-    summarise(&report, args.quiet);
+    summarise(&report, repaired, args.quiet);
     Ok(())
 }
 
@@ -294,7 +399,7 @@ fn write_results(
     Ok(())
 }
 
-fn summarise(report: &Report, quiet: bool) {
+fn summarise(report: &Report, repaired: usize, quiet: bool) {
     for frame in report.frames.iter().filter(|f| !f.used) {
         let reason = frame.reason.as_deref().unwrap_or("not used");
         eprintln!("jade-stack: {} is left out: {reason}", frame.file);
@@ -306,6 +411,9 @@ fn summarise(report: &Report, quiet: bool) {
     eprint!("{used} of {} frames combined", report.frames.len());
     if let Some(noise) = report.noise {
         eprint!("; noise ÷ {:.2} (at best ÷ {:.2})", noise.gain, noise.ideal_gain);
+    }
+    if repaired > 0 {
+        eprint!("; {repaired} faulty samples repaired in each");
     }
     eprintln!();
 }

@@ -52,7 +52,10 @@ fn odd_files_are_listed_with_one_sentence_and_break_nothing() {
     );
     let text = upload("notes.tif", b"the moon sets at four");
     assert!(
-        text["frame"]["problem"].as_str().unwrap().starts_with("notes.tif: this is not a TIFF"),
+        text["frame"]["problem"]
+            .as_str()
+            .unwrap()
+            .starts_with("notes.tif: this is not a camera raw"),
         "{text}"
     );
     let fine = upload("card%2Fnight%20%22one%22.tif", &good);

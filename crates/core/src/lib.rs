@@ -16,6 +16,7 @@ pub mod export;
 pub mod frames;
 pub mod measure;
 pub mod plan;
+pub mod prepare;
 pub mod progress;
 pub mod report;
 

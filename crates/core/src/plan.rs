@@ -1,6 +1,7 @@
 //! The plan: every setting of every step, as one value.
 
 use crate::CoreError;
+use crate::prepare::PreparePlan;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -127,6 +128,9 @@ pub struct Plan {
     pub version: u32,
     /// What the shoot is for.
     pub kind: Kind,
+    /// The prepare step.
+    #[serde(default)]
+    pub prepare: PreparePlan,
     /// The align step.
     pub align: AlignPlan,
     /// The combine step.
@@ -145,6 +149,7 @@ impl Plan {
         Self {
             version: 1,
             kind,
+            prepare: PreparePlan::default(),
             align: AlignPlan { mode, model: SceneModel::Auto, by_hand: vec![] },
             combine: CombinePlan {
                 method,
@@ -162,6 +167,7 @@ impl Plan {
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
+        self.prepare.check()?;
         if !(0.5..=20.0).contains(&self.combine.clip) {
             return Err(CoreError::Setting(format!(
                 "A clipped mean cannot reject beyond {} sigma; choose from 0.5 to 20.",
@@ -211,7 +217,8 @@ mod tests {
     fn a_plan_survives_its_written_form() {
         let plan = Plan::of(Kind::NightSky);
         let text = serde_json::to_string(&plan).unwrap();
-        assert!(text.contains(r#""kind":"night-sky","align":{"mode":"stars""#), "{text}");
+        assert!(text.contains(r#""kind":"night-sky","prepare":{"white_balance":{"by":"as-shot"}"#));
+        assert!(text.contains(r#""align":{"mode":"stars""#), "{text}");
         assert_eq!(serde_json::from_str::<Plan>(&text).unwrap(), plan);
     }
 

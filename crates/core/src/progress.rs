@@ -7,6 +7,8 @@ use ts_rs::TS;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
 #[serde(rename_all = "lowercase")]
 pub enum Stage {
+    /// Making what the frames are calibrated with; counted in frames.
+    Prepare,
     /// Decoding the frames; counted in frames.
     Frames,
     /// Finding each frame's motion; counted in frames.
@@ -21,6 +23,7 @@ impl Stage {
     /// The stage's name in reports and routes.
     pub fn name(self) -> &'static str {
         match self {
+            Self::Prepare => "prepare",
             Self::Frames => "frames",
             Self::Align => "align",
             Self::Combine => "combine",

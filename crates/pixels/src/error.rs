@@ -13,7 +13,7 @@ pub enum PictureError {
         source: std::io::Error,
     },
     /// Not one of the formats that are read, whatever its name says.
-    #[error("{}: this is not a TIFF, PNG or JPEG picture (it begins with {begins}); save it again in one of these formats.", name(.path))]
+    #[error("{}: this is not a camera raw, TIFF, PNG or JPEG picture (it begins with {begins}); save it again in one of these formats.", name(.path))]
     UnknownFormat {
         /// The file.
         path: PathBuf,

@@ -13,6 +13,8 @@ pub enum FileFormat {
     Png,
     /// JPEG, 8 bit.
     Jpeg,
+    /// Camera raw, DNG among it: a sensor's mosaic.
+    Raw,
 }
 
 /// Facts of one picture file; what the file does not tell is `None`.

@@ -9,6 +9,7 @@ pub mod colour;
 mod error;
 pub mod facts;
 pub mod limits;
+pub mod mosaic;
 pub mod pyramid;
 pub mod read;
 pub mod tiled;

@@ -352,6 +352,66 @@ impl<T: Sample> TileWriter<T> {
     }
 }
 
+/// Writes a tiled file from rows that come in order, however many at a time.
+pub struct RowWriter<T> {
+    tiles: TileWriter<T>,
+    /// Rows that do not make whole tiles yet, and the first one's number.
+    band: Vec<T>,
+    top: u32,
+}
+
+impl<T: Sample> RowWriter<T> {
+    /// Begins a file at `path`.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn create(
+        path: &Path,
+        width: u32,
+        height: u32,
+        channels: u32,
+    ) -> Result<Self, PictureError> {
+        let tiles = TileWriter::create(path, width, height, channels)?;
+        Ok(Self { tiles, band: Vec::new(), top: 0 })
+    }
+
+    /// Takes the next whole rows.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn write(&mut self, samples: &[T]) -> Result<(), PictureError> {
+        let Shape { width, height, channels } = self.tiles.shape;
+        let row = width as usize * channels as usize;
+        let region = |top, rows| Region { x: 0, y: top, width, height: rows };
+        let whole = (samples.len() / row) as u32;
+        // Whole rows of tiles need no gathering.
+        let last = self.top + whole == height && whole <= SIDE;
+        if self.band.is_empty() && (whole == SIDE || last) {
+            self.tiles.write_region(region(self.top, whole), samples)?;
+            self.top += whole;
+            return Ok(());
+        }
+        for one in samples.chunks_exact(row) {
+            self.band.extend_from_slice(one);
+            let rows = (self.band.len() / row) as u32;
+            if rows == SIDE || self.top + rows == height {
+                self.tiles.write_region(region(self.top, rows), &self.band)?;
+                self.top += rows;
+                self.band.clear();
+            }
+        }
+        Ok(())
+    }
+
+    /// Gives the file its name, once all rows were written.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn finish(self) -> Result<TiledFile<T>, PictureError> {
+        self.tiles.finish(false)
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -158,7 +158,7 @@ fn text_and_empty_files_are_told_apart() {
     let (_folder, file) = folder();
     std::fs::write(file("note.tif"), "the moon sets at four").unwrap();
     let error = PictureFile::open(&file("note.tif")).err().unwrap().to_string();
-    assert!(error.contains("note.tif: this is not a TIFF"), "{error}");
+    assert!(error.contains("note.tif: this is not a camera raw"), "{error}");
     assert!(error.contains("the moon sets at"), "{error}");
     std::fs::write(file("none.tif"), "").unwrap();
     let error = PictureFile::open(&file("none.tif")).err().unwrap().to_string();

@@ -10,6 +10,7 @@ pub mod geometry;
 pub mod kiln_yard;
 pub mod night_sky;
 mod random;
+pub mod raw;
 mod sensor;
 mod texture;
 

@@ -21,9 +21,9 @@ pub struct Sensor {
 }
 
 /// Electrons at the white point: few, as at a high ISO.
-const FULL_WELL: f32 = 500.0;
+pub const FULL_WELL: f32 = 500.0;
 /// Read noise in electrons.
-const READ_NOISE: f32 = 2.5;
+pub const READ_NOISE: f32 = 2.5;
 /// Share of pixels that are hot.
 const HOT_SHARE: f64 = 0.0002;
 
@@ -32,7 +32,7 @@ const HOT_SHARE: f64 = 0.0002;
 pub fn record(sensor: &Sensor, exposure: u64, light: &[f32]) -> Vec<u16> {
     let row = sensor.width as usize * 3;
     let mut out = vec![0u16; light.len()];
-    let hot = hot_pixels(sensor);
+    let hot = hot_pixels(sensor, HOT_SHARE);
     let srgb = Encoding::srgb();
     out.par_chunks_mut(row).zip(light.par_chunks(row)).enumerate().for_each(|(y, (out, light))| {
         let mut random = stream(sensor.seed, "noise", exposure, y as u64);
@@ -56,10 +56,10 @@ pub fn record(sensor: &Sensor, exposure: u64, light: &[f32]) -> Vec<u16> {
     out
 }
 
-/// Row, column and electrons of every hot pixel, in the order of rows.
-fn hot_pixels(sensor: &Sensor) -> Vec<(u32, u32, f32)> {
+/// Row, column and electrons of every hot pixel, a share of all, in the order of rows.
+pub fn hot_pixels(sensor: &Sensor, share: f64) -> Vec<(u32, u32, f32)> {
     let mut random = stream(sensor.seed, "hot pixels", 0, 0);
-    let count = (sensor.width as f64 * sensor.height as f64 * HOT_SHARE) as usize;
+    let count = (sensor.width as f64 * sensor.height as f64 * share) as usize;
     let mut hot: Vec<(u32, u32, f32)> = (0..count)
         .map(|_| {
             let (y, x) =

@@ -19,7 +19,7 @@ struct Demo {
     make: fn(&Path) -> Result<(), SceneError>,
 }
 
-const DEMOS: [Demo; 2] = [
+const DEMOS: [Demo; 3] = [
     Demo {
         name: "Kiln yard at dusk",
         kind: Kind::LowLightBurst,
@@ -31,6 +31,22 @@ const DEMOS: [Demo; 2] = [
         kind: Kind::NightSky,
         folder: "saltpan-mast",
         make: |folder| NightSky::new(night_sky::Options::default())?.write(folder, |_, _| true),
+    },
+    Demo {
+        name: "Saltpan mast, raw",
+        kind: Kind::NightSky,
+        folder: "saltpan-mast-raw",
+        make: |folder| {
+            let options = night_sky::Options {
+                frames: 8,
+                darks: 8,
+                width: 1800,
+                height: 1200,
+                seed: 4,
+                deflate: false,
+            };
+            NightSky::new(options)?.write_raw(folder, 8, 8, |_, _| true)
+        },
     },
 ];
 
@@ -71,7 +87,13 @@ pub async fn store_shoots(app: &Arc<App>) -> Result<(), ApiError> {
         let new = NewShoot { name: demo.name.to_owned(), kind: demo.kind };
         let shoot = app.store.add_shoot(&new).await?;
         let frames = folder(&app.data).join(demo.folder);
-        for (folder, role) in [(frames.clone(), Role::Light), (frames.join("darks"), Role::Dark)] {
+        let folders = [
+            (frames.clone(), Role::Light),
+            (frames.join("darks"), Role::Dark),
+            (frames.join("flats"), Role::Flat),
+            (frames.join("biases"), Role::Bias),
+        ];
+        for (folder, role) in folders {
             if !folder.exists() {
                 continue;
             }

@@ -5,7 +5,10 @@ use crate::types::{Folder, FolderEntry};
 use std::path::{Path, PathBuf};
 
 /// File endings that are offered as pictures.
-const ENDINGS: [&str; 5] = ["tif", "tiff", "png", "jpg", "jpeg"];
+const ENDINGS: [&str; 17] = [
+    "tif", "tiff", "png", "jpg", "jpeg", "dng", "cr2", "cr3", "nef", "nrw", "arw", "orf", "rw2",
+    "raf", "pef", "srw", "3fr",
+];
 
 /// The opened folders.
 #[derive(Debug, Clone)]

@@ -7,6 +7,7 @@ use crate::store::NewFrame;
 use crate::types::{Added, Event, Role};
 use jade_core::engine::content_hash;
 use jade_core::frames::FrameInput;
+use jade_core::prepare::PreparePlan;
 use jade_pixels::read::PictureFile;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -43,7 +44,13 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
         return Ok(Added { name, frame: None, same_as: Some(same.name) });
     }
     let bytes = tokio::fs::metadata(&path).await?.len() as i64;
-    let input = FrameInput { path: path.clone(), name: name.clone(), content: blake3.clone() };
+    let input = FrameInput {
+        path: path.clone(),
+        name: name.clone(),
+        content: blake3.clone(),
+        prepare: PreparePlan::default(),
+        calibration: None,
+    };
     let cache = app.cache.clone();
     let facts = tokio::task::spawn_blocking(move || {
         let facts = PictureFile::open(&input.path)?.facts().clone();
@@ -85,7 +92,7 @@ pub async fn add_folder(
     let pictures = crate::folders::pictures_in(&folder)?;
     if pictures.is_empty() {
         return Err(ApiError::Refused(format!(
-            "{path}: there is no TIFF, PNG or JPEG file in this folder; choose another."
+            "{path}: there is no raw, TIFF, PNG or JPEG file in this folder; choose another."
         )));
     }
     let mut running = tokio::task::JoinSet::new();

@@ -4,6 +4,7 @@ use crate::App;
 use crate::error::ApiError;
 use crate::types::Event;
 use jade_core::engine;
+use jade_core::prepare::PreparePlan;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
@@ -39,7 +40,7 @@ async fn one(app: &Arc<App>, failed: &mut Vec<i64>) -> Result<Option<i64>, ApiEr
     // Files that are being added come first: they need the disk and the processor.
     let _all = app.importers.acquire_many(app.importer_places).await.expect("never closed");
     let Some(row) = app.store.unmeasured_frame(failed).await? else { return Ok(None) };
-    let (input, cache) = (row.input(), app.cache.clone());
+    let (input, cache) = (row.input(&PreparePlan::default()), app.cache.clone());
     let measured =
         tokio::task::spawn_blocking(move || engine::measure(&input, &cache, &|| false)).await?;
     match measured {

@@ -10,7 +10,7 @@ use jade_core::frames::{Combined, Frame, Light};
 use jade_core::measure::noise::{self, PatchFigures};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
-use jade_pixels::pyramid::{self, Averaged};
+use jade_pixels::pyramid;
 use jade_pixels::tiled::{Region, Sample, TiledFile};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -57,7 +57,9 @@ impl std::str::FromStr for Source {
 /// Levels of a picture, full size first.
 enum Levels {
     Frame(Box<Frame>, Vec<TiledFile<u16>>),
-    /// Light: a result, or a frame of floating-point numbers.
+    /// A frame of floating-point numbers.
+    Light(Box<Frame>, Vec<TiledFile<f32>>),
+    /// Light: a result, or a frame as it was placed.
     Result(Combined, Vec<TiledFile<f32>>),
     /// A map and what it counts to at most.
     Map(Vec<TiledFile<u16>>, MapKind, u16),
@@ -105,18 +107,30 @@ impl Gallery {
 /// # Errors
 /// [`ApiError`] when it is gone or cannot be read.
 pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError> {
-    if let Some(shown) = app.gallery.known(source) {
+    // A frame is shown under the treatment that its shoot has now.
+    let input = match source {
+        Source::Frame(id) => {
+            let row = app.store.frame(id).await?;
+            Some(row.input(&app.store.plan(row.shoot_id).await?.prepare))
+        }
+        _ => None,
+    };
+    let known = || {
+        let shown = app.gallery.known(source)?;
+        input.as_ref().is_none_or(|input| shown.version == version(input)).then_some(shown)
+    };
+    if let Some(shown) = known() {
         return Ok(shown);
     }
     let turn =
         app.gallery.opening.lock().expect("the gallery's lock").entry(source).or_default().clone();
     let _one_at_a_time = turn.lock().await;
-    if let Some(shown) = app.gallery.known(source) {
+    if let Some(shown) = known() {
         return Ok(shown);
     }
     let shown = match source {
-        Source::Frame(id) => {
-            let input = app.store.frame(id).await?.input();
+        Source::Frame(_) => {
+            let input = input.ok_or_else(|| ApiError::missing("This frame"))?;
             let cache = app.cache.clone();
             tokio::task::spawn_blocking(move || open_frame(&input, &cache)).await??
         }
@@ -148,7 +162,8 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
             let motion = own.and_then(|f| f.motion).ok_or_else(|| {
                 ApiError::Refused(format!("{} was not placed in this result.", frame.name))
             })?;
-            let (input, cache) = (frame.input(), app.cache.clone());
+            let prepare = &row.record()?.plan.prepare;
+            let (input, cache) = (frame.input(prepare), app.cache.clone());
             tokio::task::spawn_blocking(move || open_placed(&input, &cache, &motion, &row.key))
                 .await??
         }
@@ -167,12 +182,20 @@ pub fn open_frame(
     let frame = Frame::decode(input, cache, &mut || Ok(()))?;
     let encoding = frame.encoding.clone();
     let path = cache.frame(&input.key());
-    let levels = match frame.facts.float {
-        true => Levels::Result(Combined(TiledFile::open(&path)?), levels::<f32>(&path, &encoding)?),
-        false => Levels::Frame(Box::new(frame), levels::<u16>(&path, &encoding)?),
+    let levels = match frame.holds_light() {
+        true => Levels::Light(Box::new(frame), levels(&path, &encoding)?),
+        false => {
+            let average = |channel: usize, codes: &[u16]| frame.decoding().average(channel, codes);
+            let levels = levels_by(&path, |from, path| pyramid::halve_by(from, path, average))?;
+            Levels::Frame(Box::new(frame), levels)
+        }
     };
-    let version = input.key().as_str()[..12].to_owned();
-    Ok(Shown { levels, encoding, version, origin: [0, 0] })
+    Ok(Shown { levels, encoding, version: version(input), origin: [0, 0] })
+}
+
+/// What tells a frame under one treatment from the same under another.
+fn version(input: &jade_core::frames::FrameInput) -> String {
+    input.light_key().as_str()[..12].to_owned()
 }
 
 /// Opens a result from its folder.
@@ -184,7 +207,7 @@ pub fn open_result(
 ) -> Result<Shown, ApiError> {
     let path = folder.join("0.tiles");
     let encoding = Encoding::from_icc(&path, Some(profile))?;
-    let levels = levels::<f32>(&path, &encoding)?;
+    let levels = levels(&path, &encoding)?;
     let full = Combined(TiledFile::open(&path)?);
     let version = key[..12].to_owned();
     Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin })
@@ -213,23 +236,20 @@ fn open_placed(
     motion: &Motion,
     result: &str,
 ) -> Result<Shown, ApiError> {
-    let path = cache.placed(&result[..12], &input.key());
+    let path = cache.placed(&result[..12], &input.light_key());
     let frame = Frame::decode(input, cache, &mut || Ok(()))?;
     if TiledFile::<f32>::open(&path).is_err() {
         engine::place(&frame, motion, &path)?;
     }
-    let levels = levels::<f32>(&path, &frame.encoding)?;
+    let levels = levels(&path, &frame.encoding)?;
     let full = Combined(TiledFile::open(&path)?);
-    let version = format!("{}-{}", &result[..12], &input.key().as_str()[..8]);
+    let version = format!("{}-{}", &result[..12], &input.light_key().as_str()[..8]);
     let encoding = frame.encoding;
     Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin: [0, 0] })
 }
 
 /// Opens all levels beside the full one, making those that are missing.
-fn levels<T: Averaged>(
-    full: &Path,
-    encoding: &Encoding,
-) -> Result<Vec<TiledFile<T>>, PictureError> {
+fn levels(full: &Path, encoding: &Encoding) -> Result<Vec<TiledFile<f32>>, PictureError> {
     levels_by(full, |from, path| pyramid::halve(from, encoding, path))
 }
 
@@ -267,7 +287,7 @@ impl Shown {
     /// Its light; a map has none.
     fn light(&self) -> Option<&dyn Light> {
         match &self.levels {
-            Levels::Frame(frame, _) => Some(frame.as_ref()),
+            Levels::Frame(frame, _) | Levels::Light(frame, _) => Some(frame.as_ref()),
             Levels::Result(result, _) => Some(result),
             Levels::Map(..) => None,
         }
@@ -276,7 +296,7 @@ impl Shown {
     fn count(&self) -> usize {
         match &self.levels {
             Levels::Frame(_, levels) => levels.len(),
-            Levels::Result(_, levels) => levels.len(),
+            Levels::Light(_, levels) | Levels::Result(_, levels) => levels.len(),
             Levels::Map(levels, ..) => levels.len(),
         }
     }
@@ -285,7 +305,9 @@ impl Shown {
     fn level_size(&self, level: usize) -> (u32, u32) {
         match &self.levels {
             Levels::Frame(_, levels) => (levels[level].width(), levels[level].height()),
-            Levels::Result(_, levels) => (levels[level].width(), levels[level].height()),
+            Levels::Light(_, levels) | Levels::Result(_, levels) => {
+                (levels[level].width(), levels[level].height())
+            }
             Levels::Map(levels, ..) => (levels[level].width(), levels[level].height()),
         }
     }
@@ -316,11 +338,15 @@ impl Shown {
                 .map(|c| ((srgb.encode(c, turned[c] * gain) as u32 * 255 + 32767) / 65535) as u8)
         };
         let pixels: Vec<[u8; 3]> = match &self.levels {
-            Levels::Frame(_, levels) => {
-                let curves = [0, 1, 2].map(|c| self.encoding.curve(c));
+            Levels::Frame(frame, levels) => {
+                let light = frame.decoding().pixel();
                 let samples = levels[level].read_region(region)?;
-                let pixels = samples.as_chunks::<3>().0.iter();
-                pixels.map(|p| show([0, 1, 2].map(|c| curves[c][p[c] as usize]))).collect()
+                samples.as_chunks::<3>().0.iter().map(|p| show(light(*p))).collect()
+            }
+            Levels::Light(frame, levels) => {
+                let light = levels[level].read_region(region)?;
+                let pixels = light.as_chunks::<3>().0.iter();
+                pixels.map(|p| show(frame.decoding().mixed(*p))).collect()
             }
             Levels::Result(_, levels) => {
                 let light = levels[level].read_region(region)?;

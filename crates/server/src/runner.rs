@@ -4,12 +4,14 @@ use crate::App;
 use crate::error::ApiError;
 use crate::pictures;
 use crate::store::{JobRow, NewResult};
-use crate::types::{Event, Job, JobState};
+use crate::types::{Event, Job, JobState, Role};
 use jade_core::CoreError;
 use jade_core::cache::MapKind;
 use jade_core::engine::{self, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::Plan;
+use jade_core::prepare::PreparePlan;
+use jade_core::prepare::calibration::CalibrationFrames;
 use jade_core::progress::{Stage, Watch};
 use jade_core::report::StageTime;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
@@ -177,16 +179,40 @@ async fn tell_progress(app: Arc<App>, row: JobRow) {
     }
 }
 
+/// The frames of a shoot that its lights are calibrated with.
+async fn calibration_frames(app: &Arc<App>, shoot: i64) -> Result<CalibrationFrames, ApiError> {
+    let mut frames = CalibrationFrames::default();
+    for row in app.store.frames(shoot).await?.iter().filter(|row| row.is_usable()) {
+        let kept = match row.role()? {
+            Role::Light => continue,
+            Role::Dark => &mut frames.darks,
+            Role::Flat => &mut frames.flats,
+            Role::Bias => &mut frames.biases,
+        };
+        kept.push(row.input(&PreparePlan::default()));
+    }
+    Ok(frames)
+}
+
 async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(), ApiError> {
     let plan = row.plan()?;
     let ids = row.frame_ids()?;
     let mut inputs = Vec::new();
     for id in &ids {
-        inputs.push(app.store.frame(*id).await?.input());
+        inputs.push(app.store.frame(*id).await?.input(&plan.prepare));
     }
+    let calibration = calibration_frames(app, row.shoot_id).await?;
     let reference = row.reference_id.and_then(|r| ids.iter().position(|id| *id == r));
     let (worker, followed) = (app.clone(), watch.clone());
     let work = move || -> Result<(Outcome, Vec<FrameInput>, Plan), ApiError> {
+        engine::calibrate(
+            &calibration,
+            &mut inputs,
+            plan.prepare.repair,
+            &worker.cache,
+            worker.budget,
+            &*followed,
+        )?;
         let request = Request {
             frames: &inputs,
             reference,

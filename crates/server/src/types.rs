@@ -6,6 +6,8 @@ use jade_core::plan::{
     AlignMode, AlignPlan, CombinePlan, Edges, HandPairs, Kind, Method, Plan, PlanFrame, PlanRecord,
     SceneModel,
 };
+use jade_core::prepare::demosaic::Demosaic;
+use jade_core::prepare::{Highlights, PreparePlan, Repair, WhiteBalance};
 use jade_core::progress::Stage;
 use jade_core::report::{FrameReport, NoisePoint, Report, StageTime};
 use jade_pixels::facts::{Facts, FileFormat};
@@ -74,6 +76,8 @@ pub struct Shoot {
     pub frames: Vec<Frame>,
     /// What speaks against frames that are in.
     pub doubts: Vec<Doubt>,
+    /// Frames among the lights that seem to be for something else.
+    pub sortings: Vec<Sorting>,
     pub results: Vec<ShootResult>,
     pub jobs: Vec<Job>,
     pub probes: Vec<Probe>,
@@ -85,6 +89,13 @@ pub struct Shoot {
 pub enum Role {
     Light,
     Dark,
+    Flat,
+    Bias,
+}
+
+impl Role {
+    /// All of them, lights first.
+    pub const ALL: [Self; 4] = [Self::Light, Self::Dark, Self::Flat, Self::Bias];
 }
 
 /// One frame of a shoot.
@@ -112,6 +123,38 @@ pub struct Doubt {
     pub frame_id: i64,
     /// One sentence.
     pub reason: String,
+}
+
+/// Frames among the lights that seem to be for something else.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Sorting {
+    pub role: Role,
+    pub frame_ids: Vec<i64>,
+    /// Half a sentence.
+    pub reason: String,
+}
+
+/// The light that a raw frame was balanced for as shot.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct FrameLight {
+    /// Colour temperature in kelvin.
+    pub kelvin: f32,
+    pub tint: f32,
+}
+
+/// What is told about a frame's colours.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct FrameColour {
+    /// Whether it is raw.
+    pub raw: bool,
+    /// The light it was balanced for as shot, where the file tells.
+    pub light: Option<FrameLight>,
+}
+
+/// Light of a patch as shot: red, green, blue.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct Grey {
+    pub grey: [f32; 3],
 }
 
 /// What became of a file that was added.
@@ -325,6 +368,11 @@ pub fn typescript() -> String {
     }
     declare!(
         Kind,
+        WhiteBalance,
+        Demosaic,
+        Highlights,
+        Repair,
+        PreparePlan,
         AlignMode,
         SceneModel,
         HandPairs,
@@ -353,6 +401,10 @@ pub fn typescript() -> String {
         Role,
         Frame,
         Doubt,
+        Sorting,
+        FrameLight,
+        FrameColour,
+        Grey,
         Added,
         AddFolder,
         FramesChange,

@@ -4,7 +4,9 @@ import type {
   Export,
   ExportFormat,
   Folder,
+  FrameColour,
   FramesChange,
+  Grey,
   HandFound,
   Job,
   Measured,
@@ -51,6 +53,9 @@ export const api = {
   folder: (path: string) => call<Folder>('GET', `/folders?path=${encodeURIComponent(path)}`),
   addFolder: (id: number, path: string, role: Role) =>
     call<Added[]>('POST', `/shoots/${id}/folder`, { path, role }),
+  colour: (frame: number) => call<FrameColour>('GET', `/frames/${frame}/colour`),
+  grey: (frame: number, x: number, y: number) =>
+    call<Grey>('GET', `/frames/${frame}/grey?x=${x}&y=${y}`),
   tryByHand: (pairs: [number, number, number, number][]) =>
     call<HandFound>('POST', '/hand-fit', { pairs }),
   run: (id: number) => call<Job>('POST', `/shoots/${id}/runs`),
@@ -65,8 +70,10 @@ export const api = {
     call<Export[]>('POST', `/results/${result}/exports`, { format }),
 }
 
-export function thumbnail(source: string): string {
-  return `/api/pictures/${source}/thumbnail.jpg`
+/** The small picture of a source; of a frame, under a treatment. */
+export function thumbnail(source: string, treatment = ''): string {
+  const own = treatment ? `?of=${encodeURIComponent(treatment)}` : ''
+  return `/api/pictures/${source}/thumbnail.jpg${own}`
 }
 
 /** What an error says to the person. */

@@ -2,6 +2,48 @@
 
 export type Kind = "night-sky" | "star-trails" | "low-light-burst" | "clear-the-scene";
 
+export type WhiteBalance = { "by": "as-shot" } | { "by": "light", 
+/**
+ * Colour temperature in kelvin, 1700 to 25000.
+ */
+kelvin: number, 
+/**
+ * Towards green above 0, towards magenta below, -150 to 150.
+ */
+tint: number, } | { "by": "neutral", 
+/**
+ * Its linear light as shot: red, green, blue.
+ */
+grey: [number, number, number], };
+
+export type Demosaic = "fast" | "fine";
+
+export type Highlights = "clip" | "keep";
+
+export type Repair = "auto" | "always" | "off";
+
+export type PreparePlan = { 
+/**
+ * White balance.
+ */
+white_balance: WhiteBalance, 
+/**
+ * How a mosaic's missing colours are found; raw frames only.
+ */
+demosaic: Demosaic, 
+/**
+ * What happens where a colour is full; raw frames only.
+ */
+highlights: Highlights, 
+/**
+ * Exposure in stops, -5 to 5.
+ */
+gain_ev: number, 
+/**
+ * Which samples that are faulty in all frames are repaired.
+ */
+repair: Repair, };
+
 export type AlignMode = "stars" | "scene" | "none";
 
 export type SceneModel = "auto" | "shift" | "similarity" | "homography";
@@ -71,6 +113,10 @@ version: number,
  */
 kind: Kind, 
 /**
+ * The prepare step.
+ */
+prepare: PreparePlan, 
+/**
  * The align step.
  */
 align: AlignPlan, 
@@ -107,9 +153,9 @@ reference: string,
  */
 frames: Array<PlanFrame>, };
 
-export type Stage = "frames" | "align" | "combine" | "export";
+export type Stage = "prepare" | "frames" | "align" | "combine" | "export";
 
-export type FileFormat = "tiff" | "png" | "jpeg";
+export type FileFormat = "tiff" | "png" | "jpeg" | "raw";
 
 export type Facts = { 
 /**
@@ -395,9 +441,13 @@ reference_id: number | null, frames: Array<Frame>,
 /**
  * What speaks against frames that are in.
  */
-doubts: Array<Doubt>, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
+doubts: Array<Doubt>, 
+/**
+ * Frames among the lights that seem to be for something else.
+ */
+sortings: Array<Sorting>, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
 
-export type Role = "light" | "dark";
+export type Role = "light" | "dark" | "flat" | "bias";
 
 export type Frame = { id: number, name: string, 
 /**
@@ -422,6 +472,30 @@ export type Doubt = { frame_id: number,
  * One sentence.
  */
 reason: string, };
+
+export type Sorting = { role: Role, frame_ids: Array<number>, 
+/**
+ * Half a sentence.
+ */
+reason: string, };
+
+export type FrameLight = { 
+/**
+ * Colour temperature in kelvin.
+ */
+kelvin: number, tint: number, };
+
+export type FrameColour = { 
+/**
+ * Whether it is raw.
+ */
+raw: boolean, 
+/**
+ * The light it was balanced for as shot, where the file tells.
+ */
+light: FrameLight | null, };
+
+export type Grey = { grey: [number, number, number], };
 
 export type Added = { name: string, frame: Frame | null, 
 /**

@@ -2,7 +2,7 @@
 import { CircleQuestionMark, Undo2 } from '@lucide/vue'
 import { computed } from 'vue'
 import StateDot from '../parts/StateDot.vue'
-import { kindNames, resultName } from '../parts/units'
+import { counts, kindNames, resultName } from '../parts/units'
 import { useShoot, type Step } from '../shoot/store'
 
 const emit = defineEmits<{ keys: [] }>()
@@ -17,8 +17,7 @@ interface Entry {
 }
 
 const count = computed(() => {
-  const darks = store.darks.length ? ` · ${store.darks.length} dark` : ''
-  return `${store.lights.length} light${darks}`
+  return counts([...store.lights, ...store.calibration])
 })
 
 const entries = computed<Entry[]>(() => {
@@ -29,6 +28,8 @@ const entries = computed<Entry[]>(() => {
     (f) => f.used && f.rms_px && f.file !== latest.report.reference,
   )
   const rms = aligned?.map((f) => f.rms_px!).sort((p, q) => p - q)
+  const prepareChanged =
+    latest && JSON.stringify(latest.plan.prepare) !== JSON.stringify(plan?.prepare)
   const alignChanged = latest && JSON.stringify(latest.plan.align) !== JSON.stringify(plan?.align)
   const combineChanged = latest && (alignChanged || store.planChanged || framesChanged.value)
   const gain = latest?.report.noise
@@ -45,6 +46,12 @@ const entries = computed<Entry[]>(() => {
       finding: store.lights.length
         ? `${store.used.length} of ${store.lights.length} in`
         : 'none yet',
+    },
+    {
+      step: 'prepare',
+      name: 'Prepare',
+      dot: dot('prepare', prepareChanged),
+      finding: stage === 'prepare' ? 'running' : treatment.value,
     },
     {
       step: 'align',
@@ -85,6 +92,15 @@ const entries = computed<Entry[]>(() => {
   ]
 })
 
+/** The treatment in a few words. */
+const treatment = computed(() => {
+  const prepare = store.shoot?.plan.prepare
+  const balance = prepare?.white_balance
+  if (store.calibration.length) return `${store.calibration.length} to calibrate`
+  if (balance?.by === 'light') return `${Math.round(balance.kelvin)} K`
+  return balance?.by === 'neutral' ? 'grey picked' : 'as shot'
+})
+
 /** Whether other frames are in than those that the latest result was given. */
 const framesChanged = computed(() => {
   const given = store.latest?.report.frames.map((f) => f.file).join('/')
@@ -113,7 +129,7 @@ const ready = computed(() => store.used.length > 1 && !store.running)
       <button
         v-for="entry in entries"
         :key="entry.step"
-        class="min-w-[112px] rounded-lg px-3 py-1.5 text-left"
+        class="min-w-[104px] rounded-lg px-3 py-1.5 text-left"
         :class="store.step === entry.step ? 'bg-raised' : 'hover:bg-sheet'"
         :aria-current="store.step === entry.step ? 'step' : undefined"
         :data-test="`step-${entry.step}`"

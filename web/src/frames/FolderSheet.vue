@@ -8,6 +8,12 @@ import Sheet from '../parts/Sheet.vue'
 import { useShoot } from '../shoot/store'
 import { useUploads } from './uploads'
 
+/** What the frames of a folder are for, by its name. */
+function guess(name: string): Role {
+  const word = name.match(/dark|flat|bias/i)?.[0].toLowerCase()
+  return (word as Role | undefined) ?? 'light'
+}
+
 const props = defineProps<{ open: boolean }>()
 const emit = defineEmits<{ close: [] }>()
 const store = useShoot()
@@ -26,7 +32,7 @@ async function look(path: string) {
   try {
     folder.value = await api.folder(path)
     problem.value = ''
-    role.value = /dark/i.test(folder.value.name) ? 'dark' : 'light'
+    role.value = guess(folder.value.name)
   } catch (error) {
     problem.value = sentence(error)
   }
@@ -83,17 +89,19 @@ async function add() {
           v-else-if="folder.path && !folder.pictures.length && !folder.folders.length"
           class="p-2 text-dim"
         >
-          This folder holds no TIFF, PNG or JPEG file.
+          This folder holds no raw, TIFF, PNG or JPEG file.
         </li>
       </ul>
       <div class="mt-4 flex items-center gap-3">
         <Segmented
           v-model="role"
-          class="w-[200px]"
+          class="w-[260px]"
           label="Role"
           :options="[
-            { value: 'light', text: 'Light frames' },
-            { value: 'dark', text: 'Dark frames' },
+            { value: 'light', text: 'Light' },
+            { value: 'dark', text: 'Dark' },
+            { value: 'flat', text: 'Flat' },
+            { value: 'bias', text: 'Bias' },
           ]"
         />
         <button class="button ml-auto" @click="emit('close')">Cancel</button>

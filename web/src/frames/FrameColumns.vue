@@ -1,17 +1,21 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { thumbnail } from '../api/client'
-import type { Frame } from '../api/types'
+import type { Frame, Role } from '../api/types'
 import { exposure } from '../parts/units'
 import { useShoot } from '../shoot/store'
 
 const store = useShoot()
 const strip = ref<HTMLElement>()
 
-const sets = computed(() => [
-  { name: 'Lights', frames: store.lights },
-  { name: 'Darks', frames: store.darks },
-])
+const sets = computed(() => {
+  const roles: Role[] = ['dark', 'flat', 'bias']
+  const others = roles.map((role) => ({
+    name: role === 'bias' ? 'biases' : `${role}s`,
+    frames: store.calibration.filter((f) => f.role === role),
+  }))
+  return [{ name: '', frames: store.lights }, ...others.filter((set) => set.frames.length)]
+})
 
 const frame = computed(() => store.shoot?.frames.find((f) => f.id === store.selected))
 
@@ -98,7 +102,7 @@ function choose(one: Frame) {
 }
 
 function key(event: KeyboardEvent) {
-  const all = [...store.lights, ...store.darks]
+  const all = [...store.lights, ...store.calibration]
   const at = all.findIndex((f) => f.id === store.selected)
   const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
   const one = all[at]
@@ -140,10 +144,10 @@ function key(event: KeyboardEvent) {
     >
       <template v-for="set in sets" :key="set.name">
         <span
-          v-if="set.frames.length && set.name === 'Darks'"
+          v-if="set.name"
           class="mx-1 self-stretch border-l border-rule pl-1.5 text-[10.5px] text-faint [writing-mode:vertical-rl]"
         >
-          darks
+          {{ set.name }}
         </span>
         <button
           v-for="(one, index) in set.frames"
@@ -171,7 +175,7 @@ function key(event: KeyboardEvent) {
             ]"
           >
             <img
-              :src="thumbnail(`frame-${one.id}`)"
+              :src="thumbnail(`frame-${one.id}`, store.treatment)"
               alt=""
               draggable="false"
               loading="lazy"
@@ -208,7 +212,7 @@ function key(event: KeyboardEvent) {
           </span>
         </button>
       </template>
-      <p v-if="!store.lights.length && !store.darks.length" class="self-center text-dim">
+      <p v-if="!store.lights.length && !store.calibration.length" class="self-center text-dim">
         No frames yet. Add files or a folder on the left, or drop them here.
       </p>
     </div>

@@ -2,7 +2,9 @@
 import { FolderOpen, Upload } from '@lucide/vue'
 import { computed, ref } from 'vue'
 import { api } from '../api/client'
-import { bytes, factRows, measureRows } from '../parts/units'
+import type { Role } from '../api/types'
+import Segmented from '../parts/Segmented.vue'
+import { bytes, factRows, measureRows, roleNames } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import FolderSheet from './FolderSheet.vue'
 import { useUploads } from './uploads'
@@ -10,6 +12,9 @@ import { useUploads } from './uploads'
 const store = useShoot()
 const uploads = useUploads()
 const browsing = ref(false)
+/** What a file picker offers; raw files are told by their content, whatever they are called. */
+const endings =
+  '.dng,.cr2,.cr3,.nef,.nrw,.arw,.orf,.rw2,.raf,.pef,.srw,.3fr,.iiq,.tif,.tiff,.png,.jpg,.jpeg'
 const input = ref<HTMLInputElement>()
 
 const frame = computed(
@@ -21,6 +26,15 @@ function picked() {
   if (files.length) void uploads.add(store.shoot!.id, files)
   input.value!.value = ''
 }
+
+const roles = (Object.keys(roleNames) as Role[]).map((value) => ({
+  value,
+  text: roleNames[value],
+}))
+const role = computed<Role>({
+  get: () => frame.value?.role ?? 'light',
+  set: (role) => void (frame.value && store.setRole([frame.value.id], role)),
+})
 
 /** Frames that something speaks against, with the reason. */
 const doubts = computed(() =>
@@ -69,7 +83,7 @@ async function dismiss(id: number) {
       ref="input"
       type="file"
       multiple
-      accept=".tif,.tiff,.png,.jpg,.jpeg"
+      :accept="endings"
       class="sr-only"
       tabindex="-1"
       aria-label="Frames to add"
@@ -77,7 +91,8 @@ async function dismiss(id: number) {
       @change="picked"
     />
     <p class="col-span-2 text-[12px] text-faint">
-      TIFF, PNG or JPEG. Drop files anywhere on this page. Frames from a folder stay where they are.
+      Camera raw, TIFF, PNG or JPEG. Drop files anywhere on this page. Frames from a folder stay
+      where they are.
     </p>
   </div>
 
@@ -107,6 +122,30 @@ async function dismiss(id: number) {
   <p v-if="waiting" class="mb-2 text-[12px] text-faint" data-test="waiting">
     Measuring {{ waiting }} frame{{ waiting > 1 ? 's' : '' }} …
   </p>
+
+  <div v-if="store.shoot!.sortings.length" class="section" data-test="sortings">
+    <h3>Not for stacking?</h3>
+    <ul class="flex flex-col gap-2.5">
+      <li v-for="one in store.shoot!.sortings" :key="one.role">
+        <p class="text-dim">
+          {{
+            one.frame_ids.length === 1 ? 'One frame looks' : `${one.frame_ids.length} frames look`
+          }}
+          like {{ roleNames[one.role] }} frames: {{ one.reason }}.
+        </p>
+        <div class="mt-1 grid grid-cols-2 gap-1.5">
+          <button
+            class="button"
+            :data-test="`sort-${one.role}`"
+            @click="store.setRole(one.frame_ids, one.role)"
+          >
+            Use as {{ roleNames[one.role] }}s
+          </button>
+          <button class="button" @click="look(one.frame_ids[0]!)">Look at one</button>
+        </div>
+      </li>
+    </ul>
+  </div>
 
   <div v-if="doubts.length" class="section" data-test="doubts">
     <h3 class="flex items-baseline gap-2">
@@ -189,10 +228,11 @@ async function dismiss(id: number) {
         {{ bytes(frame.bytes) }}{{ frame.linked ? ', stays in its folder' : '' }}
       </dd>
     </dl>
-    <p v-if="frame.role === 'dark'" class="mt-2 text-dim">
-      A dark frame: kept with the shoot, not combined with the lights.
-    </p>
-    <div v-else class="mt-3 grid grid-cols-2 gap-1.5">
+    <div class="mt-3 flex items-center gap-3">
+      <span class="text-dim">Used as</span>
+      <Segmented v-model="role" class="flex-1" label="Role" :options="roles" />
+    </div>
+    <div v-if="frame.role === 'light'" class="mt-3 grid grid-cols-2 gap-1.5">
       <button
         class="button"
         data-test="leave-out"

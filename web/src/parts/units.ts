@@ -1,5 +1,5 @@
 // Measurements as people write them.
-import type { AlignMode, Facts, Kind, Measures, Method, ShootResult } from '../api/types'
+import type { AlignMode, Facts, Kind, Measures, Method, Role, ShootResult } from '../api/types'
 
 export function exposure(seconds: number): string {
   if (seconds >= 0.3) return `${Number(seconds.toFixed(1))} s`
@@ -59,6 +59,23 @@ export function measureRows(measures: Measures): [string, string][] {
     ],
   ]
   return rows.filter((row): row is [string, string] => row[1] !== null)
+}
+
+export const roleNames: Record<Role, string> = {
+  light: 'light',
+  dark: 'dark',
+  flat: 'flat',
+  bias: 'bias',
+}
+
+/** "12 light · 4 dark": how many frames there are for each purpose. */
+export function counts(frames: { role: Role }[]): string {
+  const roles = Object.keys(roleNames) as Role[]
+  const told = roles.flatMap((role) => {
+    const count = frames.filter((f) => f.role === role).length
+    return count || role === 'light' ? [`${count} ${roleNames[role]}`] : []
+  })
+  return told.join(' · ')
 }
 
 export const kindNames: Record<Kind, string> = {

@@ -7,6 +7,7 @@ import ExportSheet from '../export/ExportSheet.vue'
 import FrameColumns from '../frames/FrameColumns.vue'
 import FramesSheet from '../frames/FramesSheet.vue'
 import { useUploads } from '../frames/uploads'
+import PrepareSheet from '../prepare/PrepareSheet.vue'
 import ProbePanel from '../probes/ProbePanel.vue'
 import RunStatus from '../runs/RunStatus.vue'
 import CompareView from '../viewer/CompareView.vue'
@@ -82,6 +83,7 @@ onUnmounted(() => {
     >
       <div class="min-h-0 flex-1 overflow-auto px-[18px] pt-4">
         <FramesSheet v-if="store.step === 'frames'" />
+        <PrepareSheet v-else-if="store.step === 'prepare'" />
         <AlignSheet v-else-if="store.step === 'align'" />
         <CombineSheet v-else-if="store.step === 'combine'" />
         <ExportSheet v-else />

@@ -2,6 +2,13 @@
 import type { Frame, Job, Plan, Shoot, ShootResult } from '../api/types'
 
 export const plan: Plan = {
+  prepare: {
+    white_balance: { by: 'as-shot' },
+    demosaic: 'fine',
+    highlights: 'clip',
+    gain_ev: 0,
+    repair: 'auto',
+  },
   align: { mode: 'stars', model: 'auto', by_hand: [] },
   combine: {
     method: 'clipped',
@@ -65,6 +72,7 @@ export function shoot(change: Partial<Shoot> = {}): Shoot {
     reference_id: null,
     frames: [1, 2, 3, 4, 5].map((id) => frame(id)),
     doubts: [],
+    sortings: [],
     results: [],
     jobs: [],
     probes: [],

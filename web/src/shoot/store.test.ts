@@ -76,8 +76,40 @@ describe('the shoot on the workbench', () => {
     const ids = (of: { id: number }[]) => of.map((f) => f.id)
     expect(ids(store.lights)).toEqual([1, 2, 5])
     expect(ids(store.used)).toEqual([1, 5])
-    expect(ids(store.darks)).toEqual([3])
+    expect(ids(store.calibration)).toEqual([3])
     expect(ids(store.unreadable)).toEqual([4])
+  })
+
+  it('says what frames are for, and undoing gives each its own role back', async () => {
+    const frames = [frame(1), frame(2, { role: 'dark' }), frame(3)]
+    server.shoot.mockResolvedValue(shoot({ frames }))
+    server.changeFrames.mockResolvedValue(shoot({ frames }))
+    const store = useShoot()
+    await store.open(1)
+    await store.setRole([1, 2], 'flat')
+    expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [1, 2], role: 'flat' })
+    server.changeFrames.mockClear()
+    await store.undo()
+    expect(server.changeFrames.mock.calls).toEqual([
+      [1, { ids: [1], role: 'light' }],
+      [1, { ids: [2], role: 'dark' }],
+    ])
+  })
+
+  it('shows a setting while it is dragged and remembers only where it ends', async () => {
+    server.shoot.mockResolvedValue(shoot())
+    server.changeShoot.mockImplementation(async (_, change) => shoot({ plan: change.plan }))
+    const store = useShoot()
+    await store.open(1)
+    const before = store.shoot!.plan
+    for (const gain of [0.1, 0.2]) await store.tryPlan((plan) => (plan.prepare.gain_ev = gain))
+    expect(store.undos).toEqual([])
+    expect(JSON.parse(store.treatment).gain_ev).toBe(0.2)
+    await store.setPlan((plan) => (plan.prepare.gain_ev = 0.3), before)
+    expect(store.undos).toHaveLength(1)
+    await store.undo()
+    const last = server.changeShoot.mock.lastCall![1]
+    expect(last.plan!.prepare.gain_ev).toBe(0)
   })
 
   it('takes the middle used frame as reference unless one was chosen that is used', async () => {

@@ -2,10 +2,10 @@ import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { api, sentence } from '../api/client'
 import { listen } from '../api/events'
-import type { Frame, Job, Plan, Shoot, ShootResult } from '../api/types'
+import type { Frame, Job, Plan, Role, Shoot, ShootResult } from '../api/types'
 import { useNotices } from '../parts/notices'
 
-export type Step = 'frames' | 'align' | 'combine' | 'export'
+export type Step = 'frames' | 'prepare' | 'align' | 'combine' | 'export'
 
 /** The shoot on the workbench. */
 export const useShoot = defineStore('shoot', () => {
@@ -21,7 +21,10 @@ export const useShoot = defineStore('shoot', () => {
   let stop = () => {}
 
   const lights = computed(() => frames((f) => f.role === 'light' && !f.problem))
-  const darks = computed(() => frames((f) => f.role === 'dark' && !f.problem))
+  /** Frames that the lights are calibrated with. */
+  const calibration = computed(() => frames((f) => f.role !== 'light' && !f.problem))
+  /** The treatment of frames as the server has it, written out. */
+  const treatment = ref('')
   const unreadable = computed(() => frames((f) => f.problem !== null))
   const used = computed(() => lights.value.filter((f) => !f.left_out))
   const results = computed(() => shoot.value?.results ?? [])
@@ -71,6 +74,7 @@ export const useShoot = defineStore('shoot', () => {
     const before = latest.value?.id
     try {
       shoot.value = await api.shoot(id)
+      treatment.value = JSON.stringify(shoot.value.plan.prepare)
     } catch (error) {
       missing.value = sentence(error)
       return
@@ -127,6 +131,21 @@ export const useShoot = defineStore('shoot', () => {
     remember('keeping a frame', () => api.changeFrames(id, { ids: [frame], kept: false }))
   }
 
+  /** Says what frames are for. */
+  async function setRole(ids: number[], role: Role) {
+    const { id, frames } = shoot.value!
+    const before = new Map(frames.filter((f) => ids.includes(f.id)).map((f) => [f.id, f.role]))
+    const done = await attempt(() => api.changeFrames(id, { ids, role }))
+    if (!done) return
+    shoot.value = done
+    remember('sorting frames', async () => {
+      for (const old of new Set(before.values())) {
+        const own = ids.filter((one) => before.get(one) === old)
+        await api.changeFrames(id, { ids: own, role: old })
+      }
+    })
+  }
+
   async function setReference(frame: number) {
     const { id, reference_id } = shoot.value!
     const done = await attempt(() => api.changeShoot(id, { reference_id: frame }))
@@ -135,16 +154,22 @@ export const useShoot = defineStore('shoot', () => {
     remember('the reference frame', () => api.changeShoot(id, { reference_id: reference_id ?? 0 }))
   }
 
-  async function setPlan(change: (plan: Plan) => void) {
+  /** Changes the plan so that it is seen, and nothing is remembered. */
+  async function tryPlan(change: (plan: Plan) => void): Promise<boolean> {
     const { id, plan: before } = shoot.value!
     const plan = JSON.parse(JSON.stringify(before)) as Plan
     change(plan)
     shoot.value!.plan = plan
     const done = await attempt(() => api.changeShoot(id, { plan }))
-    if (!done) {
-      shoot.value!.plan = before
-      return
-    }
+    if (!done) shoot.value!.plan = before
+    else treatment.value = JSON.stringify(done.plan.prepare)
+    return done !== undefined
+  }
+
+  /** Changes the plan; undoing it gives back `before`. */
+  async function setPlan(change: (plan: Plan) => void, before = shoot.value!.plan) {
+    const { id } = shoot.value!
+    if (!(await tryPlan(change))) return
     remember('a setting', () => api.changeShoot(id, { plan: before }))
   }
 
@@ -188,7 +213,8 @@ export const useShoot = defineStore('shoot', () => {
     b,
     undos,
     lights,
-    darks,
+    calibration,
+    treatment,
     unreadable,
     used,
     results,
@@ -204,8 +230,10 @@ export const useShoot = defineStore('shoot', () => {
     attempt,
     leaveOut,
     keep,
+    setRole,
     setReference,
     setPlan,
+    tryPlan,
     undo,
     run,
     cancel,

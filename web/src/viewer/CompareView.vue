@@ -66,14 +66,19 @@ async function look(source: string | null): Promise<PictureInfo | null> {
   }
 }
 
+/** What, beside its number, decides how a source is seen. */
+function shownAs(source: string | null) {
+  return source?.startsWith('frame-') ? store.treatment : ''
+}
+
 watch(
-  () => store.a,
-  async (source) => (infoA.value = await look(source)),
+  () => [store.a, shownAs(store.a)],
+  async ([source]) => (infoA.value = await look(source ?? null)),
   { immediate: true },
 )
 watch(
-  () => store.b,
-  async (source) => (infoB.value = await look(source)),
+  () => [store.b, shownAs(store.b)],
+  async ([source]) => (infoB.value = await look(source ?? null)),
   { immediate: true },
 )
 
@@ -132,10 +137,27 @@ function clicked(side: 'a' | 'b', x: number, y: number): boolean {
     pairs.set(side, x, y)
     return true
   }
+  if (view.picking) {
+    view.picking = false
+    void pickGrey(x, y)
+    return true
+  }
   if (!view.pinning || !size.value) return false
   view.pinning = false
   void pins.pin(x, y, size.value)
   return true
+}
+
+/** What lies there in the frame on show, or in the reference frame, shall be grey. */
+async function pickGrey(x: number, y: number) {
+  const shown = [store.a, store.b].find((source) => source?.startsWith('frame-'))
+  const frame = shown ? Number(shown.slice(6)) : store.reference?.id
+  if (!frame) return
+  const picked = await store.attempt(() => api.grey(frame, Math.round(x), Math.round(y)))
+  if (!picked) return
+  await store.setPlan((plan) => {
+    plan.prepare.white_balance = { by: 'neutral', grey: picked.grey }
+  })
 }
 
 function drag(event: PointerEvent) {
@@ -166,7 +188,7 @@ function key(event: KeyboardEvent) {
   else if (event.key === 'x') view.side = view.side === 'a' ? 'b' : 'a'
   else if (event.key === 'f') fit()
   else if (event.key === '1' || event.key === '3') leading.value?.zoomTo(Number(event.key))
-  else if (event.key === 'Escape') view.pinning = false
+  else if (event.key === 'Escape') view.pinning = view.picking = false
   else if (event.key === 'p' && pointer.over && leading.value && size.value) {
     const at = leading.value.under(pointer.x, pointer.y)
     void pins.pin(at.x, at.y, size.value)
@@ -225,14 +247,14 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
         ref="elementA"
         class="absolute inset-y-0 left-0"
         :style="styleA"
-        :class="(view.pinning || pairs.frame) && 'cursor-crosshair'"
+        :class="(view.pinning || view.picking || pairs.frame) && 'cursor-crosshair'"
         data-test="pane-a"
       />
       <div
         ref="elementB"
         class="absolute inset-y-0"
         :style="styleB"
-        :class="(view.pinning || pairs.frame) && 'cursor-crosshair'"
+        :class="(view.pinning || view.picking || pairs.frame) && 'cursor-crosshair'"
         data-test="pane-b"
       />
     </div>
@@ -335,10 +357,12 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
         >Click the same detail on the left and on the right</span
       >
     </p>
-    <p v-if="view.pinning" class="absolute inset-x-0 top-14 z-20 text-center">
-      <span class="rounded-md bg-black/80 px-3 py-1.5"
-        >Click the patch to measure, plain sky for instance</span
-      >
+    <p v-if="view.pinning || view.picking" class="absolute inset-x-0 top-14 z-20 text-center">
+      <span class="rounded-md bg-black/80 px-3 py-1.5">{{
+        view.pinning
+          ? 'Click the patch to measure, plain sky for instance'
+          : 'Click what shall be grey: a stone, a cloud, bare ground'
+      }}</span>
     </p>
 
     <div

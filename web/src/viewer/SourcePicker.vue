@@ -2,7 +2,7 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { ChevronDown } from '@lucide/vue'
 import { computed } from 'vue'
-import { alignNames, resultName } from '../parts/units'
+import { alignNames, resultName, roleNames } from '../parts/units'
 import { useShoot } from '../shoot/store'
 
 const props = defineProps<{ side: 'A' | 'B' }>()
@@ -15,10 +15,15 @@ const sources = computed(() => [
     text: resultName(r),
     hint: alignNames[r.plan.align.mode],
   })),
-  ...[...store.lights, ...store.darks].map((f) => ({
+  ...[...store.lights, ...store.calibration].map((f) => ({
     value: `frame-${f.id}`,
     text: f.name,
-    hint: f.role === 'dark' ? 'dark' : f.id === store.reference?.id ? 'reference' : 'one exposure',
+    hint:
+      f.role !== 'light'
+        ? roleNames[f.role]
+        : f.id === store.reference?.id
+          ? 'reference'
+          : 'one exposure',
   })),
 ])
 const chosen = computed(() => {

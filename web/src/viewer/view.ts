@@ -14,7 +14,9 @@ export const useView = defineStore('view', () => {
   const stops = ref(1)
   /** The next click on the picture pins a probe. */
   const pinning = ref(false)
+  /** The next click on the picture picks what shall be grey. */
+  const picking = ref(false)
   /** The map that lies over side B, if one does. */
   const overlay = ref<'none' | 'rejected' | 'coverage'>('none')
-  return { mode, side, cut, stops, pinning, overlay }
+  return { mode, side, cut, stops, pinning, picking, overlay }
 })

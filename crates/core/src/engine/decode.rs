@@ -5,6 +5,7 @@ use super::gallery::Decoded;
 use super::{Request, memory};
 use crate::CoreError;
 use crate::frames::{Frame, FrameInput, Light};
+use crate::prepare;
 use crate::progress::Stage;
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
@@ -34,7 +35,8 @@ impl Need {
                 false => bytes_on_disk::<u16>(width, height, 3),
             },
             picture: bytes_on_disk::<f32>(width, height, 3),
-            decoding: file.decoding_bytes(),
+            decoding: file.decoding_bytes()
+                + file.sensor().map_or(0, |_| prepare::developing_bytes(width)),
             in_place: matches!(file.in_place(), Ok(Some(_))),
         })
     }

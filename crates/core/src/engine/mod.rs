@@ -17,6 +17,8 @@ use crate::combine::reduce::{Placed, Reducer, Workspace};
 use crate::frames::measures::Measures;
 use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::{Kind, Method, Plan, PlanFrame, PlanRecord};
+use crate::prepare::Repair;
+use crate::prepare::calibration::{Calibration, CalibrationFrames};
 use crate::progress::Watch;
 use crate::report::Report;
 use jade_pixels::PictureError;
@@ -24,6 +26,7 @@ use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
 use std::io::Read;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// What to stack, and with what.
 pub struct Request<'a> {
@@ -76,17 +79,13 @@ pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
     {
         return Ok(note.outcome(key, picture));
     }
-    let pool = rayon::ThreadPoolBuilder::new()
-        .num_threads(request.budget.threads)
-        .build()
-        .map_err(|e| CoreError::Setting(format!("The threads could not be started: {e}.")))?;
-    let note = pool.install(|| stages::run(request, &align_key(request), &key))?;
+    let note = pool(request.budget)?.install(|| stages::run(request, &align_key(request), &key))?;
     request.cache.write("combine", &key, &note)?;
     Ok(note.outcome(key, picture))
 }
 
 fn align_key(request: &Request) -> Key {
-    let keys: Vec<Key> = request.frames.iter().map(FrameInput::key).collect();
+    let keys: Vec<Key> = request.frames.iter().map(FrameInput::light_key).collect();
     let inputs: Vec<&Key> = keys.iter().collect();
     Key::of("align", &(&request.plan.align, request.reference), &inputs)
 }
@@ -95,6 +94,35 @@ fn combine_key(request: &Request) -> Key {
     // Names do not change the picture, but the report speaks of frames by name.
     let names: Vec<&str> = request.frames.iter().map(|f| f.name.as_str()).collect();
     Key::of("combine", &(&request.plan.combine, names), &[&align_key(request)])
+}
+
+/// Makes what frames are calibrated with, and gives it to them; tells how many samples are repaired
+/// in each.
+///
+/// # Errors
+/// [`CoreError::Frames`] when frames do not fit together, [`CoreError::Picture`],
+/// [`CoreError::Cancelled`].
+pub fn calibrate(
+    frames: &CalibrationFrames,
+    lights: &mut [FrameInput],
+    repair: Repair,
+    cache: &Cache,
+    budget: Budget,
+    watch: &dyn Watch,
+) -> Result<usize, CoreError> {
+    let make = || Calibration::of(frames, lights, repair, cache, watch);
+    let Some(calibration) = pool(budget)?.install(make)? else { return Ok(0) };
+    let repaired = calibration.faults().len();
+    let calibration = Arc::new(calibration);
+    lights.iter_mut().for_each(|light| light.calibration = Some(calibration.clone()));
+    Ok(repaired)
+}
+
+fn pool(budget: Budget) -> Result<rayon::ThreadPool, CoreError> {
+    rayon::ThreadPoolBuilder::new()
+        .num_threads(budget.threads)
+        .build()
+        .map_err(|e| CoreError::Setting(format!("The threads could not be started: {e}.")))
 }
 
 /// Writes a frame as it lies on the reference frame under a motion, to a tiled file of linear light

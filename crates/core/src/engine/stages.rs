@@ -72,7 +72,7 @@ pub fn stars_in(
     frame: &Frame,
     stop: &(dyn Fn() -> bool + Sync),
 ) -> Result<StarList, CoreError> {
-    let key = Key::of("stars", &(), &[&input.key()]);
+    let key = Key::of("stars", &(), &[&input.light_key()]);
     if let Some(list) = cache.read("stars", &key) {
         return Ok(list);
     }
@@ -158,7 +158,7 @@ pub fn sky(
     used: &[(usize, &Frame)],
     reference: usize,
 ) -> Result<Vec<Option<Motion>>, CoreError> {
-    let inputs: Vec<Key> = used.iter().map(|(i, _)| request.frames[*i].key()).collect();
+    let inputs: Vec<Key> = used.iter().map(|(i, _)| request.frames[*i].light_key()).collect();
     let key = Key::of("sky", &reference, &inputs.iter().collect::<Vec<_>>());
     if let Some(motions) = request.cache.read("sky", &key) {
         return Ok(motions);

@@ -1,12 +1,16 @@
+use super::decoding::{Decoding, middle};
 use super::samples::Samples;
 use super::{Ahead, FrameInput, Light, Rows};
 use crate::CoreError;
 use crate::cache::Cache;
+use crate::prepare::colour::Mix;
+use crate::prepare::recorded::Shape;
+use crate::prepare::{self, stored};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
-use jade_pixels::read::{InPlace, PictureFile};
-use jade_pixels::tiled::{Part, Region, TiledFile};
+use jade_pixels::read::{InPlace, PictureFile, Rows as CodeRows};
+use jade_pixels::tiled::{Part, Region, RowWriter, TiledFile};
 
 /// A frame: its header, and its samples once they are decoded.
 pub struct Frame {
@@ -14,9 +18,10 @@ pub struct Frame {
     pub name: String,
     /// What the file tells about itself.
     pub facts: Facts,
-    /// How its samples relate to light.
+    /// The space of its light, and how a result of such frames is encoded.
     pub encoding: Encoding,
     size: (u32, u32),
+    decoding: Decoding,
     source: Source,
 }
 
@@ -38,6 +43,7 @@ type Watch<'a> = &'a mut dyn FnMut() -> Result<(), PictureError>;
 impl Frame {
     /// Bytes that a frame takes in memory.
     pub fn bytes_in_memory(facts: &Facts) -> u64 {
+        // Floating-point frames that are calibrated take half as much.
         match facts.float {
             true => Samples::<f32>::bytes_in_memory(facts.width, facts.height),
             false => Samples::<u16>::bytes_in_memory(facts.width, facts.height),
@@ -52,12 +58,24 @@ impl Frame {
     pub fn decode(input: &FrameInput, cache: &Cache, watch: Watch) -> Result<Self, CoreError> {
         let (frame, file) = Self::header(input)?;
         let path = cache.frame(&input.key());
-        let source = match file.is_float() {
-            true => Source::Light(Samples::Tiles(match TiledFile::open(&path) {
+        let source = match Holds::of(input, &file) {
+            Holds::Stored => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
+                Ok(samples) => samples,
+                Err(_) => {
+                    let (width, height) = frame.size;
+                    let mut writer = RowWriter::create(&path, width, height, 3)?;
+                    prepared(input, file, &mut |_, codes| {
+                        watch()?;
+                        writer.write(codes)
+                    })?;
+                    writer.finish()?
+                }
+            })),
+            Holds::Light => Source::Light(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
                 Err(_) => file.light_to(&path, watch)?,
             })),
-            false => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
+            Holds::Codes => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
                 Err(_) => file.decode_to(&path, &mut |_, _| watch())?,
             })),
@@ -72,17 +90,26 @@ impl Frame {
     /// As for [`Frame::decode`].
     pub fn load(input: &FrameInput, watch: Watch) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
-        if let Some(place) = file.in_place()? {
+        let holds = Holds::of(input, &file);
+        if holds == Holds::Codes
+            && let Some(place) = file.in_place()?
+        {
             return Ok(Self { source: Source::InPlace(place), ..frame });
         }
-        let source = match file.is_float() {
-            true => Source::Light(Samples::in_memory(frame.size, |take| {
+        let source = match holds {
+            Holds::Stored => Source::Codes(Samples::in_memory(frame.size, |take| {
+                prepared(input, file, &mut |y, band| {
+                    take(y, band);
+                    watch()
+                })
+            })?),
+            Holds::Light => Source::Light(Samples::in_memory(frame.size, |take| {
                 file.light(&mut |y, band| {
                     take(y, band);
                     watch()
                 })
             })?),
-            false => Source::Codes(Samples::in_memory(frame.size, |take| {
+            Holds::Codes => Source::Codes(Samples::in_memory(frame.size, |take| {
                 file.rows(&mut |y, band| {
                     take(y, band);
                     watch()
@@ -100,6 +127,16 @@ impl Frame {
         Ok(Self::header(input)?.0)
     }
 
+    /// Whether floating-point light is stored of it, rather than codes.
+    pub fn holds_light(&self) -> bool {
+        matches!(self.source, Source::Light(_))
+    }
+
+    /// How its samples become light.
+    pub fn decoding(&self) -> &Decoding {
+        &self.decoding
+    }
+
     /// Whether its samples can be read.
     pub fn is_decoded(&self) -> bool {
         !matches!(self.source, Source::Undecoded)
@@ -110,7 +147,15 @@ impl Frame {
         let (facts, encoding) = (file.facts().clone(), file.encoding().clone());
         let size = (facts.width, facts.height);
         let name = input.name.clone();
-        Ok((Self { name, facts, encoding, size, source: Source::Undecoded }, file))
+        let decoding = match (file.sensor(), Mix::of_developed(&input.prepare)) {
+            (Some(sensor), _) => Decoding::stored(Some(Mix::of_sensor(sensor, &input.prepare))),
+            (None, mix) if input.calibration.is_some() => Decoding::stored(mix),
+            (None, mix) => Decoding::encoded(&encoding, mix),
+        };
+        if let Some(calibration) = &input.calibration {
+            calibration.fits(Shape::of_file(&file), &name)?;
+        }
+        Ok((Self { name, facts, encoding, size, decoding, source: Source::Undecoded }, file))
     }
 
     /// Calls `codes(x, y, samples)` or `light(x, y, samples)`, whichever the frame holds, for runs
@@ -142,6 +187,51 @@ impl Frame {
     }
 }
 
+/// What is stored of a frame.
+#[derive(Clone, Copy, PartialEq)]
+enum Holds {
+    /// Codes as the file has them.
+    Codes,
+    /// Light, from floating-point numbers.
+    Light,
+    /// Codes of prepared light.
+    Stored,
+}
+
+impl Holds {
+    fn of(input: &FrameInput, file: &PictureFile) -> Self {
+        match file.is_float() {
+            _ if file.sensor().is_some() || input.calibration.is_some() => Self::Stored,
+            true => Self::Light,
+            false => Self::Codes,
+        }
+    }
+}
+
+/// Gives codes of prepared light, developed and calibrated.
+fn prepared(input: &FrameInput, file: PictureFile, rows: CodeRows) -> Result<(), PictureError> {
+    let facts = file.facts().clone();
+    let calibration = input.calibration.as_deref();
+    if file.sensor().is_some() {
+        let Some((mosaic, orientation)) = file.mosaic()? else { return Ok(()) };
+        let calibration = calibration.map(|calibration| (calibration, &facts));
+        return prepare::develop(&mosaic, orientation, input.prepare.demosaic, calibration, rows);
+    }
+    let (mut light, mut codes) = (Vec::new(), Vec::new());
+    file.light(&mut |y, band| {
+        light.clear();
+        light.extend_from_slice(band);
+        if let Some(calibration) = calibration {
+            let height = (band.len() / 3) as u32 / facts.width;
+            let region = Region { x: 0, y, width: facts.width, height };
+            calibration.apply(&facts, region, 3, &mut light)?;
+        }
+        codes.clear();
+        codes.extend(light.iter().map(|light| stored::code(*light)));
+        rows(y, &codes)
+    })
+}
+
 impl Light for Frame {
     fn size(&self) -> (u32, u32) {
         self.size
@@ -164,12 +254,13 @@ impl Light for Frame {
                 let range = part(x, y, samples.len());
                 let mut planes = planes.borrow_mut();
                 let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
-                self.encoding.decode_pixels(samples, planes);
+                self.decoding.pixels(samples, planes);
             },
             |x, y, samples| {
                 let range = part(x, y, samples.len());
                 let mut planes = planes.borrow_mut();
-                apart(samples, planes.each_mut().map(|plane| &mut plane[range.clone()]));
+                let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
+                self.decoding.apart(samples, planes);
             },
         )
     }
@@ -182,17 +273,18 @@ impl Light for Frame {
         Ok(match &self.source {
             Source::Codes(samples) => {
                 let part = samples.part(region, &mut ahead.codes)?;
-                Box::new(Codes { part, encoding: &self.encoding })
+                Box::new(Codes { part, decoding: &self.decoding })
             }
             Source::Light(samples) => {
-                Box::new(Apart { part: samples.part(region, &mut ahead.light)? })
+                let part = samples.part(region, &mut ahead.light)?;
+                Box::new(Apart { part, decoding: &self.decoding })
             }
             Source::InPlace(file) => {
                 let codes = &mut ahead.codes;
                 codes.resize(region.area() * 3, 0);
                 file.read_region(region, codes)?;
                 let part = Part::of_rows(codes.as_slice(), region, 3);
-                Box::new(Codes { part, encoding: &self.encoding })
+                Box::new(Codes { part, decoding: &self.decoding })
             }
             Source::Undecoded => unreachable!("a frame is decoded before it is read"),
         })
@@ -206,25 +298,26 @@ impl Light for Frame {
             region,
             |x, y, samples| {
                 let (mut out, at) = (out.borrow_mut(), at(x, y));
-                self.encoding.decode_means(samples, &mut out[at..at + samples.len() / 3]);
+                self.decoding.means(samples, &mut out[at..at + samples.len() / 3]);
             },
             |x, y, samples| {
                 let (mut out, at) = (out.borrow_mut(), at(x, y));
-                for (mean, [r, g, b]) in out[at..].iter_mut().zip(samples.as_chunks::<3>().0) {
-                    *mean = (r + g + b) * (1.0 / 3.0);
+                for (mean, pixel) in out[at..].iter_mut().zip(samples.as_chunks::<3>().0) {
+                    *mean = middle(self.decoding.mixed(*pixel));
                 }
             },
         )
     }
 
     fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
-        let curves = [0, 1, 2].map(|c| self.encoding.curve(c));
+        let light = self.decoding.pixel();
         let thinned = std::cell::RefCell::new(Thinned::new(region, step));
-        let light = |codes: [u16; 3]| [0, 1, 2].map(|c| curves[c][codes[c] as usize]);
         self.visit(
             region,
-            |x, y, samples| thinned.borrow_mut().add(x, y, samples, light),
-            |x, y, samples| thinned.borrow_mut().add(x, y, samples, |light| light),
+            |x, y, samples| thinned.borrow_mut().add(x, y, samples, &light),
+            |x, y, samples| {
+                thinned.borrow_mut().add(x, y, samples, |light| self.decoding.mixed(light))
+            },
         )?;
         Ok(thinned.into_inner().means)
     }
@@ -256,24 +349,15 @@ impl Thinned {
         let at = (y / self.step) as usize * self.across + first as usize;
         let pixels = samples.as_chunks::<3>().0.iter().skip(skip).step_by(self.step as usize);
         for (value, pixel) in self.means[at..].iter_mut().zip(pixels) {
-            let [r, g, b] = light(*pixel);
-            *value = (r + g + b) / 3.0;
+            *value = middle(light(*pixel));
         }
-    }
-}
-
-/// Interleaved light into planes.
-fn apart(samples: &[f32], [red, green, blue]: [&mut [f32]; 3]) {
-    let planes = red.iter_mut().zip(green).zip(blue);
-    for (((r, g), b), pixel) in planes.zip(samples.as_chunks::<3>().0) {
-        [*r, *g, *b] = *pixel;
     }
 }
 
 /// Rows that are turned to light when they are asked for.
 struct Codes<'a> {
     part: Part<'a, u16>,
-    encoding: &'a Encoding,
+    decoding: &'a Decoding,
 }
 
 impl Rows for Codes<'_> {
@@ -281,7 +365,7 @@ impl Rows for Codes<'_> {
         let mut done = 0;
         for run in self.part.runs(x, y, planes[0].len() as u32) {
             let here = done..done + run.len() / 3;
-            self.encoding.decode_pixels(run, planes.each_mut().map(|p| &mut p[here.clone()]));
+            self.decoding.pixels(run, planes.each_mut().map(|p| &mut p[here.clone()]));
             done = here.end;
         }
     }
@@ -290,6 +374,7 @@ impl Rows for Codes<'_> {
 /// Rows of interleaved light.
 struct Apart<'a> {
     part: Part<'a, f32>,
+    decoding: &'a Decoding,
 }
 
 impl Rows for Apart<'_> {
@@ -297,7 +382,7 @@ impl Rows for Apart<'_> {
         let mut done = 0;
         for run in self.part.runs(x, y, planes[0].len() as u32) {
             let here = done..done + run.len() / 3;
-            apart(run, planes.each_mut().map(|p| &mut p[here.clone()]));
+            self.decoding.apart(run, planes.each_mut().map(|p| &mut p[here.clone()]));
             done = here.end;
         }
     }

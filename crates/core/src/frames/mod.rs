@@ -1,17 +1,23 @@
 //! Frames as the later steps read them: decoded samples in a tiled file, in memory or where they
 //! lie, turned to linear light where they are needed.
 
+mod decoding;
 mod frame;
 pub mod judge;
 pub mod measures;
 mod samples;
+pub mod sort;
 
+pub use decoding::Decoding;
 pub use frame::Frame;
 
 use crate::cache::Key;
+use crate::prepare::PreparePlan;
+use crate::prepare::calibration::Calibration;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// A picture file to be stacked.
 #[derive(Debug, Clone)]
@@ -23,12 +29,23 @@ pub struct FrameInput {
     /// What names its content: BLAKE3 of it, or in a run whose cache is its own anything that is
     /// different for each file.
     pub content: String,
+    /// Its treatment.
+    pub prepare: PreparePlan,
+    /// What it is calibrated with.
+    pub calibration: Option<Arc<Calibration>>,
 }
 
 impl FrameInput {
-    /// The key of its decoded samples.
+    /// The key of its decoded samples: of what its treatment changes before they are stored.
     pub fn key(&self) -> Key {
-        Key::of("frames", &self.content, &[])
+        let calibration = self.calibration.iter().map(|calibration| calibration.key());
+        let before: Vec<&Key> = calibration.collect();
+        Key::of("frames", &(&self.content, self.prepare.demosaic), &before)
+    }
+
+    /// The key of its light: of its whole treatment.
+    pub fn light_key(&self) -> Key {
+        Key::of("prepare", &self.prepare, &[&self.key()])
     }
 }
 

@@ -88,6 +88,8 @@ pub fn input(path: &Path) -> FrameInput {
     FrameInput {
         path: path.to_owned(),
         name: path.file_name().unwrap().to_string_lossy().into_owned(),
+        prepare: Default::default(),
+        calibration: None,
         content: engine::content_hash(path).unwrap(),
     }
 }

@@ -5,15 +5,18 @@ mod in_place;
 mod jpeg;
 mod orientation;
 mod png;
+mod raw;
 mod strips;
 mod tiff;
 
 use crate::PictureError;
 use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
-use crate::tiled::{Region, SIDE, TileWriter, TiledFile};
+use crate::mosaic::{Mosaic, Sensor};
+use crate::tiled::{RowWriter, SIDE, TiledFile};
 pub use in_place::InPlace;
-use orientation::{Orientation, Turned};
+pub use orientation::Orientation;
+use orientation::Turned;
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
@@ -44,6 +47,16 @@ trait Decode {
         Ok(())
     }
 
+    /// The sensor, where the file holds its mosaic, which only [`Decode::mosaic`] gives.
+    fn sensor(&self) -> Option<&Sensor> {
+        None
+    }
+
+    /// The mosaic, as it is stored.
+    fn mosaic(self: Box<Self>) -> Result<Option<Mosaic>, PictureError> {
+        Ok(None)
+    }
+
     /// The picture as strips, where it is stored in strips that are read here.
     fn strips(&mut self) -> Option<Strips> {
         None
@@ -68,11 +81,13 @@ struct Opened {
 pub struct PictureFile {
     facts: Facts,
     encoding: Encoding,
+    /// For a mosaic, how its rows and columns lie in the picture.
+    orientation: Orientation,
     decoder: Box<dyn Decode>,
 }
 
 impl PictureFile {
-    /// Reads the header of a TIFF, PNG or JPEG file, told by its content, not its name.
+    /// Reads the header of a camera raw, TIFF, PNG or JPEG file, told by its content, not its name.
     ///
     /// # Errors
     /// [`PictureError`] with one sentence for the person; sizes beyond [`crate::limits`] are
@@ -81,7 +96,8 @@ impl PictureFile {
         let io = PictureError::io(path);
         let mut begin = Vec::new();
         File::open(path).map_err(&io)?.take(16).read_to_end(&mut begin).map_err(&io)?;
-        let Opened { mut facts, icc, orientation, mut decoder } = match sniff(&begin) {
+        let Opened { mut facts, icc, orientation, mut decoder } = match sniff(path, &begin)? {
+            Some(FileFormat::Raw) => raw::open(path)?,
             Some(FileFormat::Tiff) => tiff::open(path)?,
             Some(FileFormat::Png) => png::open(path)?,
             Some(FileFormat::Jpeg) => jpeg::open(path)?,
@@ -99,14 +115,16 @@ impl PictureFile {
         if orientation != Orientation::UPRIGHT {
             let stored = (facts.width, facts.height);
             (facts.width, facts.height) = orientation.size(stored);
-            decoder = Box::new(Turned { inner: decoder, orientation, stored });
+            if decoder.sensor().is_none() {
+                decoder = Box::new(Turned { inner: decoder, orientation, stored });
+            }
         }
         let encoding = match &icc {
             None if decoder.is_float() => straight(path)?,
             icc => Encoding::from_icc(path, icc.as_deref())?,
         };
         let profile = icc.map(|_| encoding.name().to_owned());
-        Ok(Self { facts: Facts { profile, ..facts }, encoding, decoder })
+        Ok(Self { facts: Facts { profile, ..facts }, encoding, orientation, decoder })
     }
 
     /// What the file tells about itself.
@@ -134,6 +152,28 @@ impl PictureFile {
     /// finer than 16 bit, and brighter than white.
     pub fn is_float(&self) -> bool {
         self.decoder.is_float()
+    }
+
+    /// The sensor, where the file holds its mosaic, which [`PictureFile::mosaic`] gives; it has no
+    /// rows of colours before it is developed.
+    pub fn sensor(&self) -> Option<&Sensor> {
+        self.decoder.sensor()
+    }
+
+    /// Width and height of a mosaic as it is stored; of other pictures as they are seen, as they are
+    /// given.
+    pub fn stored_size(&self) -> (u32, u32) {
+        let seen = (self.facts.width, self.facts.height);
+        if self.sensor().is_some() { self.orientation.size(seen) } else { seen }
+    }
+
+    /// The sensor's mosaic as it is stored, and how it lies in the picture; `None` for developed
+    /// pictures.
+    ///
+    /// # Errors
+    /// [`PictureError`] of the file.
+    pub fn mosaic(self) -> Result<Option<(Mosaic, Orientation)>, PictureError> {
+        Ok(self.decoder.mosaic()?.map(|mosaic| (mosaic, self.orientation)))
     }
 
     /// Decodes the whole file into linear light. What is no number becomes black.
@@ -196,34 +236,12 @@ impl PictureFile {
     /// # Errors
     /// [`PictureError`] of either file, or what `watch` returned.
     pub fn decode_to(self, path: &Path, watch: Rows) -> Result<TiledFile<u16>, PictureError> {
-        let (width, height) = (self.facts.width, self.facts.height);
-        let writer = TileWriter::<u16>::create(path, width, height, 3)?;
-        let row = width as usize * 3;
-        let mut band: Vec<u16> = Vec::with_capacity(row * SIDE as usize);
-        let mut top = 0;
+        let mut writer = RowWriter::create(path, self.facts.width, self.facts.height, 3)?;
         self.bands(SIDE, &mut |y, samples| {
             watch(y, samples)?;
-            let whole = (samples.len() / row) as u32;
-            // Whole rows of tiles need no gathering.
-            if band.is_empty() && (whole == SIDE || top + whole == height && whole <= SIDE) {
-                let region = Region { x: 0, y: top, width, height: whole };
-                writer.write_region(region, samples)?;
-                top += whole;
-                return Ok(());
-            }
-            for one in samples.chunks_exact(row) {
-                band.extend_from_slice(one);
-                let rows = (band.len() / row) as u32;
-                if rows == SIDE || top + rows == height {
-                    let region = Region { x: 0, y: top, width, height: rows };
-                    writer.write_region(region, &band)?;
-                    top += rows;
-                    band.clear();
-                }
-            }
-            Ok(())
+            writer.write(samples)
         })?;
-        writer.finish(false)
+        writer.finish()
     }
 
     /// Decodes the whole file into a tiled file of linear light at `path`, asking `watch` on its
@@ -236,25 +254,12 @@ impl PictureFile {
         path: &Path,
         watch: &mut dyn FnMut() -> Result<(), PictureError>,
     ) -> Result<TiledFile<f32>, PictureError> {
-        let (width, height) = (self.facts.width, self.facts.height);
-        let writer = TileWriter::<f32>::create(path, width, height, 3)?;
-        let row = width as usize * 3;
-        let mut band: Vec<f32> = Vec::with_capacity(row * SIDE as usize);
-        let mut top = 0;
+        let mut writer = RowWriter::create(path, self.facts.width, self.facts.height, 3)?;
         self.light(&mut |_, light| {
             watch()?;
-            for one in light.chunks_exact(row) {
-                band.extend_from_slice(one);
-                let rows = (band.len() / row) as u32;
-                if rows == SIDE || top + rows == height {
-                    writer.write_region(Region { x: 0, y: top, width, height: rows }, &band)?;
-                    top += rows;
-                    band.clear();
-                }
-            }
-            Ok(())
+            writer.write(light)
         })?;
-        writer.finish(false)
+        writer.finish()
     }
 }
 
@@ -264,9 +269,13 @@ fn straight(path: &Path) -> Result<Encoding, PictureError> {
     Encoding::from_icc(path, Some(&Encoding::srgb().linear_icc()))
 }
 
-fn sniff(begin: &[u8]) -> Option<FileFormat> {
+fn sniff(path: &Path, begin: &[u8]) -> Result<Option<FileFormat>, PictureError> {
+    if raw::is_raw(path, begin)? {
+        return Ok(Some(FileFormat::Raw));
+    }
     let starts = |magic: &[u8]| begin.starts_with(magic);
-    if starts(b"II*\0") || starts(b"MM\0*") || starts(b"II+\0") || starts(b"MM\0+") {
+    let tiff: [&[u8]; 4] = [b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"];
+    Ok(if tiff.iter().any(|magic| starts(magic)) {
         Some(FileFormat::Tiff)
     } else if starts(b"\x89PNG\r\n\x1a\n") {
         Some(FileFormat::Png)
@@ -274,7 +283,7 @@ fn sniff(begin: &[u8]) -> Option<FileFormat> {
         Some(FileFormat::Jpeg)
     } else {
         None
-    }
+    })
 }
 
 /// Which channels of an interleaved source become red, green and blue.

@@ -49,7 +49,10 @@ impl Orientation {
     }
 
     /// Gives the rows of a stored picture as they are seen, `tall` at a time.
-    fn upright<T: Copy + Default>(
+    ///
+    /// # Errors
+    /// What `rows` returned.
+    pub fn upright<T: Copy + Default>(
         self,
         samples: &[T],
         (width, height): (u32, u32),

@@ -1,5 +1,6 @@
 //! Writing picture files: whole or not at all, with their colour profile.
 
+mod dng;
 mod jpeg;
 mod png;
 mod tiff;
@@ -7,6 +8,7 @@ mod tiff;
 use crate::PictureError;
 use crate::colour::Encoding;
 use crate::facts::Facts;
+use crate::mosaic::Mosaic;
 use std::io::Write;
 use std::path::Path;
 
@@ -86,6 +88,14 @@ pub fn write_picture(
 /// [`PictureError`] of the file, or what `fill` returned; nothing is left behind then.
 pub fn write_light(path: &Path, picture: &Picture, fill: FillLight) -> Result<(), PictureError> {
     write_whole(path, |file| tiff::write_light(path, file, picture, fill))
+}
+
+/// Writes a sensor's mosaic as a DNG.
+///
+/// # Errors
+/// [`PictureError`] of the file; nothing is left behind then.
+pub fn write_mosaic(path: &Path, mosaic: &Mosaic, facts: &Facts) -> Result<(), PictureError> {
+    write_whole(path, |file| dng::write(path, file, mosaic, facts))
 }
 
 /// Writes a file aside with `write`, syncs it and gives it the name `path`.

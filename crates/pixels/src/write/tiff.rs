@@ -47,14 +47,14 @@ pub fn write_light(
     put::<RGB32Float, _>(path, &mut encoder, picture, Some(&icc), fill, |band| band.to_vec())
 }
 
-fn begin<'a>(
+pub fn begin<'a>(
     path: &Path,
     file: &'a mut File,
 ) -> Result<TiffEncoder<Out<'a>, TiffKindStandard>, PictureError> {
     TiffEncoder::new(BufWriter::with_capacity(1 << 20, file)).map_err(|e| failed(path, e))
 }
 
-fn failed(path: &Path, error: TiffError) -> PictureError {
+pub fn failed(path: &Path, error: TiffError) -> PictureError {
     match error {
         TiffError::IoError(source) => PictureError::Io { path: path.to_owned(), source },
         e => PictureError::damaged(path, e),
@@ -202,7 +202,7 @@ impl WrappingSub for u16 {
 }
 
 /// Writes the EXIF directory and returns where it is.
-fn exif_directory(
+pub fn exif_directory(
     encoder: &mut TiffEncoder<Out, TiffKindStandard>,
     facts: &Facts,
 ) -> TiffResult<u32> {

@@ -3,21 +3,22 @@
 mod ground;
 mod sky;
 mod truth;
+mod write;
 
 use crate::SceneError;
-use crate::files;
 use crate::geometry::{Lens, Rotation, Vec3, unit};
 use crate::random::stream;
+use crate::raw;
 use crate::sensor::{self, PEDESTAL, Sensor};
 
 use ground::Ground;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::{Facts, FileFormat};
+use jade_pixels::mosaic::Mosaic;
 use rand::Rng;
 use rayon::prelude::*;
 use serde::Serialize;
 use sky::{Sky, Streak};
-use std::path::Path;
 
 /// The sky's turn in radians per second (sidereal).
 pub const SKY_TURN: f64 = 7.292_115e-5;
@@ -47,6 +48,10 @@ impl Default for Options {
 
 /// Exposure of one frame in seconds, through lenses wide enough for it.
 const EXPOSURE_S: f64 = 8.0;
+/// Exposure of a flat frame in seconds.
+const FLAT_S: f64 = 0.02;
+/// Exposure of a bias frame in seconds.
+const BIAS_S: f64 = 0.000_125;
 /// From the beginning of one exposure to the next, over the exposure.
 const INTERVAL: f64 = 2.5;
 /// Through longer lenses than this (on a sensor 36 mm wide) exposures are shorter, so that stars
@@ -193,6 +198,16 @@ impl NightSky {
         light.iter().enumerate().map(|(i, &v)| srgb.encode(i % 3, v)).collect()
     }
 
+    /// The same without the camera: linear light in sRGB's primaries, interleaved.
+    pub fn clean_light(&self) -> Vec<f32> {
+        self.light(self.reference(), None)
+    }
+
+    /// The reference frame as a sensor without noise and flaws would record it.
+    pub fn clean_raw(&self) -> Mosaic {
+        raw::ideal(&self.sensor(), &self.clean_light())
+    }
+
     /// Light frame `index` (0-based) as the camera records it; interleaved 16-bit.
     pub fn frame(&self, index: u32) -> Vec<u16> {
         let streak = Streak::of(&self.options).filter(|s| s.frame == index);
@@ -236,6 +251,56 @@ impl NightSky {
         sensor::record(&self.sensor(), 1000 + index as u64, &nothing)
     }
 
+    /// Light frame `index` (0-based) as the sensor itself records it.
+    pub fn raw_frame(&self, index: u32) -> Mosaic {
+        let streak = Streak::of(&self.options).filter(|s| s.frame == index);
+        let light = self.light(index, streak.as_ref());
+        raw::record(&self.sensor(), index.into(), Some(&light), self.exposure_s)
+    }
+
+    /// Dark frame `index` (0-based) of the same sensor.
+    pub fn raw_dark(&self, index: u32) -> Mosaic {
+        raw::record(&self.sensor(), 1000 + u64::from(index), None, self.exposure_s)
+    }
+
+    /// Bias frame `index` (0-based) of the same sensor: dark, and as short as can be.
+    pub fn raw_bias(&self, index: u32) -> Mosaic {
+        raw::record(&self.sensor(), 2000 + u64::from(index), None, 0.0)
+    }
+
+    /// Flat frame `index` (0-based) of the same sensor and lens: an evenly lit surface.
+    pub fn raw_flat(&self, index: u32) -> Mosaic {
+        let Options { width, height, .. } = self.options;
+        let even = |i: usize| {
+            let (x, y) = (i as u32 % width, i as u32 / width);
+            [0.5 * self.shading(x, y); 3]
+        };
+        let light: Vec<f32> = (0..width as usize * height as usize).flat_map(even).collect();
+        raw::record(&self.sensor(), 3000 + u64::from(index), Some(&light), FLAT_S)
+    }
+
+    /// The sensor's hot photosites, as raw frames show them, in the order of rows.
+    pub fn hot_photosites(&self) -> Vec<raw::Hot> {
+        raw::hot_photosites(&self.sensor(), self.exposure_s)
+    }
+
+    /// Share of the light that reaches each photosite, through the lens and past the dust, row by
+    /// row.
+    pub fn reach(&self) -> Vec<f32> {
+        let (motes, width) = (raw::Motes::of(&self.sensor()), self.options.width as usize);
+        let share = |i: usize| {
+            let (x, y) = (i % width, i / width);
+            self.shading(x as u32, y as u32) * motes.share(x, y)
+        };
+        (0..width * self.options.height as usize).into_par_iter().map(share).collect()
+    }
+
+    fn shading(&self, x: u32, y: u32) -> f32 {
+        let [cx, cy] = self.lens.centre;
+        let far = (f64::from(x) - cx).powi(2) + (f64::from(y) - cy).powi(2);
+        sky::shading(far / (cx * cx + cy * cy))
+    }
+
     fn sensor(&self) -> Sensor {
         let Options { width, height, seed, .. } = self.options;
         Sensor { width, height, seed }
@@ -257,44 +322,13 @@ impl NightSky {
         }
     }
 
-    /// Writes `f01.tif` ..., `darks/d01.tif` ... and `truth/` into `folder`. `step` is called
-    /// before each file with the number made and the total; it stops the work by returning false.
-    ///
-    /// # Errors
-    /// [`SceneError`]; files already written stay.
-    pub fn write(
-        &self,
-        folder: &Path,
-        mut step: impl FnMut(u32, u32) -> bool,
-    ) -> Result<(), SceneError> {
-        let total = self.options.frames + self.options.darks + 1;
-        let mut made = 0;
-        let mut next = || {
-            made += 1;
-            if step(made - 1, total) { Ok(()) } else { Err(SceneError::Cancelled) }
-        };
-        let create = |sub: &str| {
-            let path = folder.join(sub);
-            std::fs::create_dir_all(&path).map_err(jade_pixels::PictureError::io(&path))
-        };
-        create("darks")?;
-        create("truth")?;
-        for index in 0..self.options.frames {
-            next()?;
-            let path = folder.join(files::frame_name(index, self.options.frames));
-            self.save(&path, &self.frame(index), Some(&self.facts(index)))?;
+    /// What the camera writes into a raw file of an exposure that began with that of frame `index`.
+    pub fn raw_facts(&self, index: u32, exposure_s: f64) -> Facts {
+        Facts {
+            format: FileFormat::Raw,
+            bits: 14,
+            exposure_s: Some(exposure_s),
+            ..self.facts(index)
         }
-        for index in 0..self.options.darks {
-            next()?;
-            let path = folder.join("darks").join(format!("d{:02}.tif", index + 1));
-            self.save(&path, &self.dark(index), Some(&self.facts(self.options.frames + index)))?;
-        }
-        next()?;
-        truth::write(self, &folder.join("truth"))
-    }
-
-    fn save(&self, path: &Path, samples: &[u16], facts: Option<&Facts>) -> Result<(), SceneError> {
-        let Options { width, height, deflate, .. } = self.options;
-        files::save(path, (width, height), samples, facts, deflate)
     }
 }

@@ -116,7 +116,7 @@ impl Sky {
                 let (sky, still) = ground.at(x, y);
                 let (fx, fy) = (x as f64, y as f64);
                 let r2 = ((fx - centre[0]).powi(2) + (fy - centre[1]).powi(2)) / reach2;
-                let shading = (1.0 - 0.38 * r2) as f32;
+                let shading = shading(r2);
                 let trace = streak.map_or(0.0, |s| s.at(fx, fy)) as f32;
                 for c in 0..3 {
                     let above = (row[x * 3 + c] + trace) * sky;
@@ -220,4 +220,10 @@ fn draw_star(
             }
         }
     }
+}
+
+/// Share of the light that the lens lets through, by the square of the distance from the middle,
+/// the corner at 1.
+pub fn shading(r2: f64) -> f32 {
+    (1.0 - 0.38 * r2) as f32
 }

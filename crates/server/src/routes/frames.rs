@@ -1,10 +1,17 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::import::{self, Import};
-use crate::types::{AddFolder, Added, Event, Folder, FramesChange, Role, Shoot};
+use crate::types::{
+    AddFolder, Added, Event, Folder, FrameColour, FrameLight, FramesChange, Grey, Role, Shoot,
+};
 use axum::Json;
 use axum::body::Body;
 use axum::extract::{Path, Query, State};
+use jade_core::frames::{Frame, Light};
+use jade_core::prepare::PreparePlan;
+use jade_core::prepare::colour::shot_under;
+use jade_pixels::read::PictureFile;
+use jade_pixels::tiled::Region;
 use serde::Deserialize;
 use std::sync::Arc;
 use tokio::io::AsyncWriteExt;
@@ -107,6 +114,49 @@ pub async fn remove(
     app.store.remove_frame(shoot, frame).await?;
     app.tell(Event::Shoot { id: shoot });
     Ok(Json(app.store.shoot(shoot).await?))
+}
+
+/// What is told about a frame's colours.
+pub async fn colour(
+    State(app): AppState,
+    Path(frame): Path<i64>,
+) -> Result<Json<FrameColour>, ApiError> {
+    let input = app.store.frame(frame).await?.input(&PreparePlan::default());
+    let told = tokio::task::spawn_blocking(move || {
+        let file = PictureFile::open(&input.path)?;
+        let light = file.sensor().and_then(shot_under);
+        let light = light.map(|(kelvin, tint)| FrameLight { kelvin, tint });
+        Ok::<_, ApiError>(FrameColour { raw: file.sensor().is_some(), light })
+    });
+    Ok(Json(told.await??))
+}
+
+#[derive(Deserialize)]
+pub struct Spot {
+    x: u32,
+    y: u32,
+}
+
+/// Light as shot around a spot of a frame.
+pub async fn grey(
+    State(app): AppState,
+    Path(frame): Path<i64>,
+    Query(Spot { x, y }): Query<Spot>,
+) -> Result<Json<Grey>, ApiError> {
+    const SIDE: u32 = 16;
+    let input = app.store.frame(frame).await?.input(&PreparePlan::default());
+    let cache = app.cache.clone();
+    let grey = tokio::task::spawn_blocking(move || {
+        let frame = Frame::decode(&input, &cache, &mut || Ok(()))?;
+        let (width, height) = frame.size();
+        let (wide, tall) = (SIDE.min(width), SIDE.min(height));
+        let (x, y) = (x.saturating_sub(SIDE / 2), y.saturating_sub(SIDE / 2));
+        let region =
+            Region { x: x.min(width - wide), y: y.min(height - tall), width: wide, height: tall };
+        let planes = frame.planes(region)?;
+        Ok::<_, ApiError>(planes.map(|plane| plane.iter().sum::<f32>() / plane.len() as f32))
+    });
+    Ok(Json(Grey { grey: grey.await?? }))
 }
 
 #[cfg(test)]

@@ -29,6 +29,8 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/shoots/{shoot}/runs", post(runs::add))
         .route("/shoots/{shoot}/probes", post(shoots::pin))
         .route("/shoots/{shoot}/probes/{probe}", delete(shoots::unpin))
+        .route("/frames/{frame}/colour", get(frames::colour))
+        .route("/frames/{frame}/grey", get(frames::grey))
         .route("/folders", get(frames::folders))
         .route("/hand-fit", post(runs::try_by_hand))
         .route("/jobs/{job}/cancel", post(runs::cancel))

@@ -1,9 +1,11 @@
 use super::{Store, from_json, from_word, now, to_json, word};
 use crate::error::ApiError;
-use crate::types::{Doubt, Frame, FramesChange, Role};
+use crate::types::{Doubt, Frame, FramesChange, Role, Sorting};
 use jade_core::frames::FrameInput;
 use jade_core::frames::judge;
 use jade_core::frames::measures::Measures;
+use jade_core::frames::sort;
+use jade_core::prepare::{PreparePlan, Shows};
 use jade_pixels::facts::Facts;
 use std::path::PathBuf;
 
@@ -63,13 +65,25 @@ impl FrameRow {
         })
     }
 
-    /// The frame as the engine reads it.
-    pub fn input(&self) -> FrameInput {
+    /// The frame as the engine reads it, under a treatment.
+    pub fn input(&self, prepare: &PreparePlan) -> FrameInput {
         FrameInput {
             path: PathBuf::from(&self.path),
             name: self.name.clone(),
             content: self.blake3.clone(),
+            prepare: prepare.clone(),
+            calibration: None,
         }
+    }
+
+    /// What it is for.
+    pub fn role(&self) -> Result<Role, ApiError> {
+        from_word(&self.role)
+    }
+
+    /// Whether it may be used.
+    pub fn is_usable(&self) -> bool {
+        !self.left_out && self.problem.is_none()
     }
 
     /// What it shows, once that was measured.
@@ -79,18 +93,20 @@ impl FrameRow {
 
     /// Whether it goes into a run.
     pub fn is_in(&self) -> bool {
-        !self.left_out && self.problem.is_none() && self.role == word(&Role::Light)
+        self.is_usable() && self.role == word(&Role::Light)
     }
 }
 
 impl Store {
-    /// The frames of a shoot: lights before darks, by name with numbers in their order.
+    /// The frames of a shoot: lights before those for calibration, by name with numbers in their order.
     pub async fn frames(&self, shoot: i64) -> Result<Vec<FrameRow>, ApiError> {
         let mut rows: Vec<FrameRow> = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ?")
             .bind(shoot)
             .fetch_all(&self.pool)
             .await?;
-        rows.sort_by_key(|f| (f.role == word(&Role::Dark), crate::folders::natural(&f.name), f.id));
+        let places = Role::ALL.map(|role| word(&role));
+        let place = |f: &FrameRow| places.iter().position(|role| *role == f.role);
+        rows.sort_by_key(|f| (place(f), crate::folders::natural(&f.name), f.id));
         Ok(rows)
     }
 
@@ -201,15 +217,44 @@ impl Store {
     }
 }
 
-/// What speaks against light frames that are in, in the order in which they were taken. Those that
-/// the person wants to keep are compared with, but nothing is said against them.
-pub fn doubts(rows: &[FrameRow]) -> Result<Vec<Doubt>, ApiError> {
-    let mut known: Vec<(&FrameRow, Facts, Measures)> = Vec::new();
+/// Frames among the lights that are in and seem to be for something else.
+pub fn sortings(rows: &[FrameRow]) -> Result<Vec<Sorting>, ApiError> {
+    let known = measured(rows)?;
+    let frames: Vec<(&Facts, &Measures)> = known.iter().map(|(_, f, m)| (f, m)).collect();
+    let mut all: Vec<Sorting> = Vec::new();
+    for ((row, ..), seems) in known.iter().zip(sort::seems(&frames)) {
+        let Some((shows, reason)) = seems.filter(|_| !row.kept) else { continue };
+        let role = match shows {
+            Shows::Dark => Role::Dark,
+            Shows::Bias => Role::Bias,
+            Shows::Flat => Role::Flat,
+        };
+        match all.iter_mut().find(|sorting| sorting.role == role) {
+            Some(sorting) => sorting.frame_ids.push(row.id),
+            None => all.push(Sorting { role, frame_ids: vec![row.id], reason: reason.to_owned() }),
+        }
+    }
+    Ok(all)
+}
+
+/// Light frames that are in and whose facts and measures are known.
+fn measured(rows: &[FrameRow]) -> Result<Vec<(&FrameRow, Facts, Measures)>, ApiError> {
+    let mut known = Vec::new();
     for row in rows.iter().filter(|row| row.is_in()) {
         if let (Some(facts), Some(measures)) = (&row.facts, row.measures()?) {
             known.push((row, from_json(facts)?, measures));
         }
     }
+    Ok(known)
+}
+
+/// What speaks against light frames that are in, in the order in which they were taken. Those that
+/// the person wants to keep are compared with, but nothing is said against them.
+pub fn doubts(rows: &[FrameRow]) -> Result<Vec<Doubt>, ApiError> {
+    let mut known = measured(rows)?;
+    // Frames that are no lights are sorted first, and say nothing about those that are.
+    let others: Vec<i64> = sortings(rows)?.into_iter().flat_map(|s| s.frame_ids).collect();
+    known.retain(|(row, ..)| !others.contains(&row.id));
     if known.iter().all(|(_, facts, _)| facts.taken.is_some()) {
         known.sort_by(|a, b| a.1.taken.cmp(&b.1.taken));
     }

@@ -92,6 +92,7 @@ impl Store {
             plan: from_json(&row.plan)?,
             reference_id: row.reference_id,
             doubts: frames::doubts(&rows)?,
+            sortings: frames::sortings(&rows)?,
             frames: rows.iter().map(|f| f.view()).collect::<Result<_, _>>()?,
             results: self.results(id).await?,
             jobs: self.jobs(id).await?,
@@ -118,6 +119,15 @@ impl Store {
             return Err(ApiError::missing("This shoot"));
         }
         Ok(())
+    }
+
+    /// The plan of a shoot.
+    pub async fn plan(&self, id: i64) -> Result<Plan, ApiError> {
+        let plan: Option<String> = sqlx::query_scalar("SELECT plan FROM shoots WHERE id = ?")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?;
+        from_json(&plan.ok_or_else(|| ApiError::missing("This shoot"))?)
     }
 
     /// Notes that something in a shoot changed.

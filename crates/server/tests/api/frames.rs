@@ -94,7 +94,7 @@ async fn folders_that_were_not_opened_stay_closed() {
     let wish = serde_json::json!({ "path": empty, "role": Role::Light });
     let add = guest.ask(Method::POST, &format!("shoots/{}/folder", shoot.id)).json(&wish);
     let (_, problem) = guest.refused(add).await;
-    assert!(problem.contains("no TIFF, PNG or JPEG"), "{problem}");
+    assert!(problem.contains("no raw, TIFF, PNG or JPEG"), "{problem}");
 }
 
 #[tokio::test]

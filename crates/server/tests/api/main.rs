@@ -6,6 +6,7 @@ mod frames;
 mod house;
 mod measures;
 mod pictures;
+mod prepare;
 mod restarts;
 mod runs;
 mod shoots;

@@ -1,0 +1,106 @@
+//! A mixed card of raw files: sorted, balanced and calibrated.
+
+use browser_tests::{Session, in_browser};
+use jade_scenes::night_sky::{NightSky, Options};
+use std::path::Path;
+use thirtyfour::prelude::*;
+
+/// Lights, darks, flats and biases of a sky in one folder.
+fn card(folder: &Path) -> usize {
+    let options =
+        Options { frames: 6, darks: 4, width: 600, height: 400, seed: 23, deflate: false };
+    let apart = folder.with_file_name("apart");
+    NightSky::new(options).unwrap().write_raw(&apart, 4, 4, |_, _| true).unwrap();
+    std::fs::create_dir(folder).unwrap();
+    let mut count = 0;
+    for from in [apart.clone(), apart.join("darks"), apart.join("flats"), apart.join("biases")] {
+        for file in std::fs::read_dir(from).unwrap().flatten() {
+            if file.file_type().unwrap().is_file() {
+                std::fs::rename(file.path(), folder.join(file.file_name())).unwrap();
+                count += 1;
+            }
+        }
+    }
+    count
+}
+
+/// How the viewer asks for the frame on show now.
+async fn version(s: &Session) -> anyhow::Result<String> {
+    let id = s.first(By::Css("[data-frame]")).await?.attr("data-frame").await?;
+    let address = format!("/api/pictures/frame-{}", id.unwrap_or_default());
+    let script = format!("return fetch('{address}').then(r => r.json()).then(i => i.version)");
+    let told = s.browser.execute(script, vec![]).await?;
+    Ok(told.json().as_str().unwrap_or_default().to_owned())
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_mixed_raw_card_is_sorted_balanced_and_calibrated() -> anyhow::Result<()> {
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("card");
+    let count = card(&path);
+    in_browser(&folder.path().join("data"), &[path], false, move |session| async move {
+        let s = &*session;
+        s.shoot_from_card("Mixed", "night-sky", count).await?;
+        // What is no light is told by what it shows, and sorted with one click each.
+        for role in ["dark", "flat", "bias"] {
+            s.until_text("sortings", &format!("4 frames look like {role} frames")).await?;
+        }
+        for role in ["dark", "flat", "bias"] {
+            s.click(&format!("sort-{role}")).await?;
+            s.until(&format!("{role} frames are sorted"), || async {
+                let css = format!("[data-test='sort-{role}']");
+                Ok(s.browser.find_all(By::Css(css)).await?.is_empty())
+            })
+            .await?;
+        }
+        s.until_text("step-frames", "6 of 6 in").await?;
+        // A slip is undone, and one frame is put right by hand.
+        s.click("undo").await?;
+        s.until_text("step-frames", "10 of 10 in").await?;
+        s.click("sort-bias").await?;
+        s.until_text("step-frames", "6 of 6 in").await?;
+        s.first(By::Css("[data-frame]")).await?.click().await?;
+        s.click("role-dark").await?;
+        s.until_text("step-frames", "5 of 5 in").await?;
+        s.click("role-light").await?;
+        s.until_text("step-frames", "6 of 6 in").await?;
+
+        s.click("step-prepare").await?;
+        for told in ["4 dark", "4 flat", "4 bias"] {
+            s.until_text("calibration", told).await?;
+        }
+        s.until_text("as-shot", "K, tint").await?;
+        let before = version(s).await?;
+        s.click("white balance-light").await?;
+        let slider = s.part("kelvin").await?;
+        let shot: f64 = slider.prop("value").await?.unwrap_or_default().parse()?;
+        for _ in 0..4 {
+            slider.send_keys(Key::Right).await?;
+        }
+        s.until_text("kelvin-value", &format!("{} K", shot + 200.0)).await?;
+        s.until("the frame is seen in another light", || async { Ok(version(s).await? != before) })
+            .await?;
+
+        s.click("run").await?;
+        s.click("step-combine").await?;
+        s.until_text("results", "lipped mean of 6").await?;
+        s.until_text("step-prepare", "12 to calibrate").await?;
+        // Grey by a click on the picture.
+        s.click("step-prepare").await?;
+        s.click("pick-grey").await?;
+        s.settle().await?;
+        let view = s.part("view").await?;
+        s.browser
+            .action_chain()
+            .move_to_element_with_offset(&view, -150, 120)
+            .click()
+            .perform()
+            .await?;
+        s.until("a grey is picked", || async {
+            let option = s.part("white balance-neutral").await?;
+            Ok(option.attr("aria-checked").await?.as_deref() == Some("true"))
+        })
+        .await
+    })
+    .await
+}

@@ -1,0 +1,89 @@
+//! Raw frames and what they are calibrated with, as a person types them.
+
+mod common;
+
+use common::program;
+use jade_pixels::read::PictureFile;
+use std::path::{Path, PathBuf};
+
+fn files(folder: &Path) -> Vec<PathBuf> {
+    let mut files: Vec<PathBuf> = std::fs::read_dir(folder)
+        .unwrap()
+        .flatten()
+        .map(|file| file.path())
+        .filter(|path| path.extension().is_some_and(|e| e == "dng"))
+        .collect();
+    files.sort();
+    files
+}
+
+/// The mean of a column of pixels near the right rim, where the amplifier glows.
+fn rim(path: &Path) -> f64 {
+    let file = PictureFile::open(path).unwrap();
+    let width = file.facts().width as usize;
+    let (mut sum, mut count) = (0.0, 0.0);
+    file.rows(&mut |_, rows| {
+        for row in rows.chunks_exact(width * 3) {
+            sum += f64::from(row[(width - 8) * 3]);
+            count += 1.0;
+        }
+        Ok(())
+    })
+    .unwrap();
+    sum / count
+}
+
+#[test]
+fn raw_frames_are_calibrated_and_stacked() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = folder.path().join("scene");
+    let made = program()
+        .args(["scene", "night-sky", "--raw", "--frames", "5", "--darks", "4", "--seed", "3"])
+        .args(["--width", "600", "--height", "400", "--quiet", "--out"])
+        .arg(&scene)
+        .status()
+        .unwrap();
+    assert!(made.success());
+    let plain = folder.path().join("plain.tif");
+    let calibrated = folder.path().join("calibrated.tif");
+    let stack = |out: &Path, more: &[&str]| {
+        let mut command = program();
+        command.arg("stack").args(files(&scene)).args(["--edges", "keep", "--out"]).arg(out);
+        if !more.is_empty() {
+            for (option, from) in [("--dark", "darks"), ("--flat", "flats"), ("--bias", "biases")] {
+                command.arg(option).args(files(&scene.join(from)));
+            }
+        }
+        let output = command.args(more).output().unwrap();
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(output.status.success(), "{said}");
+        said
+    };
+    stack(&plain, &[]);
+    let said = stack(&calibrated, &["--white-balance", "4800,-5", "--combine", "median"]);
+    assert!(said.contains("faulty samples repaired"), "{said}");
+    let (before, after) = (rim(&plain), rim(&calibrated));
+    assert!(after < 0.9 * before, "the glow at the rim: {before} before, {after} after");
+
+    // Darks of another size are refused in one sentence.
+    let other = folder.path().join("other");
+    let made = program()
+        .args(["scene", "night-sky", "--raw", "--frames", "1", "--darks", "1", "--width", "300"])
+        .args(["--height", "200", "--quiet", "--out"])
+        .arg(&other)
+        .status()
+        .unwrap();
+    assert!(made.success());
+    let output = program()
+        .arg("stack")
+        .args(files(&scene))
+        .arg("--out")
+        .arg(folder.path().join("none.tif"))
+        .arg("--dark")
+        .arg(other.join("darks/d01.dng"))
+        .output()
+        .unwrap();
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert_eq!(output.status.code(), Some(1), "{said}");
+    assert!(said.contains("The dark frames are raw, 300 x 200 pixels"), "{said}");
+}

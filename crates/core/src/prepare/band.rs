@@ -1,0 +1,111 @@
+//! Developing a mosaic, a band of rows at a time.
+
+use super::calibration::{Calibration, uncalibrated_rows};
+use super::demosaic::{self, Band, Demosaic, MARGIN};
+use super::{colour, stored};
+use jade_pixels::PictureError;
+use jade_pixels::facts::Facts;
+use jade_pixels::mosaic::Mosaic;
+use jade_pixels::read::{Orientation, Rows};
+use jade_pixels::tiled::SIDE;
+use rayon::prelude::*;
+
+/// Bytes beside the mosaic and what comes out that developing takes at most.
+pub fn developing_bytes(width: u32) -> u64 {
+    let rows = u64::from(SIDE) + 2 * MARGIN as u64;
+    // Light, the planes of the fine way, colours and codes.
+    let pixel = 4 + demosaic::BYTES_FOR_PIXEL + 12 + 6;
+    rayon::current_num_threads() as u64 * rows * u64::from(width) * pixel
+}
+
+/// Develops a mosaic into stored light, balanced as shot: whole rows of interleaved codes, brought
+/// upright, top to bottom.
+///
+/// # Errors
+/// [`PictureError::Io`] of a master frame, or what `rows` returned.
+pub fn develop(
+    mosaic: &Mosaic,
+    orientation: Orientation,
+    way: Demosaic,
+    calibration: Option<(&Calibration, &Facts)>,
+    rows: Rows,
+) -> Result<(), PictureError> {
+    let developing = Developing { mosaic, way, calibration };
+    if orientation == Orientation::UPRIGHT {
+        return developing.bands(rows);
+    }
+    let mut all = Vec::with_capacity(mosaic.codes.len() * 3);
+    developing.bands(&mut |_, codes| {
+        all.extend_from_slice(codes);
+        Ok(())
+    })?;
+    orientation.upright(&all, (mosaic.width, mosaic.height), SIDE, rows)
+}
+
+struct Developing<'a> {
+    mosaic: &'a Mosaic,
+    way: Demosaic,
+    calibration: Option<(&'a Calibration, &'a Facts)>,
+}
+
+impl Developing<'_> {
+    fn bands(&self, rows: Rows) -> Result<(), PictureError> {
+        let tops: Vec<u32> = (0..self.mosaic.height).step_by(SIDE as usize).collect();
+        for few in tops.chunks(rayon::current_num_threads().max(1)) {
+            let made: Vec<Result<Vec<u16>, PictureError>> =
+                few.par_iter().map(|&top| self.band(top)).collect();
+            for (&top, codes) in few.iter().zip(made) {
+                rows(top, &codes?)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn band(&self, top: u32) -> Result<Vec<u16>, PictureError> {
+        let mosaic = self.mosaic;
+        let (width, height) = (mosaic.width as usize, mosaic.height as usize);
+        let size = [width, (height - top as usize).min(SIDE as usize)];
+        let from = top.saturating_sub(MARGIN as u32);
+        let to = (top + size[1] as u32 + MARGIN as u32).min(mosaic.height);
+        let mut recorded = vec![0.0; width * (to - from) as usize];
+        match self.calibration {
+            Some((calibration, facts)) => {
+                calibration.mosaic_rows(mosaic, facts, from..to, &mut recorded)?;
+            }
+            None => uncalibrated_rows(mosaic, from..to, &mut recorded),
+        }
+        let stride = width + 2 * MARGIN;
+        let mut light = vec![0.0; stride * (size[1] + 2 * MARGIN)];
+        for (y, row) in light.chunks_exact_mut(stride).enumerate() {
+            let y = mirrored(y as isize + top as isize - MARGIN as isize, height);
+            let recorded = &recorded[(y - from as usize) * width..][..width];
+            self.balance(y as u32, recorded, &mut row[MARGIN..MARGIN + width]);
+            for x in 0..MARGIN {
+                row[x] = row[MARGIN + mirrored(x as isize - MARGIN as isize, width)];
+                row[MARGIN + width + x] = row[MARGIN + mirrored((width + x) as isize, width)];
+            }
+        }
+        // Bands and margins are even, so that every band begins as the mosaic does.
+        let band = Band { size, light: &light, pattern: mosaic.sensor.pattern };
+        let mut colours = vec![0.0; size[0] * size[1] * 3];
+        demosaic::demosaic(&band, self.way, &mut demosaic::Room::default(), &mut colours);
+        Ok(colours.iter().map(|light| stored::code(*light)).collect())
+    }
+
+    /// A row's light so that what was neutral as shot is equal in all colours.
+    fn balance(&self, y: u32, recorded: &[f32], out: &mut [f32]) {
+        let sensor = &self.mosaic.sensor;
+        let shot = colour::as_shot(sensor);
+        let factors = [0, 1].map(|x| 1.0 / shot[sensor.pattern.colour(x, y)]);
+        for (x, (out, light)) in out.iter_mut().zip(recorded).enumerate() {
+            *out = light * factors[x % 2];
+        }
+    }
+}
+
+/// A place beyond an edge comes from as far within, where the colours are the same.
+fn mirrored(place: isize, count: usize) -> usize {
+    let last = count as isize - 1;
+    let round = place.rem_euclid((2 * last).max(1));
+    round.min(2 * last - round).max(0) as usize
+}

@@ -1,0 +1,261 @@
+//! Calibration: what the sensor and the lens add and take is taken off and given back.
+
+use super::hot::{self, Faults};
+use super::master::{Master, Shows};
+use super::recorded::{Recorded, Shape, sensor_light};
+use super::{Repair, smooth};
+use crate::CoreError;
+use crate::cache::{Cache, Key};
+use crate::frames::FrameInput;
+use crate::progress::{Stage, Watch};
+use jade_pixels::PictureError;
+use jade_pixels::facts::Facts;
+use jade_pixels::mosaic::Mosaic;
+use jade_pixels::read::PictureFile;
+use jade_pixels::tiled::Region;
+
+/// Frames to calibrate with.
+#[derive(Debug, Clone, Default)]
+pub struct CalibrationFrames {
+    /// With the lens cap on, exposed as the lights.
+    pub darks: Vec<FrameInput>,
+    /// Of an evenly lit surface, through the lens as it was.
+    pub flats: Vec<FrameInput>,
+    /// With the lens cap on, as short as can be.
+    pub biases: Vec<FrameInput>,
+}
+
+/// Master frames and faulty samples of one camera, ready to be applied.
+pub struct Calibration {
+    key: Key,
+    dark: Option<Master>,
+    bias: Option<Master>,
+    flat: Option<Master>,
+    faults: Faults,
+}
+
+impl std::fmt::Debug for Calibration {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_tuple("Calibration").field(&self.key).finish()
+    }
+}
+
+/// Most light frames in which faulty samples are looked for.
+const LOOKED_AT: usize = 12;
+/// Fewer light frames do not show what stays in place.
+const FEWEST: usize = 4;
+
+impl Calibration {
+    /// Makes the master frames, or finds them in the cache, and finds faulty samples: in the darks,
+    /// or without any in `lights`, as `repair` says. `None` when there is nothing to do.
+    ///
+    /// # Errors
+    /// [`CoreError::Frames`] when frames do not fit together, [`CoreError::Picture`],
+    /// [`CoreError::Cancelled`].
+    pub fn of(
+        frames: &CalibrationFrames,
+        lights: &[FrameInput],
+        repair: Repair,
+        cache: &Cache,
+        watch: &dyn Watch,
+    ) -> Result<Option<Self>, CoreError> {
+        let CalibrationFrames { darks, flats, biases } = frames;
+        let looked_at: Vec<&FrameInput> = match repair {
+            _ if !darks.is_empty() => vec![],
+            Repair::Auto if lights.first().is_some_and(is_raw) => spread(lights),
+            Repair::Always => spread(lights),
+            Repair::Auto | Repair::Off => vec![],
+        };
+        let total = darks.len() + flats.len() + biases.len() + looked_at.len();
+        if total == 0 {
+            return Ok(None);
+        }
+        watch.begin(Stage::Prepare, total as u64);
+        let key_of = |shows: Shows, inputs: &[FrameInput], before: Option<&Key>| {
+            let contents: Vec<&str> = inputs.iter().map(|input| input.content.as_str()).collect();
+            Key::of("master", &(shows, contents), &before.into_iter().collect::<Vec<_>>())
+        };
+        let bias_key = (!biases.is_empty()).then(|| key_of(Shows::Bias, biases, None));
+        let make = |shows, inputs: &[FrameInput], bias: Option<&Master>| {
+            let before = bias.and(bias_key.as_ref());
+            let key = key_of(shows, inputs, before);
+            let made = (!inputs.is_empty())
+                .then(|| Master::of(shows, inputs, bias, &key, cache, watch))
+                .transpose()?;
+            Ok::<_, CoreError>((key, made))
+        };
+        let (_, bias) = make(Shows::Bias, biases, None)?;
+        let (dark_key, dark) = make(Shows::Dark, darks, None)?;
+        let (flat_key, flat) = make(Shows::Flat, flats, bias.as_ref())?;
+        let flat =
+            flat.map(|flat| smooth::as_needed(flat, flats.len(), &flat_key, cache)).transpose()?;
+        let mut keys: Vec<Key> = Vec::new();
+        keys.extend(bias.is_some().then(|| bias_key.clone()).flatten());
+        keys.extend(dark.is_some().then_some(dark_key));
+        keys.extend(flat.is_some().then_some(flat_key));
+        let mut calibration =
+            Self { key: Key::of("calibration", &0, &[]), dark, bias, flat, faults: vec![] };
+        let faults_key = Key::of(
+            "faults",
+            &looked_at.iter().map(|input| &input.content).collect::<Vec<_>>(),
+            &keys.iter().collect::<Vec<_>>(),
+        );
+        if repair != Repair::Off {
+            calibration.faults = match cache.read("faults", &faults_key) {
+                Some(faults) => faults,
+                None => {
+                    let faults = calibration.find_faults(&looked_at, cache, watch)?;
+                    cache.write("faults", &faults_key, &faults)?;
+                    faults
+                }
+            };
+            keys.push(faults_key);
+        }
+        calibration.key = Key::of("calibration", &1, &keys.iter().collect::<Vec<_>>());
+        Ok(Some(calibration))
+    }
+
+    /// Names it; different whenever it would change a frame otherwise.
+    pub fn key(&self) -> &Key {
+        &self.key
+    }
+
+    /// Faulty samples that are repaired: row, and column times samples of a pixel plus channel; in
+    /// order.
+    pub fn faults(&self) -> &[(u32, u32)] {
+        &self.faults
+    }
+
+    fn find_faults(
+        &self,
+        lights: &[&FrameInput],
+        cache: &Cache,
+        watch: &dyn Watch,
+    ) -> Result<Faults, CoreError> {
+        if let Some(dark) = &self.dark {
+            let read = |region| dark.picture.read_region(region);
+            let shape = Shape::of(&dark.picture);
+            return Ok(hot::in_dark(shape, &read, dark.note.noise)?);
+        }
+        let mut frames: Vec<Recorded> = Vec::new();
+        for input in lights {
+            let stop = || match watch.cancelled() {
+                true => Err(PictureError::Cancelled),
+                false => Ok(()),
+            };
+            // A frame that cannot be read says so when it is its turn to be stacked.
+            match Recorded::open(input, cache, &mut || stop()) {
+                Ok(frame) if frames.first().is_none_or(|f| f.shape() == frame.shape()) => {
+                    frames.push(frame);
+                }
+                Err(CoreError::Cancelled) => return Err(CoreError::Cancelled),
+                Ok(_) | Err(_) => {}
+            }
+            watch.advance(1);
+        }
+        match frames.len() {
+            0..FEWEST => Ok(vec![]),
+            _ => Ok(hot::in_lights(&frames)?),
+        }
+    }
+
+    /// Whether it can be applied to a frame.
+    ///
+    /// # Errors
+    /// [`CoreError::Frames`] with one sentence.
+    pub(crate) fn fits(&self, shape: Shape, name: &str) -> Result<(), CoreError> {
+        let masters =
+            [(&self.dark, Shows::Dark), (&self.bias, Shows::Bias), (&self.flat, Shows::Flat)];
+        for (master, shows) in masters {
+            if let Some(master) = master {
+                master.fits(shape, shows, name)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Calibrated light of some whole rows of a mosaic.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub(crate) fn mosaic_rows(
+        &self,
+        mosaic: &Mosaic,
+        facts: &Facts,
+        rows: std::ops::Range<u32>,
+        light: &mut [f32],
+    ) -> Result<(), PictureError> {
+        uncalibrated_rows(mosaic, rows.clone(), light);
+        let region =
+            Region { x: 0, y: rows.start, width: mosaic.width, height: rows.end - rows.start };
+        self.apply(facts, region, 1, light)
+    }
+
+    /// Calibrates light of some whole rows, the samples of a pixel together.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub(crate) fn apply(
+        &self,
+        facts: &Facts,
+        region: Region,
+        channels: u32,
+        light: &mut [f32],
+    ) -> Result<(), PictureError> {
+        let subtract = |light: &mut [f32], values: &[f32], factor: f32| {
+            light.iter_mut().zip(values).for_each(|(light, value)| *light -= value * factor);
+        };
+        let read = |master: &Option<Master>| {
+            master.as_ref().map(|m| m.picture.read_region(region)).transpose()
+        };
+        let (dark, bias) = (read(&self.dark)?, read(&self.bias)?);
+        match (dark, bias) {
+            (Some(dark), Some(bias)) => {
+                // What gathers with time, by the time.
+                let longer = self.longer(facts);
+                subtract(light, &dark, longer);
+                subtract(light, &bias, 1.0 - longer);
+            }
+            (Some(offset), None) | (None, Some(offset)) => subtract(light, &offset, 1.0),
+            (None, None) => {}
+        }
+        if let Some(flat) = read(&self.flat)? {
+            // Where hardly anything came through there is nothing to give back.
+            light.iter_mut().zip(flat).for_each(|(light, share)| *light /= share.max(0.05));
+        }
+        let row = region.width as usize * channels as usize;
+        hot::repair(&self.faults, region.y, channels, row, light);
+        Ok(())
+    }
+
+    /// How many times as long as the darks a frame was exposed.
+    fn longer(&self, facts: &Facts) -> f32 {
+        let dark = self.dark.as_ref().and_then(|dark| dark.note.exposure_s);
+        match (facts.exposure_s, dark) {
+            (Some(light), Some(dark)) if dark > 0.0 => (light / dark) as f32,
+            _ => 1.0,
+        }
+    }
+}
+
+fn is_raw(input: &FrameInput) -> bool {
+    PictureFile::open(&input.path).is_ok_and(|file| file.sensor().is_some())
+}
+
+/// Light of some whole rows of a mosaic as they were recorded.
+pub(crate) fn uncalibrated_rows(mosaic: &Mosaic, rows: std::ops::Range<u32>, light: &mut [f32]) {
+    let wide = mosaic.width as usize;
+    for (y, light) in rows.zip(light.chunks_exact_mut(wide)) {
+        let codes = &mosaic.codes[y as usize * wide..(y as usize + 1) * wide];
+        sensor_light(&mosaic.sensor, [0, y], codes, light);
+    }
+}
+
+/// Some frames from all over the sequence.
+fn spread(frames: &[FrameInput]) -> Vec<&FrameInput> {
+    let few = frames.len().min(LOOKED_AT);
+    if few < FEWEST {
+        return vec![];
+    }
+    (0..few).map(|i| &frames[i * (frames.len() - 1) / (few - 1)]).collect()
+}

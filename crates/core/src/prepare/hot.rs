@@ -1,0 +1,224 @@
+//! Hot and cold photosites: found in dark frames, or in the lights alone, and repaired.
+
+use super::recorded::{Recorded, Shape};
+use crate::align::background::median;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::{Region, SIDE};
+use rayon::prelude::*;
+
+/// Places of faulty samples: row, and column times samples of a pixel plus channel; in order.
+pub type Faults = Vec<(u32, u32)>;
+
+/// Standard deviations of one frame's noise by which a sample of the master dark stands out.
+const IN_DARK: f32 = 5.0;
+/// The same in a light frame.
+const IN_LIGHT: f32 = 6.0;
+/// Share of the light frames in which a faulty sample is seen.
+const SEEN: f32 = 0.6;
+/// How many times the range of its neighbours of its colour a faulty sample is off.
+const ALONE: f32 = 1.5;
+/// Share of its light that its neighbours of other colours may have at most: what comes through a
+/// lens is never this narrow.
+const LONE: f32 = 0.3;
+
+/// Reads light of a region.
+pub type Read<'a> = &'a (dyn Fn(Region) -> Result<Vec<f32>, PictureError> + Sync);
+
+/// Samples that stand out in a master dark, `noise` being that of one frame.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn in_dark(shape: Shape, dark: Read, noise: f32) -> Result<Faults, PictureError> {
+    let found: Result<Vec<Faults>, PictureError> = tiles(shape)
+        .into_par_iter()
+        .map(|tile| {
+            let patch = Patch::read(shape, tile, dark)?;
+            Ok(patch.samples(tile).filter(|at| patch.excess(*at).abs() > IN_DARK * noise).collect())
+        })
+        .collect();
+    Ok(sorted(found?.concat()))
+}
+
+/// Samples that stand out alone at the same place in most of some light frames, while what is seen
+/// moves or is wider.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn in_lights(frames: &[Recorded]) -> Result<Faults, PictureError> {
+    let shape = frames[0].shape();
+    let wanted = ((frames.len() as f32 * SEEN).ceil() as u8).max(2);
+    let found: Result<Vec<Faults>, PictureError> = tiles(shape)
+        .into_par_iter()
+        .map(|tile| {
+            let mut seen: Vec<(u32, u32)> = Vec::new();
+            for frame in frames {
+                let patch = Patch::read(shape, tile, &|region| frame.light(region))?;
+                let noise = patch.noise(tile);
+                seen.extend(patch.samples(tile).filter(|at| patch.is_lone(*at, noise)));
+            }
+            let mut often = Vec::new();
+            for same in sorted(seen).chunk_by(|a, b| a == b) {
+                if same.len() >= wanted.into() {
+                    often.push(same[0]);
+                }
+            }
+            Ok(often)
+        })
+        .collect();
+    Ok(sorted(found?.concat()))
+}
+
+fn sorted(mut faults: Faults) -> Faults {
+    faults.sort_unstable();
+    faults
+}
+
+fn tiles(shape: Shape) -> Vec<Region> {
+    Region::covering(shape.width, shape.height, [SIDE; 2])
+}
+
+/// A tile with what is around it.
+struct Patch {
+    region: Region,
+    channels: u32,
+    light: Vec<f32>,
+}
+
+/// Rows and columns around a tile that are looked at.
+const AROUND: u32 = 4;
+
+impl Patch {
+    fn read(shape: Shape, tile: Region, read: Read) -> Result<Self, PictureError> {
+        let (x, y) = (tile.x.saturating_sub(AROUND), tile.y.saturating_sub(AROUND));
+        let region = Region {
+            x,
+            y,
+            width: (tile.x + tile.width + AROUND).min(shape.width) - x,
+            height: (tile.y + tile.height + AROUND).min(shape.height) - y,
+        };
+        Ok(Self { region, channels: shape.channels, light: read(region)? })
+    }
+
+    /// Rows and samples of a tile.
+    fn samples(&self, tile: Region) -> impl Iterator<Item = (u32, u32)> + use<> {
+        let columns = tile.x * self.channels..(tile.x + tile.width) * self.channels;
+        (tile.y..tile.y + tile.height).flat_map(move |y| columns.clone().map(move |x| (y, x)))
+    }
+
+    /// Light at a place some pixels from a sample, if that lies inside.
+    fn at(&self, (y, x): (u32, u32), [dx, dy]: [i32; 2]) -> Option<f32> {
+        let (column, channel) = (x / self.channels, x % self.channels);
+        let column = column.checked_add_signed(dx)?.checked_sub(self.region.x)?;
+        let row = y.checked_add_signed(dy)?.checked_sub(self.region.y)?;
+        (column < self.region.width && row < self.region.height).then(|| {
+            let pixel = row as usize * self.region.width as usize + column as usize;
+            self.light[pixel * self.channels as usize + channel as usize]
+        })
+    }
+
+    /// What a sample has more than those of its colour around it.
+    fn excess(&self, at: (u32, u32)) -> f32 {
+        let own = self.at(at, [0, 0]).unwrap_or(0.0);
+        own - middle(RING.iter().filter_map(|off| self.at(at, *off))).unwrap_or(own)
+    }
+
+    /// Typical noise of one sample.
+    fn noise(&self, tile: Region) -> f32 {
+        let some = self.samples(tile).step_by(13);
+        let mut off: Vec<f32> = some.map(|at| self.excess(at).abs()).collect();
+        // The median of eight is itself a little off.
+        if off.is_empty() { 0.0 } else { 1.4826 * median(&mut off) / 1.09 }
+    }
+
+    /// Whether a sample stands out, and its neighbours do not, as they would in an image.
+    fn is_lone(&self, at: (u32, u32), noise: f32) -> bool {
+        let excess = self.excess(at);
+        if excess.abs() <= IN_LIGHT * noise.max(1e-7) {
+            return false;
+        }
+        // Where its neighbours differ much among themselves there is something to be seen.
+        let ring = || RING.iter().filter_map(|off| self.at(at, *off));
+        let range = ring().fold(f32::MIN, f32::max) - ring().fold(f32::MAX, f32::min);
+        if excess.abs() < ALONE * range {
+            return false;
+        }
+        let near: f32 = match self.channels {
+            // Other colours, which are right beside it.
+            1 => {
+                const BESIDE: [[i32; 2]; 4] = [[-1, 0], [1, 0], [0, -1], [0, 1]];
+                let place = |[dx, dy]: [i32; 2]| {
+                    let there = (at.0.checked_add_signed(dy)?, at.1.checked_add_signed(dx)?);
+                    self.at(there, [0, 0]).map(|_| self.excess(there))
+                };
+                let beside: Vec<f32> = BESIDE.into_iter().filter_map(place).collect();
+                beside.iter().sum::<f32>() / beside.len().max(1) as f32
+            }
+            // Other colours of the same pixel.
+            channels => {
+                let pixel = at.1 / channels * channels;
+                let others = (pixel..pixel + channels).filter(|x| *x != at.1);
+                others.map(|x| self.excess((at.0, x))).sum::<f32>() / (channels - 1) as f32
+            }
+        };
+        near * excess.signum() < LONE * excess.abs()
+    }
+}
+
+/// Samples of the same colour around one, in a mosaic as in colours.
+const RING: [[i32; 2]; 8] = [[-2, 0], [2, 0], [0, -2], [0, 2], [-2, -2], [2, -2], [-2, 2], [2, 2]];
+
+fn middle(values: impl Iterator<Item = f32>) -> Option<f32> {
+    let mut sorted = [0.0; 8];
+    let mut count = 0;
+    for value in values {
+        sorted[count] = value;
+        count += 1;
+    }
+    let sorted = &mut sorted[..count];
+    sorted.sort_unstable_by(f32::total_cmp);
+    (count > 0).then(|| (sorted[(count - 1) / 2] + sorted[count / 2]) / 2.0)
+}
+
+/// Gives faulty samples of some whole rows, from row `top` on, the middle of those of their colour
+/// around them that are not faulty.
+pub fn repair(faults: &Faults, top: u32, channels: u32, row: usize, light: &mut [f32]) {
+    let rows = (light.len() / row) as u32;
+    let first = faults.partition_point(|(y, _)| *y < top);
+    let here: Vec<(u32, u32)> =
+        faults[first..].iter().take_while(|(y, _)| *y < top + rows).copied().collect();
+    let repaired: Vec<f32> = here
+        .iter()
+        .map(|&(y, x)| {
+            let good = |[dx, dy]: [i32; 2]| {
+                let x = x.checked_add_signed(dx * channels as i32)?;
+                let y = y.checked_add_signed(dy)?.checked_sub(top)?;
+                let inside = (x as usize) < row && y < rows;
+                (inside && here.binary_search(&(y + top, x)).is_err())
+                    .then(|| light[y as usize * row + x as usize])
+            };
+            let own = light[(y - top) as usize * row + x as usize];
+            middle(RING.into_iter().filter_map(good)).unwrap_or(own)
+        })
+        .collect();
+    for ((y, x), value) in here.into_iter().zip(repaired) {
+        light[(y - top) as usize * row + x as usize] = value;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_faulty_sample_takes_its_colours_middle_and_no_faulty_ones() {
+        let row = 12;
+        let mut light: Vec<f32> = (0..row * 8).map(|i| (i % 2) as f32).collect();
+        let faults = vec![(11, 4), (11, 6), (13, 0)];
+        for (y, x) in &faults {
+            light[(y - 10) * row + x] = 9.0;
+        }
+        let faults: Faults = faults.into_iter().map(|(y, x)| (y as u32, x as u32)).collect();
+        repair(&faults, 10, 1, row, &mut light);
+        assert_eq!(light, (0..row * 8).map(|i| (i % 2) as f32).collect::<Vec<_>>());
+    }
+}

@@ -1,0 +1,123 @@
+//! Prepare: raw conversion, calibration, white balance and exposure, alike for all frames.
+
+mod band;
+pub mod calibration;
+pub mod colour;
+pub mod demosaic;
+mod hot;
+mod master;
+pub(crate) mod recorded;
+mod smooth;
+pub mod stored;
+
+pub use band::{develop, developing_bytes};
+pub use master::Shows;
+
+use crate::CoreError;
+use demosaic::Demosaic;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Under which light grey is grey.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case", tag = "by")]
+pub enum WhiteBalance {
+    /// As the camera chose, or as it was developed.
+    #[default]
+    AsShot,
+    /// By the colour of the light; raw frames only.
+    Light {
+        /// Colour temperature in kelvin, 1700 to 25000.
+        kelvin: f32,
+        /// Towards green above 0, towards magenta below, -150 to 150.
+        tint: f32,
+    },
+    /// By a patch that shall be grey.
+    Neutral {
+        /// Its linear light as shot: red, green, blue.
+        grey: [f32; 3],
+    },
+}
+
+/// What happens where a colour is full.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum Highlights {
+    /// White from where the first colour is full.
+    #[default]
+    Clip,
+    /// Colours that are not full go on beyond white.
+    Keep,
+}
+
+/// Which hot and cold samples, at the same place in all frames, are repaired.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum Repair {
+    /// Those that dark frames show; in raw frames without darks, those that the lights show.
+    #[default]
+    Auto,
+    /// Those that the lights show in developed frames without darks, too.
+    Always,
+    /// None.
+    Off,
+}
+
+/// Settings of the prepare step.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct PreparePlan {
+    /// White balance.
+    pub white_balance: WhiteBalance,
+    /// How a mosaic's missing colours are found; raw frames only.
+    pub demosaic: Demosaic,
+    /// What happens where a colour is full; raw frames only.
+    pub highlights: Highlights,
+    /// Exposure in stops, -5 to 5.
+    pub gain_ev: f32,
+    /// Which samples that are faulty in all frames are repaired.
+    pub repair: Repair,
+}
+
+impl Default for PreparePlan {
+    fn default() -> Self {
+        Self {
+            white_balance: WhiteBalance::AsShot,
+            demosaic: Demosaic::Fine,
+            highlights: Highlights::Clip,
+            gain_ev: 0.0,
+            repair: Repair::Auto,
+        }
+    }
+}
+
+impl PreparePlan {
+    /// Checks what a screen or a file may have set out of range.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] with one sentence for the person.
+    pub fn check(&self) -> Result<(), CoreError> {
+        let wrong = |what: String| Err(CoreError::Setting(what));
+        if !(-5.0..=5.0).contains(&self.gain_ev) {
+            return wrong(format!(
+                "An exposure cannot be changed by {} stops; choose from -5 to 5.",
+                self.gain_ev
+            ));
+        }
+        match self.white_balance {
+            WhiteBalance::Light { kelvin, .. } if !(1700.0..=25_000.0).contains(&kelvin) => {
+                wrong(format!("No light has {kelvin} K here; choose from 1700 to 25000."))
+            }
+            WhiteBalance::Light { tint, .. } if !(-150.0..=150.0).contains(&tint) => {
+                wrong(format!("The tint cannot be {tint}; choose from -150 to 150."))
+            }
+            WhiteBalance::Neutral { grey } if !grey.iter().all(|v| (1e-5..16.0).contains(v)) => {
+                wrong(
+                    "The patch picked as grey is black or blown out; pick a grey one in between."
+                        .to_owned(),
+                )
+            }
+            _ => Ok(()),
+        }
+    }
+}

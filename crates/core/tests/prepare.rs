@@ -1,0 +1,211 @@
+//! Raw frames against the light they were made from.
+
+use jade_core::cache::Cache;
+use jade_core::frames::{Frame, FrameInput, Light};
+use jade_core::measure::noise::noise as noise_of;
+use jade_core::prepare::calibration::{Calibration, CalibrationFrames};
+use jade_core::prepare::demosaic::Demosaic;
+use jade_core::prepare::{PreparePlan, Repair};
+use jade_core::progress::Unwatched;
+use jade_pixels::mosaic::Mosaic;
+use jade_pixels::tiled::Region;
+use jade_pixels::write::write_mosaic;
+use jade_scenes::night_sky::{NightSky, Options};
+use shoot::input;
+use std::path::Path;
+use std::sync::Arc;
+
+mod shoot;
+
+const WIDTH: u32 = 600;
+const HEIGHT: u32 = 400;
+
+fn sky(seed: u64) -> NightSky {
+    let options =
+        Options { frames: 6, darks: 0, width: WIDTH, height: HEIGHT, seed, deflate: false };
+    NightSky::new(options).unwrap()
+}
+
+fn save(scene: &NightSky, folder: &Path, name: &str, mosaic: &Mosaic) -> FrameInput {
+    let path = folder.join(name);
+    write_mosaic(&path, mosaic, &scene.raw_facts(0, 8.0)).unwrap();
+    input(&path)
+}
+
+/// All light of a frame, colour by colour.
+fn light(input: &FrameInput) -> [Vec<f32>; 3] {
+    let frame = Frame::load(input, &mut || Ok(())).unwrap();
+    frame.planes(Region { x: 0, y: 0, width: WIDTH, height: HEIGHT }).unwrap()
+}
+
+fn saved(
+    scene: &NightSky,
+    folder: &Path,
+    name: &str,
+    count: u32,
+    seconds: f64,
+    make: impl Fn(u32) -> Mosaic,
+) -> Vec<FrameInput> {
+    let one = |i| {
+        let path = folder.join(format!("{name}{i:02}.dng"));
+        write_mosaic(&path, &make(i), &scene.raw_facts(i, seconds)).unwrap();
+        input(&path)
+    };
+    (0..count).map(one).collect()
+}
+
+/// Root of the mean square of the differences to the truth, over all colours.
+fn error(light: &[Vec<f32>; 3], truth: &[f32]) -> f64 {
+    let squares = truth.as_chunks::<3>().0.iter().enumerate().flat_map(|(i, truth)| {
+        (0..3).map(move |c| f64::from(light[c][i] - truth[c].clamp(0.0, 1.0)).powi(2))
+    });
+    (squares.sum::<f64>() / truth.len() as f64).sqrt()
+}
+
+#[test]
+fn a_mosaic_without_noise_becomes_the_light_it_was_made_from() {
+    let folder = tempfile::tempdir().unwrap();
+    for seed in [3, 4] {
+        let scene = sky(seed);
+        let truth = scene.clean_light();
+        let input = save(&scene, folder.path(), "clean.dng", &scene.clean_raw());
+        let of = |demosaic| {
+            let prepare = PreparePlan { demosaic, ..PreparePlan::default() };
+            light(&FrameInput { prepare, ..input.clone() })
+        };
+        let (fast, fine) = (of(Demosaic::Fast), of(Demosaic::Fine));
+        let (fast_error, fine_error) = (error(&fast, &truth), error(&fine, &truth));
+        // Edges are found better along them than across, and that shows over all.
+        assert!(fine_error < 0.8 * fast_error && fine_error < 0.003, "{fine_error} {fast_error}");
+        for light in [fast, fine] {
+            let off = block_error(&light, &truth, scene.sky_mask());
+            assert!(off < 0.01, "{off} of a block's light, seed {seed}");
+        }
+    }
+}
+
+/// By how much, as a share, the mean light of a block of sky is off at most, where single pixels do
+/// not matter; blocks with light near white are left out, as camera colours are clipped otherwise.
+fn block_error(light: &[Vec<f32>; 3], truth: &[f32], sky: &[f32]) -> f64 {
+    const BLOCK: u32 = 50;
+    let blocks = Region::covering(WIDTH, HEIGHT, [BLOCK; 2]);
+    let errors = blocks.iter().flat_map(|block| {
+        let rows = block.y..block.y + block.height;
+        let places: Vec<usize> = rows
+            .flat_map(|y| (block.x..block.x + block.width).map(move |x| (y * WIDTH + x) as usize))
+            .collect();
+        let left_out =
+            places.iter().any(|i| sky[*i] < 1.0 || truth[i * 3..][..3].iter().any(|v| *v > 0.8));
+        (0..3).map(move |c| {
+            let own: f64 = places.iter().map(|i| f64::from(light[c][*i])).sum();
+            let wanted: f64 = places.iter().map(|i| f64::from(truth[i * 3 + c])).sum();
+            if left_out { 0.0 } else { (own / wanted - 1.0).abs() }
+        })
+    });
+    errors.fold(0.0, f64::max)
+}
+
+/// The middle light of blocks of sky, in which stars do not matter.
+fn blocks(light: &[f32], sky: &[f32]) -> Vec<f32> {
+    const BLOCK: u32 = 40;
+    let blocks = Region::covering(WIDTH, HEIGHT, [BLOCK; 2]);
+    let middles = blocks.iter().filter_map(|block| {
+        let rows = block.y..block.y + block.height;
+        let places: Vec<usize> = rows
+            .flat_map(|y| (block.x..block.x + block.width).map(move |x| (y * WIDTH + x) as usize))
+            .collect();
+        if places.iter().any(|i| sky[*i] < 1.0) {
+            return None;
+        }
+        let mut values: Vec<f32> = places.iter().map(|i| light[*i]).collect();
+        values.sort_by(f32::total_cmp);
+        Some(values[values.len() / 2])
+    });
+    middles.collect()
+}
+
+fn rms(values: impl Iterator<Item = f32>) -> f32 {
+    let squares: Vec<f32> = values.map(|v| v * v).collect();
+    (squares.iter().sum::<f32>() / squares.len() as f32).sqrt()
+}
+
+#[test]
+fn calibration_takes_off_the_glow_and_gives_back_the_shade() {
+    let folder = tempfile::tempdir().unwrap();
+    for seed in [5, 6] {
+        let scene = sky(seed);
+        let path = &folder.path().join(seed.to_string());
+        std::fs::create_dir(path).unwrap();
+        let lights = saved(&scene, path, "f", 6, 8.0, |i| scene.raw_frame(i));
+        let frames = CalibrationFrames {
+            darks: saved(&scene, path, "d", 12, 8.0, |i| scene.raw_dark(i)),
+            flats: saved(&scene, path, "l", 12, 0.02, |i| scene.raw_flat(i)),
+            biases: saved(&scene, path, "b", 12, 0.000_125, |i| scene.raw_bias(i)),
+        };
+        let cache = Cache::at(&path.join("cache"));
+        let calibration =
+            Calibration::of(&frames, &lights, Repair::Auto, &cache, &Unwatched).unwrap();
+        let calibration = calibration.map(Arc::new);
+        // The light before the lens and the dust took their share, as bright on the whole as after.
+        let reach = scene.reach();
+        let mean = reach.iter().sum::<f32>() / reach.len() as f32;
+        let (clean, sky) = (scene.clean_light(), scene.sky_mask());
+        for c in 0..3 {
+            let truth: Vec<f32> = reach
+                .iter()
+                .enumerate()
+                .map(|(i, reach)| clean[i * 3 + c] / reach * mean)
+                .collect();
+            let truth = blocks(&truth, sky);
+            // What is off in the middle of all frames is not noise.
+            let off = |of: &dyn Fn(&FrameInput) -> FrameInput| {
+                let frames: Vec<Vec<f32>> =
+                    lights.iter().map(|input| blocks(&light(&of(input))[c], sky)).collect();
+                let off = (0..truth.len()).map(|block| {
+                    frames.iter().map(|f| f[block]).sum::<f32>() / frames.len() as f32
+                        - truth[block]
+                });
+                rms(off)
+            };
+            let before = off(&FrameInput::clone);
+            let after =
+                off(&|input| FrameInput { calibration: calibration.clone(), ..input.clone() });
+            let frame = Frame::load(&lights[0], &mut || Ok(())).unwrap();
+            let region = Region { x: 250, y: 20, width: 100, height: 60 };
+            let noise = noise_of(&frame.planes(region).unwrap()[c], region.width as usize);
+            let of_result = noise / (lights.len() as f32).sqrt();
+            assert!(
+                after < 0.5 * of_result && after < 0.3 * before,
+                "colour {c}, seed {seed}: off by {after}, before {before}; noise {of_result}"
+            );
+        }
+    }
+}
+
+#[test]
+fn hot_photosites_are_found_in_the_lights_and_stars_are_left_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    for seed in [7, 8, 9] {
+        let scene = sky(seed);
+        let path = &folder.path().join(seed.to_string());
+        std::fs::create_dir(path).unwrap();
+        let lights = saved(&scene, path, "f", 6, 8.0, |i| scene.raw_frame(i));
+        let cache = Cache::at(&path.join("cache"));
+        let none = CalibrationFrames::default();
+        let calibration =
+            Calibration::of(&none, &lights, Repair::Auto, &cache, &Unwatched).unwrap().unwrap();
+        let found = calibration.faults();
+        // Ten standard deviations of what a frame of sky has in a photosite: some 30 electrons.
+        let hot = scene.hot_photosites();
+        let strong: Vec<_> = hot.iter().filter(|hot| hot.electrons > 55.0).collect();
+        let seen = strong.iter().filter(|hot| found.contains(&(hot.y, hot.x))).count();
+        assert!(
+            strong.len() > 20 && seen as f32 >= 0.95 * strong.len() as f32,
+            "{seen} of {}",
+            strong.len()
+        );
+        let wrong: Vec<_> =
+            found.iter().filter(|at| !hot.iter().any(|hot| (hot.y, hot.x) == **at)).collect();
+        assert!(wrong.len() <= 2, "not hot: {wrong:?}, seed {seed}");
+    }
+}

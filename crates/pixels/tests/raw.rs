@@ -1,0 +1,91 @@
+//! Mosaics through files.
+#![cfg(feature = "raw")]
+
+use jade_pixels::facts::{Facts, FileFormat};
+use jade_pixels::mosaic::{Mosaic, Pattern, Sensor};
+use jade_pixels::read::{Orientation, PictureFile};
+use jade_pixels::write::write_mosaic;
+use std::path::Path;
+
+fn mosaic() -> Mosaic {
+    let (width, height) = (38, 26);
+    let sensor = Sensor {
+        pattern: Pattern::new([[1, 2], [0, 1]]).unwrap(),
+        black: [500.0, 501.0, 502.5, 503.0],
+        white: 15_000.0,
+        neutral: Some([0.5, 1.0, 0.625]),
+        xyz_to_camera: Some([[0.9, -0.3, -0.1], [-0.4, 1.2, 0.2], [-0.1, 0.2, 0.6]]),
+    };
+    let codes = (0..width * height).map(|i| (500 + i * 37 % 14_000) as u16).collect();
+    Mosaic { width, height, sensor, codes }
+}
+
+fn facts() -> Facts {
+    Facts {
+        exposure_s: Some(8.0),
+        iso: Some(6400),
+        aperture: Some(2.0),
+        focal_mm: Some(21.0),
+        taken: Some("2026-03-14 22:10:05".to_owned()),
+        camera: Some("Simulated camera".to_owned()),
+        lens: Some("Simulated 21 mm".to_owned()),
+        ..Facts::bare(FileFormat::Raw, 38, 26, 16)
+    }
+}
+
+fn write(folder: &Path) -> std::path::PathBuf {
+    let path = folder.join("f01.dng");
+    write_mosaic(&path, &mosaic(), &facts()).unwrap();
+    path
+}
+
+#[test]
+fn a_mosaic_and_its_facts_survive_a_dng() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = PictureFile::open(&write(folder.path())).unwrap();
+    assert_eq!(*file.facts(), facts());
+    assert_eq!(file.sensor(), Some(&mosaic().sensor));
+    let (read, orientation) = file.mosaic().unwrap().unwrap();
+    assert_eq!(orientation, Orientation::UPRIGHT);
+    assert_eq!(read, mosaic());
+}
+
+#[test]
+fn a_mosaic_has_no_rows_before_it_is_developed() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = PictureFile::open(&write(folder.path())).unwrap();
+    let error = file.rows(&mut |_, _| Ok(())).unwrap_err();
+    assert!(error.to_string().starts_with("f01.dng: "), "{error}");
+}
+
+/// Cut at any place, or with any byte another, a file is read or refused by name; nothing else.
+#[test]
+fn a_broken_dng_is_refused_by_its_name() {
+    let folder = tempfile::tempdir().unwrap();
+    let whole = std::fs::read(write(folder.path())).unwrap();
+    let path = folder.path().join("broken.dng");
+    let read = |bytes: &[u8]| {
+        std::fs::write(&path, bytes).unwrap();
+        PictureFile::open(&path).and_then(|file| match file.sensor() {
+            Some(_) => file.mosaic().map(drop),
+            None => file.rows(&mut |_, _| Ok(())),
+        })
+    };
+    let samples: Vec<u8> = mosaic().codes.iter().flat_map(|code| code.to_le_bytes()).collect();
+    let end =
+        whole.windows(samples.len()).position(|bytes| bytes == samples).unwrap() + samples.len();
+    for cut in (0..whole.len()).step_by(23) {
+        match read(&whole[..cut]) {
+            // Without all that is told about the camera, but with all samples, it can be read.
+            Ok(()) => assert!(cut >= end, "cut after {cut} of {end} bytes"),
+            Err(error) => assert!(error.to_string().starts_with("broken.dng: "), "{error}"),
+        }
+    }
+    for place in 0..whole.len() {
+        let mut bytes = whole.clone();
+        bytes[place] ^= 0x5a;
+        if let Err(error) = read(&bytes) {
+            assert!(error.to_string().starts_with("broken.dng: "), "{error}");
+        }
+    }
+}

@@ -1,0 +1,98 @@
+use crate::house::{Guest, House, SIZE};
+use jade_core::prepare::WhiteBalance;
+use jade_scenes::night_sky::{NightSky, Options};
+use jade_server::types::{
+    Added, FrameColour, Grey, JobState, Measured, PictureInfo, Role, Shoot, ShootChange,
+};
+use reqwest::Method;
+
+/// A shoot of raw frames with darks and flats, all from the card.
+async fn raw_shoot(house: &House, guest: &Guest) -> Shoot {
+    let (width, height) = SIZE;
+    let options = Options { frames: 4, darks: 3, width, height, seed: 65, deflate: false };
+    NightSky::new(options).unwrap().write_raw(&house.card(), 3, 0, |_, _| true).unwrap();
+    let shoot = guest.shoot("Mast").await;
+    for (folder, role) in [("", Role::Light), ("darks", Role::Dark), ("flats", Role::Flat)] {
+        let wish = serde_json::json!({ "path": house.card().join(folder), "role": role });
+        let added: Vec<Added> = guest.post(&format!("shoots/{}/folder", shoot.id), &wish).await;
+        assert!(added.iter().all(|a| a.frame.as_ref().unwrap().problem.is_none()), "{added:?}");
+    }
+    guest.get(&format!("shoots/{}", shoot.id)).await
+}
+
+async fn with_balance(guest: &Guest, shoot: &Shoot, balance: WhiteBalance) -> Shoot {
+    let mut plan = shoot.plan.clone();
+    plan.prepare.white_balance = balance;
+    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    guest.patch(&format!("shoots/{}", shoot.id), &change).await
+}
+
+#[tokio::test]
+async fn a_raw_frame_tells_its_light_and_is_seen_under_another_at_once() {
+    let house = House::new(0);
+    let guest = house.open().await;
+    let shoot = raw_shoot(&house, &guest).await;
+    let frame = shoot.frames[0].id;
+    let colour: FrameColour = guest.get(&format!("frames/{frame}/colour")).await;
+    let light = colour.light.unwrap();
+    assert!(colour.raw && (2500.0..8000.0).contains(&light.kelvin), "{light:?}");
+
+    let source = format!("pictures/frame-{frame}");
+    let before: PictureInfo = guest.get(&source).await;
+    let patch = format!("{source}/measure?x=150&y=40&size=64");
+    let level = async |guest: &Guest| {
+        let measured: Measured = guest.get(&patch).await;
+        measured.figures.unwrap().level
+    };
+    let as_shot = level(&guest).await;
+    let blue = WhiteBalance::Light { kelvin: 2600.0, tint: 0.0 };
+    with_balance(&guest, &shoot, blue).await;
+    let after: PictureInfo = guest.get(&source).await;
+    assert_ne!(before.version, after.version);
+    assert!((level(&guest).await / as_shot - 1.0).abs() > 0.02, "the patch looks otherwise");
+
+    // A patch of ground is picked; its colours are equal then.
+    let grey: Grey = guest.get(&format!("frames/{frame}/grey?x=200&y=270")).await;
+    let balanced = with_balance(&guest, &shoot, WhiteBalance::Neutral { grey: grey.grey }).await;
+    assert_eq!(balanced.plan.prepare.white_balance, WhiteBalance::Neutral { grey: grey.grey });
+}
+
+#[tokio::test]
+async fn a_run_is_calibrated_with_the_darks_and_flats_that_are_in() {
+    let house = House::new(0);
+    let guest = house.open().await;
+    let shoot = raw_shoot(&house, &guest).await;
+    assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
+    let corner = async |result: i64| {
+        let (width, height) = (SIZE.0 - 60, SIZE.1 - 60);
+        let path = format!("pictures/result-{result}/measure?x={width}&y={height}&size=32");
+        let measured: Measured = guest.get(&path).await;
+        measured.figures.unwrap().level
+    };
+    let with: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    let calibrated = corner(with.results[0].id).await;
+    // Left out, they are not used.
+    let others: Vec<i64> =
+        shoot.frames.iter().filter(|f| f.role != Role::Light).map(|f| f.id).collect();
+    assert_eq!(others.len(), 6);
+    let change = serde_json::json!({ "ids": others, "left_out": true });
+    guest.post::<Shoot>(&format!("shoots/{}/frames", shoot.id), &change).await;
+    assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
+    let without: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    assert_eq!(without.results.len(), 2);
+    let glowing = corner(without.results[0].id).await;
+    assert!(glowing > calibrated + 0.01, "the corner: {calibrated} with darks, {glowing} without");
+}
+
+#[tokio::test]
+async fn a_treatment_out_of_range_is_refused_with_a_sentence() {
+    let house = House::new(2);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await;
+    let mut plan = shoot.plan.clone();
+    plan.prepare.gain_ev = 9.0;
+    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let request = guest.ask(Method::PATCH, &format!("shoots/{}", shoot.id)).json(&change);
+    let (_, problem) = guest.refused(request).await;
+    assert!(problem.contains("9 stops; choose from -5 to 5"), "{problem}");
+}
