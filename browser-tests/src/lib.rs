@@ -79,14 +79,14 @@ impl Session {
         Ok(self.part(name).await?.click().await?)
     }
 
-    /// Waits until a condition on the page's state holds, within 60 seconds.
+    /// Waits until a condition on the page's state holds, within two minutes.
     pub async fn until<F, T>(&self, what: &str, condition: F) -> anyhow::Result<()>
     where
         F: Fn() -> T,
         T: Future<Output = anyhow::Result<bool>>,
     {
         let begin = std::time::Instant::now();
-        while begin.elapsed() < Duration::from_secs(60) {
+        while begin.elapsed() < Duration::from_secs(120) {
             // Elements may go while the page changes; the next look decides.
             if condition().await.unwrap_or(false) {
                 return Ok(());

@@ -175,7 +175,7 @@ function key(event: KeyboardEvent) {
             ]"
           >
             <img
-              :src="thumbnail(`frame-${one.id}`, store.treatment)"
+              :src="thumbnail(`frame-${one.id}`, store.settled)"
               alt=""
               draggable="false"
               loading="lazy"

@@ -105,6 +105,7 @@ describe('the shoot on the workbench', () => {
     for (const gain of [0.1, 0.2]) await store.tryPlan((plan) => (plan.prepare.gain_ev = gain))
     expect(store.undos).toEqual([])
     expect(JSON.parse(store.treatment).gain_ev).toBe(0.2)
+    expect(JSON.parse(store.settled).gain_ev).toBe(0)
     await store.setPlan((plan) => (plan.prepare.gain_ev = 0.3), before)
     expect(store.undos).toHaveLength(1)
     await store.undo()

@@ -25,6 +25,8 @@ export const useShoot = defineStore('shoot', () => {
   const calibration = computed(() => frames((f) => f.role !== 'light' && !f.problem))
   /** The treatment of frames as the server has it, written out. */
   const treatment = ref('')
+  /** The same, but while a setting is dragged as it was before: for what is dear to show. */
+  const settled = ref('')
   const unreadable = computed(() => frames((f) => f.problem !== null))
   const used = computed(() => lights.value.filter((f) => !f.left_out))
   const results = computed(() => shoot.value?.results ?? [])
@@ -74,7 +76,7 @@ export const useShoot = defineStore('shoot', () => {
     const before = latest.value?.id
     try {
       shoot.value = await api.shoot(id)
-      treatment.value = JSON.stringify(shoot.value.plan.prepare)
+      treatment.value = settled.value = JSON.stringify(shoot.value.plan.prepare)
     } catch (error) {
       missing.value = sentence(error)
       return
@@ -170,6 +172,7 @@ export const useShoot = defineStore('shoot', () => {
   async function setPlan(change: (plan: Plan) => void, before = shoot.value!.plan) {
     const { id } = shoot.value!
     if (!(await tryPlan(change))) return
+    settled.value = treatment.value
     remember('a setting', () => api.changeShoot(id, { plan: before }))
   }
 
@@ -215,6 +218,7 @@ export const useShoot = defineStore('shoot', () => {
     lights,
     calibration,
     treatment,
+    settled,
     unreadable,
     used,
     results,

@@ -99,20 +99,30 @@ export class Pane {
     this.shown = key
     this.referenceWidth = reference.width
     this.referenceHeight = reference.height
-    const before = this.viewer.world.getItemCount() ? this.viewer.world.getItemAt(0) : null
     this.viewer.addTiledImage({
       // A map that lies over the picture stays on top.
       ...(this.over ? { index: this.viewer.world.getItemCount() - 1 } : {}),
       // The library takes such an object; its types only know its own sources.
       tileSource: tileSource(info, stops) as unknown as OpenSeadragon.TileSource,
       ...placement(info, reference.width),
-      success: () => {
-        // The old picture stays below until the new one has tiles of its own.
-        if (before) setTimeout(() => this.drop(before), 400)
+      success: (event) => {
+        const { item } = event as unknown as { item: OpenSeadragon.TiledImage }
+        // The old picture stays below until all of the new one is there.
+        item.addOnceHandler('fully-loaded-change', () => this.dropBelow(item))
+        setTimeout(() => this.dropBelow(item), 5000)
         if (first && this.twin?.shown) this.copy(this.twin)
         else if (first) this.fit(true)
       },
     })
+  }
+
+  /** Takes away what lies under a picture that is still on show. */
+  private dropBelow(item: OpenSeadragon.TiledImage) {
+    const { world } = this.viewer
+    for (let below = world.getIndexOfItem(item) - 1; below >= 0; below--) {
+      const old = world.getItemAt(below)
+      if (old !== this.over) world.removeItem(old)
+    }
   }
 
   private drop(item: OpenSeadragon.TiledImage) {
