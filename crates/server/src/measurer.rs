@@ -13,7 +13,7 @@ const TELL: Duration = Duration::from_millis(400);
 
 /// Measures whatever is not measured yet, and waits for more.
 pub async fn run_forever(app: Arc<App>) {
-    // Frames whose file is gone; they are tried again after a restart.
+    // Frames that cannot be measured; they are tried again after a restart.
     let mut failed: Vec<i64> = Vec::new();
     let mut told = Instant::now();
     loop {
@@ -42,13 +42,19 @@ async fn one(app: &Arc<App>, failed: &mut Vec<i64>) -> Result<Option<i64>, ApiEr
     let Some(row) = app.store.unmeasured_frame(failed).await? else { return Ok(None) };
     let (input, cache) = (row.input(&PreparePlan::default()), app.cache.clone());
     let measured =
-        tokio::task::spawn_blocking(move || engine::measure(&input, &cache, &|| false)).await?;
-    match measured {
-        Ok(measures) => app.store.set_measures(row.id, &measures).await?,
-        Err(error) => {
-            tracing::warn!("{}: not measured: {error}", row.name);
-            failed.push(row.id);
+        tokio::task::spawn_blocking(move || engine::measure(&input, &cache, &|| false)).await;
+    // Whatever a frame does to the measuring, it is not tried again, and the others go on.
+    let reason = match measured {
+        Ok(Ok(measures)) => {
+            app.store.set_measures(row.id, &measures).await?;
+            None
         }
+        Ok(Err(error)) => Some(error.to_string()),
+        Err(error) => Some(error.to_string()),
+    };
+    if let Some(reason) = reason {
+        tracing::warn!("{}: not measured: {reason}", row.name);
+        failed.push(row.id);
     }
     if app.store.unmeasured_frame(failed).await?.is_none() {
         app.tell(Event::Shoot { id: row.shoot_id });
