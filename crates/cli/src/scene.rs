@@ -3,7 +3,7 @@
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_scenes::kiln_yard::{self, KilnYard};
-use jade_scenes::night_sky::{self, NightSky};
+use jade_scenes::night_sky::{self, Card, NightSky};
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -38,12 +38,19 @@ pub struct SceneArgs {
     /// Write what the sensor records, as DNG, and with it flat and bias frames (night sky).
     #[arg(long)]
     raw: bool,
-    /// Number of raw flat frames.
-    #[arg(long, requires = "raw")]
+    /// Number of flat frames, raw or of a card.
+    #[arg(long)]
     flats: Option<u32>,
-    /// Number of raw bias frames.
-    #[arg(long, requires = "raw")]
+    /// Number of bias frames, raw or of a card.
+    #[arg(long)]
     biases: Option<u32>,
+    /// Write a whole card into one folder, unsorted: beside the sky longer exposures for the ground,
+    /// darks, flats and biases, and two spoiled frames (night sky).
+    #[arg(long)]
+    card: bool,
+    /// Number of exposures for the ground on a card.
+    #[arg(long, requires = "card")]
+    ground: Option<u32>,
     /// Say nothing.
     #[arg(long)]
     quiet: bool,
@@ -79,18 +86,23 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
                 deflate,
             };
             let scene = NightSky::through(options, focal)?;
-            match args.raw {
-                true => {
-                    let (flats, biases) = (args.flats.unwrap_or(4), args.biases.unwrap_or(4));
-                    scene.write_raw(&args.out, flats, biases, step)?;
+            let (flats, biases) = (args.flats.unwrap_or(4), args.biases.unwrap_or(4));
+            match (args.card, args.raw) {
+                (true, raw) => {
+                    let card = Card { ground: args.ground.unwrap_or(5), flats, biases, raw };
+                    scene.write_card(&args.out, &card, step)?;
                 }
-                false => scene.write(&args.out, step)?,
+                (false, true) => scene.write_raw(&args.out, flats, biases, step)?,
+                (false, false) if args.flats.is_some() || args.biases.is_some() => {
+                    bail!("flat and bias frames come with --raw or --card; add one of them");
+                }
+                (false, false) => scene.write(&args.out, step)?,
             }
         }
         SceneKind::KilnYard => {
-            if darks.is_some() || focal.is_some() || args.raw {
+            if darks.is_some() || focal.is_some() || args.raw || args.card {
                 bail!(
-                    "a kiln yard has neither dark frames, raw files nor a choice of lens; leave --darks, --raw and --focal away"
+                    "a kiln yard has neither dark frames, raw files, a card nor a choice of lens; leave --darks, --raw, --card and --focal away"
                 );
             }
             let usual = kiln_yard::Options::default();

@@ -69,6 +69,19 @@ impl Facts {
         }
     }
 
+    /// When it was taken, in seconds since 1970 of the camera's own time.
+    pub fn taken_s(&self) -> Option<i64> {
+        let text = self.taken.as_deref()?;
+        let number = |from: usize, to: usize| text.get(from..to)?.parse::<i64>().ok();
+        let (year, month, day) = (number(0, 4)?, number(5, 7)?, number(8, 10)?);
+        let (hour, minute, second) = (number(11, 13)?, number(14, 16)?, number(17, 19)?);
+        // Days of the Gregorian calendar, counted in years that begin in March.
+        let year = if month <= 2 { year - 1 } else { year };
+        let before = 365 * year + year.div_euclid(4) - year.div_euclid(100) + year.div_euclid(400);
+        let days = before + (153 * ((month + 9) % 12) + 2) / 5 + day - 719_469;
+        Some(((days * 24 + hour) * 60 + minute) * 60 + second)
+    }
+
     /// `2026:03:14 22:10:05`, as EXIF writes it, becomes `2026-03-14 22:10:05`; blank or malformed
     /// times become `None`.
     pub fn time_from_exif(text: &str) -> Option<String> {
@@ -87,7 +100,20 @@ impl Facts {
 
 #[cfg(test)]
 mod tests {
-    use super::Facts;
+    use super::{Facts, FileFormat};
+
+    #[test]
+    fn times_are_counted_in_seconds() {
+        let at = |text: &str| {
+            let facts =
+                Facts { taken: Some(text.to_owned()), ..Facts::bare(FileFormat::Tiff, 1, 1, 8) };
+            facts.taken_s()
+        };
+        assert_eq!(at("1970-01-01 00:00:00"), Some(0));
+        assert_eq!(at("2000-02-29 12:30:15"), Some(951_827_415));
+        assert_eq!(at("2026-03-15 00:00:01"), Some(at("2026-03-14 23:59:59").unwrap() + 2));
+        assert_eq!(at("yesterday"), None);
+    }
 
     #[test]
     fn exif_time_is_turned_or_dropped() {

@@ -1,7 +1,7 @@
 //! What the camera's sensor itself records: a mosaic, with what a real one adds to the light.
 
 use crate::random::stream;
-use crate::sensor::{FULL_WELL, READ_NOISE, Sensor, hot_pixels};
+use crate::sensor::{READ_NOISE, Sensor, hot_pixels};
 use jade_pixels::mosaic::{self, Mosaic, Pattern};
 use rand::Rng;
 use rand_distr::{Distribution, StandardNormal};
@@ -93,7 +93,7 @@ pub fn hot_photosites(sensor: &Sensor, seconds: f64) -> Vec<Hot> {
 /// `exposure` tells one exposure's noise from another's; what the sensor adds is the same in all.
 pub fn record(sensor: &Sensor, exposure: u64, light: Option<&[f32]>, seconds: f64) -> Mosaic {
     let seen = Seen::new();
-    let Sensor { width, height, seed } = *sensor;
+    let Sensor { width, height, seed, full_well } = *sensor;
     let wide = width as usize;
     let hot = hot_photosites(sensor, seconds);
     let motes = Motes::of(sensor);
@@ -102,7 +102,7 @@ pub fn record(sensor: &Sensor, exposure: u64, light: Option<&[f32]>, seconds: f6
         (0..wide).map(|_| random.random_range(-COLUMNS..COLUMNS)).collect()
     };
     let seconds = seconds as f32;
-    let scale = (WHITE - BLACK) / FULL_WELL;
+    let scale = (WHITE - BLACK) / full_well;
     let mut codes = vec![0u16; wide * height as usize];
     codes.par_chunks_mut(wide).enumerate().for_each(|(y, row)| {
         let mut random = stream(seed, "raw noise", exposure, y as u64);
@@ -112,7 +112,7 @@ pub fn record(sensor: &Sensor, exposure: u64, light: Option<&[f32]>, seconds: f6
             let mut electrons = seconds * (DARK_CURRENT + GLOW * glow(sensor, x, y));
             if let Some(light) = light {
                 let share = seen.share(x as u32, y as u32, &light[(y * wide + x) * 3..][..3]);
-                electrons += share * FULL_WELL * motes.share(x, y);
+                electrons += share * full_well * motes.share(x, y);
             }
             if let Some(hot) = hot.next_if(|hot| hot.x == x as u32) {
                 electrons += hot.electrons;

@@ -18,9 +18,11 @@ pub struct Sensor {
     pub height: u32,
     /// Seed.
     pub seed: u64,
+    /// Electrons at the white point.
+    pub full_well: f32,
 }
 
-/// Electrons at the white point: few, as at a high ISO.
+/// Electrons at the white point at a high ISO: few.
 pub const FULL_WELL: f32 = 500.0;
 /// Read noise in electrons.
 pub const READ_NOISE: f32 = 2.5;
@@ -36,7 +38,7 @@ pub fn record(sensor: &Sensor, exposure: u64, light: &[f32]) -> Vec<u16> {
     let srgb = Encoding::srgb();
     out.par_chunks_mut(row).zip(light.par_chunks(row)).enumerate().for_each(|(y, (out, light))| {
         let mut random = stream(sensor.seed, "noise", exposure, y as u64);
-        let mut electrons: Vec<f32> = light.iter().map(|v| v * FULL_WELL).collect();
+        let mut electrons: Vec<f32> = light.iter().map(|v| v * sensor.full_well).collect();
         let first = hot.partition_point(|h| h.0 < y as u32);
         for &(_, x, glow) in hot[first..].iter().take_while(|h| h.0 == y as u32) {
             // One photosite is hot, and development spreads it to one colour mostly.
@@ -49,7 +51,7 @@ pub fn record(sensor: &Sensor, exposure: u64, light: &[f32]) -> Vec<u16> {
             // Shot noise as a normal of the same variance joins the read noise in one draw.
             let spread = (signal.max(0.0) + READ_NOISE * READ_NOISE).sqrt();
             let draw: f32 = StandardNormal.sample(&mut random);
-            let linear = (signal + spread * draw) / FULL_WELL + PEDESTAL;
+            let linear = (signal + spread * draw) / sensor.full_well + PEDESTAL;
             *sample = srgb.encode(channel % 3, linear);
         }
     });

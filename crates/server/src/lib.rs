@@ -8,6 +8,7 @@ mod guard;
 mod import;
 mod measurer;
 pub mod pictures;
+mod proposals;
 mod routes;
 mod runner;
 pub mod store;

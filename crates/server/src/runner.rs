@@ -245,6 +245,11 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     if watch.cancelled() {
         return Err(CoreError::Cancelled.into());
     }
+    // Short runs end between two notes of their progress.
+    let last = watch.apply(row.view()?);
+    if let Some(stage) = last.stage {
+        app.store.set_progress(row.id, stage, last.done, last.total).await?;
+    }
     let mut report = outcome.report;
     report.stages = watch.finish();
     report.peak_memory_mib = crate::peak_memory_mib();

@@ -1,6 +1,7 @@
 //! What crosses between server and browser. The TypeScript side is generated from here.
 
 use jade_core::frames::measures::Measures;
+use jade_core::frames::sets::Purpose;
 use jade_core::measure::noise::{NoiseGain, PatchFigures};
 use jade_core::plan::{
     AlignMode, AlignPlan, CombinePlan, Edges, HandPairs, Kind, Method, Plan, PlanFrame, PlanRecord,
@@ -60,8 +61,12 @@ pub struct NewShoot {
 pub struct ShootChange {
     pub name: Option<String>,
     pub plan: Option<Plan>,
-    /// The reference frame; 0 lets the middle one be taken.
+    /// Brings the plan that such a shoot begins with, prepare left as it was, unless one is given.
+    pub kind: Option<Kind>,
+    /// The reference frame; 0 lets the proposed one be taken.
     pub reference_id: Option<i64>,
+    /// The set that is stacked; 0 lets all lights be.
+    pub stacked_set: Option<i64>,
 }
 
 /// A shoot with everything in it.
@@ -73,11 +78,19 @@ pub struct Shoot {
     pub plan: Plan,
     /// The chosen reference frame, if one was chosen.
     pub reference_id: Option<i64>,
+    /// The frame that is proposed as the reference frame, once frames are measured.
+    pub proposed_reference: Option<ProposedReference>,
     pub frames: Vec<Frame>,
+    /// The sets that have frames; those of frames in none are all others of their role.
+    pub sets: Vec<FrameSet>,
+    /// The set of lights that is stacked; all lights where there is none.
+    pub stacked_set: Option<i64>,
     /// What speaks against frames that are in.
     pub doubts: Vec<Doubt>,
-    /// Frames among the lights that seem to be for something else.
-    pub sortings: Vec<Sorting>,
+    /// Where lights that are in no set seem to belong, once all are measured.
+    pub proposed_sets: Vec<ProposedSet>,
+    /// What else the shoot seems to be.
+    pub proposed_kind: Option<ProposedKind>,
     pub results: Vec<ShootResult>,
     pub jobs: Vec<Job>,
     pub probes: Vec<Probe>,
@@ -113,6 +126,7 @@ pub struct Frame {
     /// Why it cannot be used.
     pub problem: Option<String>,
     pub left_out: bool,
+    pub set_id: Option<i64>,
     /// What it shows, once that was measured.
     pub measures: Option<Measures>,
 }
@@ -125,13 +139,62 @@ pub struct Doubt {
     pub reason: String,
 }
 
-/// Frames among the lights that seem to be for something else.
+/// A frame proposed as the reference frame, and why.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Sorting {
+pub struct ProposedReference {
+    pub frame_id: i64,
+    /// One sentence.
+    pub reason: String,
+}
+
+/// Frames taken alike for one purpose.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct FrameSet {
+    pub id: i64,
+    pub name: String,
     pub role: Role,
+}
+
+/// Frames in no set that seem to belong together.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct ProposedSet {
+    pub purpose: Purpose,
+    pub role: Role,
+    pub name: String,
+    /// The set that has others like them, if there is one.
+    pub into: Option<i64>,
     pub frame_ids: Vec<i64>,
     /// Half a sentence.
     pub reason: String,
+}
+
+/// What a shoot seems to be, other than it is said to be.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct ProposedKind {
+    pub kind: Kind,
+    /// Half a sentence.
+    pub reason: String,
+}
+
+/// Frames to be put into a set: into one that there is, or a new one.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Sort {
+    pub name: String,
+    pub role: Role,
+    pub into: Option<i64>,
+    pub frame_ids: Vec<i64>,
+}
+
+/// Frames to be put into sets, all or none.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct SortFrames {
+    pub sets: Vec<Sort>,
+}
+
+/// A new name for a set.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct SetChange {
+    pub name: String,
 }
 
 /// The light that a raw frame was balanced for as shot.
@@ -180,6 +243,8 @@ pub struct FramesChange {
     pub ids: Vec<i64>,
     pub left_out: Option<bool>,
     pub role: Option<Role>,
+    /// The set they are put into, which says what they are for; 0 takes them out of theirs.
+    pub set_id: Option<i64>,
     /// Wanted in spite of what speaks against them.
     pub kept: Option<bool>,
 }
@@ -401,7 +466,14 @@ pub fn typescript() -> String {
         Role,
         Frame,
         Doubt,
-        Sorting,
+        ProposedReference,
+        FrameSet,
+        Purpose,
+        ProposedSet,
+        ProposedKind,
+        Sort,
+        SortFrames,
+        SetChange,
         FrameLight,
         FrameColour,
         Grey,

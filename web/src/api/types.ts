@@ -221,6 +221,10 @@ stars: number,
  */
 star_width_px: number | null, 
 /**
+ * Standard error of that in pixels.
+ */
+star_width_error_px: number | null, 
+/**
  * Median of shorter by longer axis of bright stars, 0 to 1.
  */
 roundness: number | null, 
@@ -236,7 +240,17 @@ sharpness: number,
 /**
  * Share of pixels with a colour at the white point, 0 to 1.
  */
-clipped: number, };
+clipped: number, 
+/**
+ * Share of stars that have a second one beside them, all in the same direction and as far
+ * away, 0 to 1.
+ */
+doubled: number, 
+/**
+ * Light in red and in blue, each over that in green, of a typical patch; `None` where there is
+ * too little to tell.
+ */
+colour: [number, number] | null, };
 
 export type NoiseGain = { 
 /**
@@ -429,23 +443,47 @@ export type NewShoot = { name: string, kind: Kind, };
 
 export type ShootChange = { name?: string, plan?: Plan, 
 /**
- * The reference frame; 0 lets the middle one be taken.
+ * Brings the plan that such a shoot begins with, prepare left as it was, unless one is given.
  */
-reference_id?: number, };
+kind?: Kind, 
+/**
+ * The reference frame; 0 lets the proposed one be taken.
+ */
+reference_id?: number, 
+/**
+ * The set that is stacked; 0 lets all lights be.
+ */
+stacked_set?: number, };
 
 export type Shoot = { id: number, name: string, kind: Kind, plan: Plan, 
 /**
  * The chosen reference frame, if one was chosen.
  */
-reference_id: number | null, frames: Array<Frame>, 
+reference_id: number | null, 
+/**
+ * The frame that is proposed as the reference frame, once frames are measured.
+ */
+proposed_reference: ProposedReference | null, frames: Array<Frame>, 
+/**
+ * The sets that have frames; those of frames in none are all others of their role.
+ */
+sets: Array<FrameSet>, 
+/**
+ * The set of lights that is stacked; all lights where there is none.
+ */
+stacked_set: number | null, 
 /**
  * What speaks against frames that are in.
  */
 doubts: Array<Doubt>, 
 /**
- * Frames among the lights that seem to be for something else.
+ * Where lights that are in no set seem to belong, once all are measured.
  */
-sortings: Array<Sorting>, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
+proposed_sets: Array<ProposedSet>, 
+/**
+ * What else the shoot seems to be.
+ */
+proposed_kind: ProposedKind | null, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
 
 export type Role = "light" | "dark" | "flat" | "bias";
 
@@ -461,7 +499,7 @@ linked: boolean, bytes: number, role: Role, facts: Facts | null,
 /**
  * Why it cannot be used.
  */
-problem: string | null, left_out: boolean, 
+problem: string | null, left_out: boolean, set_id: number | null, 
 /**
  * What it shows, once that was measured.
  */
@@ -473,11 +511,37 @@ export type Doubt = { frame_id: number,
  */
 reason: string, };
 
-export type Sorting = { role: Role, frame_ids: Array<number>, 
+export type ProposedReference = { frame_id: number, 
+/**
+ * One sentence.
+ */
+reason: string, };
+
+export type FrameSet = { id: number, name: string, role: Role, };
+
+export type Purpose = "sky" | "ground" | "bracket" | "scene" | "dark" | "flat" | "bias";
+
+export type ProposedSet = { purpose: Purpose, role: Role, name: string, 
+/**
+ * The set that has others like them, if there is one.
+ */
+into: number | null, frame_ids: Array<number>, 
 /**
  * Half a sentence.
  */
 reason: string, };
+
+export type ProposedKind = { kind: Kind, 
+/**
+ * Half a sentence.
+ */
+reason: string, };
+
+export type Sort = { name: string, role: Role, into: number | null, frame_ids: Array<number>, };
+
+export type SortFrames = { sets: Array<Sort>, };
+
+export type SetChange = { name: string, };
 
 export type FrameLight = { 
 /**
@@ -506,6 +570,10 @@ same_as: string | null, };
 export type AddFolder = { path: string, role: Role, };
 
 export type FramesChange = { ids: Array<number>, left_out?: boolean, role?: Role, 
+/**
+ * The set they are put into, which says what they are for; 0 takes them out of theirs.
+ */
+set_id?: number, 
 /**
  * Wanted in spite of what speaks against them.
  */

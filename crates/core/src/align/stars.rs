@@ -110,6 +110,17 @@ impl Star {
     }
 }
 
+impl StarList {
+    /// Standard error of `star_width` in pixels.
+    pub fn star_width_error(&self) -> Option<f32> {
+        let widths: Vec<f32> =
+            self.stars.iter().filter(|s| s.measures_well()).map(|s| s.width).collect();
+        // Of a median: a quarter above that of a mean (normal distribution).
+        let spread = robust_sigma(&widths, self.star_width?);
+        Some(1.253 * spread / (widths.len() as f32).sqrt())
+    }
+}
+
 fn typical_width(stars: &[Star]) -> Option<f32> {
     let widths = stars.iter().filter(|s| s.measures_well()).map(|s| s.width).collect();
     middle(widths)

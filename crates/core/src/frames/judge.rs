@@ -19,10 +19,12 @@ pub struct Doubt {
 const NEAR: usize = 4;
 /// Fewer frames taken alike are not judged.
 const FEWEST: usize = 5;
+/// Standard deviations of the usual difference from which on a frame stands out.
+const FAR: f32 = 3.0;
 /// Smaller figures count as this, so that their logarithm is a number.
 const LEAST: f32 = 1e-6;
 /// Fewer stars are no sky.
-const SKY: f32 = 25.0;
+pub(super) const SKY: f32 = 25.0;
 
 /// What a measure must differ by to speak against a frame.
 struct Rule {
@@ -31,16 +33,19 @@ struct Rule {
     below: f32,
     /// And above which.
     above: f32,
+    /// Standard error of the measure itself as a share of it, beside what it usually differs by.
+    error: fn(&Measures) -> f32,
     /// Only where its neighbours show a sky, or only where they do not, or either way.
     sky: Option<bool>,
     tell: fn(f32, f32) -> String,
 }
 
-const RULES: [Rule; 6] = [
+const RULES: [Rule; 9] = [
     Rule {
         value: |m| Some(m.stars as f32),
         below: 0.6,
         above: f32::INFINITY,
+        error: |_| 0.0,
         sky: Some(true),
         tell: |own, near| {
             format!(
@@ -52,6 +57,7 @@ const RULES: [Rule; 6] = [
         value: |m| m.star_width_px,
         below: 0.0,
         above: 1.3,
+        error: |m| m.star_width_error_px.unwrap_or(0.0) / m.star_width_px.unwrap_or(1.0),
         sky: Some(true),
         tell: |own, near| {
             format!(
@@ -63,15 +69,25 @@ const RULES: [Rule; 6] = [
         value: |m| m.roundness,
         below: 0.75,
         above: f32::INFINITY,
+        error: |_| 0.0,
         sky: Some(true),
         tell: |_, _| {
             "Its stars are drawn out, its neighbours' are round: the camera moved.".to_owned()
         },
     },
     Rule {
+        value: |m| Some(1.0 - m.doubled),
+        below: 0.7,
+        above: f32::INFINITY,
+        error: |_| 0.0,
+        sky: Some(true),
+        tell: |_, _| "Its stars are double: the camera was bumped while it was taken.".to_owned(),
+    },
+    Rule {
         value: |m| Some(m.level),
         below: 0.0,
         above: 1.5,
+        error: |_| 0.0,
         sky: None,
         tell: |own, near| {
             format!(
@@ -84,6 +100,7 @@ const RULES: [Rule; 6] = [
         value: |m| Some(m.level),
         below: 0.6,
         above: f32::INFINITY,
+        error: |_| 0.0,
         sky: None,
         tell: |own, near| {
             format!(
@@ -93,9 +110,26 @@ const RULES: [Rule; 6] = [
         },
     },
     Rule {
+        value: |m| m.colour.map(|[red, _]| red),
+        below: 0.87,
+        above: 1.15,
+        error: |_| 0.0,
+        sky: None,
+        tell: |own, near| tell_colour("red", own / near),
+    },
+    Rule {
+        value: |m| m.colour.map(|[_, blue]| blue),
+        below: 0.87,
+        above: 1.15,
+        error: |_| 0.0,
+        sky: None,
+        tell: |own, near| tell_colour("blue", own / near),
+    },
+    Rule {
         value: |m| Some(m.sharpness),
         below: 0.6,
         above: f32::INFINITY,
+        error: |_| 0.0,
         sky: Some(false),
         tell: |own, near| {
             format!(
@@ -105,6 +139,12 @@ const RULES: [Rule; 6] = [
         },
     },
 ];
+
+fn tell_colour(colour: &str, times: f32) -> String {
+    format!(
+        "Its {colour} is {times:.2} times as strong as its neighbours': another white balance or another light."
+    )
+}
 
 /// Judges frames in the order they were taken. Those that were exposed alike are compared with one
 /// another; a frame is spoiled where it differs both by a share that matters and by far more than
@@ -132,7 +172,7 @@ pub fn spoiled(frames: &[(&Facts, &Measures)]) -> Vec<Doubt> {
 }
 
 /// Whether two frames were exposed in the same way.
-pub fn taken_alike(a: &Facts, b: &Facts) -> bool {
+pub(super) fn taken_alike(a: &Facts, b: &Facts) -> bool {
     let near = |a: Option<f64>, b: Option<f64>| match (a, b) {
         (Some(a), Some(b)) => (a - b).abs() <= 0.04 * a.abs().max(b.abs()),
         (None, None) => true,
@@ -174,7 +214,7 @@ fn spoiled_of(set: &[&Measures]) -> Vec<(usize, String)> {
             let off = ratio < rule.below || ratio > rule.above;
             if off
                 && rule.sky.is_none_or(|wanted| wanted == sky)
-                && (ratio - 1.0).abs() > 5.0 * usual
+                && (ratio - 1.0).abs() > FAR * usual.hypot((rule.error)(measures))
                 && found.iter().all(|(other, _)| *other != place)
             {
                 found.push((place, (rule.tell)(own, near)));
@@ -217,10 +257,13 @@ mod tests {
         Measures {
             stars: (900.0 * waver(3)) as u32,
             star_width_px: Some(2.2 * waver(5)),
+            star_width_error_px: Some(0.05),
             roundness: Some(0.92 * waver(2)),
             level: 0.04 * waver(4),
             sharpness: 0.3 * waver(6),
             clipped: 0.0,
+            doubled: 0.0,
+            colour: Some([1.1 * waver(3), 0.9 * waver(2)]),
         }
     }
 
@@ -240,13 +283,17 @@ mod tests {
         assert_eq!(judge(&all), [], "nothing is wrong with these");
         all[2].stars = 400;
         all[7].star_width_px = Some(3.4);
+        all[9].doubled = 0.8;
+        all[11].colour = Some([1.4, 0.9]);
         all[13].level = 0.09;
         let told = judge(&all);
         let places: Vec<u32> = told.iter().map(|p| p.frame).collect();
-        assert_eq!(places, [2, 7, 13]);
+        assert_eq!(places, [2, 7, 9, 11, 13]);
+        assert!(told[2].reason.contains("double"), "{}", told[2].reason);
+        assert!(told[3].reason.contains("red is 1.2"), "{}", told[3].reason);
         assert!(told[0].reason.contains("400 stars"), "{}", told[0].reason);
         assert!(told[1].reason.contains("3.4 px wide"), "{}", told[1].reason);
-        assert!(told[2].reason.contains("2.2 times as bright"), "{}", told[2].reason);
+        assert!(told[4].reason.contains("2.2 times as bright"), "{}", told[4].reason);
     }
 
     #[test]
@@ -292,7 +339,9 @@ mod tests {
             stars in 0u32..6000, level in 0.0f32..1.0, sharpness in 0.0f32..3.0, count in 1usize..30,
         ) {
             let one = Measures {
-                stars, level, sharpness, star_width_px: Some(2.0), roundness: Some(0.9), clipped: 0.1,
+                stars, level, sharpness, star_width_px: Some(2.0),
+                star_width_error_px: None, roundness: Some(0.9), clipped: 0.1, doubled: 0.1,
+                colour: None,
             };
             prop_assert_eq!(judge(&vec![one; count]), []);
         }

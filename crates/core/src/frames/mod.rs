@@ -5,8 +5,10 @@ mod decoding;
 mod frame;
 pub mod judge;
 pub mod measures;
+pub mod reference;
 mod samples;
-pub mod sort;
+pub mod sets;
+mod sort;
 
 pub use decoding::Decoding;
 pub use frame::Frame;

@@ -1,5 +1,6 @@
 //! Calibration: what the sensor and the lens add and take is taken off and given back.
 
+use super::fitting::{Named, fitting};
 use super::hot::{self, Faults};
 use super::master::{Master, Shows};
 use super::recorded::{Recorded, Shape, sensor_light};
@@ -25,6 +26,33 @@ pub struct CalibrationFrames {
     pub biases: Vec<FrameInput>,
 }
 
+impl CalibrationFrames {
+    /// Those that fit the lights, by what the files tell.
+    fn fitting(&self, lights: &[FrameInput]) -> Result<Self, CoreError> {
+        // A frame that cannot be read says so when it is its turn.
+        let facts = |input: &FrameInput| Some(PictureFile::open(&input.path).ok()?.facts().clone());
+        let mut light =
+            lights.iter().filter_map(|input| Some((input.name.as_str(), facts(input)?)));
+        let Some((name, light)) = light.next() else { return Ok(self.clone()) };
+        let scaled = !self.biases.is_empty();
+        let of = |shows: Shows, inputs: &[FrameInput]| {
+            let bare = Facts::bare(light.format, light.width, light.height, light.bits);
+            let told: Vec<Facts> =
+                inputs.iter().map(|input| facts(input).unwrap_or(bare.clone())).collect();
+            let named: Vec<Named> =
+                inputs.iter().map(|input| input.name.as_str()).zip(&told).collect();
+            let places =
+                fitting(shows, &named, (name, &light), scaled).map_err(CoreError::Frames)?;
+            Ok::<_, CoreError>(places.into_iter().map(|i| inputs[i].clone()).collect())
+        };
+        Ok(Self {
+            darks: of(Shows::Dark, &self.darks)?,
+            flats: of(Shows::Flat, &self.flats)?,
+            biases: of(Shows::Bias, &self.biases)?,
+        })
+    }
+}
+
 /// Master frames and faulty samples of one camera, ready to be applied.
 pub struct Calibration {
     key: Key,
@@ -46,8 +74,9 @@ const LOOKED_AT: usize = 12;
 const FEWEST: usize = 4;
 
 impl Calibration {
-    /// Makes the master frames, or finds them in the cache, and finds faulty samples: in the darks,
-    /// or without any in `lights`, as `repair` says. `None` when there is nothing to do.
+    /// Makes the master frames of those frames that fit the lights, or finds them in the cache, and
+    /// finds faulty samples: in the darks, or without any in `lights`, as `repair` says. `None` when
+    /// there is nothing to do.
     ///
     /// # Errors
     /// [`CoreError::Frames`] when frames do not fit together, [`CoreError::Picture`],
@@ -59,7 +88,7 @@ impl Calibration {
         cache: &Cache,
         watch: &dyn Watch,
     ) -> Result<Option<Self>, CoreError> {
-        let CalibrationFrames { darks, flats, biases } = frames;
+        let CalibrationFrames { darks, flats, biases } = &frames.fitting(lights)?;
         let looked_at: Vec<&FrameInput> = match repair {
             _ if !darks.is_empty() => vec![],
             Repair::Auto if lights.first().is_some_and(is_raw) => spread(lights),

@@ -4,6 +4,7 @@ mod band;
 pub mod calibration;
 pub mod colour;
 pub mod demosaic;
+pub mod fitting;
 mod hot;
 mod master;
 pub(crate) mod recorded;

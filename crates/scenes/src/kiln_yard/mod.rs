@@ -151,7 +151,7 @@ impl KilnYard {
     /// Frame `index` (0-based) as the camera records it; interleaved 16-bit.
     pub fn frame(&self, index: u32) -> Vec<u16> {
         let Options { width, height, seed, .. } = self.options;
-        let sensor = Sensor { width, height, seed };
+        let sensor = Sensor { width, height, seed, full_well: sensor::FULL_WELL };
         sensor::record(&sensor, u64::from(index), &self.light(index, true))
     }
 

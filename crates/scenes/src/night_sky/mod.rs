@@ -1,5 +1,6 @@
 //! A mast by a salt pan at night: a wide lens on a fixed tripod under the turning sky.
 
+mod card;
 mod ground;
 mod sky;
 mod truth;
@@ -9,7 +10,9 @@ use crate::SceneError;
 use crate::geometry::{Lens, Rotation, Vec3, unit};
 use crate::random::stream;
 use crate::raw;
-use crate::sensor::{self, PEDESTAL, Sensor};
+use crate::sensor::{self, FULL_WELL, PEDESTAL, Sensor};
+
+pub use card::{Card, CardFrame, Purpose, Spoiled};
 
 use ground::Ground;
 use jade_pixels::colour::Encoding;
@@ -46,6 +49,8 @@ impl Default for Options {
     }
 }
 
+/// When the first light frame begins, in seconds after midnight.
+const FIRST_S: u32 = 79_805;
 /// Exposure of one frame in seconds, through lenses wide enough for it.
 const EXPOSURE_S: f64 = 8.0;
 /// Exposure of a flat frame in seconds.
@@ -187,7 +192,7 @@ impl NightSky {
     /// The light that falls on the sensor, sRGB-linear, interleaved: no noise, no pedestal.
     fn light(&self, index: u32, streak: Option<&Streak>) -> Vec<f32> {
         let turn = |part: f64| self.turn(index, part * self.exposure_s);
-        self.sky.render(&self.options, &self.lens, &self.ground, turn, streak)
+        self.sky.render(&self.options, &self.lens, &self.ground, turn, sky::STEPS, streak)
     }
 
     /// The reference frame as it would be without noise, hot pixels and streak; interleaved 16-bit.
@@ -270,13 +275,18 @@ impl NightSky {
 
     /// Flat frame `index` (0-based) of the same sensor and lens: an evenly lit surface.
     pub fn raw_flat(&self, index: u32) -> Mosaic {
+        let light = self.flat_light();
+        raw::record(&self.sensor(), 3000 + u64::from(index), Some(&light), FLAT_S)
+    }
+
+    /// An evenly lit surface through the lens.
+    fn flat_light(&self) -> Vec<f32> {
         let Options { width, height, .. } = self.options;
         let even = |i: usize| {
             let (x, y) = (i as u32 % width, i as u32 / width);
             [0.5 * self.shading(x, y); 3]
         };
-        let light: Vec<f32> = (0..width as usize * height as usize).flat_map(even).collect();
-        raw::record(&self.sensor(), 3000 + u64::from(index), Some(&light), FLAT_S)
+        (0..width as usize * height as usize).flat_map(even).collect()
     }
 
     /// The sensor's hot photosites, as raw frames show them, in the order of rows.
@@ -303,12 +313,16 @@ impl NightSky {
 
     fn sensor(&self) -> Sensor {
         let Options { width, height, seed, .. } = self.options;
-        Sensor { width, height, seed }
+        Sensor { width, height, seed, full_well: FULL_WELL }
     }
 
     /// What the camera writes into frame `index`.
     pub fn facts(&self, index: u32) -> Facts {
-        let second = 79_805 + (f64::from(index) * INTERVAL * self.exposure_s) as u32;
+        self.facts_at(FIRST_S + (f64::from(index) * INTERVAL * self.exposure_s) as u32)
+    }
+
+    /// What it writes into a frame that begins some seconds after midnight.
+    fn facts_at(&self, second: u32) -> Facts {
         let (hour, minute) = (second / 3600 % 24, second / 60 % 60);
         let day = 14 + second / 86_400;
         Facts {

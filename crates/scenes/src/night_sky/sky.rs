@@ -12,8 +12,8 @@ use rayon::prelude::*;
 const STAR_SIGMA: f64 = 0.95;
 /// Reach of a star's image in pixels.
 const REACH: i64 = 7;
-/// Positions along a star's way during one exposure.
-const STEPS: usize = 3;
+/// Positions along a star's way during one exposure that leaves stars points.
+pub const STEPS: usize = 3;
 /// The smooth parts of the sky are computed on a grid this many pixels apart.
 const GRID: usize = 8;
 
@@ -90,22 +90,24 @@ impl Sky {
     }
 
     /// Light on the sensor during one exposure, sRGB-linear, interleaved. `turn` gives the sky's
-    /// turn at a part of the exposure, counted from its middle: -0.5 to 0.5.
+    /// turn at a part of the exposure, counted from its middle: -0.5 to 0.5. Stars are drawn at so
+    /// many `steps` of their way.
     pub fn render(
         &self,
         options: &Options,
         lens: &Lens,
         ground: &Ground,
         turn: impl Fn(f64) -> Rotation,
+        steps: usize,
         streak: Option<&Streak>,
     ) -> Vec<f32> {
         let (width, height) = (options.width as usize, options.height as usize);
         let mut light = self.smooth(options, lens, ground, &turn(0.0));
-        for step in 0..STEPS {
-            let turn = turn((step as f64 + 0.5) / STEPS as f64 - 0.5);
+        for step in 0..steps {
+            let turn = turn((step as f64 + 0.5) / steps as f64 - 0.5);
             for star in &self.stars {
                 if let Some(at) = lens.project(turn.apply(star.ray)) {
-                    draw_star(&mut light, width, height, at, star, 1.0 / STEPS as f64);
+                    draw_star(&mut light, width, height, at, star, 1.0 / steps as f64);
                 }
             }
         }

@@ -2,7 +2,8 @@ use crate::App;
 use crate::error::ApiError;
 use crate::import::{self, Import};
 use crate::types::{
-    AddFolder, Added, Event, Folder, FrameColour, FrameLight, FramesChange, Grey, Role, Shoot,
+    AddFolder, Added, Event, Folder, FrameColour, FrameLight, FramesChange, Grey, Role, SetChange,
+    Shoot, SortFrames,
 };
 use axum::Json;
 use axum::body::Body;
@@ -103,6 +104,27 @@ pub async fn change(
     Json(change): Json<FramesChange>,
 ) -> Result<Json<Shoot>, ApiError> {
     app.store.change_frames(shoot, &change).await?;
+    app.tell(Event::Shoot { id: shoot });
+    Ok(Json(app.store.shoot(shoot).await?))
+}
+
+/// Puts frames into sets.
+pub async fn sort(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+    Json(wish): Json<SortFrames>,
+) -> Result<Json<Shoot>, ApiError> {
+    app.store.sort_frames(shoot, &wish.sets).await?;
+    app.tell(Event::Shoot { id: shoot });
+    Ok(Json(app.store.shoot(shoot).await?))
+}
+
+pub async fn name_set(
+    State(app): AppState,
+    Path((shoot, set)): Path<(i64, i64)>,
+    Json(change): Json<SetChange>,
+) -> Result<Json<Shoot>, ApiError> {
+    app.store.name_set(shoot, set, &change.name).await?;
     app.tell(Event::Shoot { id: shoot });
     Ok(Json(app.store.shoot(shoot).await?))
 }

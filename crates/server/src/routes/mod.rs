@@ -12,7 +12,7 @@ use crate::{App, guard};
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::middleware;
-use axum::routing::{delete, get, post};
+use axum::routing::{delete, get, patch, post};
 use std::sync::Arc;
 
 /// JSON bodies are small; uploads set their own limit.
@@ -25,6 +25,8 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/shoots/{shoot}/restore", post(shoots::restore))
         .route("/shoots/{shoot}/frames", post(frames::change))
         .route("/shoots/{shoot}/frames/{frame}", delete(frames::remove))
+        .route("/shoots/{shoot}/sets", post(frames::sort))
+        .route("/shoots/{shoot}/sets/{set}", patch(frames::name_set))
         .route("/shoots/{shoot}/folder", post(frames::add_folder))
         .route("/shoots/{shoot}/runs", post(runs::add))
         .route("/shoots/{shoot}/probes", post(shoots::pin))

@@ -1,5 +1,6 @@
 use crate::App;
 use crate::error::ApiError;
+use crate::store::in_run;
 use crate::types::{Event, HandFound, HandTry, Job, JobState};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -12,15 +13,16 @@ type AppState = State<Arc<App>>;
 pub async fn add(State(app): AppState, Path(shoot): Path<i64>) -> Result<Json<Job>, ApiError> {
     let shown = app.store.shoot(shoot).await?;
     let frames = app.store.frames(shoot).await?;
-    let ids: Vec<i64> = frames.iter().filter(|f| f.is_in()).map(|f| f.id).collect();
+    let ids: Vec<i64> = in_run(&frames, shown.stacked_set).iter().map(|f| f.id).collect();
     if ids.len() < 2 {
         return Err(ApiError::Refused(format!(
             "{} of the frames can be combined, and two are the least; add frames or take some in again.",
             ids.len()
         )));
     }
-    // A reference frame that was left out since gives way to the middle one.
-    let reference = shown.reference_id.filter(|r| ids.contains(r));
+    // A reference frame that was left out since gives way to the proposed one.
+    let proposed = shown.proposed_reference.map(|proposed| proposed.frame_id);
+    let reference = shown.reference_id.filter(|r| ids.contains(r)).or(proposed);
     let job = app.store.add_job(shoot, &shown.plan, &ids, reference).await?.view()?;
     app.runner.wake.notify_one();
     app.tell(Event::Job { job: job.clone() });

@@ -1,6 +1,6 @@
 use crate::App;
 use crate::error::ApiError;
-use crate::types::{Event, NewProbe, NewShoot, Shoot, ShootCard, ShootChange};
+use crate::types::{Event, NewProbe, NewShoot, Role, Shoot, ShootCard, ShootChange};
 use axum::Json;
 use axum::extract::{Path, State};
 use std::sync::Arc;
@@ -32,6 +32,11 @@ pub async fn change(
         && app.store.frame(frame).await?.shoot_id != id
     {
         return Err(ApiError::Refused("This frame belongs to another shoot.".to_owned()));
+    }
+    if let Some(set) = change.stacked_set.filter(|s| *s != 0)
+        && app.store.set_of(id, set).await?.role != Role::Light
+    {
+        return Err(ApiError::Refused("Only a set of lights can be stacked.".to_owned()));
     }
     if let Some(plan) = &change.plan {
         plan.check()?;

@@ -1,11 +1,9 @@
 use super::{Store, from_json, from_word, now, to_json, word};
 use crate::error::ApiError;
-use crate::types::{Doubt, Frame, FramesChange, Role, Sorting};
+use crate::types::{Frame, FramesChange, Role};
 use jade_core::frames::FrameInput;
-use jade_core::frames::judge;
 use jade_core::frames::measures::Measures;
-use jade_core::frames::sort;
-use jade_core::prepare::{PreparePlan, Shows};
+use jade_core::prepare::PreparePlan;
 use jade_pixels::facts::Facts;
 use std::path::PathBuf;
 
@@ -26,7 +24,10 @@ pub struct FrameRow {
     facts: Option<String>,
     problem: Option<String>,
     left_out: bool,
-    kept: bool,
+    /// Wanted in spite of what speaks against it.
+    pub kept: bool,
+    /// The set that it is in.
+    pub set_id: Option<i64>,
     measures: Option<String>,
 }
 
@@ -58,9 +59,10 @@ impl FrameRow {
             linked: self.linked,
             bytes: self.bytes,
             role: from_word(&self.role)?,
-            facts: self.facts.as_deref().map(from_json).transpose()?,
+            facts: self.facts()?,
             problem: self.problem.clone(),
             left_out: self.left_out,
+            set_id: self.set_id,
             measures: self.measures()?,
         })
     }
@@ -86,13 +88,18 @@ impl FrameRow {
         !self.left_out && self.problem.is_none()
     }
 
+    /// What its file tells.
+    pub fn facts(&self) -> Result<Option<Facts>, ApiError> {
+        self.facts.as_deref().map(from_json).transpose()
+    }
+
     /// What it shows, once that was measured.
     pub fn measures(&self) -> Result<Option<Measures>, ApiError> {
         self.measures.as_deref().map(from_json).transpose()
     }
 
-    /// Whether it goes into a run.
-    pub fn is_in(&self) -> bool {
+    /// Whether it is a light that may be used.
+    pub fn is_light(&self) -> bool {
         self.is_usable() && self.role == word(&Role::Light)
     }
 }
@@ -164,16 +171,25 @@ impl Store {
 
     /// Leaves frames out, takes them in, or changes what they are for.
     pub async fn change_frames(&self, shoot: i64, change: &FramesChange) -> Result<(), ApiError> {
+        let set = match change.set_id.filter(|set| *set != 0) {
+            Some(set) => Some(self.set_of(shoot, set).await?),
+            None => None,
+        };
+        // A set says what its frames are for; with another role they leave it.
+        let role = change.role.as_ref().or(set.as_ref().map(|set| &set.role)).map(word);
+        let moves = change.set_id.is_some() || change.role.is_some();
         let mut all = self.pool.begin().await?;
         for id in &change.ids {
             sqlx::query(
                 "UPDATE frames SET left_out = coalesce(?, left_out), role = coalesce(?, role),
-                   kept = coalesce(?, kept)
+                   kept = coalesce(?, kept), set_id = CASE WHEN ? THEN ? ELSE set_id END
                  WHERE id = ? AND shoot_id = ?",
             )
             .bind(change.left_out)
-            .bind(change.role.as_ref().map(word))
+            .bind(&role)
             .bind(change.kept)
+            .bind(moves)
+            .bind(set.as_ref().map(|set| set.id))
             .bind(id)
             .bind(shoot)
             .execute(&mut *all)
@@ -215,51 +231,4 @@ impl Store {
             .await?;
         self.touch(shoot).await
     }
-}
-
-/// Frames among the lights that are in and seem to be for something else.
-pub fn sortings(rows: &[FrameRow]) -> Result<Vec<Sorting>, ApiError> {
-    let known = measured(rows)?;
-    let frames: Vec<(&Facts, &Measures)> = known.iter().map(|(_, f, m)| (f, m)).collect();
-    let mut all: Vec<Sorting> = Vec::new();
-    for ((row, ..), seems) in known.iter().zip(sort::seems(&frames)) {
-        let Some((shows, reason)) = seems.filter(|_| !row.kept) else { continue };
-        let role = match shows {
-            Shows::Dark => Role::Dark,
-            Shows::Bias => Role::Bias,
-            Shows::Flat => Role::Flat,
-        };
-        match all.iter_mut().find(|sorting| sorting.role == role) {
-            Some(sorting) => sorting.frame_ids.push(row.id),
-            None => all.push(Sorting { role, frame_ids: vec![row.id], reason: reason.to_owned() }),
-        }
-    }
-    Ok(all)
-}
-
-/// Light frames that are in and whose facts and measures are known.
-fn measured(rows: &[FrameRow]) -> Result<Vec<(&FrameRow, Facts, Measures)>, ApiError> {
-    let mut known = Vec::new();
-    for row in rows.iter().filter(|row| row.is_in()) {
-        if let (Some(facts), Some(measures)) = (&row.facts, row.measures()?) {
-            known.push((row, from_json(facts)?, measures));
-        }
-    }
-    Ok(known)
-}
-
-/// What speaks against light frames that are in, in the order in which they were taken. Those that
-/// the person wants to keep are compared with, but nothing is said against them.
-pub fn doubts(rows: &[FrameRow]) -> Result<Vec<Doubt>, ApiError> {
-    let mut known = measured(rows)?;
-    // Frames that are no lights are sorted first, and say nothing about those that are.
-    let others: Vec<i64> = sortings(rows)?.into_iter().flat_map(|s| s.frame_ids).collect();
-    known.retain(|(row, ..)| !others.contains(&row.id));
-    if known.iter().all(|(_, facts, _)| facts.taken.is_some()) {
-        known.sort_by(|a, b| a.1.taken.cmp(&b.1.taken));
-    }
-    let frames: Vec<(&Facts, &Measures)> = known.iter().map(|(_, f, m)| (f, m)).collect();
-    let spoiled = judge::spoiled(&frames).into_iter();
-    let told = spoiled.map(|p| (known[p.frame as usize].0, p.reason)).filter(|(row, _)| !row.kept);
-    Ok(told.map(|(row, reason)| Doubt { frame_id: row.id, reason }).collect())
 }

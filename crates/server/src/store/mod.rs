@@ -5,6 +5,7 @@ mod frames;
 mod jobs;
 mod probes;
 mod results;
+mod sets;
 mod shoots;
 #[cfg(test)]
 mod tests;
@@ -12,6 +13,7 @@ mod tests;
 pub use frames::{FrameRow, NewFrame};
 pub use jobs::JobRow;
 pub use results::{NewResult, ResultRow};
+pub use sets::in_run;
 
 use crate::error::ApiError;
 use serde::Serialize;

@@ -1,6 +1,7 @@
-use super::frames;
+use super::sets::stacked;
 use super::{Store, from_json, from_word, now, to_json, word};
 use crate::error::ApiError;
+use crate::proposals::Proposals;
 use crate::types::{JobState, NewShoot, Shoot, ShootCard, ShootChange, ShootState};
 use jade_core::plan::Plan;
 
@@ -11,6 +12,7 @@ struct Row {
     kind: String,
     plan: String,
     reference_id: Option<i64>,
+    stacked_set: Option<i64>,
 }
 
 #[derive(sqlx::FromRow)]
@@ -28,10 +30,10 @@ struct CardRow {
 }
 
 /// What a name may be: something to see, and not without end.
-fn checked_name(name: &str) -> Result<String, ApiError> {
+pub fn checked_name(of: &str, name: &str) -> Result<String, ApiError> {
     let name = name.trim();
     match name.chars().count() {
-        0 => Err(ApiError::Refused("A shoot needs a name; type one.".to_owned())),
+        0 => Err(ApiError::Refused(format!("A {of} needs a name; type one."))),
         1..=120 => Ok(name.to_owned()),
         n => Err(ApiError::Refused(format!("The name has {n} characters; 120 are the most."))),
     }
@@ -62,7 +64,7 @@ impl Store {
 
     /// Makes a shoot.
     pub async fn add_shoot(&self, new: &NewShoot) -> Result<i64, ApiError> {
-        let name = checked_name(&new.name)?;
+        let name = checked_name("shoot", &new.name)?;
         let done = sqlx::query(
             "INSERT INTO shoots (name, kind, plan, created, touched) VALUES (?, ?, ?, ?4, ?4)",
         )
@@ -78,21 +80,29 @@ impl Store {
     /// A shoot with everything in it.
     pub async fn shoot(&self, id: i64) -> Result<Shoot, ApiError> {
         let row: Row = sqlx::query_as(
-            "SELECT id, name, kind, plan, reference_id FROM shoots WHERE id = ? AND deleted IS NULL",
+            "SELECT id, name, kind, plan, reference_id, stacked_set FROM shoots WHERE id = ? AND deleted IS NULL",
         )
         .bind(id)
         .fetch_optional(&self.pool)
         .await?
         .ok_or_else(|| ApiError::missing("This shoot"))?;
         let rows = self.frames(id).await?;
+        let mut sets = self.sets(id).await?;
+        let kind = from_word(&row.kind)?;
+        let proposals = Proposals::of(&rows, &sets, row.stacked_set, kind)?;
+        sets.retain(|set| rows.iter().any(|frame| frame.set_id == Some(set.id)));
         Ok(Shoot {
             id: row.id,
             name: row.name,
-            kind: from_word(&row.kind)?,
+            kind,
             plan: from_json(&row.plan)?,
             reference_id: row.reference_id,
-            doubts: frames::doubts(&rows)?,
-            sortings: frames::sortings(&rows)?,
+            proposed_reference: proposals.reference,
+            sets,
+            stacked_set: stacked(&rows, row.stacked_set),
+            doubts: proposals.doubts,
+            proposed_sets: proposals.sets,
+            proposed_kind: proposals.kind,
             frames: rows.iter().map(|f| f.view()).collect::<Result<_, _>>()?,
             results: self.results(id).await?,
             jobs: self.jobs(id).await?,
@@ -102,17 +112,27 @@ impl Store {
 
     /// Changes a shoot.
     pub async fn change_shoot(&self, id: i64, change: &ShootChange) -> Result<(), ApiError> {
-        let name = change.name.as_deref().map(checked_name).transpose()?;
+        let name = change.name.as_deref().map(|name| checked_name("shoot", name)).transpose()?;
+        let plan = match (&change.plan, change.kind) {
+            (None, Some(kind)) => {
+                Some(Plan { prepare: self.plan(id).await?.prepare, ..Plan::of(kind) })
+            }
+            (plan, _) => plan.clone(),
+        };
         let done = sqlx::query(
             "UPDATE shoots SET name = coalesce(?1, name), plan = coalesce(?2, plan),
-               reference_id = CASE WHEN ?3 IS NULL THEN reference_id WHEN ?3 = 0 THEN NULL ELSE ?3 END,
-               touched = ?4 WHERE id = ?5 AND deleted IS NULL",
+               reference_id = CASE WHEN ?3 IS NULL THEN reference_id ELSE nullif(?3, 0) END,
+               touched = ?4, kind = coalesce(?6, kind),
+               stacked_set = CASE WHEN ?7 IS NULL THEN stacked_set ELSE nullif(?7, 0) END
+             WHERE id = ?5 AND deleted IS NULL",
         )
         .bind(name)
-        .bind(change.plan.as_ref().map(to_json))
+        .bind(plan.as_ref().map(to_json))
         .bind(change.reference_id)
         .bind(now())
         .bind(id)
+        .bind(change.kind.as_ref().map(word))
+        .bind(change.stacked_set)
         .execute(&self.pool)
         .await?;
         if done.rows_affected() == 0 {

@@ -95,10 +95,11 @@ async fn left_out_unreadable_and_dark_frames_are_not_in_a_run() {
     let broken =
         NewFrame { facts: Err("f3.tif: cut short.".to_owned()), ..frame("f3.tif", Role::Light) };
     let broken = store.add_frame(id, &broken).await.unwrap().unwrap();
-    let change = FramesChange { ids: vec![out], left_out: Some(true), role: None, kept: None };
+    let change =
+        FramesChange { ids: vec![out], left_out: Some(true), role: None, set_id: None, kept: None };
     store.change_frames(id, &change).await.unwrap();
     let frames = store.frames(id).await.unwrap();
-    let used: Vec<&str> = frames.iter().filter(|f| f.is_in()).map(|f| f.name.as_str()).collect();
+    let used: Vec<&str> = frames.iter().filter(|f| f.is_light()).map(|f| f.name.as_str()).collect();
     assert_eq!(used, ["f2.tif"]);
     // Only what cannot be read is taken off the list.
     store.remove_frame(id, broken.id).await.unwrap();

@@ -104,11 +104,23 @@ async fn roles_and_leaving_out_change_for_several_frames_at_once() {
     let shoot = guest.filled(&house).await;
     let path = format!("shoots/{}/frames", shoot.id);
     let ids = vec![shoot.frames[0].id, shoot.frames[2].id];
-    let change = FramesChange { ids: ids.clone(), left_out: Some(true), role: None, kept: None };
+    let change = FramesChange {
+        ids: ids.clone(),
+        left_out: Some(true),
+        role: None,
+        set_id: None,
+        kept: None,
+    };
     let changed: Shoot = guest.post(&path, &change).await;
     let out: Vec<bool> = changed.frames.iter().map(|f| f.left_out).collect();
     assert_eq!(out, [true, false, true, false]);
-    let change = FramesChange { ids, left_out: Some(false), role: Some(Role::Dark), kept: None };
+    let change = FramesChange {
+        ids,
+        left_out: Some(false),
+        role: Some(Role::Dark),
+        set_id: None,
+        kept: None,
+    };
     let changed: Shoot = guest.post(&path, &change).await;
     assert!(changed.frames.iter().all(|f| !f.left_out));
     assert_eq!(changed.frames.iter().filter(|f| f.role == Role::Dark).count(), 2);

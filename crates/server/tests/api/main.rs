@@ -9,4 +9,5 @@ mod pictures;
 mod prepare;
 mod restarts;
 mod runs;
+mod sets;
 mod shoots;

@@ -67,8 +67,13 @@ async fn frames_are_measured_as_they_come_and_a_clouded_one_is_doubted_until_it_
     assert!(doubted.doubts[0].reason.contains("stars"), "{}", doubted.doubts[0].reason);
 
     let path = format!("shoots/{}/frames", shoot.id);
-    let mut change =
-        FramesChange { ids: vec![added.id], left_out: None, role: None, kept: Some(true) };
+    let mut change = FramesChange {
+        ids: vec![added.id],
+        left_out: None,
+        role: None,
+        set_id: None,
+        kept: Some(true),
+    };
     let kept: Shoot = guest.post(&path, &change).await;
     assert_eq!(kept.doubts, []);
     change.kept = Some(false);

@@ -85,7 +85,7 @@ async fn too_few_frames_are_told_before_anything_runs() {
     let guest = house.open().await;
     let shoot = guest.filled(&house).await;
     let ids = shoot.frames[1..].iter().map(|f| f.id).collect();
-    let change = FramesChange { ids, left_out: Some(true), role: None, kept: None };
+    let change = FramesChange { ids, left_out: Some(true), role: None, set_id: None, kept: None };
     guest.post::<Shoot>(&format!("shoots/{}/frames", shoot.id), &change).await;
     let run = guest.ask(Method::POST, &format!("shoots/{}/runs", shoot.id)).json(&());
     let (status, problem) = guest.refused(run).await;

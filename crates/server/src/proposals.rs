@@ -1,0 +1,161 @@
+//! What is proposed for the frames of a shoot: where they belong, which are spoiled, which the
+//! others are aligned with. Worked out from facts and measures whenever a shoot is asked for.
+
+use crate::error::ApiError;
+use crate::store::{FrameRow, in_run};
+use crate::types::{Doubt, FrameSet, ProposedKind, ProposedReference, ProposedSet, Role};
+use jade_core::frames::measures::Measures;
+use jade_core::frames::sets::{self, Purpose};
+use jade_core::frames::{judge, reference};
+use jade_core::plan::Kind;
+use jade_pixels::facts::Facts;
+
+/// What is proposed.
+pub struct Proposals {
+    pub doubts: Vec<Doubt>,
+    pub sets: Vec<ProposedSet>,
+    pub kind: Option<ProposedKind>,
+    pub reference: Option<ProposedReference>,
+}
+
+/// A frame whose facts and measures are known.
+struct Known<'a> {
+    row: &'a FrameRow,
+    facts: Facts,
+    measures: Measures,
+}
+
+impl Proposals {
+    /// Looks at the frames of a shoot of a kind, of which one set is stacked.
+    ///
+    /// # Errors
+    /// [`ApiError::Inner`] for a store that cannot be read.
+    pub fn of(
+        rows: &[FrameRow],
+        sets: &[FrameSet],
+        stacked: Option<i64>,
+        kind: Kind,
+    ) -> Result<Self, ApiError> {
+        let known = known(rows)?;
+        let all_known = rows.iter().filter(|row| row.is_usable()).count() == known.len();
+        let looked: Vec<(&Facts, &Measures)> =
+            known.iter().map(|one| (&one.facts, &one.measures)).collect();
+        let found = sets::propose(&looked);
+        let fresh = proposed_sets(&found, &known, sets)?;
+        let doubts = doubts(&known, &fresh)?;
+        // Frames that are still measured may show that others belong elsewhere.
+        let (sets, kind) = match all_known {
+            true => (fresh, proposed_kind(&found, kind)),
+            false => (vec![], None),
+        };
+        let reference = proposed_reference(rows, stacked, &known, &doubts);
+        Ok(Self { doubts, sets, kind, reference })
+    }
+}
+
+/// Usable frames whose facts and measures are known, in the order they were taken.
+fn known(rows: &[FrameRow]) -> Result<Vec<Known<'_>>, ApiError> {
+    let mut known = Vec::new();
+    for row in rows.iter().filter(|row| row.is_usable()) {
+        if let (Some(facts), Some(measures)) = (row.facts()?, row.measures()?) {
+            known.push(Known { row, facts, measures });
+        }
+    }
+    if known.iter().all(|one| one.facts.taken.is_some()) {
+        known.sort_by(|a, b| a.facts.taken.cmp(&b.facts.taken));
+    }
+    Ok(known)
+}
+
+fn role(purpose: Purpose) -> Role {
+    match purpose {
+        Purpose::Sky | Purpose::Ground | Purpose::Bracket | Purpose::Scene => Role::Light,
+        Purpose::Dark => Role::Dark,
+        Purpose::Flat => Role::Flat,
+        Purpose::Bias => Role::Bias,
+    }
+}
+
+/// Sets for those lights that are in none; nothing while all are lights of one set.
+fn proposed_sets(
+    found: &[sets::ProposedSet],
+    known: &[Known],
+    sets: &[FrameSet],
+) -> Result<Vec<ProposedSet>, ApiError> {
+    let mut proposed = Vec::new();
+    for set in found {
+        let role = role(set.purpose);
+        let own = || set.frames.iter().map(|&i| known[i as usize].row);
+        let fresh = |row: &&FrameRow| row.set_id.is_none() && row.is_light();
+        let frame_ids: Vec<i64> = own().filter(fresh).map(|row| row.id).collect();
+        if frame_ids.is_empty() {
+            continue;
+        }
+        let with = sets
+            .iter()
+            .filter(|set| set.role == role)
+            .max_by_key(|set| own().filter(|row| row.set_id == Some(set.id)).count());
+        let into = with.filter(|set| own().any(|row| row.set_id == Some(set.id)));
+        proposed.push(ProposedSet {
+            purpose: set.purpose,
+            role,
+            name: into.map_or(&set.name, |set| &set.name).clone(),
+            into: into.map(|set| set.id),
+            frame_ids,
+            reason: set.reason.clone(),
+        });
+    }
+    let one = matches!(&proposed[..], [set] if set.role == Role::Light && set.into.is_none());
+    let sorted = known.iter().any(|one| one.row.set_id.is_some());
+    Ok(if one && !sorted { vec![] } else { proposed })
+}
+
+fn proposed_kind(found: &[sets::ProposedSet], said: Kind) -> Option<ProposedKind> {
+    let (kind, reason) = sets::other_kind(found, said)?;
+    Some(ProposedKind { kind, reason: reason.to_owned() })
+}
+
+/// What speaks against lights. Those that the person wants to keep are compared with, but nothing is
+/// said against them.
+fn doubts(known: &[Known], fresh: &[ProposedSet]) -> Result<Vec<Doubt>, ApiError> {
+    // Frames that are no lights are sorted first, and say nothing about those that are.
+    let others: Vec<i64> = fresh
+        .iter()
+        .filter(|set| set.role != Role::Light)
+        .flat_map(|set| set.frame_ids.clone())
+        .collect();
+    let lights: Vec<&Known> =
+        known.iter().filter(|one| one.row.is_light() && !others.contains(&one.row.id)).collect();
+    let frames: Vec<(&Facts, &Measures)> =
+        lights.iter().map(|one| (&one.facts, &one.measures)).collect();
+    let spoiled = judge::spoiled(&frames).into_iter();
+    let told = spoiled.map(|doubt| (lights[doubt.frame as usize].row, doubt.reason));
+    Ok(told
+        .filter(|(row, _)| !row.kept)
+        .map(|(row, reason)| Doubt { frame_id: row.id, reason })
+        .collect())
+}
+
+fn proposed_reference(
+    rows: &[FrameRow],
+    stacked: Option<i64>,
+    known: &[Known],
+    doubts: &[Doubt],
+) -> Option<ProposedReference> {
+    let used = in_run(rows, stacked);
+    let looked: Vec<(&Known, bool)> = known
+        .iter()
+        .filter(|one| used.iter().any(|row| row.id == one.row.id))
+        .map(|one| (one, doubts.iter().any(|doubt| doubt.frame_id == one.row.id)))
+        .collect();
+    if looked.len() < used.len() {
+        return None;
+    }
+    let frames: Vec<(&Measures, bool)> =
+        looked.iter().map(|(one, doubt)| (&one.measures, *doubt)).collect();
+    let found = reference::propose(&frames)?;
+    Some(ProposedReference {
+        frame_id: looked[found.frame as usize].0.row.id,
+        reason: found.reason,
+    })
+}
