@@ -7,7 +7,7 @@ use crate::types::{NewShoot, Role};
 use jade_core::plan::Kind;
 use jade_scenes::SceneError;
 use jade_scenes::kiln_yard::{self, KilnYard};
-use jade_scenes::night_sky::{self, NightSky};
+use jade_scenes::night_sky::{self, Card, NightSky};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -19,7 +19,24 @@ struct Demo {
     make: fn(&Path) -> Result<(), SceneError>,
 }
 
-const DEMOS: [Demo; 3] = [
+const DEMOS: [Demo; 4] = [
+    Demo {
+        name: "Saltpan mast, a whole card",
+        kind: Kind::NightSky,
+        folder: "saltpan-card",
+        make: |folder| {
+            let options = night_sky::Options {
+                frames: 12,
+                darks: 5,
+                width: 1200,
+                height: 800,
+                seed: 7,
+                deflate: false,
+            };
+            let card = Card { ground: 5, flats: 5, biases: 4, raw: true };
+            NightSky::new(options)?.write_card(folder, &card, |_, _| true)
+        },
+    },
     Demo {
         name: "Kiln yard at dusk",
         kind: Kind::LowLightBurst,

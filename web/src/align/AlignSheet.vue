@@ -90,8 +90,15 @@ onUnmounted(pairs.end)
     <div class="section">
       <h3>Reference frame</h3>
       <p class="flex justify-between text-dim">
-        <span>{{ store.shoot?.reference_id ? 'chosen' : 'the middle one' }}</span>
+        <span>{{ store.shoot?.reference_id ? 'chosen' : 'proposed' }}</span>
         <b class="num font-medium text-ink">{{ store.reference?.name ?? 'none' }}</b>
+      </p>
+      <p
+        v-if="!store.shoot?.reference_id && store.shoot?.proposed_reference"
+        class="pt-1 text-dim"
+        data-test="reference-reason"
+      >
+        {{ store.shoot.proposed_reference.reason }}
       </p>
     </div>
     <div v-if="report && matched" class="section">

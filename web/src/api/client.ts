@@ -15,9 +15,11 @@ import type {
   PictureInfo,
   Problem,
   Role,
+  SetChange,
   Shoot,
   ShootCard,
   ShootChange,
+  SortFrames,
 } from './types'
 
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
@@ -48,6 +50,9 @@ export const api = {
   restoreShoot: (id: number) => call<Shoot>('POST', `/shoots/${id}/restore`),
   changeFrames: (id: number, change: FramesChange) =>
     call<Shoot>('POST', `/shoots/${id}/frames`, change),
+  sortFrames: (id: number, sort: SortFrames) => call<Shoot>('POST', `/shoots/${id}/sets`, sort),
+  nameSet: (id: number, set: number, change: SetChange) =>
+    call<Shoot>('PATCH', `/shoots/${id}/sets/${set}`, change),
   removeFrame: (id: number, frame: number) =>
     call<Shoot>('DELETE', `/shoots/${id}/frames/${frame}`),
   folder: (path: string) => call<Folder>('GET', `/folders?path=${encodeURIComponent(path)}`),

@@ -43,9 +43,7 @@ const entries = computed<Entry[]>(() => {
       step: 'frames',
       name: 'Frames',
       dot: stage === 'frames' ? 'running' : store.used.length > 1 ? 'done' : 'waiting',
-      finding: store.lights.length
-        ? `${store.used.length} of ${store.lights.length} in`
-        : 'none yet',
+      finding: store.stack.length ? `${store.used.length} of ${store.stack.length} in` : 'none yet',
     },
     {
       step: 'prepare',

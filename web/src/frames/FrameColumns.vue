@@ -1,220 +1,194 @@
 <script setup lang="ts">
+// Frames as columns, set by set. Dragging across columns leaves frames out, or takes them in when
+// it begins on one that is out; dragging into another set moves them there.
 import { computed, ref } from 'vue'
 import { thumbnail } from '../api/client'
-import type { Frame, Role } from '../api/types'
-import { exposure } from '../parts/units'
+import type { Frame } from '../api/types'
 import { useShoot } from '../shoot/store'
+import type { Group } from './groups'
+import { useMarks } from './marks'
+import { type MeasureName, measure, measured } from './measures'
 
+const props = defineProps<{ shows: MeasureName }>()
+const emit = defineEmits<{ pick: [id: number, event: MouseEvent] }>()
 const store = useShoot()
-const strip = ref<HTMLElement>()
+const { doubt, remark } = useMarks()
 
-const sets = computed(() => {
-  const roles: Role[] = ['dark', 'flat', 'bias']
-  const others = roles.map((role) => ({
-    name: role === 'bias' ? 'biases' : `${role}s`,
-    frames: store.calibration.filter((f) => f.role === role),
-  }))
-  return [{ name: '', frames: store.lights }, ...others.filter((set) => set.frames.length)]
+const highest = computed(() => {
+  const values = store.lights.map((f) => measured(f, props.shows) ?? 0)
+  return Math.max(...values, 1e-9)
 })
-
-const frame = computed(() => store.shoot?.frames.find((f) => f.id === store.selected))
-
-/** What the file tells, in one line. */
-const told = computed(() => {
-  const f = frame.value?.facts
-  if (!f) return ''
-  const parts = [
-    `${f.width} × ${f.height}`,
-    `${f.bits} bit`,
-    f.exposure_s && exposure(f.exposure_s),
-    f.iso && `ISO ${f.iso}`,
-    f.aperture && `f/${Number(f.aperture.toFixed(1))}`,
-    f.focal_mm && `${Number(f.focal_mm.toFixed(1))} mm`,
-    f.taken?.slice(11),
-  ]
-  return parts.filter(Boolean).join(' · ')
-})
-
-/** What the bars show: stars where there are some in most frames, else details. */
-const shows = computed<'stars' | 'sharpness'>(() => {
-  const known = store.lights.flatMap((f) => (f.measures ? [f.measures.stars] : []))
-  const many = known.filter((stars) => stars >= 25).length
-  return many * 2 > known.length ? 'stars' : 'sharpness'
-})
-const highest = computed(() =>
-  Math.max(...store.lights.map((f) => f.measures?.[shows.value] ?? 0), 1e-9),
-)
 
 /** Height of a frame's bar as a share of the highest. */
 function bar(one: Frame): number | null {
-  return one.measures && one.role === 'light' ? one.measures[shows.value] / highest.value : null
-}
-
-function doubt(one: Frame): string | null {
-  return store.shoot?.doubts.find((d) => d.frame_id === one.id)?.reason ?? null
-}
-
-/** Why the result on show did without a frame. */
-function verdict(one: Frame): string | null {
-  return store.shown?.report.frames.find((f) => f.file === one.name && !f.used)?.reason ?? null
+  const value = one.role === 'light' ? measured(one, props.shows) : null
+  return value === null ? null : value / highest.value
 }
 
 function title(one: Frame): string {
   if (one.left_out) return `${one.name}, left out`
-  const reason = verdict(one) ?? doubt(one)
-  return reason ? `${one.name}: ${reason}` : one.name
+  const reason = remark(one)
+  const value = measured(one, props.shows)
+  const { label, told } = measure(props.shows)
+  const shows = value === null ? '' : `, ${label}: ${told(value)}`
+  return reason ? `${one.name}: ${reason}` : `${one.name}${shows}`
 }
 
-// Dragging across columns leaves frames out, or takes them in when it begins on one that is out.
-const sweep = ref<{ out: boolean; from: number; to: number } | null>(null)
-const swept = computed(() => {
-  if (!sweep.value) return new Set<number>()
-  const { from, to } = sweep.value
-  const [low, high] = [Math.min(from, to), Math.max(from, to)]
-  return new Set(store.lights.slice(low, high + 1).map((f) => f.id))
+/** Letters that all names begin with tell nothing, and columns are narrow. */
+const common = computed(() => {
+  const [first, ...others] = store.groups.flatMap((g) => g.frames.map((f) => f.name))
+  const letters = first?.match(/^\D+(?=\d)/)?.[0] ?? ''
+  return others.every((name) => name.startsWith(letters)) ? letters : ''
 })
 
-function place(event: PointerEvent): number | null {
-  const at = document.elementFromPoint(event.clientX, event.clientY)?.closest('[data-light]')
-  return at ? Number(at.getAttribute('data-light')) : null
+function short(one: Frame): string {
+  const name = one.name.replace(/\.[^.]+$/, '')
+  return name.length > 5 ? name.slice(common.value.length) : name
 }
 
-function down(event: PointerEvent, index: number) {
-  if (event.button !== 0) return
-  sweep.value = { out: !store.lights[index]!.left_out, from: index, to: index }
+interface Drag {
+  from: Frame
+  group: Group
+  to: Frame
+  over: Group
+}
+const drag = ref<Drag | null>(null)
+const moving = computed(() => drag.value !== null && drag.value.over.key !== drag.value.group.key)
+const swept = computed(() => {
+  if (!drag.value || moving.value || drag.value.from.role !== 'light') return new Set<number>()
+  const ids = drag.value.group.frames.map((f) => f.id)
+  const ends = [ids.indexOf(drag.value.from.id), ids.indexOf(drag.value.to.id)]
+  return new Set(ids.slice(Math.min(...ends), Math.max(...ends) + 1))
+})
+/** What is moved: all that is chosen, where the dragged frame is one of them. */
+const moved = computed(() => {
+  if (!drag.value) return []
+  const { id } = drag.value.from
+  return store.chosen.includes(id) ? store.chosen : [id]
+})
+
+function down(event: PointerEvent, from: Frame, group: Group) {
+  if (event.button !== 0 || event.shiftKey || event.ctrlKey || event.metaKey) return
+  drag.value = { from, group, to: from, over: group }
 }
 
 function move(event: PointerEvent) {
-  const at = sweep.value && place(event)
-  if (sweep.value && at !== null) sweep.value.to = at
+  if (!drag.value) return
+  const at = document.elementFromPoint(event.clientX, event.clientY)
+  const key = at?.closest('[data-group]')?.getAttribute('data-group')
+  const over = store.groups.find((g) => g.key === key)
+  if (over) drag.value.over = over
+  const id = Number(at?.closest('[data-frame]')?.getAttribute('data-frame'))
+  const to = drag.value.group.frames.find((f) => f.id === id)
+  if (to) drag.value.to = to
 }
 
 function up() {
-  const done = sweep.value
-  const ids = [...swept.value]
-  sweep.value = null
-  if (done && done.from !== done.to) void store.leaveOut(ids, done.out)
-}
-
-function choose(one: Frame) {
-  store.selected = one.id
-  store.a = `frame-${one.id}`
-}
-
-function key(event: KeyboardEvent) {
-  const all = [...store.lights, ...store.calibration]
-  const at = all.findIndex((f) => f.id === store.selected)
-  const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
-  const one = all[at]
-  if (step) {
-    const next = all[Math.min(all.length - 1, Math.max(0, at + step))]
-    if (next) {
-      choose(next)
-      strip.value?.querySelector<HTMLElement>(`[data-frame="${next.id}"]`)?.focus()
-    }
-    event.preventDefault()
-  } else if (event.key === 'l' && one?.role === 'light') {
-    void store.leaveOut([one.id], !one.left_out)
-  } else if (event.key === 'm' && one?.role === 'light' && !one.left_out) {
-    void store.setReference(one.id)
+  const done = drag.value
+  const [ids, out] = [[...swept.value], !done?.from.left_out]
+  const [where, what] = [moving.value ? done?.over : null, moved.value]
+  drag.value = null
+  if (where) {
+    if (where.set) void store.moveTo(what, where.set)
+    else void store.setRole(what, where.role)
+  } else if (done && done.from.id !== done.to.id && ids.length) {
+    void store.leaveOut(ids, out)
   }
+}
+
+function border(one: Frame): string {
+  if (one.id === store.reference?.id) return 'border-jade'
+  if (one.id === store.selected) return 'border-ink'
+  return remark(one) ? 'border-amber' : 'border-transparent'
 }
 </script>
 
 <template>
-  <section class="border-t border-rule px-3.5 py-2" aria-label="Frame columns" @keydown="key">
-    <div class="flex h-5 items-center gap-3 overflow-hidden text-[12px] whitespace-nowrap text-dim">
-      <template v-if="frame">
-        <b class="font-semibold text-ink">{{ frame.name }}</b>
-        <span class="num" data-test="told">{{ told }}</span>
-      </template>
-      <b v-else class="font-semibold text-ink">Frames</b>
-      <span v-if="store.lights.length" class="ml-auto"
-        >bars: {{ shows === 'stars' ? 'stars found' : 'contrast of details' }} · drag across columns
-        to leave frames out</span
-      >
-    </div>
+  <div
+    class="relative mt-1.5 flex min-h-[92px] items-start gap-1 overflow-x-auto pb-1"
+    data-test="columns"
+    @pointermove="move"
+    @pointerup="up"
+    @pointerleave="drag = null"
+  >
     <div
-      ref="strip"
-      class="mt-1.5 flex min-h-[92px] items-start gap-1 overflow-x-auto pb-1"
-      data-test="columns"
-      @pointermove="move"
-      @pointerup="up"
-      @pointerleave="sweep = null"
+      v-for="group in store.groups"
+      :key="group.key"
+      class="flex gap-1 rounded-md"
+      :class="moving && drag?.over.key === group.key && 'outline outline-2 outline-jade'"
+      :style="`flex: ${group.frames.length} 0 ${group.frames.length * 38 + 14}px`"
+      :data-group="group.key"
     >
-      <template v-for="set in sets" :key="set.name">
+      <button
+        v-if="store.groups.length > 1"
+        class="max-h-[88px] shrink-0 truncate border-l border-rule pl-1 text-left text-[10.5px] [writing-mode:vertical-rl]"
+        :class="group.stacked ? 'text-jade' : 'text-faint'"
+        :title="`${group.name}: choose its frames`"
+        @click="store.chosen = group.frames.map((f) => f.id)"
+      >
+        {{ group.name }}
+      </button>
+      <button
+        v-for="one in group.frames"
+        :key="one.id"
+        class="min-w-[34px] flex-1 basis-0 rounded-[4px] text-center select-none"
+        :class="store.chosen.length > 1 && store.chosen.includes(one.id) && 'bg-jade-deep'"
+        style="max-width: 108px"
+        :title="title(one)"
+        :aria-label="title(one)"
+        :aria-pressed="one.id === store.selected"
+        :data-frame="one.id"
+        @pointerdown="down($event, one, group)"
+        @click="emit('pick', one.id, $event)"
+      >
         <span
-          v-if="set.name"
-          class="mx-1 self-stretch border-l border-rule pl-1.5 text-[10.5px] text-faint [writing-mode:vertical-rl]"
+          class="relative block h-[46px] overflow-hidden rounded-[4px] border-2"
+          :class="border(one)"
         >
-          {{ set.name }}
-        </span>
-        <button
-          v-for="(one, index) in set.frames"
-          :key="one.id"
-          class="group min-w-[34px] flex-1 select-none rounded-[4px] text-center"
-          style="max-width: 108px"
-          :title="title(one)"
-          :aria-label="title(one)"
-          :aria-pressed="one.id === store.selected"
-          :data-frame="one.id"
-          :data-light="one.role === 'light' ? index : undefined"
-          @pointerdown="one.role === 'light' && down($event, index)"
-          @click="choose(one)"
-        >
+          <img
+            :src="thumbnail(`frame-${one.id}`, store.settled)"
+            alt=""
+            draggable="false"
+            loading="lazy"
+            class="h-full w-full object-cover"
+            :class="(one.left_out || swept.has(one.id)) && 'opacity-25'"
+          />
           <span
-            class="relative block h-[46px] overflow-hidden rounded-[4px] border-2"
-            :class="[
-              one.id === store.reference?.id
-                ? 'border-jade'
-                : one.id === store.selected
-                  ? 'border-ink'
-                  : verdict(one) || doubt(one)
-                    ? 'border-amber'
-                    : 'border-transparent',
-            ]"
-          >
-            <img
-              :src="thumbnail(`frame-${one.id}`, store.settled)"
-              alt=""
-              draggable="false"
-              loading="lazy"
-              class="h-full w-full object-cover"
-              :class="(one.left_out || swept.has(one.id)) && 'opacity-25'"
-            />
-            <span
-              v-if="one.left_out"
-              class="absolute inset-0"
-              style="
-                background: repeating-linear-gradient(45deg, #85847f66 0 2px, transparent 2px 7px);
-              "
-            />
-          </span>
-          <span class="mt-[3px] flex h-[14px] items-end" data-test="bar">
-            <span
-              v-if="bar(one) !== null"
-              class="block w-full rounded-[1px]"
-              :class="doubt(one) ? 'bg-amber' : one.left_out ? 'bg-rule' : 'bg-dim/60'"
-              :style="`height: ${Math.max(8, (bar(one) ?? 0) * 100)}%`"
-            />
-          </span>
-          <span
-            class="num block truncate text-[10.5px]"
-            :class="
-              one.left_out
-                ? 'text-faint line-through'
-                : one.id === store.reference?.id
-                  ? 'text-jade'
-                  : 'text-dim'
+            v-if="one.left_out"
+            class="absolute inset-0"
+            style="
+              background: repeating-linear-gradient(45deg, #85847f66 0 2px, transparent 2px 7px);
             "
-          >
-            {{ one.name.replace(/\.[^.]+$/, '') }}
-          </span>
-        </button>
-      </template>
-      <p v-if="!store.lights.length && !store.calibration.length" class="self-center text-dim">
-        No frames yet. Add files or a folder on the left, or drop them here.
-      </p>
+          />
+        </span>
+        <span class="mt-[3px] flex h-[14px] items-end" data-test="bar">
+          <span
+            v-if="bar(one) !== null"
+            class="block w-full rounded-[1px]"
+            :class="doubt(one) ? 'bg-amber' : one.left_out ? 'bg-rule' : 'bg-dim/60'"
+            :style="`height: ${Math.max(8, (bar(one) ?? 0) * 100)}%`"
+          />
+        </span>
+        <span
+          class="num block truncate text-[10.5px]"
+          :class="
+            one.left_out
+              ? 'text-faint line-through'
+              : one.id === store.reference?.id
+                ? 'text-jade'
+                : 'text-dim'
+          "
+        >
+          {{ short(one) }}
+        </span>
+      </button>
     </div>
-  </section>
+    <p
+      v-if="moving && drag"
+      class="pointer-events-none fixed bottom-[150px] left-1/2 z-20 -translate-x-1/2 rounded-lg border border-jade bg-raised px-3 py-1.5"
+    >
+      Move {{ moved.length === 1 ? drag.from.name : `${moved.length} frames` }} to
+      {{ drag.over.name }}
+    </p>
+  </div>
 </template>

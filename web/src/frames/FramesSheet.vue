@@ -2,11 +2,14 @@
 import { FolderOpen, Upload } from '@lucide/vue'
 import { computed, ref } from 'vue'
 import { api } from '../api/client'
-import type { Role } from '../api/types'
+import type { Frame, Role } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
 import { bytes, factRows, measureRows, roleNames } from '../parts/units'
 import { useShoot } from '../shoot/store'
+import ChosenFrames from './ChosenFrames.vue'
 import FolderSheet from './FolderSheet.vue'
+import ProposedSets from './ProposedSets.vue'
+import SetList from './SetList.vue'
 import { useUploads } from './uploads'
 
 const store = useShoot()
@@ -35,6 +38,18 @@ const role = computed<Role>({
   get: () => frame.value?.role ?? 'light',
   set: (role) => void (frame.value && store.setRole([frame.value.id], role)),
 })
+
+/** Frames of the same set that are in, before this one and after it. */
+const own = computed(
+  () => store.groups.find((g) => g.frames.some((f) => f.id === frame.value?.id))?.frames ?? [],
+)
+const place = computed(() => own.value.findIndex((f) => f.id === frame.value?.id))
+const before = computed(() => within(own.value.slice(0, Math.max(place.value, 0))))
+const after = computed(() => within(own.value.slice(place.value + 1)))
+
+function within(frames: Frame[]): number[] {
+  return frames.filter((f) => !f.left_out).map((f) => f.id)
+}
 
 /** Frames that something speaks against, with the reason. */
 const doubts = computed(() =>
@@ -123,30 +138,8 @@ async function dismiss(id: number) {
     Measuring {{ waiting }} frame{{ waiting > 1 ? 's' : '' }} …
   </p>
 
-  <div v-if="store.shoot!.sortings.length" class="section" data-test="sortings">
-    <h3>Not for stacking?</h3>
-    <ul class="flex flex-col gap-2.5">
-      <li v-for="one in store.shoot!.sortings" :key="one.role">
-        <p class="text-dim">
-          {{
-            one.frame_ids.length === 1 ? 'One frame looks' : `${one.frame_ids.length} frames look`
-          }}
-          like {{ roleNames[one.role] }} frames: {{ one.reason }}.
-        </p>
-        <div class="mt-1 grid grid-cols-2 gap-1.5">
-          <button
-            class="button"
-            :data-test="`sort-${one.role}`"
-            @click="store.setRole(one.frame_ids, one.role)"
-          >
-            Use as {{ roleNames[one.role] }}s
-          </button>
-          <button class="button" @click="look(one.frame_ids[0]!)">Look at one</button>
-        </div>
-      </li>
-    </ul>
-  </div>
-
+  <ChosenFrames />
+  <ProposedSets />
   <div v-if="doubts.length" class="section" data-test="doubts">
     <h3 class="flex items-baseline gap-2">
       Better left out?
@@ -186,6 +179,8 @@ async function dismiss(id: number) {
       </li>
     </ul>
   </div>
+
+  <SetList />
 
   <div v-if="store.unreadable.length" class="section" data-test="unreadable">
     <h3 class="text-rose">
@@ -247,6 +242,24 @@ async function dismiss(id: number) {
         @click="store.setReference(frame.id)"
       >
         Make reference
+      </button>
+      <button
+        class="button"
+        :disabled="!before.length"
+        title="Leave out all frames of its set before this one"
+        data-test="begin-here"
+        @click="store.leaveOut(before, true)"
+      >
+        Begin here
+      </button>
+      <button
+        class="button"
+        :disabled="!after.length"
+        title="Leave out all frames of its set after this one"
+        data-test="end-here"
+        @click="store.leaveOut(after, true)"
+      >
+        End here
       </button>
     </div>
   </div>

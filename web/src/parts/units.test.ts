@@ -42,6 +42,9 @@ describe('units', () => {
       level: 0.0412,
       sharpness: 0.31,
       clipped: 0.0123,
+      star_width_error_px: null,
+      doubled: 0,
+      colour: null,
     })
     expect(Object.fromEntries(rows)).toEqual({
       'Stars found': '1,240',

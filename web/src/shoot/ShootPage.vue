@@ -4,7 +4,7 @@ import AlignSheet from '../align/AlignSheet.vue'
 import CombineSheet from '../combine/CombineSheet.vue'
 import CourseBar from '../course/CourseBar.vue'
 import ExportSheet from '../export/ExportSheet.vue'
-import FrameColumns from '../frames/FrameColumns.vue'
+import FrameStrip from '../frames/FrameStrip.vue'
 import FramesSheet from '../frames/FramesSheet.vue'
 import { useUploads } from '../frames/uploads'
 import PrepareSheet from '../prepare/PrepareSheet.vue'
@@ -92,7 +92,7 @@ onUnmounted(() => {
     </section>
     <CompareView style="grid-area: view" />
     <ProbePanel style="grid-area: probes" />
-    <FrameColumns style="grid-area: frames" />
+    <FrameStrip style="grid-area: frames" />
     <div
       v-if="dragging > 0"
       class="pointer-events-none fixed inset-3 z-30 flex items-center justify-center rounded-xl border-2 border-dashed border-jade bg-black/60 text-[17px]"

@@ -2,7 +2,8 @@ import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { api, sentence } from '../api/client'
 import { listen } from '../api/events'
-import type { Frame, Job, Plan, Role, Shoot, ShootResult } from '../api/types'
+import type { Frame, FrameSet, Job, Kind, Plan, Role, Shoot, ShootResult, Sort } from '../api/types'
+import { groupFrames } from '../frames/groups'
 import { useNotices } from '../parts/notices'
 
 export type Step = 'frames' | 'prepare' | 'align' | 'combine' | 'export'
@@ -21,6 +22,11 @@ export const useShoot = defineStore('shoot', () => {
   let stop = () => {}
 
   const lights = computed(() => frames((f) => f.role === 'light' && !f.problem))
+  const groups = computed(() => (shoot.value ? groupFrames(shoot.value) : []))
+  /** The lights that are stacked, left out or not. */
+  const stack = computed(() => groups.value.filter((g) => g.stacked).flatMap((g) => g.frames))
+  /** Frames that are chosen, to do something with all of them. */
+  const chosen = ref<number[]>([])
   /** Frames that the lights are calibrated with. */
   const calibration = computed(() => frames((f) => f.role !== 'light' && !f.problem))
   /** The treatment of frames as the server has it, written out. */
@@ -28,7 +34,7 @@ export const useShoot = defineStore('shoot', () => {
   /** The same, but while a setting is dragged as it was before: for what is dear to show. */
   const settled = ref('')
   const unreadable = computed(() => frames((f) => f.problem !== null))
-  const used = computed(() => lights.value.filter((f) => !f.left_out))
+  const used = computed(() => stack.value.filter((f) => !f.left_out))
   const results = computed(() => shoot.value?.results ?? [])
   const latest = computed<ShootResult | undefined>(() => results.value[0])
   const job = computed<Job | undefined>(() => shoot.value?.jobs[0])
@@ -38,8 +44,10 @@ export const useShoot = defineStore('shoot', () => {
     () => results.value.find((r) => b.value === `result-${r.id}`) ?? latest.value,
   )
   const reference = computed<Frame | undefined>(() => {
-    const chosen = used.value.find((f) => f.id === shoot.value?.reference_id)
-    return chosen ?? used.value[Math.floor(used.value.length / 2)]
+    const of = (id?: number | null) => used.value.find((f) => f.id === id)
+    const proposed = shoot.value?.proposed_reference?.frame_id
+    const middle = used.value[Math.floor(used.value.length / 2)]
+    return of(shoot.value?.reference_id) ?? of(proposed) ?? middle
   })
   const planChanged = computed(
     () => latest.value && JSON.stringify(latest.value.plan) !== JSON.stringify(shoot.value?.plan),
@@ -69,6 +77,7 @@ export const useShoot = defineStore('shoot', () => {
     shoot.value = null
     missing.value = ''
     selected.value = a.value = b.value = null
+    chosen.value = []
     undos.value = []
   }
 
@@ -133,19 +142,66 @@ export const useShoot = defineStore('shoot', () => {
     remember('keeping a frame', () => api.changeFrames(id, { ids: [frame], kept: false }))
   }
 
-  /** Says what frames are for. */
-  async function setRole(ids: number[], role: Role) {
+  /** Changes which set or role frames have; undoing it gives each its own back. */
+  async function move(ids: number[], text: string, work: (id: number) => Promise<Shoot>) {
     const { id, frames } = shoot.value!
-    const before = new Map(frames.filter((f) => ids.includes(f.id)).map((f) => [f.id, f.role]))
-    const done = await attempt(() => api.changeFrames(id, { ids, role }))
+    const before = frames.filter((f) => ids.includes(f.id))
+    const stacked = shoot.value!.stacked_set
+    const done = await attempt(() => work(id))
     if (!done) return
     shoot.value = done
-    remember('sorting frames', async () => {
-      for (const old of new Set(before.values())) {
-        const own = ids.filter((one) => before.get(one) === old)
-        await api.changeFrames(id, { ids: own, role: old })
+    chosen.value = []
+    remember(text, async () => {
+      const place = (f: Frame) => `${f.set_id}/${f.role}`
+      for (const one of new Set(before.map(place))) {
+        const own = before.filter((f) => place(f) === one)
+        const { set_id, role } = own[0]!
+        const where = set_id === null ? { role } : { set_id }
+        await api.changeFrames(id, { ids: own.map((f) => f.id), ...where })
       }
+      await api.changeShoot(id, { stacked_set: stacked ?? 0 })
     })
+  }
+
+  /** Says what frames are for; they leave their set. */
+  function setRole(ids: number[], role: Role) {
+    return move(ids, 'sorting frames', (id) => api.changeFrames(id, { ids, role }))
+  }
+
+  function moveTo(ids: number[], set: FrameSet) {
+    return move(ids, `moving frames to ${set.name}`, (id) =>
+      api.changeFrames(id, { ids, set_id: set.id }),
+    )
+  }
+
+  /** Puts frames into sets, new ones among them. */
+  function sort(sets: Sort[]) {
+    const ids = sets.flatMap((set) => set.frame_ids)
+    return move(ids, 'sorting frames', (id) => api.sortFrames(id, { sets }))
+  }
+
+  async function nameSet(set: FrameSet, name: string) {
+    const { id } = shoot.value!
+    const done = await attempt(() => api.nameSet(id, set.id, { name }))
+    if (!done) return
+    shoot.value = done
+    remember('naming a set', () => api.nameSet(id, set.id, { name: set.name }))
+  }
+
+  async function stackSet(set: FrameSet) {
+    const { id, stacked_set } = shoot.value!
+    const done = await attempt(() => api.changeShoot(id, { stacked_set: set.id }))
+    if (!done) return
+    shoot.value = done
+    remember('what is stacked', () => api.changeShoot(id, { stacked_set: stacked_set ?? 0 }))
+  }
+
+  async function setKind(kind: Kind) {
+    const { id, kind: before, plan } = shoot.value!
+    const done = await attempt(() => api.changeShoot(id, { kind }))
+    if (!done) return
+    shoot.value = done
+    remember('the kind of shoot', () => api.changeShoot(id, { kind: before, plan }))
   }
 
   async function setReference(frame: number) {
@@ -216,6 +272,9 @@ export const useShoot = defineStore('shoot', () => {
     b,
     undos,
     lights,
+    groups,
+    stack,
+    chosen,
     calibration,
     treatment,
     settled,
@@ -235,6 +294,11 @@ export const useShoot = defineStore('shoot', () => {
     leaveOut,
     keep,
     setRole,
+    moveTo,
+    sort,
+    nameSet,
+    stackSet,
+    setKind,
     setReference,
     setPlan,
     tryPlan,
