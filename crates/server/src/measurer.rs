@@ -18,18 +18,25 @@ pub async fn run_forever(app: Arc<App>) {
     let mut told = Instant::now();
     loop {
         app.imported.notified().await;
+        // The shoot of which there are figures that were not told yet.
+        let mut untold: Option<i64> = None;
         loop {
-            match one(&app, &mut failed).await {
-                Ok(Some(shoot)) if told.elapsed() >= TELL => {
-                    app.tell(Event::Shoot { id: shoot });
-                    told = Instant::now();
-                }
-                Ok(Some(_)) => {}
-                Ok(None) => break,
+            let measured = match one(&app, &mut failed).await {
+                Ok(measured) => measured,
                 Err(error) => {
                     tracing::error!("frames cannot be measured: {error}");
-                    break;
+                    None
                 }
+            };
+            if let Some(before) = untold
+                && (measured != untold || told.elapsed() >= TELL)
+            {
+                app.tell(Event::Shoot { id: before });
+                told = Instant::now();
+            }
+            untold = measured;
+            if measured.is_none() {
+                break;
             }
         }
     }
@@ -55,9 +62,6 @@ async fn one(app: &Arc<App>, failed: &mut Vec<i64>) -> Result<Option<i64>, ApiEr
     if let Some(reason) = reason {
         tracing::warn!("{}: not measured: {reason}", row.name);
         failed.push(row.id);
-    }
-    if app.store.unmeasured_frame(failed).await?.is_none() {
-        app.tell(Event::Shoot { id: row.shoot_id });
     }
     Ok(Some(row.shoot_id))
 }
