@@ -125,3 +125,47 @@ async fn a_mixed_folder_is_sorted_corrected_by_hand_and_stacked() -> anyhow::Res
     })
     .await
 }
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_watched_folder_fills_the_columns_while_the_camera_writes() -> anyhow::Result<()> {
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("card");
+    std::fs::create_dir(&path)?;
+    let options =
+        Options { frames: 6, darks: 0, width: 480, height: 320, seed: 12, deflate: false };
+    let card = Card { ground: 0, flats: 0, biases: 0, raw: true };
+    let scene = NightSky::new(options)?;
+    let frames = scene.card(&card);
+    scene.write_card_frame(&path, &frames[0], true)?;
+    let roots = vec![path.clone()];
+    in_browser(&folder.path().join("data"), &roots, false, move |session| async move {
+        let s = &*session;
+        s.button("New shoot").await?.click().await?;
+        s.first(By::Name("name")).await?.send_keys("Tonight").await?;
+        s.click("kind-night-sky").await?;
+        s.button("Make shoot").await?.click().await?;
+        s.click("step-frames").await?;
+        s.click("add-folder").await?;
+        s.first(By::XPath("//*[@data-test='folders']//button[contains(., 'card')]"))
+            .await?
+            .click()
+            .await?;
+        s.click("watch").await?;
+        s.until_text("add-pictures", "Add one frame").await?;
+        s.click("add-pictures").await?;
+        s.until_text("step-frames", "1 of 1 in").await?;
+        s.until_text("watched", "frames appear as they are written").await?;
+        for (i, frame) in frames.iter().enumerate().skip(1) {
+            scene.write_card_frame(&path, frame, true)?;
+            s.until_text("step-frames", &format!("{0} of {0} in", i + 1)).await?;
+        }
+        let columns = s.browser.find_all(By::Css("[data-test='columns'] [data-frame]")).await?;
+        assert_eq!(columns.len(), frames.len());
+        s.click("unwatch").await?;
+        s.until("nothing is watched", || async {
+            Ok(s.browser.find_all(By::Css("[data-test='watched']")).await?.is_empty())
+        })
+        .await
+    })
+    .await
+}

@@ -4,7 +4,7 @@ use crate::App;
 use crate::error::ApiError;
 use crate::pictures;
 use crate::store::NewFrame;
-use crate::types::{Added, Event, Role};
+use crate::types::{AddFolder, Added, Event, Role};
 use jade_core::engine::content_hash;
 use jade_core::frames::FrameInput;
 use jade_core::prepare::PreparePlan;
@@ -78,19 +78,23 @@ fn renamed(reason: &str, path: &Path, name: &str) -> String {
     }
 }
 
-/// Adds all picture files of a folder inside the roots, in natural order.
+/// Adds all picture files of a folder inside the roots, in natural order, and watches it if wanted.
 ///
 /// # Errors
 /// [`ApiError::Refused`] outside the roots or where there is no picture.
 pub async fn add_folder(
     app: &Arc<App>,
     shoot: i64,
-    path: &str,
-    role: Role,
+    wish: &AddFolder,
 ) -> Result<Vec<Added>, ApiError> {
+    let AddFolder { path, role, watch } = wish;
+    let role = *role;
     let folder = app.roots.inside(path)?;
     let pictures = crate::folders::pictures_in(&folder)?;
-    if pictures.is_empty() {
+    if *watch {
+        app.store.watch(shoot, Some((&folder.to_string_lossy(), role))).await?;
+        app.tell(Event::Shoot { id: shoot });
+    } else if pictures.is_empty() {
         return Err(ApiError::Refused(format!(
             "{path}: there is no raw, TIFF, PNG or JPEG file in this folder; choose another."
         )));

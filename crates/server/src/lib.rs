@@ -13,6 +13,7 @@ mod routes;
 mod runner;
 pub mod store;
 pub mod types;
+mod watcher;
 
 use error::ApiError;
 use folders::Roots;
@@ -158,6 +159,7 @@ impl Server {
         // What an earlier start left unmeasured.
         app.imported.notify_one();
         let measurer = tokio::spawn(measurer::run_forever(app.clone()));
+        let watcher = tokio::spawn(watcher::run_forever(app.clone()));
         let serve = axum::serve(listener, routes::router(app));
         // Event streams never end by themselves, so open connections are not waited for.
         let ended = tokio::select! {
@@ -166,6 +168,7 @@ impl Server {
         };
         runner.abort();
         measurer.abort();
+        watcher.abort();
         Ok(ended?)
     }
 }

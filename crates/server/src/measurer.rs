@@ -2,7 +2,7 @@
 
 use crate::App;
 use crate::error::ApiError;
-use crate::types::Event;
+use crate::types::{Event, ProposedSet, Sort};
 use jade_core::engine;
 use jade_core::prepare::PreparePlan;
 use std::sync::Arc;
@@ -31,6 +31,11 @@ pub async fn run_forever(app: Arc<App>) {
             if let Some(before) = untold
                 && (measured != untold || told.elapsed() >= TELL)
             {
+                if measured != untold
+                    && let Err(error) = sort_watched(&app, before).await
+                {
+                    tracing::error!("frames cannot be sorted: {error}");
+                }
                 app.tell(Event::Shoot { id: before });
                 told = Instant::now();
             }
@@ -39,6 +44,22 @@ pub async fn run_forever(app: Arc<App>) {
                 break;
             }
         }
+    }
+}
+
+/// Puts frames that came from a watched folder into the sets that have others like them.
+async fn sort_watched(app: &Arc<App>, shoot: i64) -> Result<(), ApiError> {
+    if app.store.watched(shoot).await?.is_none() {
+        return Ok(());
+    }
+    let proposed = app.store.shoot(shoot).await?.proposed_sets.into_iter();
+    let known: Vec<Sort> = proposed
+        .filter(|set| set.into.is_some())
+        .map(|ProposedSet { name, role, into, frame_ids, .. }| Sort { name, role, into, frame_ids })
+        .collect();
+    match known.is_empty() {
+        true => Ok(()),
+        false => app.store.sort_frames(shoot, &known).await,
     }
 }
 

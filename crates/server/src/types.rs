@@ -91,6 +91,8 @@ pub struct Shoot {
     pub proposed_sets: Vec<ProposedSet>,
     /// What else the shoot seems to be.
     pub proposed_kind: Option<ProposedKind>,
+    /// The folder from which frames are added as they are written.
+    pub watched: Option<Watched>,
     pub results: Vec<ShootResult>,
     pub jobs: Vec<Job>,
     pub probes: Vec<Probe>,
@@ -234,6 +236,18 @@ pub struct Added {
 pub struct AddFolder {
     pub path: String,
     pub role: Role,
+    /// Add what is written there later, too.
+    #[serde(default)]
+    pub watch: bool,
+}
+
+/// A folder from which frames are added as they are written.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Watched {
+    pub path: String,
+    pub role: Role,
+    /// Whether the folder is there now.
+    pub there: bool,
 }
 
 /// Changes of one or more frames; what is absent stays.
@@ -466,6 +480,7 @@ pub fn typescript() -> String {
         Role,
         Frame,
         Doubt,
+        Watched,
         ProposedReference,
         FrameSet,
         Purpose,

@@ -56,8 +56,9 @@ export const api = {
   removeFrame: (id: number, frame: number) =>
     call<Shoot>('DELETE', `/shoots/${id}/frames/${frame}`),
   folder: (path: string) => call<Folder>('GET', `/folders?path=${encodeURIComponent(path)}`),
-  addFolder: (id: number, path: string, role: Role) =>
-    call<Added[]>('POST', `/shoots/${id}/folder`, { path, role }),
+  addFolder: (id: number, path: string, role: Role, watch: boolean) =>
+    call<Added[]>('POST', `/shoots/${id}/folder`, { path, role, watch }),
+  unwatch: (id: number) => call<void>('DELETE', `/shoots/${id}/watched`),
   colour: (frame: number) => call<FrameColour>('GET', `/frames/${frame}/colour`),
   grey: (frame: number, x: number, y: number) =>
     call<Grey>('GET', `/frames/${frame}/grey?x=${x}&y=${y}`),

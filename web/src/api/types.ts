@@ -483,7 +483,11 @@ proposed_sets: Array<ProposedSet>,
 /**
  * What else the shoot seems to be.
  */
-proposed_kind: ProposedKind | null, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
+proposed_kind: ProposedKind | null, 
+/**
+ * The folder from which frames are added as they are written.
+ */
+watched: Watched | null, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
 
 export type Role = "light" | "dark" | "flat" | "bias";
 
@@ -510,6 +514,12 @@ export type Doubt = { frame_id: number,
  * One sentence.
  */
 reason: string, };
+
+export type Watched = { path: string, role: Role, 
+/**
+ * Whether the folder is there now.
+ */
+there: boolean, };
 
 export type ProposedReference = { frame_id: number, 
 /**
@@ -567,7 +577,11 @@ export type Added = { name: string, frame: Frame | null,
  */
 same_as: string | null, };
 
-export type AddFolder = { path: string, role: Role, };
+export type AddFolder = { path: string, role: Role, 
+/**
+ * Add what is written there later, too.
+ */
+watch: boolean, };
 
 export type FramesChange = { ids: Array<number>, left_out?: boolean, role?: Role, 
 /**

@@ -5,6 +5,7 @@ import { api, sentence } from '../api/client'
 import type { Folder, Role } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
 import Sheet from '../parts/Sheet.vue'
+import Toggle from '../parts/Toggle.vue'
 import { useShoot } from '../shoot/store'
 import { useUploads } from './uploads'
 
@@ -22,6 +23,7 @@ const folder = ref<Folder | null>(null)
 const problem = ref('')
 const busy = ref(false)
 const role = ref<Role>('light')
+const watching = ref(false)
 
 watch(
   () => props.open,
@@ -33,6 +35,7 @@ async function look(path: string) {
     folder.value = await api.folder(path)
     problem.value = ''
     role.value = guess(folder.value.name)
+    watching.value = false
   } catch (error) {
     problem.value = sentence(error)
   }
@@ -41,7 +44,9 @@ async function look(path: string) {
 async function add() {
   busy.value = true
   try {
-    uploads.tell(await api.addFolder(store.shoot!.id, folder.value!.path, role.value))
+    uploads.tell(
+      await api.addFolder(store.shoot!.id, folder.value!.path, role.value, watching.value),
+    )
     await store.load(store.shoot!.id)
     emit('close')
   } catch (error) {
@@ -92,7 +97,14 @@ async function add() {
           This folder holds no raw, TIFF, PNG or JPEG file.
         </li>
       </ul>
-      <div class="mt-4 flex items-center gap-3">
+      <div v-if="folder.path" class="mt-3">
+        <Toggle
+          v-model="watching"
+          label="Watch this folder: add what a camera writes there later, too"
+          test="watch"
+        />
+      </div>
+      <div class="mt-3 flex items-center gap-3">
         <Segmented
           v-model="role"
           class="w-[260px]"
@@ -107,7 +119,7 @@ async function add() {
         <button class="button ml-auto" @click="emit('close')">Cancel</button>
         <button
           class="button button-go"
-          :disabled="!folder.pictures.length || busy"
+          :disabled="(!folder.pictures.length && !watching) || busy"
           data-test="add-pictures"
           @click="add"
         >
@@ -115,8 +127,10 @@ async function add() {
             busy
               ? 'Adding…'
               : folder.pictures.length
-                ? `Add ${folder.pictures.length} frames`
-                : 'Add frames'
+                ? `Add ${folder.pictures.length === 1 ? 'one frame' : `${folder.pictures.length} frames`}`
+                : watching
+                  ? 'Watch'
+                  : 'Add frames'
           }}
         </button>
       </div>

@@ -67,6 +67,15 @@ function look(id: number) {
   store.a = `frame-${id}`
 }
 
+const watched = computed(() => store.shoot?.watched)
+const folderName = computed(() => watched.value?.path.split('/').at(-1))
+
+async function unwatch() {
+  const { id } = store.shoot!
+  await store.attempt(() => api.unwatch(id))
+  await store.load(id)
+}
+
 async function dismiss(id: number) {
   const shoot = await store.attempt(() => api.removeFrame(store.shoot!.id, id))
   if (shoot) store.shoot = shoot
@@ -132,6 +141,21 @@ async function dismiss(id: number) {
         </div>
       </li>
     </ul>
+  </div>
+
+  <div v-if="watched" class="section" data-test="watched">
+    <div class="flex items-start gap-2">
+      <p class="min-w-0 flex-1 text-dim">
+        {{ watched.there ? 'Watching' : 'Waiting for' }}
+        <b class="num font-medium break-all text-ink" :title="watched.path">{{ folderName }}</b>:
+        {{
+          watched.there
+            ? 'frames appear as they are written.'
+            : 'the folder is not there. What was added stays.'
+        }}
+      </p>
+      <button class="button shrink-0" data-test="unwatch" @click="unwatch">Stop</button>
+    </div>
   </div>
 
   <p v-if="waiting" class="mb-2 text-[12px] text-faint" data-test="waiting">

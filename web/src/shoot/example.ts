@@ -77,6 +77,7 @@ export function shoot(change: Partial<Shoot> = {}): Shoot {
     stacked_set: null,
     proposed_sets: [],
     proposed_kind: null,
+    watched: null,
     proposed_reference: null,
     results: [],
     jobs: [],

@@ -82,7 +82,17 @@ pub async fn add_folder(
     Json(wish): Json<AddFolder>,
 ) -> Result<Json<Vec<Added>>, ApiError> {
     app.store.shoot(shoot).await?;
-    Ok(Json(import::add_folder(&app, shoot, &wish.path, wish.role).await?))
+    Ok(Json(import::add_folder(&app, shoot, &wish).await?))
+}
+
+/// Ends watching a folder; what was added stays.
+pub async fn unwatch(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+) -> Result<Json<Shoot>, ApiError> {
+    app.store.watch(shoot, None).await?;
+    app.tell(Event::Shoot { id: shoot });
+    Ok(Json(app.store.shoot(shoot).await?))
 }
 
 #[derive(Deserialize)]

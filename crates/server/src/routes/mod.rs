@@ -28,6 +28,7 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/shoots/{shoot}/sets", post(frames::sort))
         .route("/shoots/{shoot}/sets/{set}", patch(frames::name_set))
         .route("/shoots/{shoot}/folder", post(frames::add_folder))
+        .route("/shoots/{shoot}/watched", delete(frames::unwatch))
         .route("/shoots/{shoot}/runs", post(runs::add))
         .route("/shoots/{shoot}/probes", post(shoots::pin))
         .route("/shoots/{shoot}/probes/{probe}", delete(shoots::unpin))

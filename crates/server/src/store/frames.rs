@@ -5,7 +5,7 @@ use jade_core::frames::FrameInput;
 use jade_core::frames::measures::Measures;
 use jade_core::prepare::PreparePlan;
 use jade_pixels::facts::Facts;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// A frame as stored.
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -83,6 +83,11 @@ impl FrameRow {
         from_word(&self.role)
     }
 
+    /// Why it cannot be used.
+    pub fn problem(&self) -> Option<&str> {
+        self.problem.as_deref()
+    }
+
     /// Whether it may be used.
     pub fn is_usable(&self) -> bool {
         !self.left_out && self.problem.is_none()
@@ -135,6 +140,16 @@ impl Store {
         let row = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ? AND blake3 = ?")
             .bind(shoot)
             .bind(blake3)
+            .fetch_optional(&self.pool)
+            .await?;
+        Ok(row)
+    }
+
+    /// The frame of a shoot that lies at a path, if there is one.
+    pub async fn frame_at(&self, shoot: i64, path: &Path) -> Result<Option<FrameRow>, ApiError> {
+        let row = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ? AND path = ?")
+            .bind(shoot)
+            .bind(path.to_string_lossy().as_ref())
             .fetch_optional(&self.pool)
             .await?;
         Ok(row)

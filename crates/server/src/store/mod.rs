@@ -9,6 +9,7 @@ mod sets;
 mod shoots;
 #[cfg(test)]
 mod tests;
+mod watched;
 
 pub use frames::{FrameRow, NewFrame};
 pub use jobs::JobRow;

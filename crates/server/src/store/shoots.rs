@@ -103,6 +103,7 @@ impl Store {
             doubts: proposals.doubts,
             proposed_sets: proposals.sets,
             proposed_kind: proposals.kind,
+            watched: self.watched(id).await?,
             frames: rows.iter().map(|f| f.view()).collect::<Result<_, _>>()?,
             results: self.results(id).await?,
             jobs: self.jobs(id).await?,

@@ -171,3 +171,70 @@ async fn another_kind_is_proposed_and_brings_its_plan() {
     );
     assert_eq!(now.plan.combine.method, Method::Clipped);
 }
+
+/// Tries until a condition holds.
+async fn until(guest: &Guest, shoot: i64, what: &str, holds: impl Fn(&Shoot) -> bool) -> Shoot {
+    for _ in 0..600 {
+        let now: Shoot = guest.get(&format!("shoots/{shoot}")).await;
+        if holds(&now) {
+            return now;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    panic!("still not: {what}");
+}
+
+#[tokio::test]
+async fn a_watched_folder_fills_the_sets_as_the_camera_writes() {
+    let house = House::new(0);
+    let guest = house.open().await;
+    let (width, height) = (SIZE.0 * 3 / 2, SIZE.1 * 3 / 2);
+    let options = Options { frames: 8, darks: 0, width, height, seed: 31, deflate: false };
+    let scene = NightSky::new(options).unwrap();
+    let card = Card { flats: 0, biases: 0, ..CARD };
+    let (sky, ground): (Vec<_>, Vec<_>) =
+        scene.card(&card).into_iter().partition(|frame| frame.purpose == Purpose::Sky);
+    let shoot = guest.shoot("Tonight").await;
+    let path = format!("shoots/{}", shoot.id);
+    let wish = serde_json::json!({ "path": house.card(), "role": Role::Light, "watch": true });
+    let added: Vec<Added> = guest.post(&format!("{path}/folder"), &wish).await;
+    assert_eq!(added.len(), 0, "an empty folder may be watched");
+    for frame in sky[..6].iter().chain(&ground[..3]) {
+        scene.write_card_frame(&house.card(), frame, true).unwrap();
+    }
+    let ready = |count: usize| {
+        move |s: &Shoot| s.frames.len() == count && s.frames.iter().all(|f| f.measures.is_some())
+    };
+    let first = until(&guest, shoot.id, "nine frames", ready(9)).await;
+    assert!(first.watched.as_ref().unwrap().there);
+    let sorted = accept(&guest, &first).await;
+    assert_eq!(sorted.sets.len(), 2, "{:?}", sorted.sets);
+
+    // A file that grows is added once it is whole, and each frame goes where its like are.
+    let late = sky[6].file.clone();
+    scene.write_card_frame(&house.data(), &sky[6], true).unwrap();
+    let bytes = std::fs::read(house.data().join(&late)).unwrap();
+    std::fs::write(house.card().join(&late), b"").unwrap();
+    tokio::time::sleep(Duration::from_millis(1500)).await;
+    std::fs::write(house.card().join(&late), &bytes).unwrap();
+    scene.write_card_frame(&house.card(), &ground[3], true).unwrap();
+    let in_sets =
+        move |s: &Shoot| s.frames.len() == 11 && s.frames.iter().all(|f| f.set_id.is_some());
+    let more = until(&guest, shoot.id, "eleven frames in sets", in_sets).await;
+    let of = |name: &str| more.frames.iter().find(|f| f.name == name).unwrap();
+    assert_eq!(of(&late).set_id, of(&sky[0].file).set_id);
+    assert_eq!(of(&ground[3].file).set_id, of(&ground[0].file).set_id);
+    assert!(more.frames.iter().all(|f| f.problem.is_none()));
+
+    // The card is taken out: that is said, and nothing is lost; then it is not watched any more.
+    let away = house.card().with_extension("away");
+    std::fs::rename(house.card(), &away).unwrap();
+    let gone = |s: &Shoot| s.watched.as_ref().is_some_and(|watched| !watched.there);
+    assert_eq!(until(&guest, shoot.id, "the folder is gone", gone).await.frames.len(), 11);
+    std::fs::rename(&away, house.card()).unwrap();
+    guest.delete(&format!("{path}/watched")).await;
+    scene.write_card_frame(&house.card(), &sky[7], true).unwrap();
+    tokio::time::sleep(Duration::from_millis(2500)).await;
+    let after: Shoot = guest.get(&path).await;
+    assert_eq!((after.frames.len(), after.watched), (11, None));
+}

@@ -1,0 +1,110 @@
+//! Looks into watched folders once a second and adds what was written there. A file is added once
+//! it has not changed from one look to the next. Looking, rather than being told by the system,
+//! works on folders of other machines and cards too.
+
+use crate::App;
+use crate::error::ApiError;
+use crate::folders::pictures_in;
+use crate::import::{self, Import};
+use crate::types::{Event, Watched};
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::{Duration, SystemTime};
+
+const LOOK: Duration = Duration::from_secs(1);
+
+/// What tells whether a file changed: its length and when it was written.
+type Stamp = (u64, SystemTime);
+
+/// What is known of a watched file.
+#[derive(Clone, Copy)]
+enum Seen {
+    /// It may be written still.
+    At(Stamp),
+    /// It was added, or need not be.
+    Settled(Stamp),
+}
+
+#[derive(Default)]
+struct Looked {
+    files: HashMap<(i64, PathBuf), Seen>,
+    /// Whether each folder was there.
+    there: HashMap<i64, bool>,
+}
+
+/// Looks for as long as the server runs.
+pub async fn run_forever(app: Arc<App>) {
+    let mut looked = Looked::default();
+    let mut ticks = tokio::time::interval(LOOK);
+    ticks.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
+    loop {
+        ticks.tick().await;
+        let folders = match app.store.all_watched().await {
+            Ok(folders) => folders,
+            Err(error) => {
+                tracing::error!("watched folders cannot be read from the store: {error}");
+                continue;
+            }
+        };
+        looked.there.retain(|shoot, _| folders.iter().any(|(other, _)| other == shoot));
+        for (shoot, folder) in folders {
+            if looked.there.insert(shoot, folder.there) == Some(!folder.there) {
+                app.tell(Event::Shoot { id: shoot });
+            }
+            if let Err(error) = look(&app, &mut looked, shoot, &folder).await {
+                tracing::warn!("{}: {error}", folder.path);
+            }
+        }
+    }
+}
+
+async fn look(
+    app: &Arc<App>,
+    looked: &mut Looked,
+    shoot: i64,
+    folder: &Watched,
+) -> Result<(), ApiError> {
+    if !folder.there {
+        return Ok(());
+    }
+    let pictures = pictures_in(&app.roots.inside(&folder.path)?)?;
+    let mut ready = Vec::new();
+    for path in pictures {
+        let Some(stamp) = stamp(&path) else { continue };
+        let seen = looked.files.get(&(shoot, path.clone())).copied();
+        let now = match seen {
+            Some(Seen::Settled(before)) if before == stamp => continue,
+            // A camera makes the file first and fills it later.
+            Some(Seen::At(before)) if before == stamp && stamp.0 > 0 => {
+                ready.push(path.clone());
+                Seen::Settled(stamp)
+            }
+            _ => Seen::At(stamp),
+        };
+        looked.files.insert((shoot, path), now);
+    }
+    let mut adding = tokio::task::JoinSet::new();
+    for path in ready {
+        match app.store.frame_at(shoot, &path).await? {
+            // What could not be read has changed since.
+            Some(row) if row.problem().is_some() => app.store.remove_frame(shoot, row.id).await?,
+            Some(_) => continue,
+            None => {}
+        }
+        let (app, role) = (app.clone(), folder.role);
+        adding.spawn(async move {
+            let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            import::add(&app, shoot, Import { path, name, linked: true, role, blake3: None }).await
+        });
+    }
+    while let Some(added) = adding.join_next().await {
+        added??;
+    }
+    Ok(())
+}
+
+fn stamp(path: &Path) -> Option<Stamp> {
+    let facts = std::fs::metadata(path).ok()?;
+    Some((facts.len(), facts.modified().ok()?))
+}
