@@ -24,9 +24,21 @@ fn card(folder: &Path) -> usize {
     count
 }
 
-/// How the viewer asks for the frame on show now.
+/// The frame in a column, counted from nothing.
+async fn column(s: &Session, place: usize) -> anyhow::Result<WebElement> {
+    s.first(By::Css("[data-frame]")).await?;
+    let mut all = s.browser.find_all(By::Css("[data-frame]")).await?;
+    Ok(all.swap_remove(place))
+}
+
+/// How the viewer asks for the first frame now.
 async fn version(s: &Session) -> anyhow::Result<String> {
-    let id = s.first(By::Css("[data-frame]")).await?.attr("data-frame").await?;
+    version_of(s, 0).await
+}
+
+/// How the viewer asks for a frame now.
+async fn version_of(s: &Session, place: usize) -> anyhow::Result<String> {
+    let id = column(s, place).await?.attr("data-frame").await?;
     let address = format!("/api/pictures/frame-{}", id.unwrap_or_default());
     let script = format!("return fetch('{address}').then(r => r.json()).then(i => i.version)");
     let told = s.browser.execute(script, vec![]).await?;
@@ -87,6 +99,58 @@ async fn a_mixed_raw_card_is_sorted_balanced_and_calibrated() -> anyhow::Result<
             Ok(option.attr("aria-checked").await?.as_deref() == Some("true"))
         })
         .await
+    })
+    .await
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_setting_is_handed_to_some_frames_only() -> anyhow::Result<()> {
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("card");
+    let options =
+        Options { frames: 6, darks: 0, width: 600, height: 400, seed: 24, deflate: false };
+    NightSky::new(options)?.write(&path, |_, _| true)?;
+    in_browser(&folder.path().join("data"), &[path], false, move |session| async move {
+        let s = &*session;
+        s.shoot_from_card("Differences", "night-sky", 6).await?;
+        let before = [version_of(s, 0).await?, version_of(s, 1).await?, version_of(s, 3).await?];
+        column(s, 0).await?.click().await?;
+        let second = column(s, 1).await?;
+        let keys = s.browser.action_chain().key_down(Key::Control);
+        keys.click_element(&second).key_up(Key::Control).perform().await?;
+        s.click("step-prepare").await?;
+        s.click("for-chosen").await?;
+        let slider = s.part("denoise-colour").await?;
+        for _ in 0..10 {
+            slider.send_keys(Key::Right).await?;
+        }
+        s.until_text("denoise-colour-value", "50 %").await?;
+        s.until("two frames differ", || async {
+            Ok(s.browser.find_all(By::Css("[data-test='differs']")).await?.len() == 2)
+        })
+        .await?;
+        s.until_text("differences", "noise −0 %, colour −50 %").await?;
+        assert_ne!(version_of(s, 0).await?, before[0]);
+        assert_ne!(version_of(s, 1).await?, before[1]);
+        assert_eq!(version_of(s, 3).await?, before[2], "the others stay as they were");
+
+        // It is handed on to a third frame, and taken back from the first.
+        column(s, 3).await?.click().await?;
+        s.click("hand-on-f01.tif").await?;
+        s.until("three frames differ", || async {
+            Ok(s.browser.find_all(By::Css("[data-test='differs']")).await?.len() == 3)
+        })
+        .await?;
+        assert_ne!(version_of(s, 3).await?, before[2]);
+        s.first(By::Css("button[aria-label='Treat f01.tif as the others']")).await?.click().await?;
+        s.until("two frames differ again", || async {
+            Ok(s.browser.find_all(By::Css("[data-test='differs']")).await?.len() == 2)
+        })
+        .await?;
+        assert_eq!(version_of(s, 0).await?, before[0]);
+        s.click("run").await?;
+        s.click("step-combine").await?;
+        s.until_text("results", "lipped mean of 6").await
     })
     .await
 }

@@ -11,7 +11,7 @@ use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
 use jade_core::prepare::calibration::CalibrationFrames;
 use jade_core::prepare::demosaic::Demosaic;
-use jade_core::prepare::{Highlights, PreparePlan, Repair, WhiteBalance};
+use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, WhiteBalance};
 use jade_core::report::Report;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
@@ -52,6 +52,12 @@ pub struct StackArgs {
     /// Exposure of all frames in stops.
     #[arg(long, value_name = "STOPS", default_value_t = 0.0, allow_negative_numbers = true)]
     exposure: f32,
+    /// Noise taken off the brightness of each frame before they are combined, 0 to 1.
+    #[arg(long, value_name = "AMOUNT", default_value_t = 0.0)]
+    denoise: f32,
+    /// Noise taken off the colour of each frame, 0 to 1.
+    #[arg(long, value_name = "AMOUNT", default_value_t = 0.0)]
+    denoise_colour: f32,
     /// How the motion of the frames is found.
     #[arg(long, value_enum, default_value_t = AlignArg::Stars)]
     align: AlignArg,
@@ -202,6 +208,7 @@ impl StackArgs {
                 HighlightsArg::Keep => Highlights::Keep,
             },
             gain_ev: self.exposure,
+            denoise: Denoise { luminance: self.denoise, colour: self.denoise_colour },
             repair: match self.repair {
                 RepairArg::Auto => Repair::Auto,
                 RepairArg::Always => Repair::Always,

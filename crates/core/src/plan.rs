@@ -1,7 +1,7 @@
 //! The plan: every setting of every step, as one value.
 
 use crate::CoreError;
-use crate::prepare::PreparePlan;
+use crate::prepare::{Denoise, Highlights, PreparePlan, WhiteBalance};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -99,6 +99,46 @@ pub struct HandPairs {
     pub pairs: Vec<[f64; 4]>,
 }
 
+/// What is otherwise for one frame, on purpose.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct FrameDifference {
+    /// BLAKE3 of the frame's file, as hexadecimal digits.
+    pub blake3: String,
+    /// Its own settings.
+    pub change: PrepareChange,
+}
+
+/// Settings of the prepare step that one frame has for itself; the others are the shoot's.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(default)]
+#[ts(optional_fields)]
+pub struct PrepareChange {
+    /// White balance.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub white_balance: Option<WhiteBalance>,
+    /// What happens where a colour is full; raw frames only.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub highlights: Option<Highlights>,
+    /// Exposure in stops, -5 to 5.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub gain_ev: Option<f32>,
+    /// Noise reduction.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub denoise: Option<Denoise>,
+}
+
+impl PrepareChange {
+    fn of(&self, prepare: PreparePlan) -> PreparePlan {
+        PreparePlan {
+            white_balance: self.white_balance.unwrap_or(prepare.white_balance),
+            highlights: self.highlights.unwrap_or(prepare.highlights),
+            gain_ev: self.gain_ev.unwrap_or(prepare.gain_ev),
+            denoise: self.denoise.unwrap_or(prepare.denoise),
+            ..prepare
+        }
+    }
+}
+
 /// Settings of the combine step.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct CombinePlan {
@@ -131,6 +171,9 @@ pub struct Plan {
     /// The prepare step.
     #[serde(default)]
     pub prepare: PreparePlan,
+    /// What of it is otherwise for single frames.
+    #[serde(default)]
+    pub differences: Vec<FrameDifference>,
     /// The align step.
     pub align: AlignPlan,
     /// The combine step.
@@ -150,6 +193,7 @@ impl Plan {
             version: 1,
             kind,
             prepare: PreparePlan::default(),
+            differences: vec![],
             align: AlignPlan { mode, model: SceneModel::Auto, by_hand: vec![] },
             combine: CombinePlan {
                 method,
@@ -162,12 +206,21 @@ impl Plan {
         }
     }
 
+    /// The treatment of the frame whose file has this BLAKE3.
+    pub fn prepare_of(&self, blake3: &str) -> PreparePlan {
+        let own = self.differences.iter().filter(|own| own.blake3 == blake3);
+        own.fold(self.prepare.clone(), |prepare, own| own.change.of(prepare))
+    }
+
     /// Checks what a screen or a file may have set out of range.
     ///
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
         self.prepare.check()?;
+        for own in &self.differences {
+            self.prepare_of(&own.blake3).check()?;
+        }
         if !(0.5..=20.0).contains(&self.combine.clip) {
             return Err(CoreError::Setting(format!(
                 "A clipped mean cannot reject beyond {} sigma; choose from 0.5 to 20.",
@@ -228,6 +281,25 @@ mod tests {
         let plan: Plan = serde_json::from_str(text).unwrap();
         assert_eq!((plan.combine.clip, plan.combine.level), (usual_clip(), false));
         plan.check().unwrap();
+    }
+
+    #[test]
+    fn single_frames_differ_by_what_is_theirs() {
+        let mut plan = Plan::of(Kind::NightSky);
+        plan.prepare.gain_ev = 0.5;
+        let denoise = Denoise { luminance: 0.4, colour: 0.8 };
+        let change = PrepareChange { denoise: Some(denoise), ..PrepareChange::default() };
+        plan.differences = vec![FrameDifference { blake3: "a1".to_owned(), change }];
+        let own = plan.prepare_of("a1");
+        assert_eq!((own.gain_ev, own.denoise), (0.5, denoise));
+        assert_eq!(plan.prepare_of("b2"), plan.prepare);
+        let text = serde_json::to_string(&plan.differences).unwrap();
+        assert_eq!(
+            text,
+            r#"[{"blake3":"a1","change":{"denoise":{"luminance":0.4,"colour":0.8}}}]"#
+        );
+        plan.differences[0].change.gain_ev = Some(9.0);
+        assert!(plan.check().is_err());
     }
 
     #[test]

@@ -111,7 +111,7 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
     let input = match source {
         Source::Frame(id) => {
             let row = app.store.frame(id).await?;
-            Some(row.input(&app.store.plan(row.shoot_id).await?.prepare))
+            Some(row.input_under(&app.store.plan(row.shoot_id).await?))
         }
         _ => None,
     };
@@ -162,8 +162,7 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
             let motion = own.and_then(|f| f.motion).ok_or_else(|| {
                 ApiError::Refused(format!("{} was not placed in this result.", frame.name))
             })?;
-            let prepare = &row.record()?.plan.prepare;
-            let (input, cache) = (frame.input(prepare), app.cache.clone());
+            let (input, cache) = (frame.input_under(&row.record()?.plan), app.cache.clone());
             tokio::task::spawn_blocking(move || open_placed(&input, &cache, &motion, &row.key))
                 .await??
         }
@@ -183,10 +182,10 @@ pub fn open_frame(
     let encoding = frame.encoding.clone();
     let path = cache.frame(&input.key());
     let levels = match frame.holds_light() {
-        true => Levels::Light(Box::new(frame), levels(&path, &encoding)?),
+        true => Levels::Light(Box::new(frame), levels(&path)?),
         false => {
-            let average = |channel: usize, codes: &[u16]| frame.decoding().average(channel, codes);
-            let levels = levels_by(&path, |from, path| pyramid::halve_by(from, path, average))?;
+            let curves = frame.decoding().curves();
+            let levels = levels_by(&path, |from, path| pyramid::halve_codes(from, curves, path))?;
             Levels::Frame(Box::new(frame), levels)
         }
     };
@@ -207,7 +206,7 @@ pub fn open_result(
 ) -> Result<Shown, ApiError> {
     let path = folder.join("0.tiles");
     let encoding = Encoding::from_icc(&path, Some(profile))?;
-    let levels = levels(&path, &encoding)?;
+    let levels = levels(&path)?;
     let full = Combined(TiledFile::open(&path)?);
     let version = key[..12].to_owned();
     Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin })
@@ -241,7 +240,7 @@ fn open_placed(
     if TiledFile::<f32>::open(&path).is_err() {
         engine::place(&frame, motion, &path)?;
     }
-    let levels = levels(&path, &frame.encoding)?;
+    let levels = levels(&path)?;
     let full = Combined(TiledFile::open(&path)?);
     let version = format!("{}-{}", &result[..12], &input.light_key().as_str()[..8]);
     let encoding = frame.encoding;
@@ -249,8 +248,8 @@ fn open_placed(
 }
 
 /// Opens all levels beside the full one, making those that are missing.
-fn levels(full: &Path, encoding: &Encoding) -> Result<Vec<TiledFile<f32>>, PictureError> {
-    levels_by(full, |from, path| pyramid::halve(from, encoding, path))
+fn levels(full: &Path) -> Result<Vec<TiledFile<f32>>, PictureError> {
+    levels_by(full, pyramid::halve)
 }
 
 fn levels_by<T: Sample>(
@@ -338,15 +337,37 @@ impl Shown {
                 .map(|c| ((srgb.encode(c, turned[c] * gain) as u32 * 255 + 32767) / 65535) as u8)
         };
         let pixels: Vec<[u8; 3]> = match &self.levels {
-            Levels::Frame(frame, levels) => {
-                let light = frame.decoding().pixel();
-                let samples = levels[level].read_region(region)?;
-                samples.as_chunks::<3>().0.iter().map(|p| show(light(*p))).collect()
-            }
+            Levels::Frame(frame, levels) => match frame.denoiser() {
+                None => {
+                    let light = frame.decoding().pixel();
+                    let samples = levels[level].read_region(region)?;
+                    samples.as_chunks::<3>().0.iter().map(|p| show(light(*p))).collect()
+                }
+                Some(denoiser) => {
+                    let size = (levels[level].width(), levels[level].height());
+                    let fill = |region: Region, planes: [&mut [f32]; 3], _: usize| {
+                        frame.decoding().pixels(&levels[level].read_region(region)?, planes);
+                        Ok(())
+                    };
+                    let denoised = denoiser.planes((size, level), region, &fill)?;
+                    (0..region.area()).map(|i| show(denoised.each_ref().map(|p| p[i]))).collect()
+                }
+            },
             Levels::Light(frame, levels) => {
-                let light = levels[level].read_region(region)?;
-                let pixels = light.as_chunks::<3>().0.iter();
-                pixels.map(|p| show(frame.decoding().mixed(*p))).collect()
+                let fill = |region: Region, planes: [&mut [f32]; 3], _: usize| {
+                    frame.decoding().apart(&levels[level].read_region(region)?, planes);
+                    Ok(())
+                };
+                let size = (levels[level].width(), levels[level].height());
+                let light = match frame.denoiser() {
+                    Some(denoiser) => denoiser.planes((size, level), region, &fill)?,
+                    None => {
+                        let mut light = [(); 3].map(|()| vec![0.0; region.area()]);
+                        fill(region, light.each_mut().map(Vec::as_mut_slice), 0)?;
+                        light
+                    }
+                };
+                (0..region.area()).map(|i| show(light.each_ref().map(|p| p[i]))).collect()
             }
             Levels::Result(_, levels) => {
                 let light = levels[level].read_region(region)?;

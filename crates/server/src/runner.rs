@@ -199,7 +199,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     let ids = row.frame_ids()?;
     let mut inputs = Vec::new();
     for id in &ids {
-        inputs.push(app.store.frame(*id).await?.input(&plan.prepare));
+        inputs.push(app.store.frame(*id).await?.input_under(&plan));
     }
     let calibration = calibration_frames(app, row.shoot_id).await?;
     let reference = row.reference_id.and_then(|r| ids.iter().position(|id| *id == r));

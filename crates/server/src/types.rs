@@ -4,11 +4,11 @@ use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::Purpose;
 use jade_core::measure::noise::{NoiseGain, PatchFigures};
 use jade_core::plan::{
-    AlignMode, AlignPlan, CombinePlan, Edges, HandPairs, Kind, Method, Plan, PlanFrame, PlanRecord,
-    SceneModel,
+    AlignMode, AlignPlan, CombinePlan, Edges, FrameDifference, HandPairs, Kind, Method, Plan,
+    PlanFrame, PlanRecord, PrepareChange, SceneModel,
 };
 use jade_core::prepare::demosaic::Demosaic;
-use jade_core::prepare::{Highlights, PreparePlan, Repair, WhiteBalance};
+use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, WhiteBalance};
 use jade_core::progress::Stage;
 use jade_core::report::{FrameReport, NoisePoint, Report, StageTime};
 use jade_pixels::facts::{Facts, FileFormat};
@@ -451,7 +451,10 @@ pub fn typescript() -> String {
         Demosaic,
         Highlights,
         Repair,
+        Denoise,
         PreparePlan,
+        PrepareChange,
+        FrameDifference,
         AlignMode,
         SceneModel,
         HandPairs,

@@ -22,6 +22,16 @@ export type Highlights = "clip" | "keep";
 
 export type Repair = "auto" | "always" | "off";
 
+export type Denoise = { 
+/**
+ * Of brightness, 0 to 1.
+ */
+luminance: number, 
+/**
+ * Of colour, 0 to 1.
+ */
+colour: number, };
+
 export type PreparePlan = { 
 /**
  * White balance.
@@ -40,9 +50,41 @@ highlights: Highlights,
  */
 gain_ev: number, 
 /**
+ * Noise reduction, before frames are combined.
+ */
+denoise: Denoise, 
+/**
  * Which samples that are faulty in all frames are repaired.
  */
 repair: Repair, };
+
+export type PrepareChange = { 
+/**
+ * White balance.
+ */
+white_balance?: WhiteBalance, 
+/**
+ * What happens where a colour is full; raw frames only.
+ */
+highlights?: Highlights, 
+/**
+ * Exposure in stops, -5 to 5.
+ */
+gain_ev?: number, 
+/**
+ * Noise reduction.
+ */
+denoise?: Denoise, };
+
+export type FrameDifference = { 
+/**
+ * BLAKE3 of the frame's file, as hexadecimal digits.
+ */
+blake3: string, 
+/**
+ * Its own settings.
+ */
+change: PrepareChange, };
 
 export type AlignMode = "stars" | "scene" | "none";
 
@@ -116,6 +158,10 @@ kind: Kind,
  * The prepare step.
  */
 prepare: PreparePlan, 
+/**
+ * What of it is otherwise for single frames.
+ */
+differences: Array<FrameDifference>, 
 /**
  * The align step.
  */

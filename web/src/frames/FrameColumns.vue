@@ -4,6 +4,7 @@
 import { computed, ref } from 'vue'
 import { thumbnail } from '../api/client'
 import type { Frame } from '../api/types'
+import { toldChange } from '../prepare/differences'
 import { useShoot } from '../shoot/store'
 import type { Group } from './groups'
 import { useMarks } from './marks'
@@ -19,6 +20,22 @@ const highest = computed(() => {
   return Math.max(...values, 1e-9)
 })
 
+/** How single frames are treated otherwise. */
+const differs = computed(
+  () =>
+    new Map(
+      store.shoot?.plan.differences.map(
+        (own) =>
+          [
+            own.blake3,
+            toldChange(own.change)
+              .map((one) => one.text)
+              .join(', '),
+          ] as const,
+      ),
+    ),
+)
+
 /** Height of a frame's bar as a share of the highest. */
 function bar(one: Frame): number | null {
   const value = one.role === 'light' ? measured(one, props.shows) : null
@@ -30,7 +47,10 @@ function title(one: Frame): string {
   const reason = remark(one)
   const value = measured(one, props.shows)
   const { label, told } = measure(props.shows)
-  const shows = value === null ? '' : `, ${label}: ${told(value)}`
+  const own = differs.value.get(one.blake3)
+  const shows =
+    (value === null ? '' : `, ${label}: ${told(value)}`) +
+    (own ? `, treated otherwise: ${own}` : '')
   return reason ? `${one.name}: ${reason}` : `${one.name}${shows}`
 }
 
@@ -146,12 +166,17 @@ function border(one: Frame): string {
           :class="border(one)"
         >
           <img
-            :src="thumbnail(`frame-${one.id}`, store.settled)"
+            :src="thumbnail(`frame-${one.id}`, store.treatment(one.id, true))"
             alt=""
             draggable="false"
             loading="lazy"
             class="h-full w-full object-cover"
             :class="(one.left_out || swept.has(one.id)) && 'opacity-25'"
+          />
+          <span
+            v-if="differs.has(one.blake3)"
+            class="absolute top-0 right-0 h-0 w-0 border-t-[9px] border-l-[9px] border-t-amber border-l-transparent"
+            data-test="differs"
           />
           <span
             v-if="one.left_out"

@@ -2,15 +2,45 @@
 import { Pipette } from '@lucide/vue'
 import { computed, ref, watch } from 'vue'
 import { api } from '../api/client'
-import type { Demosaic, FrameColour, Highlights, Plan, Repair, Role } from '../api/types'
+import type {
+  Demosaic,
+  FrameColour,
+  Highlights,
+  Plan,
+  PrepareChange,
+  Repair,
+  Role,
+} from '../api/types'
 import Segmented from '../parts/Segmented.vue'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
+import DifferenceList from './DifferenceList.vue'
+import { prepareOf, setPrepare } from './differences'
 import PlanSlider from './PlanSlider.vue'
 
 const store = useShoot()
 const view = useView()
-const prepare = computed(() => store.shoot!.plan.prepare)
+
+/** The chosen lights, to which settings may be given alone. */
+const chosen = computed(
+  () => store.shoot?.frames.filter((f) => f.role === 'light' && store.chosen.includes(f.id)) ?? [],
+)
+const scope = ref<'all' | 'chosen'>('all')
+watch(
+  () => chosen.value.length,
+  (count) => count || (scope.value = 'all'),
+)
+/** The files of those that settings are given to; all of the shoot where there are none. */
+const given = computed(() => (scope.value === 'all' ? null : chosen.value.map((f) => f.blake3)))
+const prepare = computed(() => {
+  const { plan } = store.shoot!
+  return given.value ? prepareOf(plan, given.value[0]!) : plan.prepare
+})
+
+function change(what: PrepareChange) {
+  const to = given.value
+  void store.setPlan((plan) => setPrepare(plan, to, what))
+}
 
 /** What the reference frame tells about its colours. */
 const colour = ref<FrameColour | null>(null)
@@ -26,20 +56,21 @@ const by = computed<By>({
   get: () => prepare.value.white_balance.by,
   set: (by) => {
     if (by === 'neutral') view.picking = true
-    else
-      void store.setPlan((plan) => {
-        const shot = colour.value?.light ?? { kelvin: 5200, tint: 0 }
-        plan.prepare.white_balance =
+    else {
+      const shot = colour.value?.light ?? { kelvin: 5200, tint: 0 }
+      change({
+        white_balance:
           by === 'light'
             ? { by, kelvin: Math.round(shot.kelvin / 50) * 50, tint: Math.round(shot.tint) }
-            : { by }
+            : { by },
       })
+    }
   },
 })
 const balances = computed(() => [
   { value: 'as-shot' as const, text: 'As shot' },
   ...(raw.value ? [{ value: 'light' as const, text: 'By light' }] : []),
-  { value: 'neutral' as const, text: 'By a grey' },
+  ...(scope.value === 'all' ? [{ value: 'neutral' as const, text: 'By a grey' }] : []),
 ])
 const light = computed(() =>
   prepare.value.white_balance.by === 'light' ? prepare.value.white_balance : null,
@@ -53,8 +84,12 @@ const asShot = computed(() => {
 })
 
 function setLight(plan: Plan, change: { kelvin?: number; tint?: number }) {
-  const now = plan.prepare.white_balance
-  if (now.by === 'light') plan.prepare.white_balance = { ...now, ...change }
+  const now = prepare.value.white_balance
+  if (now.by === 'light') setPrepare(plan, given.value, { white_balance: { ...now, ...change } })
+}
+
+function setDenoise(plan: Plan, change: { luminance?: number; colour?: number }) {
+  setPrepare(plan, given.value, { denoise: { ...prepare.value.denoise, ...change } })
 }
 
 const demosaic = computed<Demosaic>({
@@ -63,7 +98,7 @@ const demosaic = computed<Demosaic>({
 })
 const highlights = computed<Highlights>({
   get: () => prepare.value.highlights,
-  set: (way) => void store.setPlan((plan) => (plan.prepare.highlights = way)),
+  set: (way) => change({ highlights: way }),
 })
 const repair = computed<Repair>({
   get: () => prepare.value.repair,
@@ -93,7 +128,27 @@ const repairs = computed(() => {
 
 <template>
   <h2 class="text-[15px] font-semibold">Prepare</h2>
-  <p class="mb-3 text-dim">One treatment for all frames.</p>
+  <p class="mb-3 text-dim">
+    {{
+      scope === 'all'
+        ? 'One treatment for all frames.'
+        : 'What you set now is for the chosen frames alone.'
+    }}
+  </p>
+  <Segmented
+    v-if="chosen.length"
+    v-model="scope"
+    class="mb-3"
+    label="For"
+    :options="[
+      { value: 'all', text: 'All frames' },
+      {
+        value: 'chosen',
+        text: chosen.length === 1 ? 'Only the chosen one' : `${chosen.length} chosen`,
+        hint: chosen.map((f) => f.name).join(', '),
+      },
+    ]"
+  />
 
   <h3 class="pb-1.5">White balance</h3>
   <Segmented v-model="by" label="White balance" :options="balances" />
@@ -123,6 +178,7 @@ const repairs = computed(() => {
   </div>
   <p v-else class="py-2 text-dim">What was picked is grey.</p>
   <button
+    v-if="scope === 'all'"
     class="button mb-3 flex w-full items-center justify-center gap-1.5"
     :aria-pressed="view.picking"
     data-test="pick-grey"
@@ -141,10 +197,38 @@ const repairs = computed(() => {
     :digits="1"
     :value="prepare.gain_ev"
     test="gain"
-    :set="(plan, gain) => (plan.prepare.gain_ev = gain)"
+    :set="(plan, gain) => setPrepare(plan, given, { gain_ev: gain })"
   />
 
-  <div class="section mt-3" data-test="calibration">
+  <div class="section mt-3" data-test="denoise">
+    <h3>Noise of each frame</h3>
+    <PlanSlider
+      label="Brightness"
+      unit=" %"
+      hint="How much of the noise of brightness is taken off before frames are combined"
+      :min="0"
+      :max="100"
+      :step="5"
+      :value="Math.round(prepare.denoise.luminance * 100)"
+      test="denoise-luminance"
+      :set="(plan, share) => setDenoise(plan, { luminance: share / 100 })"
+    />
+    <PlanSlider
+      label="Colour"
+      unit=" %"
+      hint="How much of the noise of colour is taken off before frames are combined"
+      :min="0"
+      :max="100"
+      :step="5"
+      :value="Math.round(prepare.denoise.colour * 100)"
+      test="denoise-colour"
+      :set="(plan, share) => setDenoise(plan, { colour: share / 100 })"
+    />
+  </div>
+
+  <DifferenceList />
+
+  <div v-if="scope === 'all'" class="section" data-test="calibration">
     <h3>Calibration</h3>
     <p v-if="!store.calibration.length" class="mb-2 text-dim">
       No dark, flat or bias frames. Add them under Frames, and they are used for every run.
@@ -175,7 +259,7 @@ const repairs = computed(() => {
 
   <div v-if="raw" class="section">
     <h3>Raw frames</h3>
-    <div class="flex items-center gap-3 py-1">
+    <div v-if="scope === 'all'" class="flex items-center gap-3 py-1">
       <span class="w-[76px] shrink-0 text-dim">Demosaic</span>
       <Segmented
         v-model="demosaic"

@@ -7,8 +7,10 @@ export const plan: Plan = {
     demosaic: 'fine',
     highlights: 'clip',
     gain_ev: 0,
+    denoise: { luminance: 0, colour: 0 },
     repair: 'auto',
   },
+  differences: [],
   align: { mode: 'stars', model: 'auto', by_hand: [] },
   combine: {
     method: 'clipped',

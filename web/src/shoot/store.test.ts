@@ -104,8 +104,8 @@ describe('the shoot on the workbench', () => {
     const before = store.shoot!.plan
     for (const gain of [0.1, 0.2]) await store.tryPlan((plan) => (plan.prepare.gain_ev = gain))
     expect(store.undos).toEqual([])
-    expect(JSON.parse(store.treatment).gain_ev).toBe(0.2)
-    expect(JSON.parse(store.settled).gain_ev).toBe(0)
+    expect(JSON.parse(store.treatment(1)).gain_ev).toBe(0.2)
+    expect(JSON.parse(store.treatment(1, true)).gain_ev).toBe(0)
     await store.setPlan((plan) => (plan.prepare.gain_ev = 0.3), before)
     expect(store.undos).toHaveLength(1)
     await store.undo()

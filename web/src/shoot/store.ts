@@ -5,6 +5,7 @@ import { listen } from '../api/events'
 import type { Frame, FrameSet, Job, Kind, Plan, Role, Shoot, ShootResult, Sort } from '../api/types'
 import { groupFrames } from '../frames/groups'
 import { useNotices } from '../parts/notices'
+import { prepareOf } from '../prepare/differences'
 
 export type Step = 'frames' | 'prepare' | 'align' | 'combine' | 'export'
 
@@ -29,10 +30,10 @@ export const useShoot = defineStore('shoot', () => {
   const chosen = ref<number[]>([])
   /** Frames that the lights are calibrated with. */
   const calibration = computed(() => frames((f) => f.role !== 'light' && !f.problem))
-  /** The treatment of frames as the server has it, written out. */
-  const treatment = ref('')
+  /** The plan as the server has it. */
+  const sent = ref<Plan | null>(null)
   /** The same, but while a setting is dragged as it was before: for what is dear to show. */
-  const settled = ref('')
+  const settled = ref<Plan | null>(null)
   const unreadable = computed(() => frames((f) => f.problem !== null))
   const used = computed(() => stack.value.filter((f) => !f.left_out))
   const results = computed(() => shoot.value?.results ?? [])
@@ -85,7 +86,7 @@ export const useShoot = defineStore('shoot', () => {
     const before = latest.value?.id
     try {
       shoot.value = await api.shoot(id)
-      treatment.value = settled.value = JSON.stringify(shoot.value.plan.prepare)
+      sent.value = settled.value = shoot.value.plan
     } catch (error) {
       missing.value = sentence(error)
       return
@@ -108,6 +109,13 @@ export const useShoot = defineStore('shoot', () => {
     } else if (reference.value) {
       a.value = `frame-${reference.value.id}`
     }
+  }
+
+  /** The treatment of a frame, written out; while a setting is dragged, as it was before if wanted. */
+  function treatment(frame: number, before = false): string {
+    const one = shoot.value?.frames.find((f) => f.id === frame)
+    const plan = before ? settled.value : sent.value
+    return one && plan ? JSON.stringify(prepareOf(plan, one.blake3)) : ''
   }
 
   /** Carries out a change and tells why not, if not. */
@@ -220,7 +228,7 @@ export const useShoot = defineStore('shoot', () => {
     shoot.value!.plan = plan
     const done = await attempt(() => api.changeShoot(id, { plan }))
     if (!done) shoot.value!.plan = before
-    else treatment.value = JSON.stringify(done.plan.prepare)
+    else sent.value = done.plan
     return done !== undefined
   }
 
@@ -228,7 +236,7 @@ export const useShoot = defineStore('shoot', () => {
   async function setPlan(change: (plan: Plan) => void, before = shoot.value!.plan) {
     const { id } = shoot.value!
     if (!(await tryPlan(change))) return
-    settled.value = treatment.value
+    settled.value = sent.value
     remember('a setting', () => api.changeShoot(id, { plan: before }))
   }
 
@@ -277,7 +285,6 @@ export const useShoot = defineStore('shoot', () => {
     chosen,
     calibration,
     treatment,
-    settled,
     unreadable,
     used,
     results,

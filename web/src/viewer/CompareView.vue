@@ -68,7 +68,7 @@ async function look(source: string | null): Promise<PictureInfo | null> {
 
 /** What, beside its number, decides how a source is seen. */
 function shownAs(source: string | null) {
-  return source?.startsWith('frame-') ? store.treatment : ''
+  return source?.startsWith('frame-') ? store.treatment(Number(source.slice(6))) : ''
 }
 
 watch(

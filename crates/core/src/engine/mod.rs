@@ -17,8 +17,8 @@ use crate::combine::reduce::{Placed, Reducer, Workspace};
 use crate::frames::measures::Measures;
 use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::{Kind, Method, Plan, PlanFrame, PlanRecord};
-use crate::prepare::Repair;
 use crate::prepare::calibration::{Calibration, CalibrationFrames};
+use crate::prepare::{Denoise, Repair};
 use crate::progress::Watch;
 use crate::report::Report;
 use jade_pixels::PictureError;
@@ -85,7 +85,7 @@ pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
 }
 
 fn align_key(request: &Request) -> Key {
-    let keys: Vec<Key> = request.frames.iter().map(FrameInput::light_key).collect();
+    let keys: Vec<Key> = request.frames.iter().map(FrameInput::plain_key).collect();
     let inputs: Vec<&Key> = keys.iter().collect();
     Key::of("align", &(&request.plan.align, request.reference), &inputs)
 }
@@ -93,7 +93,9 @@ fn align_key(request: &Request) -> Key {
 fn combine_key(request: &Request) -> Key {
     // Names do not change the picture, but the report speaks of frames by name.
     let names: Vec<&str> = request.frames.iter().map(|f| f.name.as_str()).collect();
-    Key::of("combine", &(&request.plan.combine, names), &[&align_key(request)])
+    // Noise reduction does not change where frames lie.
+    let denoise: Vec<&Denoise> = request.frames.iter().map(|f| &f.prepare.denoise).collect();
+    Key::of("combine", &(&request.plan.combine, names, denoise), &[&align_key(request)])
 }
 
 /// Makes what frames are calibrated with, and gives it to them; tells how many samples are repaired

@@ -72,11 +72,11 @@ pub fn stars_in(
     frame: &Frame,
     stop: &(dyn Fn() -> bool + Sync),
 ) -> Result<StarList, CoreError> {
-    let key = Key::of("stars", &(), &[&input.light_key()]);
+    let key = Key::of("stars", &(), &[&input.plain_key()]);
     if let Some(list) = cache.read("stars", &key) {
         return Ok(list);
     }
-    let list = stars::find(frame, stop)?;
+    let list = stars::find(&frame.plain(), stop)?;
     cache.write("stars", &key, &list)?;
     Ok(list)
 }
@@ -116,11 +116,12 @@ fn align(
         AlignMode::Scene => {
             let model = request.plan.align.model;
             let watch = request.watch;
-            let scene = gallery.with(reference, |frame| Scene::new(frame, model, watch))?;
+            let scene =
+                gallery.with(reference, |frame| Scene::new(&frame.plain(), model, watch))?;
             let found = gallery.each(|i, frame| {
                 let one = match i == reference {
                     true => scene.reference(),
-                    false => scene.place(frame, hint(i).as_ref())?,
+                    false => scene.place(&frame.plain(), hint(i).as_ref())?,
                 };
                 watch.advance(1);
                 Ok(one)

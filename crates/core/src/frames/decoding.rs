@@ -3,7 +3,6 @@
 use crate::prepare::colour::Mix;
 use crate::prepare::stored;
 use jade_pixels::colour::Encoding;
-use jade_pixels::pyramid::Averaged;
 
 /// How a frame's samples become light.
 pub struct Decoding {
@@ -62,11 +61,11 @@ impl Decoding {
         }
     }
 
-    /// The code of the mean light of one to four codes of a channel.
-    pub fn average(&self, channel: usize, codes: &[u16]) -> u16 {
+    /// The light of every code, by channel, before colours are mixed.
+    pub fn curves(&self) -> [&[f32]; 3] {
         match &self.codes {
-            Codes::Encoded(encoding) => u16::average(encoding, channel, codes),
-            Codes::Stored => stored::average(codes),
+            Codes::Encoded(encoding) => [0, 1, 2].map(|c| encoding.curve(c)),
+            Codes::Stored => [stored::LIGHT.as_slice(); 3],
         }
     }
 
@@ -85,10 +84,7 @@ impl Decoding {
 
     /// Light of one pixel's codes.
     pub fn pixel(&self) -> impl Fn([u16; 3]) -> [f32; 3] {
-        let curves: [&[f32]; 3] = match &self.codes {
-            Codes::Encoded(encoding) => [0, 1, 2].map(|c| encoding.curve(c)),
-            Codes::Stored => [stored::LIGHT.as_slice(); 3],
-        };
+        let curves = self.curves();
         move |codes| self.mixed([0, 1, 2].map(|c| curves[c][codes[c] as usize]))
     }
 

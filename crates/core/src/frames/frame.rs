@@ -1,9 +1,10 @@
 use super::decoding::{Decoding, middle};
 use super::samples::Samples;
-use super::{Ahead, FrameInput, Light, Rows};
+use super::{Ahead, FrameInput, Light, Planes, Rows};
 use crate::CoreError;
 use crate::cache::Cache;
 use crate::prepare::colour::Mix;
+use crate::prepare::denoise::Denoiser;
 use crate::prepare::recorded::Shape;
 use crate::prepare::{self, stored};
 use jade_pixels::PictureError;
@@ -23,6 +24,7 @@ pub struct Frame {
     size: (u32, u32),
     decoding: Decoding,
     source: Source,
+    denoiser: Option<Denoiser>,
 }
 
 /// Where a frame's light comes from.
@@ -80,7 +82,7 @@ impl Frame {
                 Err(_) => file.decode_to(&path, &mut |_, _| watch())?,
             })),
         };
-        Ok(Self { source, ..frame })
+        Self { source, ..frame }.denoised(input)
     }
 
     /// Opens a frame where it lies, if it is stored so that any part of it can be read, or decodes
@@ -94,7 +96,7 @@ impl Frame {
         if holds == Holds::Codes
             && let Some(place) = file.in_place()?
         {
-            return Ok(Self { source: Source::InPlace(place), ..frame });
+            return Self { source: Source::InPlace(place), ..frame }.denoised(input);
         }
         let source = match holds {
             Holds::Stored => Source::Codes(Samples::in_memory(frame.size, |take| {
@@ -116,7 +118,24 @@ impl Frame {
                 })
             })?),
         };
-        Ok(Self { source, ..frame })
+        Self { source, ..frame }.denoised(input)
+    }
+
+    /// The same with its noise measured, if its treatment takes some of it off.
+    fn denoised(self, input: &FrameInput) -> Result<Self, CoreError> {
+        let denoiser = Denoiser::of(&self.plain(), input.prepare.denoise)?;
+        Ok(Self { denoiser, ..self })
+    }
+
+    /// Its light with all the noise it has: stars and details are found in that, as what is left
+    /// of reduced noise looks like them.
+    pub fn plain(&self) -> Plain<'_> {
+        Plain(self)
+    }
+
+    /// What takes off its noise, if its treatment does.
+    pub fn denoiser(&self) -> Option<&Denoiser> {
+        self.denoiser.as_ref()
     }
 
     /// Reads a frame's header only; its samples cannot be read from what comes out.
@@ -155,7 +174,44 @@ impl Frame {
         if let Some(calibration) = &input.calibration {
             calibration.fits(Shape::of_file(&file), &name)?;
         }
-        Ok((Self { name, facts, encoding, size, decoding, source: Source::Undecoded }, file))
+        Ok((
+            Self {
+                name,
+                facts,
+                encoding,
+                size,
+                decoding,
+                source: Source::Undecoded,
+                denoiser: None,
+            },
+            file,
+        ))
+    }
+
+    /// Rows with all their noise.
+    fn plain_rows<'a>(
+        &'a self,
+        region: Region,
+        ahead: &'a mut Ahead,
+    ) -> Result<Box<dyn Rows + 'a>, PictureError> {
+        Ok(match &self.source {
+            Source::Codes(samples) => {
+                let part = samples.part(region, &mut ahead.codes)?;
+                Box::new(Codes { part, decoding: &self.decoding })
+            }
+            Source::Light(samples) => {
+                let part = samples.part(region, &mut ahead.light)?;
+                Box::new(Apart { part, decoding: &self.decoding })
+            }
+            Source::InPlace(file) => {
+                let codes = &mut ahead.codes;
+                codes.resize(region.area() * 3, 0);
+                file.read_region(region, codes)?;
+                let part = Part::of_rows(codes.as_slice(), region, 3);
+                Box::new(Codes { part, decoding: &self.decoding })
+            }
+            Source::Undecoded => unreachable!("a frame is decoded before it is read"),
+        })
     }
 
     /// Calls `codes(x, y, samples)` or `light(x, y, samples)`, whichever the frame holds, for runs
@@ -243,26 +299,16 @@ impl Light for Frame {
         planes: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
-        let planes = std::cell::RefCell::new(planes);
-        let part = |x: u32, y: u32, samples: usize| {
-            let at = (y - region.y) as usize * stride + (x - region.x) as usize;
-            at..at + samples / 3
-        };
-        self.visit(
-            region,
-            |x, y, samples| {
-                let range = part(x, y, samples.len());
-                let mut planes = planes.borrow_mut();
-                let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
-                self.decoding.pixels(samples, planes);
-            },
-            |x, y, samples| {
-                let range = part(x, y, samples.len());
-                let mut planes = planes.borrow_mut();
-                let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
-                self.decoding.apart(samples, planes);
-            },
-        )
+        let plain = self.plain();
+        match &self.denoiser {
+            None => plain.fill(region, planes, stride),
+            Some(denoiser) => {
+                let fill = |region: Region, planes: [&mut [f32]; 3], stride: usize| {
+                    plain.fill(region, planes, stride)
+                };
+                denoiser.fill((self.size, 0), region, planes, stride, &fill)
+            }
+        }
     }
 
     fn rows<'a>(
@@ -270,53 +316,91 @@ impl Light for Frame {
         region: Region,
         ahead: &'a mut Ahead,
     ) -> Result<Box<dyn Rows + 'a>, PictureError> {
-        Ok(match &self.source {
-            Source::Codes(samples) => {
-                let part = samples.part(region, &mut ahead.codes)?;
-                Box::new(Codes { part, decoding: &self.decoding })
-            }
-            Source::Light(samples) => {
-                let part = samples.part(region, &mut ahead.light)?;
-                Box::new(Apart { part, decoding: &self.decoding })
-            }
-            Source::InPlace(file) => {
-                let codes = &mut ahead.codes;
-                codes.resize(region.area() * 3, 0);
-                file.read_region(region, codes)?;
-                let part = Part::of_rows(codes.as_slice(), region, 3);
-                Box::new(Codes { part, decoding: &self.decoding })
-            }
-            Source::Undecoded => unreachable!("a frame is decoded before it is read"),
-        })
+        match &self.denoiser {
+            None => self.plain_rows(region, ahead),
+            Some(_) => Ok(Box::new(Planes::of(self, region, ahead)?)),
+        }
+    }
+
+    fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
+        if self.denoiser.is_none() {
+            return self.plain().fill_mean(region, out);
+        }
+        for (mean, [r, g, b]) in out.iter_mut().zip(pixels(&self.planes(region)?)) {
+            *mean = middle([r, g, b]);
+        }
+        Ok(())
+    }
+}
+
+/// The colours of pixels that lie in planes.
+fn pixels([red, green, blue]: &[Vec<f32>; 3]) -> impl Iterator<Item = [f32; 3]> {
+    red.iter().zip(green).zip(blue).map(|((r, g), b)| [*r, *g, *b])
+}
+
+/// A frame with all its noise.
+pub struct Plain<'a>(&'a Frame);
+
+impl Light for Plain<'_> {
+    fn size(&self) -> (u32, u32) {
+        self.0.size
+    }
+
+    fn fill(
+        &self,
+        region: Region,
+        planes: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError> {
+        let planes = std::cell::RefCell::new(planes);
+        let part = |x: u32, y: u32, samples: usize| {
+            let at = (y - region.y) as usize * stride + (x - region.x) as usize;
+            at..at + samples / 3
+        };
+        self.0.visit(
+            region,
+            |x, y, samples| {
+                let range = part(x, y, samples.len());
+                let mut planes = planes.borrow_mut();
+                let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
+                self.0.decoding.pixels(samples, planes);
+            },
+            |x, y, samples| {
+                let range = part(x, y, samples.len());
+                let mut planes = planes.borrow_mut();
+                let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
+                self.0.decoding.apart(samples, planes);
+            },
+        )
     }
 
     fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
         let width = region.width as usize;
         let out = std::cell::RefCell::new(out);
         let at = |x: u32, y: u32| (y - region.y) as usize * width + (x - region.x) as usize;
-        self.visit(
+        self.0.visit(
             region,
             |x, y, samples| {
                 let (mut out, at) = (out.borrow_mut(), at(x, y));
-                self.decoding.means(samples, &mut out[at..at + samples.len() / 3]);
+                self.0.decoding.means(samples, &mut out[at..at + samples.len() / 3]);
             },
             |x, y, samples| {
                 let (mut out, at) = (out.borrow_mut(), at(x, y));
                 for (mean, pixel) in out[at..].iter_mut().zip(samples.as_chunks::<3>().0) {
-                    *mean = middle(self.decoding.mixed(*pixel));
+                    *mean = middle(self.0.decoding.mixed(*pixel));
                 }
             },
         )
     }
 
     fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
-        let light = self.decoding.pixel();
+        let light = self.0.decoding.pixel();
         let thinned = std::cell::RefCell::new(Thinned::new(region, step));
-        self.visit(
+        self.0.visit(
             region,
             |x, y, samples| thinned.borrow_mut().add(x, y, samples, &light),
             |x, y, samples| {
-                thinned.borrow_mut().add(x, y, samples, |light| self.decoding.mixed(light))
+                thinned.borrow_mut().add(x, y, samples, |light| self.0.decoding.mixed(light))
             },
         )?;
         Ok(thinned.into_inner().means)

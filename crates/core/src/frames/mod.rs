@@ -14,8 +14,8 @@ pub use decoding::Decoding;
 pub use frame::Frame;
 
 use crate::cache::Key;
-use crate::prepare::PreparePlan;
 use crate::prepare::calibration::Calibration;
+use crate::prepare::{Denoise, PreparePlan};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
 use std::path::PathBuf;
@@ -43,6 +43,12 @@ impl FrameInput {
         let calibration = self.calibration.iter().map(|calibration| calibration.key());
         let before: Vec<&Key> = calibration.collect();
         Key::of("frames", &(&self.content, self.prepare.demosaic), &before)
+    }
+
+    /// The key of its light with all its noise, in which stars and details are found.
+    pub fn plain_key(&self) -> Key {
+        let plain = PreparePlan { denoise: Denoise::default(), ..self.prepare.clone() };
+        Key::of("prepare", &plain, &[&self.key()])
     }
 
     /// The key of its light: of its whole treatment.
@@ -87,10 +93,7 @@ pub trait Light: Sync {
         region: Region,
         ahead: &'a mut Ahead,
     ) -> Result<Box<dyn Rows + 'a>, PictureError> {
-        let planes = &mut ahead.planes;
-        planes.iter_mut().for_each(|plane| plane.resize(region.area(), 0.0));
-        self.fill(region, planes.each_mut().map(Vec::as_mut_slice), region.width as usize)?;
-        Ok(Box::new(Planes { planes, region }))
+        Ok(Box::new(Planes::of(self, region, ahead)?))
     }
 
     /// The mean of the three colours in every `step`-th column of every `step`-th row of `region`,
@@ -152,6 +155,19 @@ pub struct Ahead {
 struct Planes<'a> {
     planes: &'a [Vec<f32>; 3],
     region: Region,
+}
+
+impl<'a> Planes<'a> {
+    fn of<L: Light + ?Sized>(
+        light: &L,
+        region: Region,
+        ahead: &'a mut Ahead,
+    ) -> Result<Self, PictureError> {
+        let planes = &mut ahead.planes;
+        planes.iter_mut().for_each(|plane| plane.resize(region.area(), 0.0));
+        light.fill(region, planes.each_mut().map(Vec::as_mut_slice), region.width as usize)?;
+        Ok(Self { planes, region })
+    }
 }
 
 impl Rows for Planes<'_> {

@@ -4,6 +4,7 @@ mod band;
 pub mod calibration;
 pub mod colour;
 pub mod demosaic;
+pub mod denoise;
 pub mod fitting;
 mod hot;
 mod master;
@@ -64,6 +65,15 @@ pub enum Repair {
     Off,
 }
 
+/// How much noise is taken off each frame.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
+pub struct Denoise {
+    /// Of brightness, 0 to 1.
+    pub luminance: f32,
+    /// Of colour, 0 to 1.
+    pub colour: f32,
+}
+
 /// Settings of the prepare step.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[serde(default)]
@@ -76,6 +86,8 @@ pub struct PreparePlan {
     pub highlights: Highlights,
     /// Exposure in stops, -5 to 5.
     pub gain_ev: f32,
+    /// Noise reduction, before frames are combined.
+    pub denoise: Denoise,
     /// Which samples that are faulty in all frames are repaired.
     pub repair: Repair,
 }
@@ -87,6 +99,7 @@ impl Default for PreparePlan {
             demosaic: Demosaic::Fine,
             highlights: Highlights::Clip,
             gain_ev: 0.0,
+            denoise: Denoise::default(),
             repair: Repair::Auto,
         }
     }
@@ -104,6 +117,10 @@ impl PreparePlan {
                 "An exposure cannot be changed by {} stops; choose from -5 to 5.",
                 self.gain_ev
             ));
+        }
+        let Denoise { luminance, colour } = self.denoise;
+        if let Some(amount) = [luminance, colour].iter().find(|v| !(0.0..=1.0).contains(*v)) {
+            return wrong(format!("Noise cannot be reduced by {amount}; choose from 0 to 1."));
         }
         match self.white_balance {
             WhiteBalance::Light { kelvin, .. } if !(1700.0..=25_000.0).contains(&kelvin) => {

@@ -14,12 +14,6 @@ pub static LIGHT: LazyLock<Vec<f32>> = LazyLock::new(|| {
     (0..=65_535).map(|code| root(code) * root(code).abs()).collect()
 });
 
-/// The code of the mean light of some codes, of which there are some.
-pub fn average(codes: &[u16]) -> u16 {
-    let sum: f32 = codes.iter().map(|c| LIGHT[*c as usize]).sum();
-    code(sum / codes.len() as f32)
-}
-
 /// The nearest code for light; what lies outside becomes the outermost one.
 pub fn code(light: f32) -> u16 {
     let root = light.abs().sqrt().copysign(light);

@@ -26,7 +26,7 @@ pub async fn add(
     let row = app.store.result(result).await?;
     let name = app.store.shoot(row.shoot_id).await?.name;
     let record = row.record()?;
-    let reference = app.store.frame(row.reference_id).await?.input(&record.plan.prepare);
+    let reference = app.store.frame(row.reference_id).await?.input_under(&record.plan);
     let (ending, form) = match wish.format {
         ExportFormat::Tiff16 => ("tif", Form::Encoded(Target::Tiff { wide: true, deflate: false })),
         ExportFormat::Tiff32f => ("light.tif", Form::Light),

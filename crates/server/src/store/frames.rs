@@ -3,6 +3,7 @@ use crate::error::ApiError;
 use crate::types::{Frame, FramesChange, Role};
 use jade_core::frames::FrameInput;
 use jade_core::frames::measures::Measures;
+use jade_core::plan::Plan;
 use jade_core::prepare::PreparePlan;
 use jade_pixels::facts::Facts;
 use std::path::{Path, PathBuf};
@@ -76,6 +77,11 @@ impl FrameRow {
             prepare: prepare.clone(),
             calibration: None,
         }
+    }
+
+    /// The frame as the engine reads it under a plan.
+    pub fn input_under(&self, plan: &Plan) -> FrameInput {
+        self.input(&plan.prepare_of(&self.blake3))
     }
 
     /// What it is for.

@@ -1,0 +1,89 @@
+<script setup lang="ts">
+// Frames that are treated otherwise than the rest: how, handed on to others, or as the rest again.
+import { computed, ref } from 'vue'
+import type { Frame, PrepareChange } from '../api/types'
+import { useShoot } from '../shoot/store'
+import { asOthers, setPrepare, toldChange } from './differences'
+
+const store = useShoot()
+/** Settings that are not handed on. */
+const withheld = ref<string[]>([])
+
+const frames = computed(() => {
+  const all = store.shoot?.frames ?? []
+  return (store.shoot?.plan.differences ?? []).flatMap((own) => {
+    const frame = all.find((f) => f.blake3 === own.blake3)
+    return frame ? [{ frame, change: own.change, told: toldChange(own.change) }] : []
+  })
+})
+
+/** Chosen frames beside one that differs. */
+function others(frame: Frame): Frame[] {
+  const all = store.shoot?.frames ?? []
+  return all.filter((f) => store.chosen.includes(f.id) && f.id !== frame.id && f.role === 'light')
+}
+
+function toggle(name: string) {
+  withheld.value = withheld.value.includes(name)
+    ? withheld.value.filter((one) => one !== name)
+    : [...withheld.value, name]
+}
+
+function handOn(frame: Frame, change: PrepareChange) {
+  const handed = Object.fromEntries(
+    Object.entries(change).filter(([name]) => !withheld.value.includes(name)),
+  ) as PrepareChange
+  const to = others(frame).map((f) => f.blake3)
+  void store.setPlan((plan) => setPrepare(plan, to, handed))
+}
+</script>
+
+<template>
+  <div v-if="frames.length" class="section" data-test="differences">
+    <h3>Treated otherwise</h3>
+    <ul class="flex flex-col gap-2.5">
+      <li v-for="{ frame, change, told } in frames" :key="frame.id">
+        <div class="flex items-baseline gap-2">
+          <b class="num min-w-0 truncate font-medium">{{ frame.name }}</b>
+          <button
+            class="ml-auto shrink-0 text-[12px] text-dim underline decoration-rule hover:text-ink"
+            :aria-label="`Treat ${frame.name} as the others`"
+            @click="store.setPlan((plan) => asOthers(plan, frame.blake3))"
+          >
+            as the others
+          </button>
+        </div>
+        <div class="mt-1 flex flex-wrap gap-1">
+          <button
+            v-for="one in told"
+            :key="one.name"
+            class="rounded border px-1.5 py-0.5 text-[12px]"
+            :class="
+              withheld.includes(one.name)
+                ? 'border-rule text-faint line-through'
+                : 'border-jade bg-jade-deep'
+            "
+            :aria-pressed="!withheld.includes(one.name)"
+            title="Whether it is handed on"
+            @click="toggle(one.name)"
+          >
+            {{ one.text }}
+          </button>
+        </div>
+        <button
+          v-if="others(frame).length"
+          class="button mt-1.5 w-full"
+          :data-test="`hand-on-${frame.name}`"
+          @click="handOn(frame, change)"
+        >
+          Hand on to
+          {{
+            others(frame).length === 1
+              ? others(frame)[0]!.name
+              : `${others(frame).length} chosen frames`
+          }}
+        </button>
+      </li>
+    </ul>
+  </div>
+</template>
