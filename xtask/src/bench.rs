@@ -208,7 +208,7 @@ fn row(
 }
 
 /// Seconds that two processes of the reference's library need to only decode the frames.
-fn decoding(folder: &Path, python: &Path, frames: &[PathBuf]) -> Result<f64> {
+pub fn decoding(folder: &Path, python: &Path, frames: &[PathBuf]) -> Result<f64> {
     let report = folder.join("decoding.json");
     let mut command = Command::new(python);
     command.args(["bench/reference.py", "decode", "none", "none"]).arg(&report).args(frames);
@@ -229,7 +229,7 @@ pub fn make(folder: &Path, scene: &[&str], frames: usize) -> Result<()> {
 }
 
 /// A virtual environment with what the reference needs.
-fn python(folder: &Path) -> Result<PathBuf> {
+pub fn python(folder: &Path) -> Result<PathBuf> {
     let environment = folder.join("venv");
     let python = environment.join("bin/python");
     if !python.exists() {

@@ -1,6 +1,7 @@
 //! The project's own commands. Each does all its own set-up.
 
 mod bench;
+mod import;
 mod quality;
 mod run;
 mod web;
@@ -17,6 +18,7 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     types         write the front end's types anew from the server's
     bench         figures of time and memory beside a plain reference, into docs/benchmarks.md;
                   all cases unless a part of a case's name follows
+    import        figures of adding 200 frames to a shoot, into docs/import.md
     quality       figures against the truth of simulated scenes, into docs/quality.md; ten seeds
                   unless a number follows
     screenshots   pictures of the main views, into docs/screenshots";
@@ -35,6 +37,7 @@ fn main() -> Result<()> {
                 .env("JADE_UPDATE_TYPES", "1"))
         }
         Some("bench") => bench::bench(rest.first().map(String::as_str)),
+        Some("import") => import::import(),
         Some("quality") => quality::quality(rest.first().map(String::as_str)),
         Some("screenshots") => screenshots(),
         _ => bail!("{USAGE}"),
