@@ -3,11 +3,12 @@
 
 use crate::error::ApiError;
 use crate::store::{FrameRow, in_run};
-use crate::types::{Doubt, FrameSet, ProposedKind, ProposedReference, ProposedSet, Role};
+use crate::types::{Check, Doubt, FrameSet, ProposedKind, ProposedReference, ProposedSet, Role};
 use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::{self, Purpose};
-use jade_core::frames::{judge, reference};
+use jade_core::frames::{checks, judge, reference};
 use jade_core::plan::Kind;
+use jade_core::prepare::{Shows, fitting};
 use jade_pixels::facts::Facts;
 
 /// What is proposed.
@@ -16,6 +17,7 @@ pub struct Proposals {
     pub sets: Vec<ProposedSet>,
     pub kind: Option<ProposedKind>,
     pub reference: Option<ProposedReference>,
+    pub checks: Vec<Check>,
 }
 
 /// A frame whose facts and measures are known.
@@ -49,7 +51,12 @@ impl Proposals {
             false => (vec![], None),
         };
         let reference = proposed_reference(rows, stacked, &known, &doubts);
-        Ok(Self { doubts, sets, kind, reference })
+        // While frames are to be sorted first, what is stacked is not known.
+        let checks = match all_known && sets.is_empty() {
+            true => checked(rows, stacked, &known),
+            false => vec![],
+        };
+        Ok(Self { doubts, sets, kind, reference, checks })
     }
 }
 
@@ -158,4 +165,43 @@ fn proposed_reference(
         frame_id: looked[found.frame as usize].0.row.id,
         reason: found.reason,
     })
+}
+
+/// What would spoil the stack of those frames that are in it, and which calibration frames do not
+/// fit them.
+fn checked(rows: &[FrameRow], stacked: Option<i64>, known: &[Known]) -> Vec<Check> {
+    let used: Vec<&Known> = in_run(rows, stacked)
+        .iter()
+        .filter_map(|row| known.iter().find(|one| one.row.id == row.id))
+        .collect();
+    let named: Vec<checks::Named> =
+        used.iter().map(|one| (one.row.name.as_str(), &one.facts, &one.measures)).collect();
+    let ids = |places: &[u32]| places.iter().map(|&i| used[i as usize].row.id).collect();
+    let mut found: Vec<Check> = checks::check(&named)
+        .into_iter()
+        .map(|check| Check {
+            frame_ids: ids(&check.frames),
+            text: check.text,
+            leave_out: check.leave_out,
+        })
+        .collect();
+    let of = |role: Role| -> Vec<&Known> {
+        known.iter().filter(|one| one.row.role().is_ok_and(|own| own == role)).collect()
+    };
+    let scaled = !of(Role::Bias).is_empty();
+    if let Some(light) = used.first() {
+        for (role, shows) in
+            [(Role::Dark, Shows::Dark), (Role::Flat, Shows::Flat), (Role::Bias, Shows::Bias)]
+        {
+            let own = of(role);
+            let named: Vec<fitting::Named> =
+                own.iter().map(|one| (one.row.name.as_str(), &one.facts)).collect();
+            let light = (light.row.name.as_str(), &light.facts);
+            if let Err(text) = fitting::fitting(shows, &named, light, scaled) {
+                let frame_ids = own.iter().map(|one| one.row.id).collect();
+                found.push(Check { text, frame_ids, leave_out: true });
+            }
+        }
+    }
+    found
 }

@@ -87,6 +87,8 @@ pub struct Shoot {
     pub stacked_set: Option<i64>,
     /// What speaks against frames that are in.
     pub doubts: Vec<Doubt>,
+    /// What would spoil the stack, or should be known before.
+    pub checks: Vec<Check>,
     /// Where lights that are in no set seem to belong, once all are measured.
     pub proposed_sets: Vec<ProposedSet>,
     /// What else the shoot seems to be.
@@ -139,6 +141,17 @@ pub struct Doubt {
     pub frame_id: i64,
     /// One sentence.
     pub reason: String,
+}
+
+/// What would spoil a stack, or should be known before.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Check {
+    /// One or two sentences.
+    pub text: String,
+    /// The frames that it is about; none where it is about all.
+    pub frame_ids: Vec<i64>,
+    /// Whether leaving them out would put it right.
+    pub leave_out: bool,
 }
 
 /// A frame proposed as the reference frame, and why.
@@ -484,6 +497,7 @@ pub fn typescript() -> String {
         Frame,
         Doubt,
         Watched,
+        Check,
         ProposedReference,
         FrameSet,
         Purpose,

@@ -523,6 +523,10 @@ stacked_set: number | null,
  */
 doubts: Array<Doubt>, 
 /**
+ * What would spoil the stack, or should be known before.
+ */
+checks: Array<Check>, 
+/**
  * Where lights that are in no set seem to belong, once all are measured.
  */
 proposed_sets: Array<ProposedSet>, 
@@ -566,6 +570,20 @@ export type Watched = { path: string, role: Role,
  * Whether the folder is there now.
  */
 there: boolean, };
+
+export type Check = { 
+/**
+ * One or two sentences.
+ */
+text: string, 
+/**
+ * The frames that it is about; none where it is about all.
+ */
+frame_ids: Array<number>, 
+/**
+ * Whether leaving them out would put it right.
+ */
+leave_out: boolean, };
 
 export type ProposedReference = { frame_id: number, 
 /**

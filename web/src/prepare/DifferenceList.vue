@@ -17,10 +17,15 @@ const frames = computed(() => {
   })
 })
 
-/** Chosen frames beside one that differs. */
-function others(frame: Frame): Frame[] {
+/** Chosen frames that do not have the same settings for themselves as one. */
+function others(change: PrepareChange): Frame[] {
   const all = store.shoot?.frames ?? []
-  return all.filter((f) => store.chosen.includes(f.id) && f.id !== frame.id && f.role === 'light')
+  const same = new Set(
+    frames.value
+      .filter((one) => JSON.stringify(one.change) === JSON.stringify(change))
+      .map((one) => one.frame.id),
+  )
+  return all.filter((f) => store.chosen.includes(f.id) && !same.has(f.id) && f.role === 'light')
 }
 
 function toggle(name: string) {
@@ -29,11 +34,11 @@ function toggle(name: string) {
     : [...withheld.value, name]
 }
 
-function handOn(frame: Frame, change: PrepareChange) {
+function handOn(change: PrepareChange) {
   const handed = Object.fromEntries(
     Object.entries(change).filter(([name]) => !withheld.value.includes(name)),
   ) as PrepareChange
-  const to = others(frame).map((f) => f.blake3)
+  const to = others(change).map((f) => f.blake3)
   void store.setPlan((plan) => setPrepare(plan, to, handed))
 }
 </script>
@@ -41,7 +46,7 @@ function handOn(frame: Frame, change: PrepareChange) {
 <template>
   <div v-if="frames.length" class="section" data-test="differences">
     <h3>Treated otherwise</h3>
-    <ul class="flex flex-col gap-2.5">
+    <ul class="flex max-h-[240px] flex-col gap-2.5 overflow-auto">
       <li v-for="{ frame, change, told } in frames" :key="frame.id">
         <div class="flex items-baseline gap-2">
           <b class="num min-w-0 truncate font-medium">{{ frame.name }}</b>
@@ -71,16 +76,16 @@ function handOn(frame: Frame, change: PrepareChange) {
           </button>
         </div>
         <button
-          v-if="others(frame).length"
+          v-if="others(change).length"
           class="button mt-1.5 w-full"
           :data-test="`hand-on-${frame.name}`"
-          @click="handOn(frame, change)"
+          @click="handOn(change)"
         >
           Hand on to
           {{
-            others(frame).length === 1
-              ? others(frame)[0]!.name
-              : `${others(frame).length} chosen frames`
+            others(change).length === 1
+              ? others(change)[0]!.name
+              : `${others(change).length} chosen frames`
           }}
         </button>
       </li>

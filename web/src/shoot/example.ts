@@ -75,6 +75,7 @@ export function shoot(change: Partial<Shoot> = {}): Shoot {
     reference_id: null,
     frames: [1, 2, 3, 4, 5].map((id) => frame(id)),
     doubts: [],
+    checks: [],
     sets: [],
     stacked_set: null,
     proposed_sets: [],

@@ -101,6 +101,7 @@ impl Store {
             sets,
             stacked_set: stacked(&rows, row.stacked_set),
             doubts: proposals.doubts,
+            checks: proposals.checks,
             proposed_sets: proposals.sets,
             proposed_kind: proposals.kind,
             watched: self.watched(id).await?,

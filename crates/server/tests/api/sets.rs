@@ -97,6 +97,7 @@ async fn a_card_is_sorted_into_sets_and_the_sky_is_stacked() {
     let done: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
     let report = &done.results[0].report;
     assert_eq!(report.frames.iter().filter(|f| f.used).count(), 6, "{:?}", report.frames);
+    assert_eq!(clean.checks, [], "nothing else is wrong with them");
     assert_eq!(done.results[0].reference_id, clean.proposed_reference.unwrap().frame_id);
 
     // So is the ground, when it is chosen; its darks are scaled by the biases or refused.
@@ -104,6 +105,11 @@ async fn a_card_is_sorted_into_sets_and_the_sky_is_stacked() {
     let change = ShootChange { stacked_set: Some(ground), ..ShootChange::default() };
     let other: Shoot = guest.patch(&format!("shoots/{}", shoot.id), &change).await;
     assert_eq!(other.stacked_set, Some(ground));
+    let told: Vec<&str> = other.checks.iter().map(|check| check.text.as_str()).collect();
+    assert!(
+        told.iter().any(|text| text.contains("leave these out")),
+        "it is said before: {told:?}"
+    );
     let refused = guest.run(shoot.id).await;
     let problem = refused.problem.unwrap();
     assert!(problem.contains("were exposed 8 s at ISO 6400"), "{problem}");

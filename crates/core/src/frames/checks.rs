@@ -1,0 +1,261 @@
+//! What would spoil a stack, and is seen before anything is stacked.
+
+use super::measures::Measures;
+use jade_pixels::facts::{Facts, FileFormat};
+use std::collections::HashMap;
+
+/// Something to be put right, or to be known.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Check {
+    /// What, and what to do, in one or two sentences.
+    pub text: String,
+    /// The places of the frames that it is about; none where it is about all.
+    pub frames: Vec<u32>,
+    /// Whether leaving them out would put it right.
+    pub leave_out: bool,
+}
+
+/// One frame that is to be stacked: its name, what its file tells and what it shows.
+pub type Named<'a> = (&'a str, &'a Facts, &'a Measures);
+
+/// Looks for one flaw.
+type Look = fn(&[Named]) -> Option<Check>;
+
+/// Light of the background from which on little is left for the stars above it.
+const BRIGHT: f32 = 0.5;
+/// Share of clipped pixels that is no mere lamp.
+const CLIPPED: f32 = 0.02;
+/// A pause so many times as long as the usual one misses a frame.
+const MISSED: f64 = 1.7;
+/// Fewer frames leave ordering methods nothing to choose from.
+const FEWEST: usize = 4;
+
+/// Checks the frames of one set, in the order of their files.
+pub fn check(frames: &[Named]) -> Vec<Check> {
+    let looks: [Look; 7] = [size, development, lossy, bright, clipped, clock, missing];
+    let mut found: Vec<Check> = looks.iter().filter_map(|look| look(frames)).collect();
+    if (2..FEWEST).contains(&frames.len()) {
+        found.push(Check {
+            text: format!(
+                "Only {} frames are stacked: traces of satellites stay, and noise falls little. Take more, or take some in again.",
+                frames.len()
+            ),
+            frames: vec![],
+            leave_out: false,
+        });
+    }
+    found
+}
+
+/// `One frame is` or `3 frames are`.
+fn count(frames: &[u32]) -> String {
+    match frames.len() {
+        1 => "One frame is".to_owned(),
+        n => format!("{n} frames are"),
+    }
+}
+
+/// Those whose `value` is another than that of most.
+fn others<T: PartialEq + Eq + std::hash::Hash>(
+    frames: &[Named],
+    value: impl Fn(&Facts) -> T,
+) -> Option<(Vec<u32>, T, T)> {
+    let mut times: HashMap<T, usize> = HashMap::new();
+    frames.iter().for_each(|(_, facts, _)| *times.entry(value(facts)).or_default() += 1);
+    let most = *times.values().max()?;
+    let usual =
+        frames.iter().map(|(_, facts, _)| value(facts)).find(|value| times[value] == most)?;
+    let odd: Vec<u32> =
+        (0..frames.len() as u32).filter(|&i| value(frames[i as usize].1) != usual).collect();
+    let first = value(frames[*odd.first()? as usize].1);
+    Some((odd, first, usual))
+}
+
+fn size(frames: &[Named]) -> Option<Check> {
+    let (odd, own, usual) = others(frames, |facts| (facts.width, facts.height))?;
+    let turned = (own.1, own.0) == usual;
+    let text = format!(
+        "{} {} × {} pixels, the others {} × {}{}. Only pictures of one size can be stacked.",
+        count(&odd),
+        own.0,
+        own.1,
+        usual.0,
+        usual.1,
+        if turned { ": held upright instead of across" } else { "" }
+    );
+    Some(Check { text, frames: odd, leave_out: true })
+}
+
+fn development(frames: &[Named]) -> Option<Check> {
+    let (odd, own, usual) =
+        others(frames, |facts| (facts.format, facts.bits, facts.profile.clone()))?;
+    let told = |(format, bits, profile): &(FileFormat, u8, Option<String>)| {
+        let format = match format {
+            FileFormat::Tiff => "TIFF",
+            FileFormat::Png => "PNG",
+            FileFormat::Jpeg => "JPEG",
+            FileFormat::Raw => "raw",
+        };
+        let profile = profile.as_ref().map(|name| format!(", {name}")).unwrap_or_default();
+        format!("{bits}-bit {format}{profile}")
+    };
+    let text = format!(
+        "{} {}, the others {}: frames that were developed alike belong together.",
+        count(&odd),
+        told(&own),
+        told(&usual)
+    );
+    Some(Check { text, frames: odd, leave_out: true })
+}
+
+fn lossy(frames: &[Named]) -> Option<Check> {
+    let jpeg = of(frames, |facts, _| facts.format == FileFormat::Jpeg)?;
+    let text = format!(
+        "{} JPEG: 8 bits and traces of compression, which stacking does not take away. Raw files or 16-bit TIFFs keep faint light.",
+        count(&jpeg)
+    );
+    Some(Check { text, frames: jpeg, leave_out: false })
+}
+
+fn bright(frames: &[Named]) -> Option<Check> {
+    let bright = of(frames, |_, measures| measures.level > BRIGHT)?;
+    let level = frames[bright[0] as usize].2.level;
+    let text = format!(
+        "The background of {} is at {:.0} % of white: little is left above it. Expose shorter, or leave the brightest out.",
+        if bright.len() == 1 { "one frame".to_owned() } else { format!("{} frames", bright.len()) },
+        100.0 * level
+    );
+    Some(Check { text, frames: bright, leave_out: true })
+}
+
+fn clipped(frames: &[Named]) -> Option<Check> {
+    let clipped = of(frames, |_, m| m.clipped > CLIPPED && m.level <= BRIGHT)?;
+    let share = frames[clipped[0] as usize].2.clipped;
+    let text = format!(
+        "{} clipped in {:.0} % of the picture: what is white there stays white in the stack.",
+        count(&clipped),
+        100.0 * share
+    );
+    Some(Check { text, frames: clipped, leave_out: false })
+}
+
+fn of(frames: &[Named], wanted: impl Fn(&Facts, &Measures) -> bool) -> Option<Vec<u32>> {
+    let found: Vec<u32> = (0..frames.len() as u32)
+        .filter(|&i| wanted(frames[i as usize].1, frames[i as usize].2))
+        .collect();
+    (!found.is_empty()).then_some(found)
+}
+
+/// Seconds from each frame to the next, where all tell their time.
+fn steps(frames: &[Named]) -> Option<Vec<i64>> {
+    let times: Option<Vec<i64>> = frames.iter().map(|(_, facts, _)| facts.taken_s()).collect();
+    Some(times?.windows(2).map(|pair| pair[1] - pair[0]).collect())
+}
+
+fn clock(frames: &[Named]) -> Option<Check> {
+    let back = steps(frames)?.iter().position(|step| *step < 0)?;
+    let text = format!(
+        "By the camera's clock {} was taken before {}: the clock was set in between, or the files are of two sequences.",
+        frames[back + 1].0,
+        frames[back].0
+    );
+    Some(Check { text, frames: vec![back as u32 + 1], leave_out: false })
+}
+
+fn missing(frames: &[Named]) -> Option<Check> {
+    let steps = steps(frames)?;
+    let mut sorted = steps.clone();
+    sorted.sort_unstable();
+    let usual = *sorted.get(sorted.len() / 2).filter(|usual| **usual > 0)? as f64;
+    // Only a sequence that was taken in even steps shows what is missing.
+    let even = steps.iter().filter(|step| (**step as f64 / usual - 1.0).abs() < 0.25).count();
+    if steps.len() < 4 || even * 4 < steps.len() * 3 {
+        return None;
+    }
+    let gaps: Vec<usize> = (0..steps.len()).filter(|i| steps[*i] as f64 > MISSED * usual).collect();
+    let first = *gaps.first()?;
+    let lost = (steps[first] as f64 / usual).round() as i64 - 1;
+    let text = format!(
+        "Between {} and {} about {} missing from the sequence{}: star trails show a gap there.",
+        frames[first].0,
+        frames[first + 1].0,
+        if lost == 1 { "one frame is".to_owned() } else { format!("{lost} frames are") },
+        if gaps.len() > 1 {
+            format!(", and at {} more places", gaps.len() - 1)
+        } else {
+            String::new()
+        }
+    );
+    Some(Check { text, frames: vec![first as u32, first as u32 + 1], leave_out: false })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn frame(i: i64) -> (String, Facts, Measures) {
+        let second = 10 * i;
+        let facts = Facts {
+            taken: Some(format!("2026-03-14 22:{:02}:{:02}", second / 60, second % 60)),
+            profile: Some("sRGB".to_owned()),
+            ..Facts::bare(FileFormat::Tiff, 300, 200, 16)
+        };
+        let measures = Measures {
+            stars: 800,
+            star_width_px: Some(2.2),
+            star_width_error_px: None,
+            roundness: None,
+            level: 0.04,
+            sharpness: 0.3,
+            clipped: 0.0,
+            doubled: 0.0,
+            colour: None,
+        };
+        (format!("f{i:02}.tif"), facts, measures)
+    }
+
+    fn found(frames: &[(String, Facts, Measures)]) -> Vec<Check> {
+        check(&frames.iter().map(|(n, f, m)| (n.as_str(), f, m)).collect::<Vec<_>>())
+    }
+
+    #[test]
+    fn a_sequence_taken_alike_has_nothing_against_it() {
+        assert_eq!(found(&(0..8).map(frame).collect::<Vec<_>>()), []);
+        assert_eq!(found(&[]), []);
+    }
+
+    #[test]
+    fn each_flaw_is_told_with_its_frames_and_a_remedy() {
+        type Spoil = fn(&mut (String, Facts, Measures));
+        let flaws: [(Spoil, &str, bool); 6] = [
+            (|f| (f.1.width, f.1.height) = (200, 300), "held upright", true),
+            (|f| f.1.profile = Some("Wide".to_owned()), "16-bit TIFF, Wide", true),
+            (|f| f.1.format = FileFormat::Jpeg, "traces of compression", false),
+            (|f| f.2.level = 0.7, "70 % of white", true),
+            (|f| f.2.clipped = 0.3, "clipped in 30 %", false),
+            (
+                |f| f.1.taken = Some("2026-03-14 21:00:00".to_owned()),
+                "f03.tif was taken before",
+                false,
+            ),
+        ];
+        for (spoil, told, leave_out) in flaws {
+            let mut frames: Vec<_> = (0..8).map(frame).collect();
+            spoil(&mut frames[3]);
+            let checks = found(&frames);
+            let own = checks.iter().find(|check| check.text.contains(told));
+            let own = own.unwrap_or_else(|| panic!("{told}: {checks:?}"));
+            assert_eq!((&own.frames[..], own.leave_out), (&[3][..], leave_out), "{told}");
+        }
+    }
+
+    #[test]
+    fn frames_that_are_missing_from_even_steps_are_counted() {
+        let mut frames: Vec<_> = (0..12).map(frame).collect();
+        frames.drain(5..7);
+        let checks = found(&frames);
+        assert_eq!(checks.len(), 1, "{checks:?}");
+        assert!(checks[0].text.contains("Between f04.tif and f07.tif about 2 frames are missing"));
+        assert!(found(&frames[..3])[0].text.contains("Only 3 frames"));
+    }
+}
