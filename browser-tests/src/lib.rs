@@ -133,6 +133,12 @@ impl Session {
         self.until_text("step-frames", &format!("{frames} of {frames} in")).await
     }
 
+    /// The column of a frame, by the name of its file.
+    pub async fn column(&self, name: &str) -> anyhow::Result<WebElement> {
+        let css = format!("[data-test='columns'] [data-frame][aria-label^='{name}']");
+        self.first(By::Css(css)).await
+    }
+
     /// Waits until every picture and tile of the page is there and nothing moves.
     pub async fn settle(&self) -> anyhow::Result<()> {
         tokio::time::sleep(Duration::from_millis(1500)).await;

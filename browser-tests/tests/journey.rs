@@ -69,17 +69,16 @@ async fn whole_job(
     s.until_text("notice", "f01.tif is there already").await?;
 
     // Leave one out, see it, and take it back by undo; then leave it out by key.
-    s.first(By::Css("[data-light='1']")).await?.click().await?;
+    s.column("f02.tif").await?.click().await?;
     s.until_text("told", "900 × 600 · 16 bit · 8 s · ISO 6400").await?;
     s.click("leave-out").await?;
     s.until_text("step-frames", "6 of 7 in").await?;
     s.click("undo").await?;
     s.until_text("step-frames", "7 of 7 in").await?;
-    s.first(By::Css("[data-light='1']")).await?.send_keys("l").await?;
+    s.column("f02.tif").await?.send_keys("l").await?;
     s.until_text("step-frames", "6 of 7 in").await?;
     // Dragging across columns leaves out several at once.
-    let (from, to) =
-        (s.first(By::Css("[data-light='5']")).await?, s.first(By::Css("[data-light='6']")).await?);
+    let (from, to) = (s.column("f06.tif").await?, s.column("f07.tif").await?);
     s.browser
         .action_chain_with_delay(Some(SLOWLY), Some(SLOWLY))
         .drag_and_drop_element(&from, &to)
@@ -89,7 +88,7 @@ async fn whole_job(
     s.click("undo").await?;
     s.until_text("step-frames", "6 of 7 in").await?;
     // Another reference frame.
-    s.first(By::Css("[data-light='2']")).await?.click().await?;
+    s.column("f03.tif").await?.click().await?;
     s.click("make-reference").await?;
     s.until_text("frame-facts", "reference").await?;
 

@@ -24,21 +24,9 @@ fn card(folder: &Path) -> usize {
     count
 }
 
-/// The frame in a column, counted from nothing.
-async fn column(s: &Session, place: usize) -> anyhow::Result<WebElement> {
-    s.first(By::Css("[data-frame]")).await?;
-    let mut all = s.browser.find_all(By::Css("[data-frame]")).await?;
-    Ok(all.swap_remove(place))
-}
-
-/// How the viewer asks for the first frame now.
-async fn version(s: &Session) -> anyhow::Result<String> {
-    version_of(s, 0).await
-}
-
 /// How the viewer asks for a frame now.
-async fn version_of(s: &Session, place: usize) -> anyhow::Result<String> {
-    let id = column(s, place).await?.attr("data-frame").await?;
+async fn version(s: &Session, name: &str) -> anyhow::Result<String> {
+    let id = s.column(name).await?.attr("data-frame").await?;
     let address = format!("/api/pictures/frame-{}", id.unwrap_or_default());
     let script = format!("return fetch('{address}').then(r => r.json()).then(i => i.version)");
     let told = s.browser.execute(script, vec![]).await?;
@@ -68,7 +56,7 @@ async fn a_mixed_raw_card_is_sorted_balanced_and_calibrated() -> anyhow::Result<
             s.until_text("calibration", told).await?;
         }
         s.until_text("as-shot", "K, tint").await?;
-        let before = version(s).await?;
+        let before = version(s, "f01.dng").await?;
         s.click("white balance-light").await?;
         let slider = s.part("kelvin").await?;
         let shot: f64 = slider.prop("value").await?.unwrap_or_default().parse()?;
@@ -76,8 +64,10 @@ async fn a_mixed_raw_card_is_sorted_balanced_and_calibrated() -> anyhow::Result<
             slider.send_keys(Key::Right).await?;
         }
         s.until_text("kelvin-value", &format!("{} K", shot + 200.0)).await?;
-        s.until("the frame is seen in another light", || async { Ok(version(s).await? != before) })
-            .await?;
+        s.until("the frame is seen in another light", || async {
+            Ok(version(s, "f01.dng").await? != before)
+        })
+        .await?;
 
         s.click("run").await?;
         s.click("step-combine").await?;
@@ -113,9 +103,13 @@ async fn a_setting_is_handed_to_some_frames_only() -> anyhow::Result<()> {
     in_browser(&folder.path().join("data"), &[path], false, move |session| async move {
         let s = &*session;
         s.shoot_from_card("Differences", "night-sky", 6).await?;
-        let before = [version_of(s, 0).await?, version_of(s, 1).await?, version_of(s, 3).await?];
-        column(s, 0).await?.click().await?;
-        let second = column(s, 1).await?;
+        let before = [
+            version(s, "f01.tif").await?,
+            version(s, "f02.tif").await?,
+            version(s, "f04.tif").await?,
+        ];
+        s.column("f01.tif").await?.click().await?;
+        let second = s.column("f02.tif").await?;
         let keys = s.browser.action_chain().key_down(Key::Control);
         keys.click_element(&second).key_up(Key::Control).perform().await?;
         s.click("step-prepare").await?;
@@ -130,24 +124,24 @@ async fn a_setting_is_handed_to_some_frames_only() -> anyhow::Result<()> {
         })
         .await?;
         s.until_text("differences", "noise −0 %, colour −50 %").await?;
-        assert_ne!(version_of(s, 0).await?, before[0]);
-        assert_ne!(version_of(s, 1).await?, before[1]);
-        assert_eq!(version_of(s, 3).await?, before[2], "the others stay as they were");
+        assert_ne!(version(s, "f01.tif").await?, before[0]);
+        assert_ne!(version(s, "f02.tif").await?, before[1]);
+        assert_eq!(version(s, "f04.tif").await?, before[2], "the others stay as they were");
 
         // It is handed on to a third frame, and taken back from the first.
-        column(s, 3).await?.click().await?;
+        s.column("f04.tif").await?.click().await?;
         s.click("hand-on-f01.tif").await?;
         s.until("three frames differ", || async {
             Ok(s.browser.find_all(By::Css("[data-test='differs']")).await?.len() == 3)
         })
         .await?;
-        assert_ne!(version_of(s, 3).await?, before[2]);
+        assert_ne!(version(s, "f04.tif").await?, before[2]);
         s.first(By::Css("button[aria-label='Treat f01.tif as the others']")).await?.click().await?;
         s.until("two frames differ again", || async {
             Ok(s.browser.find_all(By::Css("[data-test='differs']")).await?.len() == 2)
         })
         .await?;
-        assert_eq!(version_of(s, 0).await?, before[0]);
+        assert_eq!(version(s, "f01.tif").await?, before[0]);
         s.click("run").await?;
         s.click("step-combine").await?;
         s.until_text("results", "lipped mean of 6").await

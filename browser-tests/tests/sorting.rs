@@ -4,12 +4,6 @@ use browser_tests::{Session, in_browser};
 use jade_scenes::night_sky::{Card, NightSky, Options};
 use thirtyfour::prelude::*;
 
-/// The column of a frame, by the name of its file.
-async fn column(s: &Session, name: &str) -> anyhow::Result<WebElement> {
-    let css = format!("[data-test='columns'] [data-frame][aria-label^='{name}']");
-    s.first(By::Css(css)).await
-}
-
 /// How many frames a set has, by the list of sets.
 async fn set_has(s: &Session, name: &str, count: usize) -> anyhow::Result<()> {
     s.until(&format!("{name} has {count} frames"), || async {
@@ -65,15 +59,15 @@ async fn a_mixed_folder_is_sorted_corrected_by_hand_and_stacked() -> anyhow::Res
 
         // A frame is dragged to another set, and comes back by undo.
         let ground = frames.iter().find(|f| f.file == "pan2052.dng").unwrap();
-        let sky = column(s, "pan2050.dng").await?;
-        drag(s, &column(s, &ground.file).await?, &sky).await?;
+        let sky = s.column("pan2050.dng").await?;
+        drag(s, &s.column(&ground.file).await?, &sky).await?;
         set_has(s, "Sky", 9).await?;
         set_has(s, "Ground", 2).await?;
         s.click("undo").await?;
         set_has(s, "Ground", 3).await?;
         // Several are chosen and moved by name.
-        column(s, "pan2044.dng").await?.click().await?;
-        let to = column(s, "pan2046.dng").await?;
+        s.column("pan2044.dng").await?.click().await?;
+        let to = s.column("pan2046.dng").await?;
         s.browser
             .action_chain()
             .key_down(Key::Shift)
