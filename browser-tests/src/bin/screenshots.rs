@@ -28,15 +28,26 @@ async fn main() -> anyhow::Result<()> {
 
 async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     let s = &session;
-    s.first(By::LinkText("Saltpan mast")).await?.click().await?;
+    s.first(By::LinkText("Saltpan mast, a whole card")).await?.click().await?;
     s.click("step-frames").await?;
-    s.part("frame-facts").await?;
-    s.until("all frames are measured", || async {
-        Ok(s.browser.find_all(By::Css("[data-test='waiting']")).await?.is_empty())
-    })
-    .await?;
+    s.until_text("proposed-sets", "Ground").await?;
+    s.picture(&folder.join("sorting.png")).await?;
+    s.click("accept-sets").await?;
+    s.part("sets").await?;
+    s.column("pan2052.dng").await?.click().await?;
     s.picture(&folder.join("frames.png")).await?;
+    s.click("frames-table").await?;
+    s.click("sort-by-stars").await?;
+    s.picture(&folder.join("table.png")).await?;
+    s.click("frames-plot").await?;
+    let limit = s.part("limit").await?;
+    for _ in 0..18 {
+        limit.send_keys(Key::Up).await?;
+    }
+    s.picture(&folder.join("plot.png")).await?;
 
+    s.goto("/").await?;
+    s.first(By::LinkText("Saltpan mast")).await?.click().await?;
     s.click("step-combine").await?;
     s.click("run").await?;
     s.until_text("remaining", "left").await?;
