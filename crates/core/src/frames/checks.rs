@@ -203,13 +203,9 @@ mod tests {
         let measures = Measures {
             stars: 800,
             star_width_px: Some(2.2),
-            star_width_error_px: None,
-            roundness: None,
             level: 0.04,
             sharpness: 0.3,
-            clipped: 0.0,
-            doubled: 0.0,
-            colour: None,
+            ..Measures::default()
         };
         (format!("f{i:02}.tif"), facts, measures)
     }

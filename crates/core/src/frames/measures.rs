@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 /// Figures of one frame, by which it is compared with those beside it.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
 pub struct Measures {
     /// Stars found; lamps and hot pixels may be among them.
     pub stars: u32,

@@ -60,17 +60,7 @@ mod tests {
     use super::*;
 
     fn sky(stars: u32, width: f32) -> Measures {
-        Measures {
-            stars,
-            star_width_px: Some(width),
-            star_width_error_px: None,
-            roundness: None,
-            level: 0.04,
-            sharpness: 0.3,
-            clipped: 0.0,
-            doubled: 0.0,
-            colour: None,
-        }
+        Measures { stars, star_width_px: Some(width), level: 0.04, ..Measures::default() }
     }
 
     fn of(measures: &[Measures], spoiled: &[usize]) -> Option<Reference> {

@@ -321,13 +321,9 @@ mod tests {
         Measures {
             stars,
             star_width_px: (stars > 0).then_some(2.2),
-            star_width_error_px: None,
-            roundness: None,
             level,
             sharpness: 0.4,
-            clipped: 0.0,
-            doubled: 0.0,
-            colour: None,
+            ..Measures::default()
         }
     }
 
