@@ -2,12 +2,13 @@
 
 use crate::App;
 use crate::error::ApiError;
-use crate::types::PictureInfo;
+use crate::types::{Histogram, PictureInfo};
 use jade_core::align::Motion;
 use jade_core::cache::{Cache, MapKind};
 use jade_core::engine;
 use jade_core::frames::{Combined, Frame, Light};
 use jade_core::measure::noise::{self, PatchFigures};
+use jade_core::prepare::denoise::Fill;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::pyramid;
@@ -20,6 +21,22 @@ use std::sync::{Arc, Mutex};
 pub const VIEW_TILE: u32 = 256;
 /// Pictures kept open.
 const OPEN: usize = 48;
+
+/// How many times colours are exaggerated where they are checked.
+const COLOURS: f32 = 4.0;
+/// Steps of brightness in a histogram.
+const BINS: usize = 64;
+/// Of so many rows one is looked at for clipped pixels.
+const CLIP_ROWS: usize = 16;
+
+/// How a picture is seen.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct How {
+    /// Exposure steps that it is made brighter.
+    pub stops: f32,
+    /// Whether colours are exaggerated, to check them.
+    pub colours: bool,
+}
 
 /// A picture that can be asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -311,76 +328,106 @@ impl Shown {
         }
     }
 
-    /// A region of a level as it is seen: interleaved 8-bit sRGB, made brighter by `stops`
-    /// exposure steps. A map is amber with the fourth value telling how much of it covers what it
-    /// is laid over.
+    /// A region of a level as it is seen: interleaved 8-bit sRGB. A map is amber with the fourth
+    /// value telling how much of it covers what it is laid over.
     ///
     /// # Errors
     /// [`PictureError::Io`].
-    pub fn render(
-        &self,
-        level: usize,
-        region: Region,
-        stops: f32,
-    ) -> Result<Vec<u8>, PictureError> {
-        let gain = stops.exp2();
+    pub fn render(&self, level: usize, region: Region, how: How) -> Result<Vec<u8>, PictureError> {
+        if let Levels::Map(levels, map, most) = &self.levels {
+            let counts = levels[level].read_region(region)?;
+            let counts = counts.chunks_exact(levels[level].channels()).map(|c| c[0]);
+            let pixels = 4f32.powi(level as i32);
+            return Ok(counts.flat_map(|n| over(*map, f32::from(n) / pixels, *most)).collect());
+        }
+        let gain = how.stops.exp2();
+        let strength = if how.colours { COLOURS } else { 1.0 };
         let srgb = Encoding::srgb();
-        let matrix = self.encoding.to_srgb();
-        let plain = self.encoding.same_primaries(&srgb);
         let show = |light: [f32; 3]| -> [u8; 3] {
-            let turned = if plain {
-                light
-            } else {
-                matrix.map(|row| row[0] * light[0] + row[1] * light[1] + row[2] * light[2])
-            };
-            [0, 1, 2]
-                .map(|c| ((srgb.encode(c, turned[c] * gain) as u32 * 255 + 32767) / 65535) as u8)
+            let grey = light.iter().sum::<f32>() / 3.0;
+            light.map(|v| eight(&srgb, (grey + strength * (v - grey)) * gain))
         };
-        let pixels: Vec<[u8; 3]> = match &self.levels {
-            Levels::Frame(frame, levels) => match frame.denoiser() {
-                None => {
-                    let light = frame.decoding().pixel();
-                    let samples = levels[level].read_region(region)?;
-                    samples.as_chunks::<3>().0.iter().map(|p| show(light(*p))).collect()
+        let light = self.light_of(level, region)?;
+        Ok(light.into_iter().map(show).collect::<Vec<_>>().into_flattened())
+    }
+
+    /// Linear light of a region of a level in sRGB's primaries, under the frame's treatment.
+    fn light_of(&self, level: usize, region: Region) -> Result<Vec<[f32; 3]>, PictureError> {
+        let matrix = self.encoding.to_srgb();
+        let plain = self.encoding.same_primaries(&Encoding::srgb());
+        let turn = |light: [f32; 3]| match plain {
+            true => light,
+            false => matrix.map(|row| row[0] * light[0] + row[1] * light[1] + row[2] * light[2]),
+        };
+        let denoised = |frame: &Frame, size: (u32, u32), fill: Fill| {
+            let denoiser = frame.denoiser()?;
+            let planes = denoiser.planes((size, level), region, fill);
+            let pixels = |planes: [Vec<f32>; 3]| {
+                (0..region.area()).map(|i| turn(planes.each_ref().map(|p| p[i]))).collect()
+            };
+            Some(planes.map(pixels))
+        };
+        let size = self.level_size(level);
+        match &self.levels {
+            Levels::Frame(frame, levels) => {
+                let fill = |region: Region, planes: [&mut [f32]; 3], _: usize| {
+                    frame.decoding().pixels(&levels[level].read_region(region)?, planes);
+                    Ok(())
+                };
+                if let Some(light) = denoised(frame, size, &fill) {
+                    return light;
                 }
-                Some(denoiser) => {
-                    let size = (levels[level].width(), levels[level].height());
-                    let fill = |region: Region, planes: [&mut [f32]; 3], _: usize| {
-                        frame.decoding().pixels(&levels[level].read_region(region)?, planes);
-                        Ok(())
-                    };
-                    let denoised = denoiser.planes((size, level), region, &fill)?;
-                    (0..region.area()).map(|i| show(denoised.each_ref().map(|p| p[i]))).collect()
-                }
-            },
+                let light = frame.decoding().pixel();
+                let samples = levels[level].read_region(region)?;
+                Ok(samples.as_chunks::<3>().0.iter().map(|p| turn(light(*p))).collect())
+            }
             Levels::Light(frame, levels) => {
                 let fill = |region: Region, planes: [&mut [f32]; 3], _: usize| {
                     frame.decoding().apart(&levels[level].read_region(region)?, planes);
                     Ok(())
                 };
-                let size = (levels[level].width(), levels[level].height());
-                let light = match frame.denoiser() {
-                    Some(denoiser) => denoiser.planes((size, level), region, &fill)?,
-                    None => {
-                        let mut light = [(); 3].map(|()| vec![0.0; region.area()]);
-                        fill(region, light.each_mut().map(Vec::as_mut_slice), 0)?;
-                        light
-                    }
-                };
-                (0..region.area()).map(|i| show(light.each_ref().map(|p| p[i]))).collect()
+                if let Some(light) = denoised(frame, size, &fill) {
+                    return light;
+                }
+                let light = levels[level].read_region(region)?;
+                let pixels = light.as_chunks::<3>().0.iter();
+                Ok(pixels.map(|p| turn(frame.decoding().mixed(*p))).collect())
             }
             Levels::Result(_, levels) => {
                 let light = levels[level].read_region(region)?;
-                light.as_chunks::<3>().0.iter().map(|p| show(*p)).collect()
+                Ok(light.as_chunks::<3>().0.iter().map(|p| turn(*p)).collect())
             }
-            Levels::Map(levels, map, most) => {
-                let counts = levels[level].read_region(region)?;
-                let counts = counts.chunks_exact(levels[level].channels()).map(|c| c[0]);
-                let pixels = 4f32.powi(level as i32);
-                return Ok(counts.flat_map(|n| over(*map, f32::from(n) / pixels, *most)).collect());
+            Levels::Map(..) => Ok(vec![]),
+        }
+    }
+
+    /// How often each brightness is there, by colour, and what is clipped.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn histogram(&self) -> Result<Histogram, PictureError> {
+        let srgb = Encoding::srgb();
+        let whole = |(width, height)| Region { x: 0, y: 0, width, height };
+        let mut bins = [(); 3].map(|()| vec![0u32; BINS]);
+        let level = (0..self.count()).find(|&l| self.level_size(l).0 <= 1024);
+        let level = level.unwrap_or(self.count() - 1);
+        for light in self.light_of(level, whole(self.level_size(level)))? {
+            for (bins, value) in bins.iter_mut().zip(light) {
+                bins[eight(&srgb, value) as usize * BINS / 256] += 1;
             }
-        };
-        Ok(pixels.into_flattened())
+        }
+        // Single pixels are clipped, and smaller sizes hide them.
+        let (width, height) = self.level_size(0);
+        let (mut white, mut black, mut all) = (0u64, 0u64, 0u64);
+        for y in (0..height).step_by(CLIP_ROWS) {
+            for light in self.light_of(0, Region { x: 0, y, width, height: 1 })? {
+                white += u64::from(light.iter().any(|v| *v >= 0.998));
+                black += u64::from(light.iter().all(|v| *v <= 0.0));
+                all += 1;
+            }
+        }
+        let share = |count: u64| count as f32 / all.max(1) as f32;
+        Ok(Histogram { bins, white: share(white), black: share(black) })
     }
 
     /// The view tile in a column and row of a level, as PNG; `None` outside the picture.
@@ -392,7 +439,7 @@ impl Shown {
         level: u32,
         column: u32,
         row: u32,
-        stops: f32,
+        how: How,
     ) -> Result<Option<Vec<u8>>, PictureError> {
         if level as usize >= self.count() {
             return Ok(None);
@@ -406,7 +453,7 @@ impl Shown {
         }
         let region =
             Region { x, y, width: VIEW_TILE.min(width - x), height: VIEW_TILE.min(height - y) };
-        let pixels = self.render(level as usize, region, stops)?;
+        let pixels = self.render(level as usize, region, how)?;
         Ok(Some(png(region.width, region.height, &pixels)))
     }
 
@@ -419,10 +466,10 @@ impl Shown {
         x: u32,
         y: u32,
         size: u32,
-        stops: f32,
+        how: How,
     ) -> Result<Option<Vec<u8>>, PictureError> {
         let Some(region) = self.region_of(x, y, size) else { return Ok(None) };
-        let rgb = self.render(0, region, stops)?;
+        let rgb = self.render(0, region, how)?;
         Ok(Some(png(region.width, region.height, &rgb)))
     }
 
@@ -453,9 +500,14 @@ impl Shown {
         let level =
             (0..self.count()).find(|&l| self.level_size(l).0 <= 640).unwrap_or(self.count() - 1);
         let (width, height) = self.level_size(level);
-        let rgb = self.render(level, Region { x: 0, y: 0, width, height }, 0.0)?;
+        let rgb = self.render(level, Region { x: 0, y: 0, width, height }, How::default())?;
         Ok(jade_pixels::write::encode_jpeg(width as u16, height as u16, &rgb, 86))
     }
+}
+
+/// Linear light as 8-bit sRGB.
+fn eight(srgb: &Encoding, light: f32) -> u8 {
+    ((srgb.encode(0, light) as u32 * 255 + 32767) / 65535) as u8
 }
 
 /// Colour and cover of a count in a map. A single rejected sample is seen well at full size; when

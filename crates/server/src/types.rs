@@ -351,6 +351,17 @@ pub struct PictureInfo {
     pub origin: [u32; 2],
 }
 
+/// How often each brightness is there.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct Histogram {
+    /// Pixels by even steps of sRGB's code: red, green and blue.
+    pub bins: [Vec<u32>; 3],
+    /// Share of pixels with a colour at the white point.
+    pub white: f32,
+    /// Share of pixels without any light.
+    pub black: f32,
+}
+
 /// A patch pinned on the picture, in pixels of the reference frame.
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct Probe {
@@ -518,6 +529,7 @@ pub fn typescript() -> String {
         Job,
         ShootResult,
         PictureInfo,
+        Histogram,
         Probe,
         NewProbe,
         Measured,

@@ -8,6 +8,7 @@ import type {
   FramesChange,
   Grey,
   HandFound,
+  Histogram,
   Job,
   Measured,
   NewProbe,
@@ -68,6 +69,7 @@ export const api = {
   cancel: (job: number) => call<Job>('POST', `/jobs/${job}/cancel`),
   resume: (job: number) => call<Job>('POST', `/jobs/${job}/resume`),
   picture: (source: string) => call<PictureInfo>('GET', `/pictures/${source}`),
+  histogram: (source: string) => call<Histogram>('GET', `/pictures/${source}/histogram`),
   measure: (source: string, x: number, y: number, size: number) =>
     call<Measured>('GET', `/pictures/${source}/measure?x=${x}&y=${y}&size=${size}`),
   pin: (id: number, probe: NewProbe) => call<Shoot>('POST', `/shoots/${id}/probes`, probe),

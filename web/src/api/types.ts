@@ -697,6 +697,20 @@ levels: number,
  */
 origin: [number, number], };
 
+export type Histogram = { 
+/**
+ * Pixels by even steps of sRGB's code: red, green and blue.
+ */
+bins: [Array<number>, Array<number>, Array<number>], 
+/**
+ * Share of pixels with a colour at the white point.
+ */
+white: number, 
+/**
+ * Share of pixels without any light.
+ */
+black: number, };
+
 export type Probe = { id: number, name: string, 
 /**
  * Left column.

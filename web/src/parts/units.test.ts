@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { ago, bytes, duration, exposure, factRows, measureRows, percent } from './units'
+import { ago, bytes, duration, exposure, factRows, measureRows, percent, share } from './units'
 
 describe('units', () => {
   it('writes exposures as photographers do', () => {
@@ -53,5 +53,11 @@ describe('units', () => {
       Detail: '31 % contrast',
       'At the white point': '1.2 %',
     })
+  })
+})
+
+describe('shares of pixels', () => {
+  it('are told so that rare ones are seen', () => {
+    expect([0, 0.00004, 0.0123, 0.5].map(share)).toEqual(['0.0 %', '0.004 %', '1.2 %', '50.0 %'])
   })
 })

@@ -110,3 +110,9 @@ export function resultName(result: ShootResult): string {
 export function percent(value: number): string {
   return `${(value * 100).toFixed(value < 0.001 ? 3 : 2)} %`
 }
+
+/** A share of pixels. */
+export function share(value: number): string {
+  const hundredths = value * 100
+  return `${hundredths.toFixed(hundredths > 0 && hundredths < 0.1 ? 3 : 1)} %`
+}

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Pipette } from '@lucide/vue'
-import { computed, ref, watch } from 'vue'
+import { computed, onUnmounted, ref, watch } from 'vue'
 import { api } from '../api/client'
 import type {
   Demosaic,
@@ -12,10 +12,12 @@ import type {
   Role,
 } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
+import Toggle from '../parts/Toggle.vue'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
 import DifferenceList from './DifferenceList.vue'
 import { prepareOf, setPrepare } from './differences'
+import HistogramChart from './HistogramChart.vue'
 import PlanSlider from './PlanSlider.vue'
 
 const store = useShoot()
@@ -36,6 +38,15 @@ const prepare = computed(() => {
   const { plan } = store.shoot!
   return given.value ? prepareOf(plan, given.value[0]!) : plan.prepare
 })
+
+/** The frame on side A, whose brightness is told; the reference frame where there is none. */
+const looked = computed(() => {
+  const [kind, id] = store.a?.split('-') ?? []
+  return kind === 'frame' ? Number(id) : store.reference?.id
+})
+
+// A check of colours is for this step, and what is seen elsewhere is as it is.
+onUnmounted(() => (view.colours = false))
 
 function change(what: PrepareChange) {
   const to = given.value
@@ -150,6 +161,8 @@ const repairs = computed(() => {
     ]"
   />
 
+  <HistogramChart v-if="looked" :frame="looked" />
+
   <h3 class="pb-1.5">White balance</h3>
   <Segmented v-model="by" label="White balance" :options="balances" />
   <p v-if="by === 'as-shot'" class="py-2 text-dim" data-test="as-shot">{{ asShot }}</p>
@@ -187,6 +200,14 @@ const repairs = computed(() => {
     <Pipette :size="15" />
     {{ view.picking ? 'Click what shall be grey' : 'Pick what shall be grey' }}
   </button>
+
+  <Toggle
+    v-model="view.colours"
+    class="mb-2"
+    label="Exaggerate colours to check them"
+    hint="Shows colours four times as strong; changes nothing"
+    test="colour-check"
+  />
 
   <PlanSlider
     label="Exposure"

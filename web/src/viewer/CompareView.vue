@@ -89,13 +89,13 @@ const size = computed(() => {
   return facts ?? infoA.value ?? infoB.value
 })
 
-watch([panes, infoA, infoB, size, () => view.stops], () => {
+watch([panes, infoA, infoB, size, () => view.how], () => {
   const both = panes.value
   if (!both || !size.value) return
   const reference = { width: size.value.width, height: size.value.height }
-  if (infoA.value) both.a.show(infoA.value, reference, view.stops)
+  if (infoA.value) both.a.show(infoA.value, reference, view.how)
   else both.a.clear()
-  if (infoB.value) both.b.show(infoB.value, reference, view.stops)
+  if (infoB.value) both.b.show(infoB.value, reference, view.how)
   else both.b.clear()
 })
 
@@ -403,7 +403,9 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
         class="flex items-center gap-1.5 px-2 text-dim"
         title="Shown brighter; the files stay as they are"
       >
-        <span>Shown</span>
+        <span :class="view.colours && 'text-amber'">{{
+          view.colours ? 'Colours × 4' : 'Shown'
+        }}</span>
         <input
           v-model.number="view.stops"
           type="range"

@@ -20,6 +20,8 @@ export class Pane {
   /** Whether the panes show the same place. */
   linked = true
   private laid = ''
+  /** Whether all of the picture is seen, until it is moved by hand: then it stays so in any window. */
+  private fitted = false
   private referenceWidth = 1
   private referenceHeight = 1
 
@@ -51,8 +53,12 @@ export class Pane {
     this.viewer.setControlsEnabled(false)
     this.viewer.addHandler('viewport-change', () => this.lead())
     this.viewer.addHandler('canvas-press', () => this.take())
-    this.viewer.addHandler('canvas-scroll', () => this.take())
-    this.viewer.addHandler('canvas-pinch', () => this.take())
+    this.viewer.addHandler('canvas-drag', () => this.move())
+    this.viewer.addHandler('canvas-scroll', () => this.move())
+    this.viewer.addHandler('canvas-pinch', () => this.move())
+    this.viewer.addHandler('resize', () => {
+      if (this.leads && this.fitted) setTimeout(() => this.fitted && this.fit(true))
+    })
     this.viewer.addHandler('update-viewport', () => this.report())
     this.viewer.addHandler('canvas-click', (event) => {
       if (!event.quick) return
@@ -70,7 +76,7 @@ export class Pane {
     this.over = null
     if (!info) return
     this.viewer.addTiledImage({
-      tileSource: tileSource(info, 0) as unknown as OpenSeadragon.TileSource,
+      tileSource: tileSource(info, 'stops=0') as unknown as OpenSeadragon.TileSource,
       ...placement(info, this.referenceWidth),
       success: (event) => {
         const item = (event as unknown as { item: OpenSeadragon.TiledImage }).item
@@ -92,8 +98,8 @@ export class Pane {
   }
 
   /** Shows a picture; the place on the screen stays unless nothing was shown before. */
-  show(info: PictureInfo, reference: { width: number; height: number }, stops: number) {
-    const key = `${info.source} ${info.version} ${stops}`
+  show(info: PictureInfo, reference: { width: number; height: number }, how: string) {
+    const key = `${info.source} ${info.version} ${how}`
     if (key === this.shown) return
     const first = this.shown === ''
     this.shown = key
@@ -103,7 +109,7 @@ export class Pane {
       // A map that lies over the picture stays on top.
       ...(this.over ? { index: this.viewer.world.getItemCount() - 1 } : {}),
       // The library takes such an object; its types only know its own sources.
-      tileSource: tileSource(info, stops) as unknown as OpenSeadragon.TileSource,
+      tileSource: tileSource(info, how) as unknown as OpenSeadragon.TileSource,
       ...placement(info, reference.width),
       success: (event) => {
         const { item } = event as unknown as { item: OpenSeadragon.TiledImage }
@@ -123,6 +129,12 @@ export class Pane {
       const old = world.getItemAt(below)
       if (old !== this.over) world.removeItem(old)
     }
+  }
+
+  private move() {
+    this.take()
+    this.fitted = false
+    if (this.twin) this.twin.fitted = false
   }
 
   private drop(item: OpenSeadragon.TiledImage) {
@@ -148,11 +160,12 @@ export class Pane {
 
   fit(immediately = false) {
     this.take()
+    this.fitted = true
     this.viewer.viewport.fitBounds(this.bounds(), immediately)
   }
 
   zoomTo(scale: number) {
-    this.take()
+    this.move()
     const wide = this.viewer.viewport.getContainerSize().x
     this.viewer.viewport.zoomTo(zoomFor(scale, this.referenceWidth, wide))
   }

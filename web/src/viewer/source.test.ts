@@ -13,7 +13,7 @@ const info: PictureInfo = {
 
 describe('picture source', () => {
   it('asks for the full size at the highest level', () => {
-    const source = tileSource(info, 1)
+    const source = tileSource(info, 'stops=1')
     expect(source.getTileUrl(4, 2, 3)).toBe('/api/pictures/result-3/tiles/0/2_3.png?stops=1&v=abc')
     expect(source.getTileUrl(0, 0, 0)).toContain('/tiles/4/0_0.png')
   })

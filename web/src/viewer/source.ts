@@ -3,13 +3,13 @@ import type { PictureInfo } from '../api/types'
 
 export const TILE = 256
 
-export function tileUrl(info: PictureInfo, level: number, x: number, y: number, stops: number) {
+export function tileUrl(info: PictureInfo, level: number, x: number, y: number, how: string) {
   // The viewer counts levels from the smallest, the server from the full size.
   const halved = info.levels - 1 - level
-  return `/api/pictures/${info.source}/tiles/${halved}/${x}_${y}.png?stops=${stops}&v=${info.version}`
+  return `/api/pictures/${info.source}/tiles/${halved}/${x}_${y}.png?${how}&v=${info.version}`
 }
 
-export function tileSource(info: PictureInfo, stops: number) {
+export function tileSource(info: PictureInfo, how: string) {
   return {
     width: info.width,
     height: info.height,
@@ -17,7 +17,7 @@ export function tileSource(info: PictureInfo, stops: number) {
     tileOverlap: 0,
     minLevel: 0,
     maxLevel: info.levels - 1,
-    getTileUrl: (level: number, x: number, y: number) => tileUrl(info, level, x, y, stops),
+    getTileUrl: (level: number, x: number, y: number) => tileUrl(info, level, x, y, how),
   }
 }
 

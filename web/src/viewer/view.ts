@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 
 export type Mode = 'one' | 'split' | 'beside' | 'blink' | 'difference'
 
@@ -12,11 +12,15 @@ export const useView = defineStore('view', () => {
   const cut = ref(0.5)
   /** Exposure steps that pictures are shown brighter. */
   const stops = ref(1)
+  /** Colours are exaggerated, to check them. */
+  const colours = ref(false)
   /** The next click on the picture pins a probe. */
   const pinning = ref(false)
   /** The next click on the picture picks what shall be grey. */
   const picking = ref(false)
   /** The map that lies over side B, if one does. */
   const overlay = ref<'none' | 'rejected' | 'coverage'>('none')
-  return { mode, side, cut, stops, pinning, picking, overlay }
+  /** The same for the server. */
+  const how = computed(() => `stops=${stops.value}${colours.value ? '&colours=true' : ''}`)
+  return { mode, side, cut, stops, colours, how, pinning, picking, overlay }
 })

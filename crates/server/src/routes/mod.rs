@@ -39,6 +39,7 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/jobs/{job}/cancel", post(runs::cancel))
         .route("/jobs/{job}/resume", post(runs::resume))
         .route("/pictures/{source}", get(pictures::info))
+        .route("/pictures/{source}/histogram", get(pictures::histogram))
         .route("/pictures/{source}/thumbnail.jpg", get(pictures::thumbnail))
         .route("/pictures/{source}/tiles/{level}/{place}", get(pictures::tile))
         .route("/pictures/{source}/patch.png", get(pictures::patch))

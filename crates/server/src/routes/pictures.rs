@@ -1,7 +1,7 @@
 use crate::App;
 use crate::error::ApiError;
-use crate::pictures::{self, Shown, Source};
-use crate::types::{Measured, PictureInfo};
+use crate::pictures::{self, How, Shown, Source};
+use crate::types::{Histogram, Measured, PictureInfo};
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, HeaderValue, header};
@@ -17,11 +17,15 @@ pub struct View {
     /// Exposure steps that the picture is shown brighter.
     #[serde(default)]
     stops: f32,
+    /// Exaggerate colours, to check them.
+    #[serde(default)]
+    colours: bool,
 }
 
 impl View {
-    fn stops(&self) -> f32 {
-        if self.stops.is_finite() { self.stops.clamp(-4.0, 8.0) } else { 0.0 }
+    fn how(&self) -> How {
+        let stops = if self.stops.is_finite() { self.stops.clamp(-4.0, 8.0) } else { 0.0 };
+        How { stops, colours: self.colours }
     }
 }
 
@@ -73,8 +77,8 @@ pub async fn tile(
     let place = place.and_then(|(x, y)| Some((x.parse().ok()?, y.parse().ok()?)));
     let (column, row) = place.ok_or_else(|| ApiError::missing("This tile"))?;
     let shown = open(&app, &source).await?;
-    let stops = view.stops();
-    let png = render(shown, move |s| s.tile(level, column, row, stops)).await?;
+    let how = view.how();
+    let png = render(shown, move |s| s.tile(level, column, row, how)).await?;
     Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This tile"))?))
 }
 
@@ -85,8 +89,8 @@ pub async fn patch(
 ) -> Result<Response, ApiError> {
     let query = query.checked()?;
     let shown = open(&app, &source).await?;
-    let stops = View { stops: query.stops }.stops();
-    let png = render(shown, move |s| s.patch(query.x, query.y, query.size, stops)).await?;
+    let how = View { stops: query.stops, colours: false }.how();
+    let png = render(shown, move |s| s.patch(query.x, query.y, query.size, how)).await?;
     Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This part of the picture"))?))
 }
 
@@ -99,6 +103,14 @@ pub async fn measure(
     let shown = open(&app, &source).await?;
     let figures = render(shown, move |s| s.measure(query.x, query.y, query.size)).await?;
     Ok(Json(Measured { figures }))
+}
+
+pub async fn histogram(
+    State(app): AppState,
+    Path(source): Path<String>,
+) -> Result<Json<Histogram>, ApiError> {
+    let shown = open(&app, &source).await?;
+    Ok(Json(render(shown, Shown::histogram).await?))
 }
 
 pub async fn thumbnail(

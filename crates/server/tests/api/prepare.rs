@@ -2,7 +2,7 @@ use crate::house::{Guest, House, SIZE};
 use jade_core::prepare::WhiteBalance;
 use jade_scenes::night_sky::{NightSky, Options};
 use jade_server::types::{
-    Added, FrameColour, Grey, JobState, Measured, PictureInfo, Role, Shoot, ShootChange,
+    Added, FrameColour, Grey, Histogram, JobState, Measured, PictureInfo, Role, Shoot, ShootChange,
 };
 use reqwest::Method;
 
@@ -95,4 +95,48 @@ async fn a_treatment_out_of_range_is_refused_with_a_sentence() {
     let request = guest.ask(Method::PATCH, &format!("shoots/{}", shoot.id)).json(&change);
     let (_, problem) = guest.refused(request).await;
     assert!(problem.contains("9 stops; choose from -5 to 5"), "{problem}");
+}
+
+#[tokio::test]
+async fn a_histogram_tells_what_is_there_and_what_is_clipped() {
+    let house = House::new(2);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await;
+    let source = format!("pictures/frame-{}", shoot.frames[0].id);
+    let before: Histogram = guest.get(&format!("{source}/histogram")).await;
+    let pixels = |h: &Histogram| h.bins.each_ref().map(|bins| bins.iter().sum::<u32>());
+    assert_eq!(pixels(&before), [SIZE.0 * SIZE.1; 3]);
+    assert!(before.white < 0.01 && before.black < 0.01, "{} {}", before.white, before.black);
+    // Four stops brighter, much of the horizon's glow is white.
+    let mut plan = shoot.plan.clone();
+    plan.prepare.gain_ev = 4.0;
+    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    guest.patch::<Shoot>(&format!("shoots/{}", shoot.id), &change).await;
+    let after: Histogram = guest.get(&format!("{source}/histogram")).await;
+    assert!(after.white > before.white + 0.05, "{} {}", after.white, before.white);
+    let middle = |h: &Histogram| {
+        h.bins[1].iter().enumerate().map(|(i, n)| i as u64 * u64::from(*n)).sum::<u64>()
+    };
+    assert!(middle(&after) > 2 * middle(&before));
+}
+
+#[tokio::test]
+async fn colours_are_exaggerated_to_check_them_and_brightness_stays() {
+    let house = House::new(2);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await;
+    let tile = format!("pictures/frame-{}/tiles/1/0_0.png", shoot.frames[0].id);
+    let seen = async |query: &str| {
+        let answer = guest.ask(Method::GET, &format!("{tile}?{query}")).send().await.unwrap();
+        let bytes = answer.bytes().await.unwrap();
+        let mut reader = png::Decoder::new(std::io::Cursor::new(bytes)).read_info().unwrap();
+        let mut pixels = vec![0; reader.output_buffer_size().unwrap()];
+        reader.next_frame(&mut pixels).unwrap();
+        pixels
+    };
+    let colour = |pixels: &[u8]| -> u64 {
+        pixels.chunks_exact(3).map(|p| u64::from(p[0].abs_diff(p[2]))).sum()
+    };
+    let (plain, strong) = (seen("stops=2").await, seen("stops=2&colours=true").await);
+    assert!(colour(&strong) > 2 * colour(&plain), "{} {}", colour(&strong), colour(&plain));
 }
