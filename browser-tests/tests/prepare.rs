@@ -56,6 +56,17 @@ async fn a_mixed_raw_card_is_sorted_balanced_and_calibrated() -> anyhow::Result<
             s.until_text("calibration", told).await?;
         }
         s.until_text("as-shot", "K, tint").await?;
+        // What is clipped is told, and colours are checked without being changed.
+        s.until_text("histogram", "clipped").await?;
+        let unchanged = version(s, "f01.dng").await?;
+        s.click("colour-check").await?;
+        s.until("tiles are asked for with strong colours", || async {
+            let script = "return performance.getEntriesByType('resource').some(e => e.name.includes('colours=true'))";
+            Ok(s.browser.execute(script, vec![]).await?.json().as_bool() == Some(true))
+        })
+        .await?;
+        assert_eq!(version(s, "f01.dng").await?, unchanged);
+        s.click("colour-check").await?;
         let before = version(s, "f01.dng").await?;
         s.click("white balance-light").await?;
         let slider = s.part("kelvin").await?;

@@ -223,4 +223,20 @@ describe('runs', () => {
     expect(server.resume).toHaveBeenCalledWith(1)
     expect(store.running).toBe(true)
   })
+
+  it('does not let an answer from before a change undo it', async () => {
+    server.shoot.mockResolvedValue(shoot())
+    const store = useShoot()
+    await store.open(1)
+    let answer: (found: ReturnType<typeof shoot>) => void = () => {}
+    server.shoot.mockReturnValue(new Promise((done) => (answer = done)))
+    const loaded = store.load(1)
+    server.changeShoot.mockImplementation((_, { plan: sent }) =>
+      Promise.resolve(shoot({ plan: sent! })),
+    )
+    await store.setPlan((plan) => (plan.prepare.gain_ev = 1))
+    answer(shoot())
+    await loaded
+    expect(store.shoot?.plan.prepare.gain_ev).toBe(1)
+  })
 })

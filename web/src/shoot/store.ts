@@ -21,6 +21,8 @@ export const useShoot = defineStore('shoot', () => {
   const b = ref<string | null>(null)
   const undos = ref<{ text: string; back: () => Promise<unknown> }[]>([])
   let stop = () => {}
+  /** Counts changes of the plan, so that an answer from before one does not undo it. */
+  let changes = 0
 
   const lights = computed(() => frames((f) => f.role === 'light' && !f.problem))
   const groups = computed(() => (shoot.value ? groupFrames(shoot.value) : []))
@@ -84,9 +86,12 @@ export const useShoot = defineStore('shoot', () => {
 
   async function load(id: number) {
     const before = latest.value?.id
+    const asked = changes
     try {
-      shoot.value = await api.shoot(id)
-      sent.value = settled.value = shoot.value.plan
+      const found = await api.shoot(id)
+      if (changes !== asked && shoot.value) found.plan = shoot.value.plan
+      else sent.value = settled.value = found.plan
+      shoot.value = found
     } catch (error) {
       missing.value = sentence(error)
       return
@@ -226,9 +231,11 @@ export const useShoot = defineStore('shoot', () => {
     const plan = JSON.parse(JSON.stringify(before)) as Plan
     change(plan)
     shoot.value!.plan = plan
+    changes++
     const done = await attempt(() => api.changeShoot(id, { plan }))
     if (!done) shoot.value!.plan = before
     else sent.value = done.plan
+    changes++
     return done !== undefined
   }
 
