@@ -41,7 +41,7 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
         }
     };
     if let Some(same) = app.store.frame_with_content(shoot, &blake3).await? {
-        return Ok(Added { name, frame: None, same_as: Some(same.name) });
+        return Ok(Added { name, frame: None, same_as: Some(same.name), problem: None });
     }
     let bytes = tokio::fs::metadata(&path).await?.len() as i64;
     let input = FrameInput {
@@ -64,8 +64,8 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
     app.tell(Event::Shoot { id: shoot });
     app.imported.notify_one();
     match row {
-        Some(row) => Ok(Added { name, frame: Some(row.view()?), same_as: None }),
-        None => Ok(Added { name: name.clone(), frame: None, same_as: Some(name) }),
+        Some(row) => Ok(Added { name, frame: Some(row.view()?), same_as: None, problem: None }),
+        None => Ok(Added { name: name.clone(), frame: None, same_as: Some(name), problem: None }),
     }
 }
 
@@ -104,14 +104,20 @@ pub async fn add_folder(
         let app = app.clone();
         running.spawn(async move {
             let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-            let import = Import { path, name, linked: true, role, blake3: None };
-            (place, add(&app, shoot, import).await)
+            let import = Import { path, name: name.clone(), linked: true, role, blake3: None };
+            // One that fails, as when the card is taken out, is no reason against the others.
+            let added = add(&app, shoot, import).await.unwrap_or_else(|error| Added {
+                name,
+                frame: None,
+                same_as: None,
+                problem: Some(error.to_string()),
+            });
+            (place, added)
         });
     }
     let mut added = Vec::new();
     while let Some(done) = running.join_next().await {
-        let (place, one) = done?;
-        added.push((place, one?));
+        added.push(done?);
     }
     added.sort_by_key(|(place, _)| *place);
     Ok(added.into_iter().map(|(_, one)| one).collect())

@@ -242,6 +242,8 @@ pub struct Added {
     pub frame: Option<Frame>,
     /// The name of the frame of this shoot that has the same content.
     pub same_as: Option<String>,
+    /// Why the file could not be added at all.
+    pub problem: Option<String>,
 }
 
 /// A folder on the server's machine whose pictures are to be added.

@@ -639,7 +639,11 @@ export type Added = { name: string, frame: Frame | null,
 /**
  * The name of the frame of this shoot that has the same content.
  */
-same_as: string | null, };
+same_as: string | null, 
+/**
+ * Why the file could not be added at all.
+ */
+problem: string | null, };
 
 export type AddFolder = { path: string, role: Role, 
 /**

@@ -22,6 +22,7 @@ const added = (name: string, change: Partial<Added> = {}): Added => ({
   name,
   frame: frame(1, { name }),
   same_as: null,
+  problem: null,
   ...change,
 })
 const settle = () => new Promise((resolve) => setTimeout(resolve))

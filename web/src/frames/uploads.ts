@@ -79,6 +79,7 @@ export const useUploads = defineStore('uploads', () => {
   function tell(added: Added[]) {
     const frames = added.filter((a) => a.frame && !a.frame.problem).length
     const broken = added.filter((a) => a.frame?.problem).length
+    const gone = added.filter((a) => a.problem !== null)
     const same = added.filter((a) => a.same_as !== null)
     const parts: string[] = []
     if (frames) parts.push(`${frames} frame${frames > 1 ? 's' : ''} added`)
@@ -90,6 +91,13 @@ export const useUploads = defineStore('uploads', () => {
       )
     } else if (same.length) parts.push(`${same.length} are there already`)
     if (parts.length) notices.show(`${parts.join('; ')}.`, { problem: broken > 0 })
+    if (gone.length) {
+      const which = gone.length === 1 ? gone[0]!.name : `${gone.length} files`
+      notices.show(
+        `${which} could not be added (${gone[0]!.problem}); see whether the folder is still there, and add it again.`,
+        { problem: true },
+      )
+    }
   }
 
   return { uploads, share, add, dismiss, tell }

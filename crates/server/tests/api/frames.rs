@@ -1,4 +1,6 @@
 use crate::house::{House, SIZE, names};
+use jade_pixels::colour::Encoding;
+use jade_pixels::write::{Picture, Target, write_picture};
 use jade_server::types::{Added, Folder, FramesChange, Role, Shoot};
 use reqwest::{Method, StatusCode};
 
@@ -156,4 +158,69 @@ async fn many_frames_may_come_at_the_same_time() {
         assert!(upload.await.unwrap().frame.unwrap().problem.is_none());
     }
     assert_eq!(guest.get::<Shoot>(&format!("shoots/{}", shoot.id)).await.frames.len(), 6);
+}
+
+/// The card is taken out while its frames are added: some are there by then, the others say why they
+/// are not, and whatever is listed is whole.
+#[tokio::test]
+async fn a_folder_that_goes_in_the_middle_leaves_what_was_added() {
+    let house = House::new(40);
+    let guest = house.open().await;
+    let shoot = guest.shoot("Mast").await;
+    let away = house.card().with_extension("away");
+    let (from, to) = (house.card(), away.clone());
+    let taken_out = tokio::task::spawn_blocking(move || {
+        std::thread::sleep(std::time::Duration::from_millis(60));
+        std::fs::rename(from, to).unwrap();
+    });
+    let wish = serde_json::json!({ "path": house.card(), "role": Role::Light });
+    let added: Vec<Added> = guest.post(&format!("shoots/{}/folder", shoot.id), &wish).await;
+    taken_out.await.unwrap();
+    assert_eq!(added.len(), 40);
+    let shown: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    for one in &added {
+        match (&one.frame, &one.problem) {
+            (Some(frame), None) => {
+                assert!(shown.frames.iter().any(|f| f.id == frame.id), "{}", one.name);
+            }
+            (None, Some(problem)) => assert!(problem.contains("No such file"), "{problem}"),
+            other => panic!("{}: {other:?}", one.name),
+        }
+    }
+    // Put in again, all the others come too.
+    std::fs::rename(&away, house.card()).unwrap();
+    for broken in shown.frames.iter().filter(|f| f.problem.is_some()) {
+        guest.delete(&format!("shoots/{}/frames/{}", shoot.id, broken.id)).await;
+    }
+    guest.post::<Vec<Added>>(&format!("shoots/{}/folder", shoot.id), &wish).await;
+    let whole: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    let names: Vec<&str> = whole.frames.iter().map(|f| f.name.as_str()).collect();
+    assert_eq!(names.len(), 40, "{names:?}");
+    assert!(whole.frames.iter().all(|f| f.problem.is_none()));
+}
+
+#[tokio::test]
+async fn the_smallest_picture_is_measured_like_any_other() {
+    let house = House::new(0);
+    let guest = house.open().await;
+    let shoot = guest.shoot("Speck").await;
+    let encoding = Encoding::srgb();
+    let picture = Picture { width: 1, height: 1, channels: 3, encoding: &encoding, facts: None };
+    let path = house.card().join("speck.png");
+    write_picture(&path, Target::Png { wide: false }, &picture, &mut |_, row| {
+        row.fill(30_000);
+        Ok(())
+    })
+    .unwrap();
+    let speck = guest.upload(shoot.id, "speck.png", std::fs::read(&path).unwrap()).await;
+    assert_eq!(speck.frame.unwrap().problem, None);
+    for _ in 0..200 {
+        let now: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+        if let Some(measures) = &now.frames[0].measures {
+            assert_eq!((measures.stars, measures.star_width_px), (0, None));
+            return;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    panic!("it is not measured");
 }
