@@ -79,7 +79,10 @@ function leaveOut() {
 </script>
 
 <template>
-  <div class="mt-1.5 flex h-[118px] gap-3" data-test="plot">
+  <p v-if="!frames.length" class="mt-1.5 flex h-[118px] items-center text-dim">
+    No {{ what.label }} measured yet in the frames that are stacked.
+  </p>
+  <div v-else class="mt-1.5 flex h-[118px] gap-3" data-test="plot">
     <div class="flex w-[58px] shrink-0 flex-col justify-between pb-4 text-right">
       <span class="num text-[10.5px] text-faint">{{ what.told(range.high) }}</span>
       <span class="num text-[10.5px] text-faint">{{ what.told(Math.max(range.low, 0)) }}</span>
