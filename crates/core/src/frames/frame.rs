@@ -2,9 +2,10 @@ use super::decoding::{Decoding, middle};
 use super::samples::Samples;
 use super::{Ahead, FrameInput, Light, Planes, Rows};
 use crate::CoreError;
-use crate::cache::Cache;
+use crate::cache::{Cache, Key};
+use crate::prepare::Denoise;
 use crate::prepare::colour::Mix;
-use crate::prepare::denoise::Denoiser;
+use crate::prepare::denoise::{Denoiser, Grain};
 use crate::prepare::recorded::Shape;
 use crate::prepare::{self, stored};
 use jade_pixels::PictureError;
@@ -82,7 +83,7 @@ impl Frame {
                 Err(_) => file.decode_to(&path, &mut |_, _| watch())?,
             })),
         };
-        Self { source, ..frame }.denoised(input)
+        Self { source, ..frame }.denoised(input, Some(cache))
     }
 
     /// Opens a frame where it lies, if it is stored so that any part of it can be read, or decodes
@@ -96,7 +97,7 @@ impl Frame {
         if holds == Holds::Codes
             && let Some(place) = file.in_place()?
         {
-            return Self { source: Source::InPlace(place), ..frame }.denoised(input);
+            return Self { source: Source::InPlace(place), ..frame }.denoised(input, None);
         }
         let source = match holds {
             Holds::Stored => Source::Codes(Samples::in_memory(frame.size, |take| {
@@ -118,13 +119,28 @@ impl Frame {
                 })
             })?),
         };
-        Self { source, ..frame }.denoised(input)
+        Self { source, ..frame }.denoised(input, None)
     }
 
-    /// The same with its noise measured, if its treatment takes some of it off.
-    fn denoised(self, input: &FrameInput) -> Result<Self, CoreError> {
-        let denoiser = Denoiser::of(&self.plain(), input.prepare.denoise)?;
-        Ok(Self { denoiser, ..self })
+    /// The same with its noise measured, if its treatment takes some of it off; what was measured
+    /// is found in the cache, if there is one.
+    fn denoised(self, input: &FrameInput, cache: Option<&Cache>) -> Result<Self, CoreError> {
+        let amount = input.prepare.denoise;
+        if amount == Denoise::default() {
+            return Ok(self);
+        }
+        let key = Key::of("grain", &(), &[&input.plain_key()]);
+        let grain = match cache.and_then(|cache| cache.read("grain", &key)) {
+            Some(grain) => Some(grain),
+            None => {
+                let grain = Grain::of(&self.plain())?;
+                if let (Some(cache), Some(grain)) = (cache, &grain) {
+                    cache.write("grain", &key, grain)?;
+                }
+                grain
+            }
+        };
+        Ok(Self { denoiser: Denoiser::new(amount, grain), ..self })
     }
 
     /// Its light with all the noise it has: stars and details are found in that, as what is left

@@ -13,6 +13,7 @@ use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
 
 /// Scales: one pixel, two, four, eight.
 const SCALES: usize = 4;
@@ -31,6 +32,12 @@ type Planes = [Vec<f32>; 3];
 /// Reduces the noise of one frame.
 pub struct Denoiser {
     amount: Denoise,
+    grain: Grain,
+}
+
+/// How noisy a frame is.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Grain {
     /// Standard deviation of each plane's noise at each scale where the light and `floor` make one.
     sigma: [[f32; SCALES]; 3],
     /// Light whose photons would make as much noise as the sensor does without any.
@@ -48,15 +55,15 @@ fn reach(first: usize) -> u32 {
 /// What fills planes with the light of a region: planes, and pixels from one row to the next.
 pub type Fill<'a> = &'a dyn Fn(Region, [&mut [f32]; 3], usize) -> Result<(), PictureError>;
 
-impl Denoiser {
-    /// Measures how noisy a frame is. `None` where there is nothing to do.
+impl Grain {
+    /// Measures a frame; `None` where it is too small to show its noise.
     ///
     /// # Errors
     /// [`PictureError::Io`].
-    pub fn of(light: &dyn Light, amount: Denoise) -> Result<Option<Self>, PictureError> {
+    pub fn of(light: &dyn Light) -> Result<Option<Self>, PictureError> {
         let (width, height) = light.size();
         let side = PATCH + 2 * reach(0);
-        if amount == Denoise::default() || width < side || height < side {
+        if width < side || height < side {
             return Ok(None);
         }
         let step = (width.max(height) / ACROSS).max(PATCH);
@@ -80,7 +87,15 @@ impl Denoiser {
                 all[all.len() / 3]
             })
         });
-        Ok(Some(Self { amount, sigma, floor }))
+        Ok(Some(Self { sigma, floor }))
+    }
+}
+
+impl Denoiser {
+    /// For a frame of this grain; `None` where there is nothing to do.
+    pub fn new(amount: Denoise, grain: Option<Grain>) -> Option<Self> {
+        let grain = grain.filter(|_| amount != Denoise::default())?;
+        Some(Self { amount, grain })
     }
 
     /// Fills `planes` with the light of `region` of a picture of a size, less its noise. The picture
@@ -143,7 +158,7 @@ impl Denoiser {
         // Noise follows the light around, which is told by the smoothest brightness.
         let around = scales[0].last().expect("there is one scale");
         let noise: Vec<f32> =
-            around.iter().map(|light| (light.max(0.0) + self.floor).sqrt()).collect();
+            around.iter().map(|light| (light.max(0.0) + self.grain.floor).sqrt()).collect();
         for (plane, part) in parts.iter_mut().enumerate() {
             let (amount, within) = match plane {
                 0 => (self.amount.luminance, BRIGHT),
@@ -155,14 +170,15 @@ impl Denoiser {
             let mut finer = part.clone();
             for (scale, coarser) in scales[plane].iter().enumerate() {
                 let own = scale + halved;
-                let limit = amount * within[own] * self.sigma[plane][own];
+                let limit = amount * within[own] * self.grain.sigma[plane][own];
                 if limit > 0.0 {
                     let details: Vec<f32> = finer.iter().zip(coarser).map(|(f, c)| f - c).collect();
                     let squares: Vec<f32> = details.iter().map(|detail| detail * detail).collect();
                     let energy = smoother(&squares, wide, 1 << scale);
-                    for (i, value) in part.iter_mut().enumerate() {
-                        let noise = (limit * noise[i]).powi(2);
-                        *value -= details[i] * (noise / energy[i].max(1e-30)).min(1.0);
+                    let told = details.iter().zip(&energy).zip(&noise);
+                    for (value, ((detail, energy), noise)) in part.iter_mut().zip(told) {
+                        let noise = (limit * noise).powi(2);
+                        *value -= detail * (noise / energy.max(1e-30)).min(1.0);
                     }
                 }
                 finer.copy_from_slice(coarser);
@@ -216,20 +232,23 @@ fn smoother(plane: &[f32], wide: usize, step: usize) -> Vec<f32> {
     let mut padded = vec![0.0f32; wide + 4 * step];
     for (y, out) in out.chunks_exact_mut(wide).enumerate() {
         let at = |by: isize| row(y as isize + by * step as isize);
-        let [a, b, c, d, e] = [at(-2), at(-1), at(0), at(1), at(2)];
-        let inner = &mut padded[2 * step..2 * step + wide];
-        for (i, value) in inner.iter_mut().enumerate() {
-            *value = SPLINE[0] * c[i] + SPLINE[1] * (b[i] + d[i]) + SPLINE[2] * (a[i] + e[i]);
-        }
+        weigh([at(-2), at(-1), at(0), at(1), at(2)], &mut padded[2 * step..2 * step + wide]);
         let (first, last) = (padded[2 * step], padded[2 * step + wide - 1]);
         padded[..2 * step].fill(first);
         padded[2 * step + wide..].fill(last);
-        let [a, b, c, d, e] = [0, 1, 2, 3, 4].map(|by| &padded[by * step..by * step + wide]);
-        for (i, value) in out.iter_mut().enumerate() {
-            *value = SPLINE[0] * c[i] + SPLINE[1] * (b[i] + d[i]) + SPLINE[2] * (a[i] + e[i]);
-        }
+        weigh([0, 1, 2, 3, 4].map(|by| &padded[by * step..by * step + wide]), out);
     }
     out
+}
+
+/// The spline's sum of five rows, which are as long as `out`.
+fn weigh([a, b, c, d, e]: [&[f32]; 5], out: &mut [f32]) {
+    // Equal lengths that are seen here let the processor take many at a time.
+    let long = out.len();
+    let (a, b, c, d, e) = (&a[..long], &b[..long], &c[..long], &d[..long], &e[..long]);
+    for i in 0..long {
+        out[i] = SPLINE[0] * c[i] + SPLINE[1] * (b[i] + d[i]) + SPLINE[2] * (a[i] + e[i]);
+    }
 }
 
 /// What a patch shows of the noise.
@@ -349,7 +368,8 @@ mod tests {
     }
 
     fn reduced(light: &Noisy, amount: Denoise, region: Region) -> Planes {
-        let denoiser = Denoiser::of(light, amount).unwrap().expect("there is something to do");
+        let grain = Grain::of(light).unwrap();
+        let denoiser = Denoiser::new(amount, grain).expect("there is something to do");
         let fill = |region: Region, planes: [&mut [f32]; 3], stride: usize| {
             light.fill(region, planes, stride)
         };
@@ -407,7 +427,8 @@ mod tests {
     #[test]
     fn nothing_to_do_is_nothing() {
         let light = Noisy::new(6, 0.03);
-        assert!(Denoiser::of(&light, Denoise::default()).unwrap().is_none());
+        let grain = Grain::of(&light).unwrap();
+        assert!(grain.is_some() && Denoiser::new(Denoise::default(), grain).is_none());
     }
 
     proptest! {
