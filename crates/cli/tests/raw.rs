@@ -87,3 +87,38 @@ fn raw_frames_are_calibrated_and_stacked() {
     assert_eq!(output.status.code(), Some(1), "{said}");
     assert!(said.contains("The dark frames are raw, 300 x 200 pixels"), "{said}");
 }
+
+#[test]
+fn a_card_is_made_and_darks_that_do_not_fit_are_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let card = folder.path().join("card");
+    let made = program()
+        .args(["scene", "night-sky", "--card", "--raw", "--frames", "5", "--ground", "2"])
+        .args(["--darks", "2", "--flats", "2", "--biases", "0", "--seed", "3"])
+        .args(["--width", "600", "--height", "400", "--quiet", "--out"])
+        .arg(&card)
+        .status()
+        .unwrap();
+    assert!(made.success());
+    // Two flats, five of the sky, two for the ground, two darks, in the order they were taken.
+    let all = files(&card);
+    assert_eq!(all.len(), 11);
+    let (sky, ground, darks) = (&all[2..7], &all[7..9], &all[9..]);
+    let stack = |lights: &[PathBuf], more: &[&str]| {
+        let mut command = program();
+        command.arg("stack").args(lights).args(["--align", "none", "--quiet", "--out"]);
+        command.arg(folder.path().join("out.tif")).arg("--dark").args(darks).args(more);
+        let output = command.output().unwrap();
+        (output.status.code(), String::from_utf8_lossy(&output.stderr).into_owned())
+    };
+    assert_eq!(stack(sky, &["--denoise", "0.5", "--denoise-colour", "0.7"]).0, Some(0));
+    let (code, said) = stack(ground, &[]);
+    assert_eq!(code, Some(1), "{said}");
+    assert!(said.contains("exposed 8 s at ISO 6400, and pan2048.dng was exposed 120 s"), "{said}");
+    let (code, said) = stack(&all[2..9], &[]);
+    assert_eq!(code, Some(1), "mixed lights: {said}");
+    assert!(said.contains("leave these out"), "{said}");
+    let (code, said) = stack(sky, &["--denoise", "3"]);
+    assert_eq!(code, Some(1), "{said}");
+    assert!(said.contains("choose from 0 to 1"), "{said}");
+}

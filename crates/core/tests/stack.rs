@@ -7,6 +7,7 @@ use jade_core::engine::Outcome;
 use jade_core::export::{self, Form};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Method, Plan};
+use jade_core::prepare::Denoise;
 use jade_core::progress::{Stage, Unwatched, Watch};
 use jade_pixels::read::PictureFile;
 
@@ -316,4 +317,32 @@ fn results_are_saved_in_each_format_with_the_frames_profile() {
     }
     let facts = PictureFile::open(&sky.path("r.tif")).unwrap().facts().clone();
     assert_eq!((facts.exposure_s, facts.iso), (Some(8.0), Some(6400)));
+}
+
+/// Less noise in each frame is less in the result; the motions are those of the frames as they are.
+#[test]
+fn noise_taken_off_each_frame_is_taken_off_the_result_and_motions_stay() {
+    let mut sky = Sky::new(17, 5);
+    let plain = sky.stack(&stars(Method::Mean)).unwrap();
+    let amount = Denoise { luminance: 0.6, colour: 0.6 };
+    sky.inputs.iter_mut().for_each(|input| input.prepare.denoise = amount);
+    let stages = Stages::default();
+    let less = sky.watched(&stars(Method::Mean), &stages).unwrap();
+    assert_ne!(plain.key, less.key);
+    let begun = stages.begun.lock().unwrap();
+    assert!(begun.iter().all(|(stage, _)| *stage != Stage::Align), "nothing is aligned again");
+    for (was, is) in plain.report.frames.iter().zip(&less.report.frames) {
+        assert_eq!((was.used, was.rms_px), (is.used, is.rms_px), "{}", is.file);
+    }
+    let noise = |outcome: &Outcome| outcome.report.noise.unwrap().result;
+    assert!(noise(&less) < 0.8 * noise(&plain), "{} of {}", noise(&less), noise(&plain));
+    let mean = |outcome: &Outcome| {
+        let (_, light) = pixels(outcome);
+        light.iter().map(|v| f64::from(*v)).sum::<f64>() / light.len() as f64
+    };
+    assert!((mean(&less) / mean(&plain) - 1.0).abs() < 0.003, "no light is lost");
+    // One frame alone may differ.
+    sky.inputs[1..].iter_mut().for_each(|input| input.prepare.denoise = Denoise::default());
+    let one = sky.stack(&stars(Method::Mean)).unwrap();
+    assert!(noise(&one) < noise(&plain) && noise(&one) > noise(&less));
 }

@@ -53,7 +53,7 @@ impl Proposals {
         let reference = proposed_reference(rows, stacked, &known, &doubts);
         // While frames are to be sorted first, what is stacked is not known.
         let checks = match all_known && sets.is_empty() {
-            true => checked(rows, stacked, &known),
+            true => checked(rows, stacked, &known)?,
             false => vec![],
         };
         Ok(Self { doubts, sets, kind, reference, checks })
@@ -169,39 +169,61 @@ fn proposed_reference(
 
 /// What would spoil the stack of those frames that are in it, and which calibration frames do not
 /// fit them.
-fn checked(rows: &[FrameRow], stacked: Option<i64>, known: &[Known]) -> Vec<Check> {
+fn checked(
+    rows: &[FrameRow],
+    stacked: Option<i64>,
+    known: &[Known],
+) -> Result<Vec<Check>, ApiError> {
     let used: Vec<&Known> = in_run(rows, stacked)
         .iter()
         .filter_map(|row| known.iter().find(|one| one.row.id == row.id))
         .collect();
     let named: Vec<checks::Named> =
         used.iter().map(|one| (one.row.name.as_str(), &one.facts, &one.measures)).collect();
-    let ids = |places: &[u32]| places.iter().map(|&i| used[i as usize].row.id).collect();
-    let mut found: Vec<Check> = checks::check(&named)
-        .into_iter()
-        .map(|check| Check {
-            frame_ids: ids(&check.frames),
-            text: check.text,
-            leave_out: check.leave_out,
-        })
-        .collect();
+    let told = |check: checks::Check, ids: &[i64]| Check {
+        frame_ids: check.frames.iter().map(|&i| ids[i as usize]).collect(),
+        text: check.text,
+        leave_out: check.leave_out,
+    };
+    let ids: Vec<i64> = used.iter().map(|one| one.row.id).collect();
+    let mut found: Vec<Check> =
+        checks::check(&named).into_iter().map(|check| told(check, &ids)).collect();
+    // A frame that was left out is not missing.
+    let all = sequence(rows, stacked)?;
+    let ids: Vec<i64> = all.iter().map(|(row, _)| row.id).collect();
+    let named: Vec<(&str, &Facts)> =
+        all.iter().map(|(row, facts)| (row.name.as_str(), facts)).collect();
+    found.extend(checks::check_sequence(&named).into_iter().map(|check| told(check, &ids)));
     let of = |role: Role| -> Vec<&Known> {
         known.iter().filter(|one| one.row.role().is_ok_and(|own| own == role)).collect()
     };
     let scaled = !of(Role::Bias).is_empty();
-    if let Some(light) = used.first() {
-        for (role, shows) in
-            [(Role::Dark, Shows::Dark), (Role::Flat, Shows::Flat), (Role::Bias, Shows::Bias)]
-        {
-            let own = of(role);
-            let named: Vec<fitting::Named> =
-                own.iter().map(|one| (one.row.name.as_str(), &one.facts)).collect();
-            let light = (light.row.name.as_str(), &light.facts);
-            if let Err(text) = fitting::fitting(shows, &named, light, scaled) {
-                let frame_ids = own.iter().map(|one| one.row.id).collect();
-                found.push(Check { text, frame_ids, leave_out: true });
-            }
+    let lights: Vec<fitting::Named> =
+        used.iter().map(|one| (one.row.name.as_str(), &one.facts)).collect();
+    for (role, shows) in
+        [(Role::Dark, Shows::Dark), (Role::Flat, Shows::Flat), (Role::Bias, Shows::Bias)]
+    {
+        let own = of(role);
+        let named: Vec<fitting::Named> =
+            own.iter().map(|one| (one.row.name.as_str(), &one.facts)).collect();
+        if let Err(text) = fitting::fitting_all(shows, &named, &lights, scaled) {
+            let frame_ids = own.iter().map(|one| one.row.id).collect();
+            found.push(Check { text, frame_ids, leave_out: true });
         }
     }
-    found
+    Ok(found)
+}
+
+/// The readable lights of what is stacked, left out or not, by the names of their files.
+fn sequence(rows: &[FrameRow], stacked: Option<i64>) -> Result<Vec<(&FrameRow, Facts)>, ApiError> {
+    let mut all = Vec::new();
+    for row in rows {
+        let stacked = stacked.is_none() || row.set_id == stacked;
+        if let (true, Role::Light, None, Some(facts)) =
+            (stacked, row.role()?, row.problem(), row.facts()?)
+        {
+            all.push((row, facts));
+        }
+    }
+    Ok(all)
 }

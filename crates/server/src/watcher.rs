@@ -95,11 +95,16 @@ async fn look(
         let (app, role) = (app.clone(), folder.role);
         adding.spawn(async move {
             let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-            import::add(&app, shoot, Import { path, name, linked: true, role, blake3: None }).await
+            let import = Import { path: path.clone(), name, linked: true, role, blake3: None };
+            (path, import::add(&app, shoot, import).await)
         });
     }
     while let Some(added) = adding.join_next().await {
-        added??;
+        if let (path, Err(error)) = added? {
+            tracing::warn!("{}: {error}", path.display());
+            // It is tried again, and holds up no other.
+            looked.files.remove(&(shoot, path));
+        }
     }
     Ok(())
 }

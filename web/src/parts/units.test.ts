@@ -42,13 +42,13 @@ describe('units', () => {
       level: 0.0412,
       sharpness: 0.31,
       clipped: 0.0123,
-      star_width_error_px: null,
+      star_width_error_px: 0.042,
       doubled: 0,
       colour: null,
     })
     expect(Object.fromEntries(rows)).toEqual({
       'Stars found': '1,240',
-      'Star width': '2.21 px',
+      'Star width': '2.21 ± 0.04 px',
       Background: '4.12 % of white',
       Detail: '31 % contrast',
       'At the white point': '1.2 %',

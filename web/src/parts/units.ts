@@ -48,7 +48,13 @@ export function measureRows(measures: Measures): [string, string][] {
     ['Stars found', measures.stars.toLocaleString('en')],
     [
       'Star width',
-      measures.star_width_px === null ? null : `${measures.star_width_px.toFixed(2)} px`,
+      measures.star_width_px === null
+        ? null
+        : `${measures.star_width_px.toFixed(2)}${
+            measures.star_width_error_px === null
+              ? ''
+              : ` ± ${measures.star_width_error_px.toFixed(2)}`
+          } px`,
     ],
     ['Roundness', measures.roundness === null ? null : measures.roundness.toFixed(2)],
     ['Background', `${percent(measures.level)} of white`],

@@ -13,6 +13,8 @@ vi.mock('../api/client', async (original) => ({
     shoot: vi.fn(),
     changeShoot: vi.fn(),
     changeFrames: vi.fn(),
+    sortFrames: vi.fn(),
+    nameSet: vi.fn(),
     run: vi.fn(),
     cancel: vi.fn(),
     resume: vi.fn(),
@@ -238,5 +240,74 @@ describe('runs', () => {
     answer(shoot())
     await loaded
     expect(store.shoot?.plan.prepare.gain_ev).toBe(1)
+  })
+
+  describe('with sets', () => {
+    const sky = { id: 7, name: 'Sky', role: 'light' as const }
+    const darks = { id: 8, name: 'Darks 8 s', role: 'dark' as const }
+    const sorted = shoot({
+      frames: [
+        frame(1, { set_id: 7 }),
+        frame(2, { set_id: 7 }),
+        frame(3, { role: 'dark', set_id: 8 }),
+        frame(4),
+      ],
+      sets: [sky, darks],
+      stacked_set: 7,
+      proposed_reference: { frame_id: 1, reason: 'The middle of the sequence.' },
+    })
+
+    async function opened() {
+      server.shoot.mockResolvedValue(sorted)
+      server.changeFrames.mockResolvedValue(sorted)
+      server.changeShoot.mockResolvedValue(sorted)
+      server.sortFrames.mockResolvedValue(sorted)
+      server.nameSet.mockResolvedValue(sorted)
+      const store = useShoot()
+      await store.open(1)
+      return store
+    }
+
+    it('stacks one of them, on the frame that is proposed', async () => {
+      const store = await opened()
+      expect(store.used.map((f) => f.id)).toEqual([1, 2])
+      expect(store.reference?.id).toBe(1)
+    })
+
+    it('puts frames into sets, and gives each its own place back', async () => {
+      const store = await opened()
+      store.chosen = [3, 4]
+      const sets = [{ name: 'Sky', role: 'light' as const, into: 7, frame_ids: [3, 4] }]
+      await store.sort(sets)
+      expect(server.sortFrames).toHaveBeenLastCalledWith(1, { sets })
+      expect(store.chosen).toEqual([])
+      await store.undo()
+      expect(server.changeFrames.mock.calls.map(([, change]) => change)).toEqual([
+        { ids: [3], set_id: 8 },
+        { ids: [4], role: 'light' },
+      ])
+      expect(server.changeShoot).toHaveBeenLastCalledWith(1, { stacked_set: 7 })
+    })
+
+    it('moves frames to a set by its number', async () => {
+      const store = await opened()
+      await store.moveTo([1], darks)
+      expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [1], set_id: 8 })
+    })
+
+    it('names sets, chooses another to be stacked and another kind, and takes that back', async () => {
+      const store = await opened()
+      await store.nameSet(sky, 'North sky')
+      expect(server.nameSet).toHaveBeenLastCalledWith(1, 7, { name: 'North sky' })
+      await store.undo()
+      expect(server.nameSet).toHaveBeenLastCalledWith(1, 7, { name: 'Sky' })
+      await store.stackSet({ id: 9, name: 'Ground', role: 'light' })
+      expect(server.changeShoot).toHaveBeenLastCalledWith(1, { stacked_set: 9 })
+      await store.undo()
+      expect(server.changeShoot).toHaveBeenLastCalledWith(1, { stacked_set: 7 })
+      await store.setKind('low-light-burst')
+      await store.undo()
+      expect(server.changeShoot).toHaveBeenLastCalledWith(1, { kind: 'night-sky', plan })
+    })
   })
 })

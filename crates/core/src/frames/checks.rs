@@ -30,9 +30,9 @@ const MISSED: f64 = 1.7;
 /// Fewer frames leave ordering methods nothing to choose from.
 const FEWEST: usize = 4;
 
-/// Checks the frames of one set, in the order of their files.
+/// Checks the frames that are stacked.
 pub fn check(frames: &[Named]) -> Vec<Check> {
-    let looks: [Look; 7] = [size, development, lossy, bright, clipped, clock, missing];
+    let looks: [Look; 5] = [size, development, lossy, bright, clipped];
     let mut found: Vec<Check> = looks.iter().filter_map(|look| look(frames)).collect();
     if (2..FEWEST).contains(&frames.len()) {
         found.push(Check {
@@ -45,6 +45,11 @@ pub fn check(frames: &[Named]) -> Vec<Check> {
         });
     }
     found
+}
+
+/// Checks the sequence that they are of, left out or not, in the order of the files.
+pub fn check_sequence(frames: &[(&str, &Facts)]) -> Vec<Check> {
+    [clock, missing].iter().filter_map(|look| look(frames)).collect()
 }
 
 /// `One frame is` or `3 frames are`.
@@ -147,12 +152,12 @@ fn of(frames: &[Named], wanted: impl Fn(&Facts, &Measures) -> bool) -> Option<Ve
 }
 
 /// Seconds from each frame to the next, where all tell their time.
-fn steps(frames: &[Named]) -> Option<Vec<i64>> {
-    let times: Option<Vec<i64>> = frames.iter().map(|(_, facts, _)| facts.taken_s()).collect();
+fn steps(frames: &[(&str, &Facts)]) -> Option<Vec<i64>> {
+    let times: Option<Vec<i64>> = frames.iter().map(|(_, facts)| facts.taken_s()).collect();
     Some(times?.windows(2).map(|pair| pair[1] - pair[0]).collect())
 }
 
-fn clock(frames: &[Named]) -> Option<Check> {
+fn clock(frames: &[(&str, &Facts)]) -> Option<Check> {
     let back = steps(frames)?.iter().position(|step| *step < 0)?;
     let text = format!(
         "By the camera's clock {} was taken before {}: the clock was set in between, or the files are of two sequences.",
@@ -162,7 +167,7 @@ fn clock(frames: &[Named]) -> Option<Check> {
     Some(Check { text, frames: vec![back as u32 + 1], leave_out: false })
 }
 
-fn missing(frames: &[Named]) -> Option<Check> {
+fn missing(frames: &[(&str, &Facts)]) -> Option<Check> {
     let steps = steps(frames)?;
     let mut sorted = steps.clone();
     sorted.sort_unstable();
@@ -176,7 +181,7 @@ fn missing(frames: &[Named]) -> Option<Check> {
     let first = *gaps.first()?;
     let lost = (steps[first] as f64 / usual).round() as i64 - 1;
     let text = format!(
-        "Between {} and {} about {} missing from the sequence{}: star trails show a gap there.",
+        "Between {} and {} about {} missing from the sequence{}: star trails would show a gap there.",
         frames[first].0,
         frames[first + 1].0,
         if lost == 1 { "one frame is".to_owned() } else { format!("{lost} frames are") },
@@ -211,7 +216,9 @@ mod tests {
     }
 
     fn found(frames: &[(String, Facts, Measures)]) -> Vec<Check> {
-        check(&frames.iter().map(|(n, f, m)| (n.as_str(), f, m)).collect::<Vec<_>>())
+        let used: Vec<Named> = frames.iter().map(|(n, f, m)| (n.as_str(), f, m)).collect();
+        let sequence: Vec<(&str, &Facts)> = used.iter().map(|(n, f, _)| (*n, *f)).collect();
+        [check(&used), check_sequence(&sequence)].concat()
     }
 
     #[test]

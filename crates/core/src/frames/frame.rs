@@ -342,16 +342,13 @@ impl Light for Frame {
         if self.denoiser.is_none() {
             return self.plain().fill_mean(region, out);
         }
-        for (mean, [r, g, b]) in out.iter_mut().zip(pixels(&self.planes(region)?)) {
+        let [red, green, blue] = self.planes(region)?;
+        let pixels = red.into_iter().zip(green).zip(blue);
+        for (mean, ((r, g), b)) in out.iter_mut().zip(pixels) {
             *mean = middle([r, g, b]);
         }
         Ok(())
     }
-}
-
-/// The colours of pixels that lie in planes.
-fn pixels([red, green, blue]: &[Vec<f32>; 3]) -> impl Iterator<Item = [f32; 3]> {
-    red.iter().zip(green).zip(blue).map(|((r, g), b)| [*r, *g, *b])
 }
 
 /// A frame with all its noise.

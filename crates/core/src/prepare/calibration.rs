@@ -1,6 +1,6 @@
 //! Calibration: what the sensor and the lens add and take is taken off and given back.
 
-use super::fitting::{Named, fitting};
+use super::fitting::{Named, fitting_all};
 use super::hot::{self, Faults};
 use super::master::{Master, Shows};
 use super::recorded::{Recorded, Shape, sensor_light};
@@ -27,22 +27,27 @@ pub struct CalibrationFrames {
 }
 
 impl CalibrationFrames {
-    /// Those that fit the lights, by what the files tell.
+    /// Those that fit all lights, by what the files tell.
     fn fitting(&self, lights: &[FrameInput]) -> Result<Self, CoreError> {
+        if self.darks.is_empty() && self.flats.is_empty() && self.biases.is_empty() {
+            return Ok(self.clone());
+        }
         // A frame that cannot be read says so when it is its turn.
         let facts = |input: &FrameInput| Some(PictureFile::open(&input.path).ok()?.facts().clone());
-        let mut light =
-            lights.iter().filter_map(|input| Some((input.name.as_str(), facts(input)?)));
-        let Some((name, light)) = light.next() else { return Ok(self.clone()) };
-        let scaled = !self.biases.is_empty();
+        let lights: Vec<(&str, Facts)> =
+            lights.iter().filter_map(|input| Some((input.name.as_str(), facts(input)?))).collect();
+        let lights: Vec<Named> = lights.iter().map(|(name, facts)| (*name, facts)).collect();
         let of = |shows: Shows, inputs: &[FrameInput]| {
-            let bare = Facts::bare(light.format, light.width, light.height, light.bits);
-            let told: Vec<Facts> =
-                inputs.iter().map(|input| facts(input).unwrap_or(bare.clone())).collect();
+            let told: Vec<(&FrameInput, Facts)> =
+                inputs.iter().filter_map(|input| Some((input, facts(input)?))).collect();
             let named: Vec<Named> =
-                inputs.iter().map(|input| input.name.as_str()).zip(&told).collect();
-            let places =
-                fitting(shows, &named, (name, &light), scaled).map_err(CoreError::Frames)?;
+                told.iter().map(|(input, facts)| (input.name.as_str(), facts)).collect();
+            if named.len() < inputs.len() || lights.is_empty() {
+                // Reading them says what is wrong with them.
+                return Ok(inputs.to_vec());
+            }
+            let scaled = !self.biases.is_empty();
+            let places = fitting_all(shows, &named, &lights, scaled).map_err(CoreError::Frames)?;
             Ok::<_, CoreError>(places.into_iter().map(|i| inputs[i].clone()).collect())
         };
         Ok(Self {

@@ -58,6 +58,32 @@ pub fn fitting(
     ))
 }
 
+/// The places of those frames that calibrate all `lights`, as [`fitting`] says for one.
+///
+/// # Errors
+/// One sentence when none fits one of them, or others fit one than fit another.
+pub fn fitting_all(
+    shows: Shows,
+    frames: &[Named],
+    lights: &[Named],
+    scaled: bool,
+) -> Result<Vec<usize>, String> {
+    let Some(first) = lights.first() else { return Ok((0..frames.len()).collect()) };
+    let found = fitting(shows, frames, *first, scaled)?;
+    for light in lights {
+        // Darks that are scaled are scaled for each light by itself.
+        if fitting(shows, frames, *light, scaled)? != found && !(scaled && shows == Shows::Dark) {
+            return Err(format!(
+                "{} and {} were taken otherwise, and other {} frames fit them; stack one set of frames, or leave these out.",
+                first.0,
+                light.0,
+                shows.name()
+            ));
+        }
+    }
+    Ok(found)
+}
+
 fn known_equal(a: Option<u32>, b: Option<u32>) -> bool {
     a.zip(b).is_none_or(|(a, b)| a == b)
 }
@@ -112,6 +138,23 @@ mod tests {
             assert!(told.contains("at the ISO of the lights"), "{told}");
         }
         assert!(of(Shows::Bias, &[facts(1e-4, 800)], &facts(8.0, 6400), false).is_err());
+    }
+
+    #[test]
+    fn lights_that_were_exposed_otherwise_are_not_calibrated_alike() {
+        let darks = [facts(8.0, 6400), facts(120.0, 800)];
+        let darks: Vec<Named> = darks.iter().map(|facts| ("d1.dng", facts)).collect();
+        let (sky, ground) = (facts(8.0, 6400), facts(120.0, 800));
+        let of = |shows, lights: &[Named], scaled| fitting_all(shows, &darks, lights, scaled);
+        let alike = [("f1.dng", &sky), ("f2.dng", &sky)];
+        let mixed = [("f1.dng", &sky), ("g1.dng", &ground)];
+        assert_eq!(of(Shows::Dark, &alike, false), Ok(vec![0]));
+        let told = of(Shows::Dark, &mixed, false).unwrap_err();
+        assert!(told.starts_with("f1.dng and g1.dng were taken otherwise"), "{told}");
+        assert!(of(Shows::Dark, &[("f1.dng", &facts(9.0, 100))], true).is_err());
+        let longer = facts(30.0, 6400);
+        let scaled = [("f1.dng", &sky), ("f2.dng", &longer)];
+        assert_eq!(of(Shows::Dark, &scaled, true), Ok(vec![0]));
     }
 
     #[test]

@@ -1,27 +1,16 @@
-//! Every picture that can be shown, as tiles at any zoom.
+//! An open picture: tiles, patches, figures and histogram.
 
-use crate::App;
-use crate::error::ApiError;
 use crate::types::{Histogram, PictureInfo};
-use jade_core::align::Motion;
-use jade_core::cache::{Cache, MapKind};
-use jade_core::engine;
+use jade_core::cache::MapKind;
 use jade_core::frames::{Combined, Frame, Light};
 use jade_core::measure::noise::{self, PatchFigures};
 use jade_core::prepare::denoise::Fill;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
-use jade_pixels::pyramid;
-use jade_pixels::tiled::{Region, Sample, TiledFile};
-use std::collections::HashMap;
-use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex};
+use jade_pixels::tiled::{Region, TiledFile};
 
 /// Side of a tile that the browser asks for, in pixels.
-pub const VIEW_TILE: u32 = 256;
-/// Pictures kept open.
-const OPEN: usize = 48;
-
+const VIEW_TILE: u32 = 256;
 /// How many times colours are exaggerated where they are checked.
 const COLOURS: f32 = 4.0;
 /// Steps of brightness in a histogram.
@@ -38,41 +27,8 @@ pub struct How {
     pub colours: bool,
 }
 
-/// A picture that can be asked for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Source {
-    /// A frame by its number.
-    Frame(i64),
-    /// A result by its number.
-    Result(i64),
-    /// A map of a result: to be laid over it.
-    Map(MapKind, i64),
-    /// A frame as it lies on the reference frame of a result: result and frame by number.
-    Placed(i64, i64),
-}
-
-impl std::str::FromStr for Source {
-    type Err = ApiError;
-
-    fn from_str(text: &str) -> Result<Self, ApiError> {
-        let parsed = text.split_once('-').and_then(|(kind, rest)| match kind {
-            "placed" => {
-                let (result, frame) = rest.split_once('-')?;
-                Some(Self::Placed(result.parse().ok()?, frame.parse().ok()?))
-            }
-            "frame" => Some(Self::Frame(rest.parse().ok()?)),
-            "result" => Some(Self::Result(rest.parse().ok()?)),
-            kind => {
-                let map = MapKind::ALL.into_iter().find(|map| map.name() == kind)?;
-                Some(Self::Map(map, rest.parse().ok()?))
-            }
-        });
-        parsed.ok_or_else(|| ApiError::missing("This picture"))
-    }
-}
-
 /// Levels of a picture, full size first.
-enum Levels {
+pub(super) enum Levels {
     Frame(Box<Frame>, Vec<TiledFile<u16>>),
     /// A frame of floating-point numbers.
     Light(Box<Frame>, Vec<TiledFile<f32>>),
@@ -84,206 +40,10 @@ enum Levels {
 
 /// A picture that is open for showing and measuring.
 pub struct Shown {
-    levels: Levels,
-    encoding: Encoding,
-    version: String,
-    origin: [u32; 2],
-}
-
-/// The pictures that are open.
-#[derive(Default)]
-pub struct Gallery {
-    open: Mutex<HashMap<Source, (u64, Arc<Shown>)>>,
-    opening: Mutex<HashMap<Source, Arc<tokio::sync::Mutex<()>>>>,
-    clock: std::sync::atomic::AtomicU64,
-}
-
-impl Gallery {
-    fn known(&self, source: Source) -> Option<Arc<Shown>> {
-        let mut open = self.open.lock().expect("the gallery's lock");
-        let now = self.clock.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
-        let (used, shown) = open.get_mut(&source)?;
-        *used = now;
-        Some(shown.clone())
-    }
-
-    fn keep(&self, source: Source, shown: &Arc<Shown>) {
-        let mut open = self.open.lock().expect("the gallery's lock");
-        let now = self.clock.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
-        open.insert(source, (now, shown.clone()));
-        if open.len() > OPEN
-            && let Some(oldest) = open.iter().min_by_key(|(_, (used, _))| *used).map(|(s, _)| *s)
-        {
-            open.remove(&oldest);
-        }
-    }
-}
-
-/// Opens a picture, decoding it and making its levels where that has not been done.
-///
-/// # Errors
-/// [`ApiError`] when it is gone or cannot be read.
-pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError> {
-    // A frame is shown under the treatment that its shoot has now.
-    let input = match source {
-        Source::Frame(id) => {
-            let row = app.store.frame(id).await?;
-            Some(row.input_under(&app.store.plan(row.shoot_id).await?))
-        }
-        _ => None,
-    };
-    let known = || {
-        let shown = app.gallery.known(source)?;
-        input.as_ref().is_none_or(|input| shown.version == version(input)).then_some(shown)
-    };
-    if let Some(shown) = known() {
-        return Ok(shown);
-    }
-    let turn =
-        app.gallery.opening.lock().expect("the gallery's lock").entry(source).or_default().clone();
-    let _one_at_a_time = turn.lock().await;
-    if let Some(shown) = known() {
-        return Ok(shown);
-    }
-    let shown = match source {
-        Source::Frame(_) => {
-            let input = input.ok_or_else(|| ApiError::missing("This frame"))?;
-            let cache = app.cache.clone();
-            tokio::task::spawn_blocking(move || open_frame(&input, &cache)).await??
-        }
-        Source::Result(id) => {
-            let row = app.store.result(id).await?;
-            let origin = row.report()?.origin;
-            let folder = app.result_folder(&row.key);
-            tokio::task::spawn_blocking(move || {
-                open_result(&folder, &row.profile, &row.key, origin)
-            })
-            .await??
-        }
-        Source::Map(map, id) => {
-            let row = app.store.result(id).await?;
-            let report = row.report()?;
-            let used = report.frames.iter().filter(|f| f.used).count() as u16;
-            let path = app.result_folder(&row.key).join(map.name()).join("0.tiles");
-            if !path.exists() {
-                return Err(ApiError::missing("This map"));
-            }
-            tokio::task::spawn_blocking(move || open_map(&path, map, used, &row.key, report.origin))
-                .await??
-        }
-        Source::Placed(result, frame) => {
-            let row = app.store.result(result).await?;
-            let frame = app.store.frame(frame).await?;
-            let report = row.report()?;
-            let own = report.frames.into_iter().find(|f| f.file == frame.name);
-            let motion = own.and_then(|f| f.motion).ok_or_else(|| {
-                ApiError::Refused(format!("{} was not placed in this result.", frame.name))
-            })?;
-            let (input, cache) = (frame.input_under(&row.record()?.plan), app.cache.clone());
-            tokio::task::spawn_blocking(move || open_placed(&input, &cache, &motion, &row.key))
-                .await??
-        }
-    };
-    let shown = Arc::new(shown);
-    app.gallery.keep(source, &shown);
-    app.gallery.opening.lock().expect("the gallery's lock").remove(&source);
-    Ok(shown)
-}
-
-/// Opens a frame, decoding it into the cache where it is not there.
-pub fn open_frame(
-    input: &jade_core::frames::FrameInput,
-    cache: &jade_core::cache::Cache,
-) -> Result<Shown, ApiError> {
-    let frame = Frame::decode(input, cache, &mut || Ok(()))?;
-    let encoding = frame.encoding.clone();
-    let path = cache.frame(&input.key());
-    let levels = match frame.holds_light() {
-        true => Levels::Light(Box::new(frame), levels(&path)?),
-        false => {
-            let curves = frame.decoding().curves();
-            let levels = levels_by(&path, |from, path| pyramid::halve_codes(from, curves, path))?;
-            Levels::Frame(Box::new(frame), levels)
-        }
-    };
-    Ok(Shown { levels, encoding, version: version(input), origin: [0, 0] })
-}
-
-/// What tells a frame under one treatment from the same under another.
-fn version(input: &jade_core::frames::FrameInput) -> String {
-    input.light_key().as_str()[..12].to_owned()
-}
-
-/// Opens a result from its folder.
-pub fn open_result(
-    folder: &Path,
-    profile: &[u8],
-    key: &str,
-    origin: [u32; 2],
-) -> Result<Shown, ApiError> {
-    let path = folder.join("0.tiles");
-    let encoding = Encoding::from_icc(&path, Some(profile))?;
-    let levels = levels(&path)?;
-    let full = Combined(TiledFile::open(&path)?);
-    let version = key[..12].to_owned();
-    Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin })
-}
-
-fn open_map(
-    path: &Path,
-    map: MapKind,
-    used: u16,
-    key: &str,
-    origin: [u32; 2],
-) -> Result<Shown, ApiError> {
-    // Levels hold sums, so that what is rare is still told from nothing when seen small.
-    let sum = |_: usize, samples: &[u16]| {
-        samples.iter().copied().fold(0u16, |sum, count| sum.saturating_add(count))
-    };
-    let levels = levels_by(path, |from, path| pyramid::halve_by(from, path, sum))?;
-    let version = format!("{}-{}", &key[..12], map.name());
-    let encoding = Encoding::srgb();
-    Ok(Shown { levels: Levels::Map(levels, map, used), encoding, version, origin })
-}
-
-fn open_placed(
-    input: &jade_core::frames::FrameInput,
-    cache: &Cache,
-    motion: &Motion,
-    result: &str,
-) -> Result<Shown, ApiError> {
-    let path = cache.placed(&result[..12], &input.light_key());
-    let frame = Frame::decode(input, cache, &mut || Ok(()))?;
-    if TiledFile::<f32>::open(&path).is_err() {
-        engine::place(&frame, motion, &path)?;
-    }
-    let levels = levels(&path)?;
-    let full = Combined(TiledFile::open(&path)?);
-    let version = format!("{}-{}", &result[..12], &input.light_key().as_str()[..8]);
-    let encoding = frame.encoding;
-    Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin: [0, 0] })
-}
-
-/// Opens all levels beside the full one, making those that are missing.
-fn levels(full: &Path) -> Result<Vec<TiledFile<f32>>, PictureError> {
-    levels_by(full, pyramid::halve)
-}
-
-fn levels_by<T: Sample>(
-    full: &Path,
-    halve: impl Fn(&TiledFile<T>, &Path) -> Result<TiledFile<T>, PictureError>,
-) -> Result<Vec<TiledFile<T>>, PictureError> {
-    let mut all = vec![TiledFile::<T>::open(full)?];
-    let count = pyramid::level_sizes(all[0].width(), all[0].height()).len();
-    for level in 1..count {
-        let path: PathBuf = full.with_file_name(format!("{level}.tiles"));
-        let next = match TiledFile::open(&path) {
-            Ok(next) => next,
-            Err(_) => halve(&all[level - 1], &path)?,
-        };
-        all.push(next);
-    }
-    Ok(all)
+    pub(super) levels: Levels,
+    pub(super) encoding: Encoding,
+    pub(super) version: String,
+    pub(super) origin: [u32; 2],
 }
 
 impl Shown {
