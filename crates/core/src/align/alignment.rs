@@ -42,6 +42,9 @@ pub struct Alignment {
     pub frames: Vec<Aligned>,
     /// The lens, when the camera model was the best.
     pub lens: Option<Lens>,
+    /// How well that lens is known, as [`super::camera::spread`] tells.
+    #[serde(default)]
+    pub lens_spread: Option<[[f64; 3]; 3]>,
 }
 
 /// Up to 80 residuals `[X, Y, dX, dY]`, no two near each other, the first ones first.

@@ -1,7 +1,7 @@
 //! A fixed camera under a turning sky: focal length, radial distortion and one rotation per frame,
 //! solved together over all frames (Levenberg 1944; Marquardt 1963), with a robust loss.
 
-use nalgebra::{DMatrix, DVector, Matrix3, Rotation3, SMatrix, SVector, Vector3};
+use nalgebra::{Matrix3, Rotation3, SMatrix, SVector, Vector3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
@@ -162,6 +162,13 @@ pub fn refine(
     now
 }
 
+/// How well a solution's lens is known: variances of the logarithm of its focal length and of its two
+/// values of distortion, whatever the turns are.
+pub fn spread(solution: &Solution, frames: &[Vec<Sighting>]) -> Option<Matrix3<f64>> {
+    let equations = Equations::at(solution, frames);
+    equations.of_lens(0.0)?.0.left.try_inverse()
+}
+
 fn residual(lens: &Lens, turn: &Rotation3<f64>, s: &Sighting) -> [f64; 2] {
     let [x, y] = lens.project(turn * lens.ray(s.at));
     [(x - s.reference[0]) / s.error, (y - s.reference[1]) / s.error]
@@ -208,6 +215,11 @@ struct Equations {
     lens: SMatrix<f64, LENS_VALUES, LENS_VALUES>,
     lens_right: SVector<f64, LENS_VALUES>,
     frames: Vec<FrameEquations>,
+}
+
+struct LensEquations {
+    left: SMatrix<f64, LENS_VALUES, LENS_VALUES>,
+    right: SVector<f64, LENS_VALUES>,
 }
 
 struct FrameEquations {
@@ -273,11 +285,11 @@ impl Equations {
         all
     }
 
-    fn step(&self, now: &Solution, damping: f64) -> Option<Solution> {
-        let mut lens = DMatrix::from_fn(LENS_VALUES, LENS_VALUES, |i, j| self.lens[(i, j)]);
-        let mut right = DVector::from_fn(LENS_VALUES, |i, _| self.lens_right[i]);
+    /// The equations of the lens alone, and for each frame what gives its turn back.
+    fn of_lens(&self, damping: f64) -> Option<(LensEquations, Vec<SMatrix<f64, 3, 3>>)> {
+        let (mut left, mut right) = (self.lens, self.lens_right);
         for i in 0..LENS_VALUES {
-            lens[(i, i)] *= 1.0 + damping;
+            left[(i, i)] *= 1.0 + damping;
         }
         let mut inverses = Vec::with_capacity(self.frames.len());
         for frame in &self.frames {
@@ -286,12 +298,16 @@ impl Equations {
                 own[(i, i)] = own[(i, i)] * (1.0 + damping) + 1e-12;
             }
             let inverse = own.try_inverse()?;
-            lens -= frame.shared.transpose() * inverse * frame.shared;
+            left -= frame.shared.transpose() * inverse * frame.shared;
             right -= frame.shared.transpose() * inverse * frame.right;
             inverses.push(inverse);
         }
-        let change = lens.lu().solve(&right)?;
-        let change = SVector::<f64, LENS_VALUES>::from_fn(|i, _| change[i]);
+        Some((LensEquations { left, right }, inverses))
+    }
+
+    fn step(&self, now: &Solution, damping: f64) -> Option<Solution> {
+        let (LensEquations { left, right }, inverses) = self.of_lens(damping)?;
+        let change = left.lu().solve(&right)?;
         if change[0].abs() > 1.0 {
             return None;
         }

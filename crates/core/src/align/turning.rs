@@ -1,7 +1,7 @@
 //! Aligning all frames of a shoot on the stars.
 
 use super::alignment::{Aligned, Alignment, spread_residuals};
-use super::camera::{self, Lens, Sighting, Solution};
+use super::camera::{self, Sighting, Solution};
 use super::homography::{self, Pair};
 use super::matching::{self, Places};
 use super::motion::Motion;
@@ -206,6 +206,8 @@ impl Sky<'_> {
         }
         let solution = solution.map(|known| camera::refine(known, &sightings, 30, self.stop));
         let (motions, lens) = self.choose(solution, &sightings, motions)?;
+        let lens_spread = lens.as_ref().and_then(|known| camera::spread(known, &sightings));
+        let lens = lens.map(|known| known.lens);
 
         let mut frames: Vec<Aligned> = rough
             .iter()
@@ -233,7 +235,8 @@ impl Sky<'_> {
                 frame.by_hand = true;
             }
         }
-        Ok(Alignment { frames, lens })
+        let lens_spread = lens_spread.map(|spread| spread.data.0);
+        Ok(Alignment { frames, lens, lens_spread })
     }
 
     /// The camera's solution, or a homography for each frame where that explains the sightings
@@ -243,7 +246,7 @@ impl Sky<'_> {
         solution: Option<Solution>,
         sightings: &[Vec<Sighting>],
         rough: Vec<Motion>,
-    ) -> Result<(Vec<Motion>, Option<Lens>), CoreError> {
+    ) -> Result<(Vec<Motion>, Option<Solution>), CoreError> {
         let homographies: Result<Vec<Motion>, CoreError> = sightings
             .par_iter()
             .zip(rough)
@@ -265,7 +268,7 @@ impl Sky<'_> {
         };
         let camera = criterion(&cameras, camera::LENS_VALUES as f64 + 3.0 * frames);
         Ok(match camera <= criterion(&homographies, 8.0 * frames) {
-            true => (cameras, Some(solution.lens)),
+            true => (cameras, Some(solution)),
             false => (homographies, None),
         })
     }

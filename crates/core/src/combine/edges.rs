@@ -1,6 +1,7 @@
 //! The part of the reference frame that a result covers.
 
 use crate::align::Motion;
+use crate::prepare::lens::Geometry;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 
@@ -11,8 +12,14 @@ const BLOCKS: u32 = 600;
 
 /// The largest upright rectangle of the reference frame that every frame covers; all frames are
 /// `width` x `height` pixels. `None` when there is none of at least 16 x 16 pixels.
-pub fn common(motions: &[&Motion], width: u32, height: u32) -> Option<Region> {
-    let moving: Vec<&Motion> = motions.iter().copied().filter(|m| **m != Motion::Still).collect();
+pub fn common(
+    motions: &[&Motion],
+    lens: Option<&Geometry>,
+    width: u32,
+    height: u32,
+) -> Option<Region> {
+    let stays = |motion: &Motion| *motion == Motion::Still && lens.is_none();
+    let moving: Vec<&Motion> = motions.iter().copied().filter(|m| !stays(m)).collect();
     if moving.is_empty() {
         return Some(Region { x: 0, y: 0, width, height });
     }
@@ -28,8 +35,13 @@ pub fn common(motions: &[&Motion], width: u32, height: u32) -> Option<Region> {
             let (mut first, mut end) = (0, across + 1);
             for motion in &moving {
                 let inside = |i: u32| {
-                    let [u, v] = motion.from_reference([edge(i, width), y]);
-                    u >= 0.0 && v >= 0.0 && u <= width as f64 - 1.0 && v <= height as f64 - 1.0
+                    let at = motion.from_reference([edge(i, width), y]);
+                    let within = |[u, v]: [f64; 2]| {
+                        u >= 0.0 && v >= 0.0 && u <= width as f64 - 1.0 && v <= height as f64 - 1.0
+                    };
+                    let Some(lens) = lens else { return within(at) };
+                    let at = lens.to_frame(at);
+                    (0..3).all(|colour| within(lens.colour(colour, at)))
                 };
                 first = (first..end).find(|&i| inside(i)).unwrap_or(end);
                 end = (first..end).rev().find(|&i| inside(i)).map_or(first, |i| i + 1);
@@ -86,14 +98,14 @@ mod tests {
 
     #[test]
     fn frames_that_lie_still_cover_everything() {
-        let all = common(&[&Motion::Still, &Motion::Still], 301, 203);
+        let all = common(&[&Motion::Still, &Motion::Still], None, 301, 203);
         assert_eq!(all, Some(Region { x: 0, y: 0, width: 301, height: 203 }));
     }
 
     #[test]
     fn shifts_cut_their_sides() {
         let (a, b) = (shift(9.0, 0.0), shift(-3.0, 6.0));
-        let found = common(&[&Motion::Still, &a, &b], 300, 200).unwrap();
+        let found = common(&[&Motion::Still, &a, &b], None, 300, 200).unwrap();
         assert!(found.x >= 9 && found.x < 9 + BLOCK && found.y >= 6 && found.y < 6 + BLOCK);
         let right = found.x + found.width;
         assert!(right <= 297 && right > 297 - BLOCK, "{found:?}");
@@ -104,7 +116,7 @@ mod tests {
     fn a_turned_frame_leaves_the_largest_rectangle_inside_it() {
         let (s, c) = 0.1f64.sin_cos();
         let turned = Motion::Homography(Matrix3::new(c, -s, 10.0, s, c, -14.0, 0.0, 0.0, 1.0));
-        let found = common(&[&turned], 300, 200).unwrap();
+        let found = common(&[&turned], None, 300, 200).unwrap();
         let inside = |x: u32, y: u32| {
             let [u, v] = turned.from_reference([x as f64, y as f64]);
             (0.0..=299.0).contains(&u) && (0.0..=199.0).contains(&v)
@@ -133,6 +145,6 @@ mod tests {
 
     #[test]
     fn frames_that_do_not_meet_have_nothing_in_common() {
-        assert_eq!(common(&[&shift(290.0, 0.0), &shift(-290.0, 0.0)], 300, 200), None);
+        assert_eq!(common(&[&shift(290.0, 0.0), &shift(-290.0, 0.0)], None, 300, 200), None);
     }
 }

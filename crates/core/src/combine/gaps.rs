@@ -7,6 +7,7 @@
 use super::resample::{self, Room};
 use crate::align::Motion;
 use crate::frames::Light;
+use crate::prepare::lens::{Corrected, Geometry};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use nalgebra::{Matrix3, Rotation3};
@@ -106,8 +107,8 @@ impl Gap<'_> {
         planes: &mut [Vec<f32>; 3],
         room: &mut Room,
     ) -> Result<(), PictureError> {
-        let mut ground = self.layer.own.planes(region)?;
-        for (ground, next) in ground.iter_mut().zip(self.next.planes(region)?) {
+        let mut ground = Corrected(self.layer.own).planes(region)?;
+        for (ground, next) in ground.iter_mut().zip(Corrected(self.next).planes(region)?) {
             ground.iter_mut().zip(next).for_each(|(g, n)| *g = g.min(n));
         }
         let mut stars = [(); 3].map(|()| vec![0.0; region.area()]);
@@ -129,6 +130,10 @@ impl Gap<'_> {
 impl Light for Layer<'_> {
     fn size(&self) -> (u32, u32) {
         self.own.size()
+    }
+
+    fn lens(&self) -> Option<&Geometry> {
+        self.own.lens()
     }
 
     fn fill(

@@ -5,6 +5,7 @@ use super::resample::{self, Room};
 use crate::align::Motion;
 use crate::align::background::median;
 use crate::frames::Light;
+use crate::prepare::lens::Corrected;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use serde::{Deserialize, Serialize};
@@ -66,7 +67,7 @@ pub fn find(
             if resample::read(frame, &backward, patch, out, &mut room)?.is_some() {
                 continue;
             }
-            let there = reference.planes(patch)?;
+            let there = Corrected(reference).planes(patch)?;
             for ((pairs, mut there), here) in pairs.iter_mut().zip(there).zip(&mut planes) {
                 let (from, to) = (median(here) as f64, median(&mut there) as f64);
                 // Clipped light tells nothing.

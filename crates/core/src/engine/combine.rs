@@ -59,7 +59,7 @@ pub fn combine(
         note.alignment.frames.iter().map(|aligned| aligned.motion.clone()).collect();
     let mut used = used(&gallery.frames, &motions)?;
     prepare(request, reference, &note, &mut used)?;
-    let region = region(plan.edges, &used, reference.size())?;
+    let region = region(plan.edges, &used, reference)?;
     let origin = [region.x, region.y];
     let on_stars = request.plan.align.mode == AlignMode::Stars;
     let reference_stars = match on_stars {
@@ -234,12 +234,13 @@ fn gaps<'a>(
 }
 
 /// The part of the reference frame that the result covers.
-fn region(edges: Edges, used: &[Used], (width, height): (u32, u32)) -> Result<Region, CoreError> {
+fn region(edges: Edges, used: &[Used], reference: &Frame) -> Result<Region, CoreError> {
+    let (width, height) = reference.size();
     if edges != Edges::Trim {
         return Ok(Region { x: 0, y: 0, width, height });
     }
     let motions: Vec<&Motion> = used.iter().map(|u| u.motion).collect();
-    edges::common(&motions, width, height).ok_or_else(|| {
+    edges::common(&motions, reference.lens(), width, height).ok_or_else(|| {
         CoreError::Frames(
             "The used frames have no part in common; keep the edges instead of trimming them."
                 .to_owned(),

@@ -3,10 +3,12 @@
 mod combine;
 mod decode;
 mod gallery;
+mod lens;
 mod memory;
 mod stages;
 mod streamed;
 
+pub use lens::{LensFound, lens_of_flats, lens_of_stars};
 pub use memory::{Budget, default_memory};
 
 use crate::CoreError;
@@ -18,6 +20,7 @@ use crate::frames::measures::Measures;
 use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::{Kind, Method, Plan, PlanFrame, PlanRecord};
 use crate::prepare::calibration::{Calibration, CalibrationFrames};
+use crate::prepare::lens::LensPlan;
 use crate::prepare::{Denoise, Repair};
 use crate::progress::Watch;
 use crate::report::Report;
@@ -87,7 +90,8 @@ pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
 fn align_key(request: &Request) -> Key {
     let keys: Vec<Key> = request.frames.iter().map(FrameInput::plain_key).collect();
     let inputs: Vec<&Key> = keys.iter().collect();
-    Key::of("align", &(&request.plan.align, request.reference), &inputs)
+    let lenses: Vec<&LensPlan> = request.frames.iter().map(|f| &f.prepare.lens).collect();
+    Key::of("align", &(&request.plan.align, request.reference, lenses), &inputs)
 }
 
 fn combine_key(request: &Request) -> Key {

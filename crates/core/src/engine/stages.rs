@@ -60,12 +60,19 @@ pub fn run(request: &Request, align_key: &Key, key: &Key) -> Result<CombineNote,
     super::combine::combine(request, key, &gallery, note)
 }
 
+/// The stars of a frame, where they would stand without the flaws of its lens.
 pub fn stars_of(request: &Request, index: usize, frame: &Frame) -> Result<StarList, CoreError> {
     let stop = || request.watch.cancelled();
-    stars_in(&request.frames[index], request.cache, frame, &stop)
+    let mut list = stars_in(&request.frames[index], request.cache, frame, &stop)?;
+    if let Some(lens) = frame.lens() {
+        for star in &mut list.stars {
+            [star.x, star.y] = lens.to_corrected([star.x, star.y]);
+        }
+    }
+    Ok(list)
 }
 
-/// The stars of a frame, from the cache where it was searched before.
+/// The stars of a frame as the lens drew them, from the cache where it was searched before.
 pub fn stars_in(
     input: &FrameInput,
     cache: &Cache,
@@ -141,7 +148,7 @@ fn align(
     for (i, aligned) in found {
         frames[i] = aligned;
     }
-    Ok(AlignNote { reference, alignment: Alignment { frames, lens }, stars })
+    Ok(AlignNote { reference, alignment: Alignment { frames, lens, lens_spread: None }, stars })
 }
 
 /// Where the reference frame stands among those that could be read.

@@ -6,6 +6,7 @@ use crate::cache::{Cache, Key};
 use crate::prepare::Denoise;
 use crate::prepare::colour::Mix;
 use crate::prepare::denoise::{Denoiser, Grain};
+use crate::prepare::lens::{Geometry, Shade};
 use crate::prepare::recorded::Shape;
 use crate::prepare::{self, stored};
 use jade_pixels::PictureError;
@@ -26,6 +27,8 @@ pub struct Frame {
     decoding: Decoding,
     source: Source,
     denoiser: Option<Denoiser>,
+    lens: Option<Geometry>,
+    shade: Option<Shade>,
 }
 
 /// Where a frame's light comes from.
@@ -154,6 +157,11 @@ impl Frame {
         self.denoiser.as_ref()
     }
 
+    /// What gives it the light back that its lens kept, if its treatment does.
+    pub fn shade(&self) -> Option<&Shade> {
+        self.shade.as_ref()
+    }
+
     /// Reads a frame's header only; its samples cannot be read from what comes out.
     ///
     /// # Errors
@@ -190,6 +198,8 @@ impl Frame {
         if let Some(calibration) = &input.calibration {
             calibration.fits(Shape::of_file(&file), &name)?;
         }
+        // Flats give back what the lens kept, and more besides.
+        let flattened = input.calibration.as_ref().is_some_and(|own| own.has_flat());
         Ok((
             Self {
                 name,
@@ -199,6 +209,8 @@ impl Frame {
                 decoding,
                 source: Source::Undecoded,
                 denoiser: None,
+                lens: Geometry::of(&input.prepare.lens, size),
+                shade: Shade::of(&input.prepare.lens, size).filter(|_| !flattened),
             },
             file,
         ))
@@ -309,22 +321,31 @@ impl Light for Frame {
         self.size
     }
 
+    fn lens(&self) -> Option<&Geometry> {
+        self.lens.as_ref()
+    }
+
     fn fill(
         &self,
         region: Region,
-        planes: [&mut [f32]; 3],
+        mut planes: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
         let plain = self.plain();
+        let own = planes.each_mut().map(|plane| &mut **plane);
         match &self.denoiser {
-            None => plain.fill(region, planes, stride),
+            None => plain.fill(region, own, stride)?,
             Some(denoiser) => {
                 let fill = |region: Region, planes: [&mut [f32]; 3], stride: usize| {
                     plain.fill(region, planes, stride)
                 };
-                denoiser.fill((self.size, 0), region, planes, stride, &fill)
+                denoiser.fill((self.size, 0), region, own, stride, &fill)?;
             }
         }
+        if let Some(shade) = &self.shade {
+            shade.undo_region(region, planes, stride);
+        }
+        Ok(())
     }
 
     fn rows<'a>(
@@ -332,14 +353,17 @@ impl Light for Frame {
         region: Region,
         ahead: &'a mut Ahead,
     ) -> Result<Box<dyn Rows + 'a>, PictureError> {
-        match &self.denoiser {
-            None => self.plain_rows(region, ahead),
-            Some(_) => Ok(Box::new(Planes::of(self, region, ahead)?)),
+        match (&self.denoiser, &self.shade) {
+            (None, None) => self.plain_rows(region, ahead),
+            (None, Some(shade)) => {
+                Ok(Box::new(Shaded { rows: self.plain_rows(region, ahead)?, shade }))
+            }
+            (Some(_), _) => Ok(Box::new(Planes::of(self, region, ahead)?)),
         }
     }
 
     fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
-        if self.denoiser.is_none() {
+        if self.denoiser.is_none() && self.shade.is_none() {
             return self.plain().fill_mean(region, out);
         }
         let [red, green, blue] = self.planes(region)?;
@@ -351,12 +375,16 @@ impl Light for Frame {
     }
 }
 
-/// A frame with all its noise.
+/// A frame with all its noise, and shaded as the lens left it.
 pub struct Plain<'a>(&'a Frame);
 
 impl Light for Plain<'_> {
     fn size(&self) -> (u32, u32) {
         self.0.size
+    }
+
+    fn lens(&self) -> Option<&Geometry> {
+        self.0.lens()
     }
 
     fn fill(
@@ -465,6 +493,19 @@ impl Rows for Codes<'_> {
             self.decoding.pixels(run, planes.each_mut().map(|p| &mut p[here.clone()]));
             done = here.end;
         }
+    }
+}
+
+/// Rows that are given the light back that the lens kept.
+struct Shaded<'a> {
+    rows: Box<dyn Rows + 'a>,
+    shade: &'a Shade,
+}
+
+impl Rows for Shaded<'_> {
+    fn row(&self, x: u32, y: u32, mut planes: [&mut [f32]; 3]) {
+        self.rows.row(x, y, planes.each_mut().map(|plane| &mut **plane));
+        self.shade.undo(x, y, planes);
     }
 }
 

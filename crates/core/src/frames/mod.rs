@@ -16,6 +16,7 @@ pub use frame::Frame;
 
 use crate::cache::Key;
 use crate::prepare::calibration::Calibration;
+use crate::prepare::lens::{Geometry, LensPlan};
 use crate::prepare::{Denoise, PreparePlan};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
@@ -46,9 +47,11 @@ impl FrameInput {
         Key::of("frames", &(&self.content, self.prepare.demosaic), &before)
     }
 
-    /// The key of its light with all its noise, in which stars and details are found.
+    /// The key of its light with all its noise and as the lens drew it, in which stars and details
+    /// are found.
     pub fn plain_key(&self) -> Key {
-        let plain = PreparePlan { denoise: Denoise::default(), ..self.prepare.clone() };
+        let (denoise, lens) = (Denoise::default(), LensPlan::default());
+        let plain = PreparePlan { denoise, lens, ..self.prepare.clone() };
         Key::of("prepare", &plain, &[&self.key()])
     }
 
@@ -62,6 +65,12 @@ impl FrameInput {
 pub trait Light: Sync {
     /// Width and height in pixels.
     fn size(&self) -> (u32, u32);
+
+    /// Where the lens drew what would stand elsewhere without its flaws. Light that is read region by
+    /// region is as the lens drew it; resampling corrects that.
+    fn lens(&self) -> Option<&Geometry> {
+        None
+    }
 
     /// Writes the light of `region`, which must lie inside the picture, into three planes (red,
     /// green, blue): row `r` of the region begins at `r * stride` of each plane.

@@ -200,6 +200,11 @@ pub fn gain(
         .into_par_iter()
         .map(|patch| {
             let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..patch };
+            // As the lens drew it: a corrected picture has less noise, as its pixels are means.
+            let there = match reference.lens() {
+                Some(lens) => lens.shifted(there, reference.size()),
+                None => there,
+            };
             let single = measure(reference, there)?.noise;
             let result = measure(result, patch)?.noise;
             Ok([single, result, single / result])

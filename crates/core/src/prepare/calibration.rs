@@ -149,6 +149,11 @@ impl Calibration {
         Ok(Some(calibration))
     }
 
+    /// Whether it has a flat.
+    pub(crate) fn has_flat(&self) -> bool {
+        self.flat.is_some()
+    }
+
     /// Names it; different whenever it would change a frame otherwise.
     pub fn key(&self) -> &Key {
         &self.key

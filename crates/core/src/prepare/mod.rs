@@ -7,6 +7,7 @@ pub mod demosaic;
 pub mod denoise;
 pub mod fitting;
 mod hot;
+pub mod lens;
 mod master;
 pub(crate) mod recorded;
 mod smooth;
@@ -17,6 +18,7 @@ pub use master::Shows;
 
 use crate::CoreError;
 use demosaic::Demosaic;
+use lens::LensPlan;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -90,6 +92,8 @@ pub struct PreparePlan {
     pub denoise: Denoise,
     /// Which samples that are faulty in all frames are repaired.
     pub repair: Repair,
+    /// What is known of the lens; of all frames.
+    pub lens: LensPlan,
 }
 
 impl Default for PreparePlan {
@@ -101,6 +105,7 @@ impl Default for PreparePlan {
             gain_ev: 0.0,
             denoise: Denoise::default(),
             repair: Repair::Auto,
+            lens: LensPlan::default(),
         }
     }
 }
@@ -122,6 +127,7 @@ impl PreparePlan {
         if let Some(amount) = [luminance, colour].iter().find(|v| !(0.0..=1.0).contains(*v)) {
             return wrong(format!("Noise cannot be reduced by {amount}; choose from 0 to 1."));
         }
+        self.lens.check()?;
         match self.white_balance {
             WhiteBalance::Light { kelvin, .. } if !(1700.0..=25_000.0).contains(&kelvin) => {
                 wrong(format!("No light has {kelvin} K here; choose from 1700 to 25000."))

@@ -1,6 +1,7 @@
 //! A mast by a salt pan at night: a wide lens on a fixed tripod under the turning sky.
 
 mod card;
+mod fringes;
 mod ground;
 mod sky;
 mod truth;
@@ -87,6 +88,7 @@ pub struct NightSky {
     exposure_s: f64,
     ground: Ground,
     sky: Sky,
+    fringes: [f64; 2],
 }
 
 impl NightSky {
@@ -142,7 +144,20 @@ impl NightSky {
         let pole = unit([around.sin() * up.cos(), -up.sin(), around.cos() * up.cos()]);
         let ground = Ground::new(&options);
         let sky = Sky::new(&options, &lens, &ground);
-        Ok(Self { options, lens, pole, exposure_s, ground, sky })
+        Ok(Self { options, lens, pole, exposure_s, ground, sky, fringes: [0.0; 2] })
+    }
+
+    /// The same through a lens that draws red and blue larger than green by these shares.
+    pub fn with_fringes(self, fringes: [f64; 2]) -> Self {
+        Self { fringes, ..self }
+    }
+
+    /// Where what is seen at a position of a frame would stand through a lens that bends nothing, in
+    /// pixels.
+    pub fn straightened(&self, at: [f64; 2]) -> [f64; 2] {
+        let [x, y, z] = self.lens.unproject(at);
+        let scale = self.lens.focal_px / z;
+        [self.lens.centre[0] + x * scale, self.lens.centre[1] + y * scale]
     }
 
     /// What was asked for.
@@ -192,7 +207,9 @@ impl NightSky {
     /// The light that falls on the sensor, sRGB-linear, interleaved: no noise, no pedestal.
     fn light(&self, index: u32, streak: Option<&Streak>) -> Vec<f32> {
         let turn = |part: f64| self.turn(index, part * self.exposure_s);
-        self.sky.render(&self.options, &self.lens, &self.ground, turn, sky::STEPS, streak)
+        let light =
+            self.sky.render(&self.options, &self.lens, &self.ground, turn, sky::STEPS, streak);
+        fringes::drawn(light, &self.options, self.fringes)
     }
 
     /// The reference frame as it would be without noise, hot pixels and streak; interleaved 16-bit.

@@ -16,6 +16,7 @@ use super::motion::{Motion, apply};
 use crate::CoreError;
 use crate::frames::Light;
 use crate::plan::SceneModel;
+use crate::prepare::lens::Corrected;
 use crate::progress::Watch;
 use features::Corner;
 use fit::Fit;
@@ -59,6 +60,7 @@ impl<'a> Scene<'a> {
         model: SceneModel,
         watch: &'a dyn Watch,
     ) -> Result<Self, CoreError> {
+        let reference = &Corrected(reference);
         let sketch = Sketch::of(reference, watch)?;
         let corners = features::corners(&sketch);
         let places = || corners.iter().take(PATCHES).map(|c| c.at);
@@ -91,7 +93,7 @@ impl<'a> Scene<'a> {
         let start = match hint {
             Some(hint) => *hint,
             None => {
-                let sketch = Sketch::of(frame, self.watch)?;
+                let sketch = Sketch::of(&Corrected(frame), self.watch)?;
                 let corners = features::corners(&sketch);
                 let pairs: Vec<_> = features::pairs(&corners, &self.corners)
                     .into_iter()

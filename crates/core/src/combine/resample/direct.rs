@@ -1,6 +1,6 @@
 //! The kernel along both axes at once: for any motion.
 
-use super::lanes::{WHOLE, fused, weights};
+use super::lanes::{WHOLE, fused, parted, weights};
 use super::{Desk, FINE, SLACK, Strip};
 use crate::combine::kernel::{Kernel, LANCZOS, RUN, TAPS};
 use multiversion::multiversion;
@@ -70,25 +70,11 @@ fn resample(
     for (run, (xs, ys)) in runs.enumerate() {
         let start = run * RUN;
         let long = RUN.min(width - start);
-        // Positions are at least 2, so that rounding the half below them takes the whole part.
-        let (mut tx, mut ty) = ([0.0f32; RUN], [0.0f32; RUN]);
-        let (mut columns, mut rows) = ([0i32; RUN], [0i32; RUN]);
-        for lane in 0..RUN {
-            let (wx, wy) = (xs[lane] - 0.5 + WHOLE, ys[lane] - 0.5 + WHOLE);
-            tx[lane] = xs[lane] - (wx - WHOLE) - 0.5;
-            ty[lane] = ys[lane] - (wy - WHOLE) - 0.5;
-            columns[lane] = (wx.to_bits() & 0x7f_ffff) as i32 - lane as i32;
-            rows[lane] = (wy.to_bits() & 0x7f_ffff) as i32;
-        }
+        let (columns, tx, left, right) = parted!(xs, 1.0);
+        let (rows, ty, top, bottom) = parted!(ys, 0.0);
         let (across, down) = (weights!(tx, kernel), weights!(ty, kernel));
-        // Along a straight line both go one way only, so its ends tell all.
-        let ends = |of: &[i32; RUN]| {
-            let [a, b, c, d] = [0, FINE - 1, FINE, RUN - 1].map(|lane| of[lane]);
-            (a.min(b).min(c.min(d)), a.max(b).max(c.max(d)))
-        };
-        let ((left, right), (top, bottom)) = (ends(&columns), ends(&rows));
         let steps = (bottom - top) as usize;
-        if right - left <= 1 && steps <= STEPS {
+        if right - left <= 1.0 && steps <= STEPS {
             let from = (top as usize * stride + SLACK).wrapping_add_signed(left as isize);
             let from = from - 2 * stride - 2;
             let mut tall = [[0.0f32; RUN]; TAPS + STEPS];
@@ -99,7 +85,7 @@ fn resample(
             } else {
                 let mut late = [0.0f32; RUN];
                 for lane in 0..RUN {
-                    late[lane] = (rows[lane] - top) as f32;
+                    late[lane] = rows[lane] - top;
                 }
                 for step in 0..=steps {
                     let mut own = [0.0f32; RUN];
@@ -120,7 +106,7 @@ fn resample(
             } else {
                 let mut wide = [[0.0f32; RUN]; TAPS + 1];
                 for lane in 0..RUN {
-                    let late = (columns[lane] - left) as f32;
+                    let late = columns[lane] - left;
                     wide[0][lane] = across[0][lane] * (1.0 - late);
                     for tap in 1..TAPS {
                         let step = across[tap - 1][lane] - across[tap][lane];

@@ -12,6 +12,29 @@ macro_rules! fused {
 }
 pub(super) use fused;
 
+/// Positions along a run as the source pixel before each, counted from `$step` times its lane, and
+/// what is beyond that pixel, less a half; with the lowest and highest of those pixels. They are told
+/// by the ends of the run's straight lines: a lane that rounding puts one pixel beyond them is taken
+/// back, and what is beyond its pixel tells where it lies all the same.
+macro_rules! parted {
+    ($at:expr, $step:expr) => {{
+        let (mut pixels, mut beyond) = ([0.0f32; RUN], [0.0f32; RUN]);
+        for lane in 0..RUN {
+            // Positions are at least 2, so that rounding the half below them takes the whole part.
+            pixels[lane] = $at[lane] - 0.5 + WHOLE - WHOLE - $step * lane as f32;
+        }
+        let [a, b, c, d] = [0, FINE - 1, FINE, RUN - 1].map(|lane| pixels[lane]);
+        let (low, high) = (a.min(b).min(c.min(d)), a.max(b).max(c.max(d)));
+        for lane in 0..RUN {
+            let pixel = if pixels[lane] < low { low } else { pixels[lane] };
+            pixels[lane] = if pixel > high { high } else { pixel };
+            beyond[lane] = $at[lane] - (pixels[lane] + $step * lane as f32) - 0.5;
+        }
+        (pixels, beyond, low, high)
+    }};
+}
+pub(super) use parted;
+
 /// The weights of all taps at the positions `$t` after the third tap, less a half.
 macro_rules! weights {
     ($t:expr, $kernel:expr) => {{

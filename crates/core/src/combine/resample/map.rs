@@ -1,7 +1,6 @@
 //! Where the pixels of a region lie in a frame.
 
-use super::{FINE, NODES, STRIP};
-use crate::align::Motion;
+use super::{FINE, NODES, STRIP, Way};
 use jade_pixels::tiled::Region;
 use multiversion::multiversion;
 
@@ -15,7 +14,7 @@ pub struct Map {
 }
 
 impl Map {
-    pub fn new(backward: &Motion, region: Region) -> Self {
+    pub fn new(way: &Way, region: Region) -> Self {
         // Cubics between four exact nodes: one more on either side of the region.
         let exact = |size: u32| (size as usize + 2 * FINE) / COARSE + 4;
         let (wide, tall) = (exact(region.width), exact(region.height));
@@ -24,7 +23,7 @@ impl Map {
             .map(|i| {
                 let x = region.x as f64 + place(i % wide);
                 let y = region.y as f64 + place(i / wide);
-                backward.to_reference([x, y])
+                way.to_frame([x, y])
             })
             .collect();
         let across = region.width as usize / FINE + 2;

@@ -14,6 +14,7 @@ mod upright;
 use super::kernel::{RUN, TAPS};
 use crate::align::Motion;
 use crate::frames::{Ahead, Light};
+use crate::prepare::lens::Geometry;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use map::Map;
@@ -35,6 +36,29 @@ const NODES: usize = STRIP / FINE + 1;
 pub struct Room {
     ahead: Ahead,
     desk: Desk,
+    colours: [Vec<f32>; 3],
+}
+
+/// The way from positions of a result to those of a frame.
+struct Way<'a> {
+    /// Takes positions of the reference frame to the frame, both as if the lens had no flaws.
+    backward: &'a Motion,
+    /// What the lens does, and to which colour.
+    lens: Option<(&'a Geometry, usize)>,
+}
+
+/// The colour that the others are drawn beside.
+const GREEN: usize = 1;
+
+impl Way<'_> {
+    fn to_frame(&self, at: [f64; 2]) -> [f64; 2] {
+        let at = self.backward.to_reference(at);
+        match self.lens {
+            None => at,
+            Some((lens, GREEN)) => lens.to_frame(at),
+            Some((lens, colour)) => lens.colour(colour, lens.to_frame(at)),
+        }
+    }
 }
 
 /// What a row is made on.
@@ -90,9 +114,9 @@ impl Strip<'_> {
 }
 
 /// Reads a region of the reference frame from a frame, into three planes of `region.area()` values
-/// each. `backward` takes positions of the reference frame to the frame. Positions outside the
-/// frame hold the light of its nearest edge; which positions the frame covers is returned, or
-/// `None` when it covers all.
+/// each. `backward` takes positions of the reference frame to the frame; what the light's lens drew
+/// elsewhere is read there. Positions outside the frame hold the light of its nearest edge; which
+/// positions the frame covers is returned, or `None` when it covers all.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -103,13 +127,34 @@ pub fn read(
     planes: [&mut [f32]; 3],
     room: &mut Room,
 ) -> Result<Option<Vec<bool>>, PictureError> {
-    read_by(light, backward, region, planes, room, Upright::of)
+    let way = |colour: usize| Way { backward, lens: light.lens().map(|lens| (lens, colour)) };
+    if !light.lens().is_some_and(Geometry::parts_colours) {
+        return read_by(light, &way(GREEN), region, planes, room, Upright::of);
+    }
+    // Each colour has its own way; the others that come along on it are not kept.
+    let mut covered: Option<Vec<bool>> = None;
+    for (colour, plane) in planes.into_iter().enumerate() {
+        let mut colours = std::mem::take(&mut room.colours);
+        colours.iter_mut().for_each(|own| own.resize(region.area(), 0.0));
+        let out = colours.each_mut().map(Vec::as_mut_slice);
+        let own = read_by(light, &way(colour), region, out, room, Upright::of)?;
+        plane.copy_from_slice(&colours[colour]);
+        room.colours = colours;
+        covered = match (covered, own) {
+            (Some(mut all), Some(own)) => {
+                all.iter_mut().zip(own).for_each(|(all, own)| *all &= own);
+                Some(all)
+            }
+            (all, own) => all.or(own),
+        };
+    }
+    Ok(covered)
 }
 
 /// [`read`], where `upright` tells which strips are resampled along rows, then along columns.
 fn read_by(
     light: &dyn Light,
-    backward: &Motion,
+    way: &Way,
     region: Region,
     mut planes: [&mut [f32]; 3],
     room: &mut Room,
@@ -117,16 +162,16 @@ fn read_by(
 ) -> Result<Option<Vec<bool>>, PictureError> {
     let (width, height) = light.size();
     let (w, h) = (region.width as usize, region.height as usize);
-    if *backward == Motion::Still {
+    if *way.backward == Motion::Still && way.lens.is_none() {
         light.fill(region, planes, w)?;
         return Ok(None);
     }
-    let map = Map::new(backward, region);
+    let map = Map::new(way, region);
     let Some(bounds) = map.bounds(width, height) else {
         planes.into_iter().for_each(|plane| plane.fill(0.0));
         return Ok(Some(vec![false; w * h]));
     };
-    let Room { ahead, desk } = room;
+    let Room { ahead, desk, .. } = room;
     let source = Source::read(light, bounds, ahead)?;
     let mut whole = false;
     let (right, bottom) = (width as f32 - 1.0, height as f32 - 1.0);
@@ -288,7 +333,8 @@ mod tests {
                 let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
                 let out = planes.each_mut().map(Vec::as_mut_slice);
                 let mut room = Room::default();
-                let covered = read_by(&Stars, &backward, region, out, &mut room, upright).unwrap();
+                let way = Way { backward: &backward, lens: None };
+                let covered = read_by(&Stars, &way, region, out, &mut room, upright).unwrap();
                 (planes, covered)
             };
             let (columns, covered) = light(&|strip| {
@@ -303,6 +349,31 @@ mod tests {
                 .map(|i| (columns[1][i] - both[1][i]).abs())
                 .fold(0.0, f32::max);
             assert!(worst < 0.006 + 0.2 * angle.abs() as f32, "{worst} of a star at {angle}");
+        }
+    }
+
+    #[test]
+    fn frames_that_lie_whole_pixels_away_are_read_pixel_by_pixel() {
+        // Nearly whole, so that rounding puts neighbours on either side of a pixel.
+        for drift in [-3e-7, -4e-8, 0.0, 4e-8, 3e-7] {
+            let scale = 1.0 + drift;
+            let (x, y) = (7.0 - 190.0 * drift, -5.0 - 140.0 * drift);
+            let backward = Motion::Homography(Matrix3::new(
+                scale, 0.0, x, 0.0, scale, y, 0.0, 0.0, 1.0,
+            ));
+            let way = Way { backward: &backward, lens: None };
+            let region = Region { x: 16, y: 24, width: 300, height: 230 };
+            let shifted = Region { x: 23, y: 19, ..region };
+            let exact = Stars.planes(shifted).unwrap();
+            let ways: [&dyn Fn(&Strip) -> Option<Upright>; 2] = [&Upright::of, &|_| None];
+            for upright in ways {
+                let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
+                let out = planes.each_mut().map(Vec::as_mut_slice);
+                read_by(&Stars, &way, region, out, &mut Room::default(), upright).unwrap();
+                let apart = planes[1].iter().zip(&exact[1]).map(|(a, b)| (a - b).abs());
+                let worst = apart.fold(0.0, f32::max);
+                assert!(worst < 1e-3, "{worst} of a star with {drift}");
+            }
         }
     }
 

@@ -5,7 +5,7 @@
 //! comes out where the region's rows lie (Catmull & Smith 1980). Every source pixel is weighed once
 //! along each axis, as in the direct way, but the first sum serves all rows that read it.
 
-use super::lanes::{WHOLE, fused, weights};
+use super::lanes::{WHOLE, fused, parted, weights};
 use super::{Desk, FINE, NODES, STRIP, Strip, map};
 use crate::combine::kernel::{Kernel, LANCZOS, RUN, TAPS};
 use multiversion::multiversion;
@@ -147,20 +147,13 @@ fn along(
     kernel: &Kernel,
 ) {
     for (run, xs) in xs.as_chunks::<RUN>().0.iter().enumerate() {
-        let (mut t, mut columns) = ([0.0f32; RUN], [0i32; RUN]);
-        for lane in 0..RUN {
-            let whole = xs[lane] - 0.5 + WHOLE;
-            t[lane] = xs[lane] - (whole - WHOLE) - 0.5;
-            columns[lane] = (whole.to_bits() & 0x7f_ffff) as i32 - lane as i32;
-        }
+        let (columns, t, left, right) = parted!(xs, 1.0);
         let weights = weights!(t, kernel);
-        let [a, b, c, d] = [0, FINE - 1, FINE, RUN - 1].map(|lane| columns[lane]);
-        let (left, right) = (a.min(b).min(c.min(d)), a.max(b).max(c.max(d)));
         let start = run * RUN;
-        if right - left > 1 {
+        if right - left > 1.0 {
             // At the frame's edge, where positions end.
             for lane in 0..RUN {
-                let from = (columns[lane] + lane as i32 - first) as usize - 2;
+                let from = (columns[lane] as i32 + lane as i32 - first) as usize - 2;
                 for c in 0..3 {
                     let taps = sources[c][from..from + TAPS].iter().zip(&weights);
                     out[c][start + lane] = taps.map(|(v, weight)| v * weight[lane]).sum();
@@ -170,7 +163,7 @@ fn along(
         }
         let mut wide = [[0.0f32; RUN]; TAPS + 1];
         for lane in 0..RUN {
-            let late = (columns[lane] - left) as f32;
+            let late = columns[lane] - left;
             wide[0][lane] = weights[0][lane] * (1.0 - late);
             for tap in 1..TAPS {
                 let step = weights[tap - 1][lane] - weights[tap][lane];
@@ -178,7 +171,7 @@ fn along(
             }
             wide[TAPS][lane] = weights[TAPS - 1][lane] * late;
         }
-        let from = (left - first) as usize - 2;
+        let from = (left as i32 - first) as usize - 2;
         for c in 0..3 {
             let row: &[f32; RUN + TAPS] =
                 sources[c][from..from + RUN + TAPS].try_into().expect("as long");
@@ -200,7 +193,7 @@ macro_rules! tall {
     ($steps:expr, $weights:expr, $rows:expr, $top:expr) => {{
         let mut late = [0.0f32; RUN];
         for lane in 0..RUN {
-            late[lane] = ($rows[lane] - $top) as f32;
+            late[lane] = $rows[lane] - $top;
         }
         let mut tall = [[0.0f32; RUN]; TAPS + $steps];
         for step in 0..=$steps {
@@ -245,15 +238,8 @@ macro_rules! sums {
 fn down(rings: [&[f32]; 3], ys: &[f32], out: [&mut [f32]; 3], kernel: &Kernel) {
     let width = out[0].len();
     for (run, ys) in ys.as_chunks::<RUN>().0.iter().enumerate() {
-        let (mut t, mut rows) = ([0.0f32; RUN], [0i32; RUN]);
-        for lane in 0..RUN {
-            let whole = ys[lane] - 0.5 + WHOLE;
-            t[lane] = ys[lane] - (whole - WHOLE) - 0.5;
-            rows[lane] = (whole.to_bits() & 0x7f_ffff) as i32;
-        }
+        let (rows, t, top, bottom) = parted!(ys, 0.0);
         let weights = weights!(t, kernel);
-        let [a, b, c, d] = [0, FINE - 1, FINE, RUN - 1].map(|lane| rows[lane]);
-        let (top, bottom) = (a.min(b).min(c.min(d)), a.max(b).max(c.max(d)));
         let steps = ((bottom - top) as usize).min(STEPS);
         let start = run * RUN;
         let at: [usize; TAPS + STEPS] =

@@ -1,0 +1,163 @@
+//! Lateral colour as the stars show it: each is a point, and its red and blue should lie on its
+//! green.
+
+use super::half_diagonal;
+use crate::align::background::median;
+use crate::align::stars::Star;
+use crate::frames::Light;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use nalgebra::{Matrix4, Vector4};
+
+/// Half the side of the square in which a star is looked at, in pixels.
+const HALF: u32 = 9;
+/// Standard deviation of the window under which its place is measured, in pixels.
+const WINDOW: f64 = 1.6;
+/// Fewer stars tell nothing.
+const FEWEST: usize = 40;
+/// Stars of one frame that are looked at.
+const MOST: usize = 800;
+
+/// Where the colours of one star lie beside its green, in one frame.
+#[derive(Debug, Clone, Copy)]
+pub struct Parted {
+    /// Its place from the middle, the corner at 1.
+    at: [f64; 2],
+    /// Red and blue beside green, in pixels.
+    off: [[f64; 2]; 2],
+    weight: f64,
+}
+
+/// Lateral colour of red or blue that was found.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Fringes {
+    /// As [`super::LensPlan::red`].
+    pub values: [f32; 2],
+    /// How far the colour is drawn beside green at the corners, in pixels; outward above 0.
+    pub corner_px: f64,
+    /// Standard error of that in pixels.
+    pub error_px: f64,
+}
+
+/// Looks at the colours of a frame's stars, which are given brightest first.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn parted(frame: &dyn Light, stars: &[Star]) -> Result<Vec<Parted>, PictureError> {
+    let (width, height) = frame.size();
+    let half = half_diagonal((width, height));
+    let centre = [width, height].map(|v| (f64::from(v) - 1.0) / 2.0);
+    let alone = |star: &Star| {
+        let near = |other: &&Star| {
+            (other.x - star.x).hypot(other.y - star.y) < f64::from(HALF)
+                && other.flux > 0.02 * star.flux
+        };
+        stars.iter().filter(near).count() == 1
+    };
+    let good = stars.iter().filter(|s| s.snr > 40.0 && !s.saturated && s.roundness > 0.6);
+    let mut found = Vec::new();
+    for star in good.take(MOST) {
+        let (x, y) = (star.x.round() as i64, star.y.round() as i64);
+        let reach = i64::from(HALF);
+        let inside = x >= reach
+            && y >= reach
+            && x + reach < i64::from(width)
+            && y + reach < i64::from(height);
+        if !inside || !alone(star) {
+            continue;
+        }
+        let side = 2 * HALF + 1;
+        let (x, y) = ((x - reach) as u32, (y - reach) as u32);
+        let planes = frame.planes(Region { x, y, width: side, height: side })?;
+        let from = [star.x - f64::from(x), star.y - f64::from(y)];
+        let places = planes.map(|plane| place(&plane, side as usize, from));
+        let [Some(red), Some(green), Some(blue)] = places else { continue };
+        let off = [red, blue].map(|own| [own[0] - green[0], own[1] - green[1]]);
+        let at = [(star.x - centre[0]) / half, (star.y - centre[1]) / half];
+        found.push(Parted { at, off, weight: f64::from(star.snr.min(300.0)).powi(2) });
+    }
+    Ok(found)
+}
+
+/// Where a star lies in one colour: its centre under a window that follows it (Stone 1989).
+fn place(plane: &[f32], side: usize, from: [f64; 2]) -> Option<[f64; 2]> {
+    let mut border: Vec<f32> = (0..side * side)
+        .filter(|i| [i % side, i / side].iter().any(|v| *v < 2 || *v >= side - 2))
+        .map(|i| plane[i])
+        .collect();
+    let level = f64::from(median(&mut border));
+    let mut at = from;
+    for _ in 0..30 {
+        let mut sums = [0.0; 3];
+        for (i, value) in plane.iter().enumerate() {
+            let (dx, dy) = ((i % side) as f64 - at[0], (i / side) as f64 - at[1]);
+            let window = (-(dx * dx + dy * dy) / (2.0 * WINDOW * WINDOW)).exp();
+            let light = window * (f64::from(*value) - level);
+            sums = [sums[0] + light, sums[1] + light * dx, sums[2] + light * dy];
+        }
+        if sums[0] <= 0.0 {
+            return None;
+        }
+        // The window pulls towards itself, so that a step is half the way.
+        let step = [2.0 * sums[1] / sums[0], 2.0 * sums[2] / sums[0]];
+        at = [at[0] + step[0], at[1] + step[1]];
+        if (at[0] - from[0]).hypot(at[1] - from[1]) > 5.0 {
+            return None;
+        }
+        if step[0].hypot(step[1]) < 1e-4 {
+            return Some(at);
+        }
+    }
+    None
+}
+
+/// Lateral colour of red and blue from the stars of all frames of a size; `None` where they are too
+/// few to tell. What the air does, and moves all stars alike, is told apart.
+pub fn fringes(stars: &[Parted], size: (u32, u32)) -> Option<[Fringes; 2]> {
+    if stars.len() < FEWEST {
+        return None;
+    }
+    let half = half_diagonal(size);
+    let [red, blue] = [0, 1].map(|colour| fit(stars, colour, half));
+    Some([red?, blue?])
+}
+
+fn fit(stars: &[Parted], colour: usize, half: f64) -> Option<Fringes> {
+    // The colour's own size, how it grows, and the shift of all: along both axes of each star.
+    let rows: Vec<(Vector4<f64>, f64, f64)> = stars
+        .iter()
+        .flat_map(|star| {
+            let [x, y] = star.at;
+            let r2 = x * x + y * y;
+            let across = (Vector4::new(x, x * r2, 1.0, 0.0), star.off[colour][0], star.weight);
+            let down = (Vector4::new(y, y * r2, 0.0, 1.0), star.off[colour][1], star.weight);
+            [across, down]
+        })
+        .collect();
+    let mut found = Vector4::zeros();
+    let mut left = Matrix4::zeros();
+    let mut typical = f64::INFINITY;
+    for _ in 0..10 {
+        left = Matrix4::zeros();
+        let mut right = Vector4::zeros();
+        for (row, value, weight) in &rows {
+            let off = (value - row.dot(&found)) * weight.sqrt() / (3.0 * typical);
+            let weight = weight / (1.0 + off * off);
+            left += row * row.transpose() * weight;
+            right += row * *value * weight;
+        }
+        found = left.lu().solve(&right)?;
+        let mut off: Vec<f32> = rows
+            .iter()
+            .map(|(row, value, weight)| ((value - row.dot(&found)).abs() * weight.sqrt()) as f32)
+            .collect();
+        typical = (1.4826 * f64::from(median(&mut off))).max(1e-9);
+    }
+    let spread = left.try_inverse()? * (typical * typical);
+    let error = spread[(0, 0)] + spread[(1, 1)] + 2.0 * spread[(0, 1)];
+    Some(Fringes {
+        values: [found[0] / half, found[1] / half].map(|v| v as f32),
+        corner_px: found[0] + found[1],
+        error_px: error.max(0.0).sqrt(),
+    })
+}

@@ -1,0 +1,207 @@
+//! Flaws of a lens: found from stars and flats, and undone, against the lens that drew them.
+
+use jade_core::align::stars;
+use jade_core::engine::{self, Budget};
+use jade_core::frames::{Combined, Frame, FrameInput, Light};
+use jade_core::plan::{AlignMode, Edges, Method};
+use jade_core::prepare::lens::{self, Corrected, Geometry, LensPlan};
+use jade_core::progress::Unwatched;
+use jade_pixels::tiled::{Region, TiledFile};
+use jade_pixels::write::write_mosaic;
+use jade_scenes::night_sky::{NightSky, Options};
+use shoot::{Shoot, input, pixels, plan};
+
+mod shoot;
+
+const SIZE: (u32, u32) = (1500, 1000);
+const FRINGES: [f64; 2] = [0.0009, -0.0006];
+
+fn sky(frames: u32, seed: u64) -> NightSky {
+    let (width, height) = SIZE;
+    let options = Options { frames, darks: 0, width, height, seed, deflate: false };
+    NightSky::new(options).unwrap().with_fringes(FRINGES)
+}
+
+fn found(shoot: &Shoot, frames: &[FrameInput]) -> engine::LensFound {
+    let budget = Budget::new(Some(256), Some(2)).unwrap();
+    let known = LensPlan::default();
+    engine::lens_of_stars(frames, known, &shoot.cache(), budget, &Unwatched).unwrap()
+}
+
+/// The furthest that a lens puts anything from where a straight one would, in pixels.
+fn furthest(scene: &NightSky, lens: &LensPlan) -> f64 {
+    let geometry = Geometry::of(lens, SIZE).unwrap();
+    let places = (0..=12).flat_map(|i| (0..=8).map(move |j| [i as f64 / 12.0, j as f64 / 8.0]));
+    let apart = places.map(|[u, v]| {
+        let at = [u * f64::from(SIZE.0 - 1), v * f64::from(SIZE.1 - 1)];
+        let ([x, y], [tx, ty]) = (geometry.to_corrected(at), scene.straightened(at));
+        (x - tx).hypot(y - ty)
+    });
+    apart.fold(0.0, f64::max)
+}
+
+/// What the lens that drew a scene is in our terms, by a fit to where it draws things.
+fn truth(scene: &NightSky) -> LensPlan {
+    let half = lens::half_diagonal(SIZE);
+    let middle = [SIZE.0, SIZE.1].map(|v| (f64::from(v) - 1.0) / 2.0);
+    let (mut left, mut right) = (nalgebra::Matrix2::zeros(), nalgebra::Vector2::zeros());
+    for i in 1..=100 {
+        let r = f64::from(i) / 100.0;
+        let along = |axis: usize| middle[axis] * (1.0 + r);
+        let [x, y] = scene.straightened([along(0), along(1)]);
+        let straight = (x - middle[0]).hypot(y - middle[1]) / half;
+        let row = nalgebra::Vector2::new(r.powi(3), r.powi(5));
+        left += row * row.transpose();
+        right += row * (straight - r);
+    }
+    let fit = left.try_inverse().unwrap() * right;
+    let [red, blue] = FRINGES.map(|share| [share as f32, 0.0]);
+    LensPlan { distortion: [fit[0] as f32, fit[1] as f32], red, blue, ..LensPlan::default() }
+}
+
+#[test]
+fn distortion_and_lateral_colour_are_found_from_the_stars() {
+    for seed in [5, 6] {
+        let shoot = Shoot::new();
+        let scene = sky(24, seed);
+        let found = found(&shoot, &shoot.hold(&scene));
+        assert_eq!(found.missing, Vec::<String>::new());
+        let half = lens::half_diagonal(SIZE);
+        let [corner, error] = found.distortion_px.unwrap();
+        let off = furthest(&scene, &found.lens);
+        println!("seed {seed}: {corner} px ± {error}, off by {off}");
+        assert!(corner < -10.0, "such a lens draws its corners inward: {corner}");
+        assert!(off < 1.2 && off < 4.0 * f64::from(error), "off by {off} of ± {error}");
+        let colours = found.colour_px.unwrap();
+        for ((colour, error), share) in
+            colours.iter().zip(found.colour_error_px.unwrap()).zip(FRINGES)
+        {
+            let told = share * half;
+            println!("seed {seed}: colour {colour} ± {error}, truth {told}");
+            let off = (f64::from(*colour) - told).abs();
+            assert!(off < 0.05, "{colour} px where it is {told}");
+        }
+    }
+}
+
+#[test]
+fn frames_between_which_the_sky_hardly_turned_do_not_tell_distortion() {
+    let shoot = Shoot::new();
+    let found = found(&shoot, &shoot.hold(&sky(3, 7)));
+    assert_eq!(found.distortion_px, None);
+    assert_eq!(found.lens.distortion, [0.0; 2]);
+    assert!(found.missing[0].starts_with("Distortion: "), "{:?}", found.missing);
+    assert!(found.colour_px.is_some(), "colours are told by single frames");
+}
+
+#[test]
+fn a_stack_through_a_known_lens_is_straight_and_without_fringes() {
+    let shoot = Shoot::new();
+    let scene = sky(5, 8);
+    let mut frames = shoot.hold(&scene);
+    let plan = plan(AlignMode::Stars, Method::Mean, Edges::Keep);
+    let bent = shoot.stack(&frames, &plan).unwrap();
+    let known = truth(&scene);
+    assert!(furthest(&scene, &known) < 0.1, "the fit is the lens");
+    frames.iter_mut().for_each(|frame| frame.prepare.lens = known);
+    let straight = shoot.stack(&frames, &plan).unwrap();
+    assert!(straight.report.frames.iter().all(|frame| frame.used));
+
+    let open = |outcome: &engine::Outcome| Combined(TiledFile::open(&outcome.picture).unwrap());
+    let beside = |outcome: &engine::Outcome, place: &dyn Fn([f64; 2]) -> [f64; 2]| {
+        let list = stars::find(&open(outcome), &|| false).unwrap().stars;
+        let mut off: Vec<f64> = Vec::new();
+        for star in scene.stars().iter().filter(|s| !s.hidden && (0.1..0.6).contains(&s.peak)) {
+            let [x, y] = place([star.x, star.y]);
+            let far = |s: &stars::Star| (s.x - x).hypot(s.y - y);
+            off.extend(list.iter().map(far).filter(|d| *d < 1.5).reduce(f64::min));
+        }
+        assert!(off.len() > 60, "{} stars", off.len());
+        off.sort_by(f64::total_cmp);
+        off[off.len() / 2]
+    };
+    let before = beside(&bent, &|at| at);
+    let after = beside(&straight, &|at| scene.straightened(at));
+    println!("stars lie {before:.4} px from where they are, {after:.4} px straightened");
+    assert!(after < before + 0.02, "{before} {after}");
+
+    let apart = |outcome: &engine::Outcome| {
+        let light = open(outcome);
+        let list = stars::find(&light, &|| false).unwrap().stars;
+        let told = lens::fringes(&lens::parted(&light, &list).unwrap(), SIZE).unwrap();
+        told.map(|own| own.corner_px)
+    };
+    let ([red, blue], [r, b]) = (apart(&bent), apart(&straight));
+    println!("red and blue {red:.3} {blue:.3} px beside green before, {r:.3} {b:.3} after");
+    assert!(red > 0.6 && blue < -0.4);
+    assert!(r.abs() < 0.04 && b.abs() < 0.04, "{r} {b}");
+
+    // Resampled once: stars are hardly wider than those of the stack that was left bent.
+    let widths = [&bent, &straight].map(|outcome| outcome.report.star_width_px.unwrap());
+    println!("stars {} px wide, {} straightened", widths[0], widths[1]);
+    let stretch = 1.0 + 3.0 * known.distortion[0].abs();
+    assert!(widths[1] < widths[0] * stretch, "{widths:?}");
+}
+
+#[test]
+fn what_a_straightened_frame_does_not_cover_is_cut_off() {
+    let shoot = Shoot::new();
+    let scene = sky(2, 9);
+    let mut frames = shoot.hold(&scene);
+    // Straightening a lens that draws its corners outward pulls them in.
+    let lens = LensPlan { distortion: [-0.04, 0.0], ..LensPlan::default() };
+    frames.iter_mut().for_each(|frame| frame.prepare.lens = lens);
+    let plan = plan(AlignMode::None, Method::Mean, Edges::Trim);
+    let outcome = shoot.stack(&frames, &plan).unwrap();
+    let [width, height] = outcome.report.size;
+    assert!((1300..1460).contains(&width) && (900..980).contains(&height), "{width} x {height}");
+    // The middle lies where it lay.
+    let geometry = Geometry::of(&lens, SIZE).unwrap();
+    let frame = Frame::load(&frames[0], &mut || Ok(())).unwrap();
+    let (wide, light) = pixels(&outcome);
+    let [x0, y0] = outcome.report.origin;
+    let at = Region { x: 700, y: 450, width: 100, height: 100 };
+    let seen = Corrected(&frame).planes(at).unwrap();
+    assert_eq!(geometry.shifted(at, SIZE), at);
+    let second = Frame::load(&frames[1], &mut || Ok(())).unwrap();
+    let other = Corrected(&second).planes(at).unwrap();
+    for (i, (a, b)) in seen[1].iter().zip(&other[1]).enumerate() {
+        let (x, y) = (700 - x0 as usize + i % 100, 450 - y0 as usize + i / 100);
+        let there = light[(y * wide + x) * 3 + 1];
+        assert!((there - (a + b) / 2.0).abs() < 1e-5, "{there} at {x} {y}");
+    }
+}
+
+#[test]
+fn shading_is_found_from_a_flat_and_given_back() {
+    let shoot = Shoot::new();
+    let scene = sky(2, 10);
+    let path = shoot.path("flat.dng");
+    write_mosaic(&path, &scene.raw_flat(0), &scene.raw_facts(0, 0.02)).unwrap();
+    let flat = input(&path);
+    let budget = Budget::new(Some(256), Some(2)).unwrap();
+    let known = LensPlan::default();
+    let of = |flats: &[FrameInput]| {
+        engine::lens_of_flats(flats, known, &shoot.cache(), budget, &Unwatched)
+    };
+    let found = of(std::slice::from_ref(&flat)).unwrap();
+    let corner = found.corner_light.unwrap();
+    assert!((corner - 0.62).abs() < 0.01, "{corner} of the light reaches the corners");
+    let mut shaded = flat.clone();
+    shaded.prepare.lens = found.lens;
+    let frame = Frame::load(&shaded, &mut || Ok(())).unwrap();
+    let mean = |x: u32, y: u32| {
+        let square = Region { x, y, width: 60, height: 60 };
+        let values = frame.mean(square).unwrap();
+        values.iter().sum::<f32>() / values.len() as f32
+    };
+    let middle = mean(720, 470);
+    for (x, y) in [(0, 0), (1440, 0), (0, 940), (1440, 940), (720, 0), (0, 470)] {
+        let share = mean(x, y) / middle;
+        assert!((share - 1.0).abs() < 0.03, "{share} at {x} {y}");
+    }
+    let other = shoot.hold(&sky(2, 11));
+    let told = of(&other).unwrap_err().to_string();
+    assert!(told.contains("no evenly lit surface"), "{told}");
+    assert!(of(&[]).is_err());
+}
