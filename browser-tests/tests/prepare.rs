@@ -56,6 +56,17 @@ async fn a_mixed_raw_card_is_sorted_balanced_and_calibrated() -> anyhow::Result<
             s.until_text("calibration", told).await?;
         }
         s.until_text("as-shot", "K, tint").await?;
+        // The frame is seen as a run calibrates it, and beside it as it came.
+        s.until_text("pick-a", "calibrated").await?;
+        s.click("before-after").await?;
+        s.until_text("pick-a", "as it came").await?;
+        s.until_text("pick-b", "calibrated").await?;
+        s.click("before-after").await?;
+        s.until_text("pick-a", "calibrated").await?;
+        // The flats tell the shading for other shoots.
+        s.click("lens-flats").await?;
+        s.until_text("lens-told", "62 % of the light reaches the corners").await?;
+        s.click("undo").await?;
         // What is clipped is told, and colours are checked without being changed.
         s.until_text("histogram", "clipped").await?;
         let unchanged = version(s, "f01.dng").await?;
@@ -98,6 +109,44 @@ async fn a_mixed_raw_card_is_sorted_balanced_and_calibrated() -> anyhow::Result<
         s.until("a grey is picked", || async {
             let option = s.part("white balance-neutral").await?;
             Ok(option.attr("aria-checked").await?.as_deref() == Some("true"))
+        })
+        .await
+    })
+    .await
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_lens_is_found_from_the_stars_and_corrected_by_hand() -> anyhow::Result<()> {
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("card");
+    let options =
+        Options { frames: 24, darks: 0, width: 900, height: 600, seed: 17, deflate: false };
+    let scene = NightSky::new(options)?.with_fringes([0.0022, -0.0015]);
+    scene.write(&path, |_, _| true)?;
+    in_browser(&folder.path().join("data"), &[path], false, move |session| async move {
+        let s = &*session;
+        s.shoot_from_card("Lens", "night-sky", 24).await?;
+        let as_drawn = version(s, "f13.tif").await?;
+        s.click("step-prepare").await?;
+        s.click("lens-stars").await?;
+        s.until_text("lens-told", "Corners −").await?;
+        s.until_text("lens-told", "Red +1.").await?;
+        s.until_text("lens-red-value", "+1.").await?;
+        s.until_text("lens-blue-value", "−0.").await?;
+        let straight = version(s, "f13.tif").await?;
+        assert_ne!(straight, as_drawn, "the frame is seen without the lens's flaws");
+        s.part("lens-distortion").await?.send_keys(Key::Right).await?;
+        s.until("the frame is seen through another lens", || async {
+            Ok(version(s, "f13.tif").await? != straight)
+        })
+        .await?;
+        s.click("run").await?;
+        s.click("step-combine").await?;
+        s.until_text("results", "lipped mean of 24").await?;
+        s.click("step-prepare").await?;
+        s.click("lens-none").await?;
+        s.until("the frame is seen as it was drawn", || async {
+            Ok(version(s, "f13.tif").await? == as_drawn)
         })
         .await
     })

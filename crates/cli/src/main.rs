@@ -1,10 +1,14 @@
 //! The command line of Jade Stack.
 
+mod inputs;
+mod lens;
 mod progress;
+mod run;
 mod scene;
 mod scratch;
 mod serve;
 mod stack;
+mod work;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;
@@ -27,6 +31,10 @@ enum Command {
     Scene(scene::SceneArgs),
     /// Stack frames into one picture.
     Stack(Box<stack::StackArgs>),
+    /// Carry out a saved plan again.
+    Run(run::RunArgs),
+    /// Find what a lens does to its pictures, from stars and flat frames.
+    Lens(lens::LensArgs),
 }
 
 fn main() -> ExitCode {
@@ -37,6 +45,8 @@ fn main() -> ExitCode {
         Command::Demo(args) => serve::demo(args),
         Command::Scene(args) => scene::make(args),
         Command::Stack(args) => stack::stack(*args),
+        Command::Run(args) => run::run(args),
+        Command::Lens(args) => lens::find(args),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

@@ -32,6 +32,10 @@ pub struct SceneArgs {
     /// unless given.
     #[arg(long, value_name = "MM")]
     focal: Option<f64>,
+    /// Lateral colour: how far red and blue are drawn beyond green at the corners, in pixels (night
+    /// sky).
+    #[arg(long, value_name = "RED,BLUE", allow_hyphen_values = true, value_parser = fringes)]
+    fringes: Option<[f64; 2]>,
     /// Compress the frames by deflate.
     #[arg(long)]
     deflate: bool,
@@ -64,6 +68,14 @@ enum SceneKind {
     KilnYard,
 }
 
+fn fringes(text: &str) -> Result<[f64; 2], String> {
+    let two = text
+        .split_once(',')
+        .and_then(|(red, blue)| Some([red.trim().parse().ok()?, blue.trim().parse().ok()?]));
+    two.filter(|two: &[f64; 2]| two.iter().all(|px| px.abs() <= 20.0))
+        .ok_or_else(|| "give two numbers of pixels up to 20, as 1.2,-0.8".to_owned())
+}
+
 pub fn make(args: SceneArgs) -> anyhow::Result<()> {
     let SceneArgs { frames, darks, width, height, seed, focal, deflate, .. } = args;
     std::fs::create_dir_all(&args.out)
@@ -85,7 +97,11 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
                 seed,
                 deflate,
             };
-            let scene = NightSky::through(options, focal)?;
+            let mut scene = NightSky::through(options, focal)?;
+            if let Some([red, blue]) = args.fringes {
+                let half = f64::from(options.width).hypot(f64::from(options.height)) / 2.0;
+                scene = scene.with_fringes([red / half, blue / half]);
+            }
             let (flats, biases) = (args.flats.unwrap_or(4), args.biases.unwrap_or(4));
             match (args.card, args.raw) {
                 (true, raw) => {
@@ -100,9 +116,10 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
             }
         }
         SceneKind::KilnYard => {
-            if darks.is_some() || focal.is_some() || args.raw || args.card {
+            let night = darks.is_some() || focal.is_some() || args.fringes.is_some();
+            if night || args.raw || args.card {
                 bail!(
-                    "a kiln yard has neither dark frames, raw files, a card nor a choice of lens; leave --darks, --raw, --card and --focal away"
+                    "a kiln yard has neither dark frames, raw files, a card nor a choice of lens; leave --darks, --raw, --card, --focal and --fringes away"
                 );
             }
             let usual = kiln_yard::Options::default();

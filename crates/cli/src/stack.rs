@@ -1,22 +1,19 @@
 //! `stack`: frames to one picture, without a browser.
 
-use crate::progress::Progress;
-use crate::scratch::Scratch;
+use crate::inputs::{files, input, untreated};
+use crate::work::{Common, Finished, Work, write_json};
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
-use jade_core::cache::{Cache, MapKind};
-use jade_core::engine::{self, Budget, Outcome, Request};
+use jade_core::cache::MapKind;
+use jade_core::engine;
 use jade_core::export::{self, Form};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
 use jade_core::prepare::calibration::CalibrationFrames;
 use jade_core::prepare::demosaic::Demosaic;
+use jade_core::prepare::lens::LensPlan;
 use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, WhiteBalance};
-use jade_core::report::Report;
-use jade_pixels::facts::Facts;
-use jade_pixels::read::PictureFile;
-use jade_pixels::write::{Target, write_whole};
-use std::io::Write;
+use jade_pixels::write::Target;
 use std::path::{Path, PathBuf};
 
 #[derive(Args)]
@@ -96,22 +93,15 @@ pub struct StackArgs {
     /// Write how many samples the clipped mean rejected at each pixel, as a grey 16-bit TIFF or PNG.
     #[arg(long, value_name = "FILE")]
     save_rejected: Option<PathBuf>,
-    /// Memory budget in MiB; by default the smaller of 2048 and a quarter of the machine's.
-    #[arg(long, value_name = "MIB")]
-    memory: Option<u64>,
-    /// Threads; one for each core unless given.
-    #[arg(long)]
-    threads: Option<usize>,
-    /// Folder for scratch files, about six bytes for each pixel of each frame; the system's folder
-    /// for temporary files unless given.
-    #[arg(long, value_name = "DIR")]
-    scratch: Option<PathBuf>,
-    /// Write what was measured, as JSON.
+    /// What is known of the lens: a file that `lens` wrote, or `stars` to find it from the stars of
+    /// the frames.
+    #[arg(long, value_name = "FILE.json|stars")]
+    lens: Option<PathBuf>,
+    /// Write the plan with the frames it was carried out on, for `run`.
     #[arg(long, value_name = "FILE.json")]
-    report: Option<PathBuf>,
-    /// No progress on stderr.
-    #[arg(long)]
-    quiet: bool,
+    save_plan: Option<PathBuf>,
+    #[command(flatten)]
+    common: Common,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -214,6 +204,7 @@ impl StackArgs {
                 RepairArg::Always => Repair::Always,
                 RepairArg::Off => Repair::Off,
             },
+            ..PreparePlan::default()
         };
         plan.align.mode = match self.align {
             AlignArg::Stars => AlignMode::Stars,
@@ -280,20 +271,40 @@ impl StackArgs {
         Ok(())
     }
 
-    fn inputs(
-        &self,
-        prepare: &PreparePlan,
-    ) -> anyhow::Result<(Vec<FrameInput>, Option<usize>, CalibrationFrames)> {
+    /// What is known of the lens.
+    fn lens(&self) -> anyhow::Result<LensPlan> {
+        let Some(path) = self.lens.as_ref().filter(|_| !self.finds_lens()) else {
+            return Ok(LensPlan::default());
+        };
+        let shown = path.display();
+        let text = std::fs::read_to_string(path)
+            .with_context(|| format!("{shown}: the lens cannot be read"))?;
+        serde_json::from_str(&text)
+            .with_context(|| format!("{shown}: this is no lens as `jade-stack lens` writes it"))
+    }
+
+    fn finds_lens(&self) -> bool {
+        self.lens.as_deref() == Some(Path::new("stars"))
+    }
+
+    fn work(&self) -> anyhow::Result<Work> {
+        let mut plan = self.plan();
+        plan.prepare.lens = self.lens()?;
         let kept = files(&self.frames)?;
-        let inputs = kept.iter().map(|file| input(file, prepare)).collect();
-        let others = |paths: &[PathBuf]| -> anyhow::Result<Vec<FrameInput>> {
-            Ok(files(paths)?.iter().map(|file| input(file, &PreparePlan::default())).collect())
+        let mut frames: Vec<FrameInput> =
+            kept.iter().map(|file| input(file, &plan.prepare)).collect();
+        let mut calibration = CalibrationFrames {
+            darks: untreated(&self.darks)?,
+            flats: untreated(&self.flats)?,
+            biases: untreated(&self.biases)?,
         };
-        let calibration = CalibrationFrames {
-            darks: others(&self.darks)?,
-            flats: others(&self.flats)?,
-            biases: others(&self.biases)?,
-        };
+        if self.save_plan.is_some() {
+            // A saved plan names files by their content.
+            let CalibrationFrames { darks, flats, biases } = &mut calibration;
+            for frame in frames.iter_mut().chain(darks).chain(flats).chain(biases) {
+                frame.content = engine::content_hash(&frame.path)?;
+            }
+        }
         let reference = match &self.reference {
             None => None,
             Some(path) => {
@@ -306,35 +317,7 @@ impl StackArgs {
                 Some(place)
             }
         };
-        Ok((inputs, reference, calibration))
-    }
-}
-
-/// Files that are there, each once, with their true paths.
-fn files(paths: &[PathBuf]) -> anyhow::Result<Vec<(&PathBuf, PathBuf)>> {
-    let mut kept: Vec<(&PathBuf, PathBuf)> = Vec::new();
-    for path in paths {
-        let real = path.canonicalize().with_context(|| {
-            format!("{}: the frame cannot be found; check the path", path.display())
-        })?;
-        if kept.iter().any(|(_, other)| *other == real) {
-            eprintln!("jade-stack: {}: given twice, taken once", path.display());
-            continue;
-        }
-        kept.push((path, real));
-    }
-    Ok(kept)
-}
-
-fn input((path, real): &(&PathBuf, PathBuf), prepare: &PreparePlan) -> FrameInput {
-    let name = path.file_name().unwrap_or(path.as_os_str());
-    FrameInput {
-        path: path.to_path_buf(),
-        name: name.to_string_lossy().into_owned(),
-        // The scratch is this run's own, so that a file is as good as its content.
-        content: format!("{real:?}"),
-        prepare: prepare.clone(),
-        calibration: None,
+        Ok(Work { frames, reference, calibration, plan, find_lens: self.finds_lens() })
     }
 }
 
@@ -352,83 +335,26 @@ fn target(path: &Path, wide: bool) -> Option<Target> {
 pub fn stack(args: StackArgs) -> anyhow::Result<()> {
     let form = args.form()?;
     args.check()?;
-    let budget = Budget::new(args.memory, args.threads)?;
-    let plan = args.plan();
-    let (mut inputs, reference, frames) = args.inputs(&plan.prepare)?;
-    let scratch = Scratch::new(args.scratch.as_deref())?;
-    let cache = Cache::at(scratch.path());
-    let progress = Progress::new(args.quiet);
-    let repaired =
-        engine::calibrate(&frames, &mut inputs, plan.prepare.repair, &cache, budget, &progress)?;
-    let request = Request {
-        frames: &inputs,
-        reference,
-        plan: &plan,
-        cache: &cache,
-        budget,
-        stream: true,
-        watch: &progress,
-    };
-    let outcome = engine::stack(&request)?;
-    let facts = PictureFile::open(&inputs[outcome.reference].path)?.facts().clone();
-    // Removing gigabytes takes a while; nothing reads the decoded frames from here on.
-    std::thread::scope(|scope| {
-        scope.spawn(|| cache.drop_frames());
-        write_results(&args, form, &cache, &outcome, &facts, &progress)
-    })?;
-    let Outcome { mut report, .. } = outcome;
-    report.stages = progress.finish();
-    report.peak_memory_mib = jade_server::peak_memory_mib();
-    if let Some(path) = &args.report {
-        write_report(path, &report)?;
-    }
-    summarise(&report, repaired, args.quiet);
-    Ok(())
+    let work = args.work()?;
+    args.common.carry_out(work, |done| args.save(form, done))
 }
 
-fn write_results(
-    args: &StackArgs,
-    form: Form,
-    cache: &Cache,
-    outcome: &Outcome,
-    facts: &Facts,
-    progress: &Progress,
-) -> anyhow::Result<()> {
-    export::write(&args.out, form, &outcome.picture, &outcome.profile, Some(facts), progress)?;
-    for (path, kind) in
-        [(&args.save_coverage, MapKind::Coverage), (&args.save_rejected, MapKind::Rejected)]
-    {
-        if let Some(path) = path {
-            let target = target(path, true).context("the map's name was checked")?;
-            export::write_map(path, target, cache, outcome, kind)?;
+impl StackArgs {
+    fn save(&self, form: Form, done: &Finished) -> anyhow::Result<()> {
+        let Finished { outcome, cache, facts, record, progress } = *done;
+        let (picture, profile) = (&outcome.picture, &outcome.profile);
+        export::write(&self.out, form, picture, profile, Some(facts), progress)?;
+        let maps =
+            [(&self.save_coverage, MapKind::Coverage), (&self.save_rejected, MapKind::Rejected)];
+        for (path, kind) in maps {
+            if let Some(path) = path {
+                let target = target(path, true).context("the map's name was checked")?;
+                export::write_map(path, target, cache, outcome, kind)?;
+            }
+        }
+        match &self.save_plan {
+            Some(path) => write_json(path, record),
+            None => Ok(()),
         }
     }
-    Ok(())
-}
-
-fn summarise(report: &Report, repaired: usize, quiet: bool) {
-    for frame in report.frames.iter().filter(|f| !f.used) {
-        let reason = frame.reason.as_deref().unwrap_or("not used");
-        eprintln!("jade-stack: {} is left out: {reason}", frame.file);
-    }
-    if quiet {
-        return;
-    }
-    let used = report.frames.iter().filter(|f| f.used).count();
-    eprint!("{used} of {} frames combined", report.frames.len());
-    if let Some(noise) = report.noise {
-        eprint!("; noise ÷ {:.2} (at best ÷ {:.2})", noise.gain, noise.ideal_gain);
-    }
-    if repaired > 0 {
-        eprint!("; {repaired} faulty samples repaired in each");
-    }
-    eprintln!();
-}
-
-fn write_report(path: &Path, report: &Report) -> anyhow::Result<()> {
-    write_whole(path, |file| {
-        let text = serde_json::to_string_pretty(report).expect("figures serialise");
-        file.write_all(text.as_bytes()).map_err(jade_pixels::PictureError::io(path))
-    })?;
-    Ok(())
 }

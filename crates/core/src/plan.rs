@@ -1,7 +1,7 @@
 //! The plan: every setting of every step, as one value.
 
 use crate::CoreError;
-use crate::prepare::{Denoise, Highlights, PreparePlan, WhiteBalance};
+use crate::prepare::{Denoise, Highlights, PreparePlan, Shows, WhiteBalance};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -249,6 +249,19 @@ pub struct PlanRecord {
     pub reference: String,
     /// Every frame that was given to the run.
     pub frames: Vec<PlanFrame>,
+    /// The frames that they were calibrated with.
+    #[serde(default)]
+    pub calibration: Vec<PlanCalibration>,
+}
+
+/// One frame for calibration in a [`PlanRecord`].
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct PlanCalibration {
+    /// What it shows.
+    pub shows: Shows,
+    /// The frame.
+    #[serde(flatten)]
+    pub frame: PlanFrame,
 }
 
 /// One frame in a [`PlanRecord`].

@@ -59,6 +59,61 @@ fn truth(scene: &NightSky) -> LensPlan {
     LensPlan { distortion: [fit[0] as f32, fit[1] as f32], red, blue, ..LensPlan::default() }
 }
 
+/// Where the colours of a picture's stars lie.
+fn parted(light: &dyn Light) -> Vec<lens::Parted> {
+    let list = stars::find(light, &|| false).unwrap().stars;
+    let samples = |region: Region| {
+        let planes = light.planes(region)?;
+        let place = |i: usize| {
+            let (x, y) = (i as u32 % region.width + region.x, i as u32 / region.width + region.y);
+            [f64::from(x), f64::from(y)]
+        };
+        Ok(planes.map(|plane| {
+            let values = plane.into_iter().enumerate();
+            values.map(|(i, v)| [place(i)[0], place(i)[1], f64::from(v)]).collect()
+        }))
+    };
+    lens::parted(light.size(), &list, &samples).unwrap()
+}
+
+/// How far red and blue of a picture's stars lie beside their green at its corners, in pixels.
+fn apart(light: &dyn Light) -> [f64; 2] {
+    lens::fringes(&parted(light), SIZE).unwrap().map(|own| own.corner_px)
+}
+
+#[test]
+fn lateral_colour_of_raw_frames_is_that_of_the_camera() {
+    let shoot = Shoot::new();
+    let scene = sky(8, 12).with_fringes([0.0026, -0.0018]);
+    scene.write_raw(shoot.folder.path(), 0, 0, |_, _| true).unwrap();
+    let mut frames: Vec<FrameInput> =
+        (1..=8).map(|i| input(&shoot.path(&format!("f0{i}.dng")))).collect();
+    let found = found(&shoot, &frames);
+    let half = lens::half_diagonal(SIZE);
+    let told = [0.0026, -0.0018].map(|share: f64| share * half);
+    let colours = found.colour_px.unwrap();
+    println!("found {colours:?} ± {:?}, truth {told:?}", found.colour_error_px.unwrap());
+    for (colour, told) in colours.iter().zip(told) {
+        assert!((f64::from(*colour) - told).abs() < 0.06 * told.abs(), "{colour} for {told}");
+    }
+    let seen = |frames: &[FrameInput]| {
+        let all = frames.iter().flat_map(|frame| {
+            let frame = Frame::load(frame, &mut || Ok(())).unwrap();
+            parted(&Corrected(&frame))
+        });
+        let told = lens::fringes(&all.collect::<Vec<_>>(), SIZE).unwrap();
+        told.map(|own| own.corner_px)
+    };
+    let before = seen(&frames);
+    let lens = LensPlan { distortion: [0.0; 2], ..found.lens };
+    frames.iter_mut().for_each(|frame| frame.prepare.lens = lens);
+    let after = seen(&frames);
+    println!("red and blue {before:?} px beside green, {after:?} px after");
+    for (before, after) in before.iter().zip(after) {
+        assert!(after.abs() < 0.2 * before.abs(), "{after} of {before}");
+    }
+}
+
 #[test]
 fn distortion_and_lateral_colour_are_found_from_the_stars() {
     for seed in [5, 6] {
@@ -125,13 +180,7 @@ fn a_stack_through_a_known_lens_is_straight_and_without_fringes() {
     println!("stars lie {before:.4} px from where they are, {after:.4} px straightened");
     assert!(after < before + 0.02, "{before} {after}");
 
-    let apart = |outcome: &engine::Outcome| {
-        let light = open(outcome);
-        let list = stars::find(&light, &|| false).unwrap().stars;
-        let told = lens::fringes(&lens::parted(&light, &list).unwrap(), SIZE).unwrap();
-        told.map(|own| own.corner_px)
-    };
-    let ([red, blue], [r, b]) = (apart(&bent), apart(&straight));
+    let ([red, blue], [r, b]) = (apart(&open(&bent)), apart(&open(&straight)));
     println!("red and blue {red:.3} {blue:.3} px beside green before, {r:.3} {b:.3} after");
     assert!(red > 0.6 && blue < -0.4);
     assert!(r.abs() < 0.04 && b.abs() < 0.04, "{r} {b}");

@@ -1,6 +1,7 @@
 //! The web application: routes, store, job runner, tile rendering and the embedded front end.
 
 mod cache_limit;
+mod calibrated;
 pub mod demo;
 pub mod error;
 pub mod folders;
@@ -57,6 +58,7 @@ pub struct App {
     guard: Guard,
     gallery: pictures::Gallery,
     runner: runner::Runner,
+    calibrations: calibrated::Calibrations,
     importers: tokio::sync::Semaphore,
     importer_places: u32,
     /// Wakes the measurer when something was added.
@@ -127,6 +129,7 @@ impl Server {
             guard: Guard::new(address, config.password),
             gallery: Default::default(),
             runner: Default::default(),
+            calibrations: Default::default(),
             importers: tokio::sync::Semaphore::new(importer_places),
             importer_places: importer_places as u32,
             imported: Default::default(),

@@ -1,17 +1,16 @@
 //! One runner that carries out the queued jobs, one after the other.
 
 use crate::App;
+use crate::calibrated;
 use crate::error::ApiError;
 use crate::pictures;
 use crate::store::{JobRow, NewResult};
-use crate::types::{Event, Job, JobState, Role};
+use crate::types::{Event, Job, JobState};
 use jade_core::CoreError;
 use jade_core::cache::MapKind;
 use jade_core::engine::{self, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::Plan;
-use jade_core::prepare::PreparePlan;
-use jade_core::prepare::calibration::CalibrationFrames;
 use jade_core::progress::{Stage, Watch};
 use jade_core::report::StageTime;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
@@ -179,21 +178,6 @@ async fn tell_progress(app: Arc<App>, row: JobRow) {
     }
 }
 
-/// The frames of a shoot that its lights are calibrated with.
-async fn calibration_frames(app: &Arc<App>, shoot: i64) -> Result<CalibrationFrames, ApiError> {
-    let mut frames = CalibrationFrames::default();
-    for row in app.store.frames(shoot).await?.iter().filter(|row| row.is_usable()) {
-        let kept = match row.role()? {
-            Role::Light => continue,
-            Role::Dark => &mut frames.darks,
-            Role::Flat => &mut frames.flats,
-            Role::Bias => &mut frames.biases,
-        };
-        kept.push(row.input(&PreparePlan::default()));
-    }
-    Ok(frames)
-}
-
 async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(), ApiError> {
     let plan = row.plan()?;
     let ids = row.frame_ids()?;
@@ -201,7 +185,8 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     for id in &ids {
         inputs.push(app.store.frame(*id).await?.input_under(&plan));
     }
-    let calibration = calibration_frames(app, row.shoot_id).await?;
+    let calibration = calibrated::frames_of(app, row.shoot_id).await?;
+    let calibrated_with = calibration.clone();
     let reference = row.reference_id.and_then(|r| ids.iter().position(|id| *id == r));
     let (worker, followed) = (app.clone(), watch.clone());
     let work = move || -> Result<(Outcome, Vec<FrameInput>, Plan), ApiError> {
@@ -253,7 +238,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     let mut report = outcome.report;
     report.stages = watch.finish();
     report.peak_memory_mib = crate::peak_memory_mib();
-    let record = engine::record(&inputs, &plan, &report);
+    let record = engine::record(&inputs, &calibrated_with, &plan, &report);
     let new = NewResult {
         shoot_id: row.shoot_id,
         job_id: row.id,

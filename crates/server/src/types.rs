@@ -1,14 +1,16 @@
 //! What crosses between server and browser. The TypeScript side is generated from here.
 
+use jade_core::engine::LensFound;
 use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::Purpose;
 use jade_core::measure::noise::{NoiseGain, PatchFigures};
 use jade_core::plan::{
     AlignMode, AlignPlan, CombinePlan, Edges, FrameDifference, HandPairs, Kind, Method, Plan,
-    PlanFrame, PlanRecord, PrepareChange, SceneModel,
+    PlanCalibration, PlanFrame, PlanRecord, PrepareChange, SceneModel,
 };
 use jade_core::prepare::demosaic::Demosaic;
-use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, WhiteBalance};
+use jade_core::prepare::lens::LensPlan;
+use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, Shows, WhiteBalance};
 use jade_core::progress::Stage;
 use jade_core::report::{FrameReport, NoisePoint, Report, StageTime};
 use jade_pixels::facts::{Facts, FileFormat};
@@ -364,6 +366,22 @@ pub struct Histogram {
     pub black: f32,
 }
 
+/// What a lens is found from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum LensFrom {
+    /// Distortion and lateral colour from the stars of the frames that are in.
+    Stars,
+    /// Shading from the flat frames.
+    Flats,
+}
+
+/// A wish to find the lens.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct LensWish {
+    pub from: LensFrom,
+}
+
 /// A patch pinned on the picture, in pixels of the reference frame.
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct Probe {
@@ -478,6 +496,10 @@ pub fn typescript() -> String {
         Highlights,
         Repair,
         Denoise,
+        LensPlan,
+        LensFound,
+        LensFrom,
+        LensWish,
         PreparePlan,
         PrepareChange,
         FrameDifference,
@@ -490,6 +512,8 @@ pub fn typescript() -> String {
         CombinePlan,
         Plan,
         PlanFrame,
+        Shows,
+        PlanCalibration,
         PlanRecord,
         Stage,
         FileFormat,

@@ -10,6 +10,8 @@ import type {
   HandFound,
   Histogram,
   Job,
+  LensFound,
+  LensFrom,
   Measured,
   NewProbe,
   NewShoot,
@@ -63,6 +65,7 @@ export const api = {
   colour: (frame: number) => call<FrameColour>('GET', `/frames/${frame}/colour`),
   grey: (frame: number, x: number, y: number) =>
     call<Grey>('GET', `/frames/${frame}/grey?x=${x}&y=${y}`),
+  lens: (id: number, from: LensFrom) => call<LensFound>('POST', `/shoots/${id}/lens`, { from }),
   tryByHand: (pairs: [number, number, number, number][]) =>
     call<HandFound>('POST', '/hand-fit', { pairs }),
   run: (id: number) => call<Job>('POST', `/shoots/${id}/runs`),

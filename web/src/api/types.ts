@@ -32,6 +32,58 @@ luminance: number,
  */
 colour: number, };
 
+export type LensPlan = { 
+/**
+ * Distortion `[a, b]`: without it, what stands at `r` would stand at `r (1 + a r^2 + b r^4)`;
+ * -0.4 to 0.4 each.
+ */
+distortion: [number, number], 
+/**
+ * Lateral colour `[a, b]`: where green stands at `r`, red stands at `r (1 + a + b r^2)`; -0.02
+ * to 0.02 each.
+ */
+red: [number, number], 
+/**
+ * The same for blue.
+ */
+blue: [number, number], 
+/**
+ * Shading `[a, b, c]`: share of the light that comes through at `r`,
+ * `1 + a r^2 + b r^4 + c r^6`; at least 0.05.
+ */
+shading: [number, number, number], };
+
+export type LensFound = { 
+/**
+ * What was given, with what was found.
+ */
+lens: LensPlan, 
+/**
+ * How far the lens draws the corners from where they belong, in pixels, outward above 0, and
+ * the standard error of that.
+ */
+distortion_px: [number, number] | null, 
+/**
+ * How far red and blue are drawn beside green at the corners, in pixels, outward above 0.
+ */
+colour_px: [number, number] | null, 
+/**
+ * Standard error of those in pixels.
+ */
+colour_error_px: [number, number] | null, 
+/**
+ * Share of the middle's light that reaches the corners.
+ */
+corner_light: number | null, 
+/**
+ * What could not be found, and why; a sentence each.
+ */
+missing: Array<string>, };
+
+export type LensFrom = "stars" | "flats";
+
+export type LensWish = { from: LensFrom, };
+
 export type PreparePlan = { 
 /**
  * White balance.
@@ -56,7 +108,11 @@ denoise: Denoise,
 /**
  * Which samples that are faulty in all frames are repaired.
  */
-repair: Repair, };
+repair: Repair, 
+/**
+ * What is known of the lens; of all frames.
+ */
+lens: LensPlan, };
 
 export type PrepareChange = { 
 /**
@@ -185,6 +241,26 @@ blake3: string,
  */
 used: boolean, };
 
+export type Shows = "dark" | "bias" | "flat";
+
+export type PlanCalibration = { 
+/**
+ * What it shows.
+ */
+shows: Shows, 
+/**
+ * File name.
+ */
+file: string, 
+/**
+ * BLAKE3 of the file's content, as hexadecimal digits.
+ */
+blake3: string, 
+/**
+ * Whether it went into the result.
+ */
+used: boolean, };
+
 export type PlanRecord = { 
 /**
  * The plan.
@@ -197,7 +273,11 @@ reference: string,
 /**
  * Every frame that was given to the run.
  */
-frames: Array<PlanFrame>, };
+frames: Array<PlanFrame>, 
+/**
+ * The frames that they were calibrated with.
+ */
+calibration: Array<PlanCalibration>, };
 
 export type Stage = "prepare" | "frames" | "align" | "combine" | "export";
 

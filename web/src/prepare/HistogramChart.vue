@@ -6,17 +6,18 @@ import type { Histogram } from '../api/types'
 import { share } from '../parts/units'
 import { useShoot } from '../shoot/store'
 
-const props = defineProps<{ frame: number }>()
+const props = defineProps<{ frame: number; source: string }>()
 const store = useShoot()
 const histogram = ref<Histogram | null>(null)
 const colours = ['#e08a7a', '#9bbf8a', '#86a8d9']
 
 watch(
-  () => [props.frame, store.treatment(props.frame, true)] as const,
-  async ([frame, treatment]) => {
-    const found = await api.histogram(`frame-${frame}`).catch(() => null)
+  () => [props.source, store.treatment(props.frame, true)] as const,
+  async ([source, treatment]) => {
+    const found = await api.histogram(source).catch(() => null)
     // An answer that was overtaken is of no use.
-    if (frame === props.frame && treatment === store.treatment(frame, true)) histogram.value = found
+    const now = store.treatment(props.frame, true)
+    if (source === props.source && treatment === now) histogram.value = found
   },
   { immediate: true },
 )

@@ -18,10 +18,13 @@ import { useView } from '../viewer/view'
 import DifferenceList from './DifferenceList.vue'
 import { prepareOf, setPrepare } from './differences'
 import HistogramChart from './HistogramChart.vue'
+import LensSection from './LensSection.vue'
 import PlanSlider from './PlanSlider.vue'
+import { frameOf, useSeen } from './seen'
 
 const store = useShoot()
 const view = useView()
+const { both, treated } = useSeen()
 
 /** The chosen lights, to which settings may be given alone. */
 const chosen = computed(
@@ -40,10 +43,7 @@ const prepare = computed(() => {
 })
 
 /** The frame on side A, whose brightness is told; the reference frame where there is none. */
-const looked = computed(() => {
-  const [kind, id] = store.a?.split('-') ?? []
-  return kind === 'frame' ? Number(id) : store.reference?.id
-})
+const looked = computed(() => frameOf(store.a) ?? store.reference?.id)
 
 // A check of colours is for this step, and what is seen elsewhere is as it is.
 onUnmounted(() => (view.colours = false))
@@ -161,7 +161,14 @@ const repairs = computed(() => {
     ]"
   />
 
-  <HistogramChart v-if="looked" :frame="looked" />
+  <Toggle
+    v-model="both"
+    class="mb-3"
+    label="Before and after"
+    hint="Shows the frame as its file has it, and as it is treated"
+    test="before-after"
+  />
+  <HistogramChart v-if="looked" :frame="looked" :source="treated(looked)" />
 
   <h3 class="pb-1.5">White balance</h3>
   <Segmented v-model="by" label="White balance" :options="balances" />
@@ -277,6 +284,8 @@ const repairs = computed(() => {
     </div>
     <p class="pt-2 text-dim">{{ repairs }}</p>
   </div>
+
+  <LensSection v-if="scope === 'all'" />
 
   <div v-if="raw" class="section">
     <h3>Raw frames</h3>

@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { api } from '../api/client'
 import type { PatchFigures, Probe } from '../api/types'
 import { percent } from '../parts/units'
+import { frameOf } from '../prepare/seen'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
 import { usePins } from './pins'
@@ -43,7 +44,7 @@ const gain = computed(() => {
 })
 /** The ideal is known where one frame stands against a result. */
 const ideal = computed(() => {
-  if (!store.a?.startsWith('frame') || !store.b?.startsWith('result')) return null
+  if (!frameOf(store.a) || !store.b?.startsWith('result')) return null
   const result = store.results.find((r) => store.b === `result-${r.id}`)
   // Lightest, darkest and spread have none.
   if (!result?.report.noise) return null

@@ -81,7 +81,8 @@ onUnmounted(() => {
       style="grid-area: step"
       aria-label="Step"
     >
-      <div class="min-h-0 flex-1 overflow-auto px-[18px] pt-4">
+      <!-- What is hidden for the eye lies within what scrolls. -->
+      <div class="relative min-h-0 flex-1 overflow-auto px-[18px] pt-4">
         <FramesSheet v-if="store.step === 'frames'" />
         <PrepareSheet v-else-if="store.step === 'prepare'" />
         <AlignSheet v-else-if="store.step === 'align'" />

@@ -9,6 +9,7 @@ export const plan: Plan = {
     gain_ev: 0,
     denoise: { luminance: 0, colour: 0 },
     repair: 'auto',
+    lens: { distortion: [0, 0], red: [0, 0], blue: [0, 0], shading: [0, 0, 0] },
   },
   differences: [],
   align: { mode: 'stars', model: 'auto', by_hand: [] },

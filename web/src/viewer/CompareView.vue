@@ -2,6 +2,7 @@
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { api } from '../api/client'
 import type { PictureInfo } from '../api/types'
+import { frameOf } from '../prepare/seen'
 import { usePins } from '../probes/pins'
 import { useShoot } from '../shoot/store'
 import { Pane, type View } from './pane'
@@ -68,7 +69,10 @@ async function look(source: string | null): Promise<PictureInfo | null> {
 
 /** What, beside its number, decides how a source is seen. */
 function shownAs(source: string | null) {
-  return source?.startsWith('frame-') ? store.treatment(Number(source.slice(6))) : ''
+  const frame = source?.startsWith('original-') ? null : frameOf(source)
+  if (!frame) return ''
+  const calibration = source!.startsWith('calibrated-') ? store.calibration : []
+  return store.treatment(frame) + calibration.map((f) => `${f.id} ${f.left_out}`).join()
 }
 
 watch(
@@ -84,7 +88,7 @@ watch(
 
 /** Size of the reference frame, in whose pixels everything is placed. */
 const size = computed(() => {
-  if (infoA.value?.source.startsWith('frame')) return infoA.value
+  if (infoA.value && frameOf(infoA.value.source)) return infoA.value
   const facts = store.reference?.facts
   return facts ?? infoA.value ?? infoB.value
 })
@@ -150,8 +154,7 @@ function clicked(side: 'a' | 'b', x: number, y: number): boolean {
 
 /** What lies there in the frame on show, or in the reference frame, shall be grey. */
 async function pickGrey(x: number, y: number) {
-  const shown = [store.a, store.b].find((source) => source?.startsWith('frame-'))
-  const frame = shown ? Number(shown.slice(6)) : store.reference?.id
+  const frame = frameOf(store.a) ?? frameOf(store.b) ?? store.reference?.id
   if (!frame) return
   const picked = await store.attempt(() => api.grey(frame, Math.round(x), Math.round(y)))
   if (!picked) return

@@ -30,6 +30,10 @@ const chosen = computed(() => {
   const placed = model.value?.match(/^placed-\d+-(\d+)$/)?.[1]
   const frame = store.shoot?.frames.find((f) => f.id === Number(placed))
   if (frame) return { text: frame.name, hint: 'as placed' }
+  const [way, id] = model.value?.split('-') ?? []
+  const own = sources.value.find((s) => s.value === `frame-${id}`)
+  if (own && way === 'calibrated') return { text: own.text, hint: 'calibrated' }
+  if (own && way === 'original') return { text: own.text, hint: 'as it came' }
   return sources.value.find((s) => s.value === model.value)
 })
 </script>

@@ -7,10 +7,12 @@ use crate::align::align_stars;
 use crate::align::stars::StarList;
 use crate::cache::Cache;
 use crate::frames::{Frame, FrameInput, Light};
-use crate::prepare::lens::{self, LensPlan, Parted};
 use crate::prepare::Denoise;
+use crate::prepare::lens::{self, LensPlan, Parted};
+use crate::prepare::recorded::{Recorded, Shape};
 use crate::progress::{Stage, Watch};
 use jade_pixels::PictureError;
+use jade_pixels::read::PictureFile;
 use nalgebra::Matrix3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -21,8 +23,8 @@ const MOST: usize = 24;
 /// Fewer frames show no turning.
 const FEWEST: usize = 3;
 /// Standard error of the distortion at the corners, as a share of half the diagonal, beyond which it
-/// is not known.
-const KNOWN: f64 = 0.0015;
+/// is not known; less than half a percent is not seen in straight lines.
+const KNOWN: f64 = 0.003;
 
 /// What was found about a lens.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
@@ -67,7 +69,7 @@ pub fn lens_of_stars(
         let seen = match decoded {
             Ok(frame) => {
                 let list = stars_in(input, cache, &frame, &stop)?;
-                let parted = lens::parted(&frame.plain(), &list.stars)?;
+                let parted = colours(input, &frame, &list, cache, &stop)?;
                 Some((list, parted, frame.size()))
             }
             Err(CoreError::Cancelled) => return Err(CoreError::Cancelled),
@@ -102,9 +104,9 @@ pub fn lens_of_stars(
                 found.colour_px = Some([red, blue].map(|own| own.corner_px as f32));
                 found.colour_error_px = Some([red, blue].map(|own| own.error_px as f32));
             }
-            None => found.missing.push(
-                "Lateral colour: too few bright stars stand alone to tell it.".to_owned(),
-            ),
+            None => found
+                .missing
+                .push("Lateral colour: too few bright stars stand alone to tell it.".to_owned()),
         }
         watch.advance(1);
         match found.distortion_px.is_none() && found.colour_px.is_none() {
@@ -112,6 +114,32 @@ pub fn lens_of_stars(
             false => Ok(found),
         }
     })
+}
+
+/// How the colours of a frame's stars lie, as they were recorded.
+fn colours(
+    input: &FrameInput,
+    frame: &Frame,
+    list: &StarList,
+    cache: &Cache,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Vec<Parted>, CoreError> {
+    let recorded = Recorded::open(input, cache, &mut || match stop() {
+        true => Err(PictureError::Cancelled),
+        false => Ok(()),
+    })?;
+    let Shape { width, height, channels } = recorded.shape();
+    let mut stars = list.stars.clone();
+    if channels == 1 {
+        // A mosaic lies as it was recorded.
+        let orientation = PictureFile::open(&input.path)?.orientation();
+        for star in &mut stars {
+            [star.x, star.y] = orientation.stored_place([star.x, star.y], (width, height));
+        }
+    } else {
+        debug_assert_eq!((width, height), frame.size());
+    }
+    Ok(lens::parted((width, height), &stars, &|region| recorded.by_colour(region))?)
 }
 
 fn distortion(
@@ -138,7 +166,7 @@ fn distortion(
             found.distortion_px = Some([bent.corner_px as f32, bent.error_px as f32]);
         }
         Some(bent) => found.missing.push(format!(
-            "Distortion: the sky turned too little between these frames to tell it; the corners are known to {:.0} px only. Take frames over a longer time.",
+            "Distortion: the sky turned too little between these frames to tell it; the corners are known to {:.1} px only. Take frames over a longer time.",
             bent.error_px
         )),
         None => found.missing.push(

@@ -18,10 +18,10 @@ use crate::combine::level::Level;
 use crate::combine::reduce::{Placed, Reducer, Workspace};
 use crate::frames::measures::Measures;
 use crate::frames::{Frame, FrameInput, Light};
-use crate::plan::{Kind, Method, Plan, PlanFrame, PlanRecord};
+use crate::plan::{Kind, Method, Plan, PlanCalibration, PlanFrame, PlanRecord};
 use crate::prepare::calibration::{Calibration, CalibrationFrames};
 use crate::prepare::lens::LensPlan;
-use crate::prepare::{Denoise, Repair};
+use crate::prepare::{Denoise, Repair, Shows};
 use crate::progress::Watch;
 use crate::report::Report;
 use jade_pixels::PictureError;
@@ -173,13 +173,28 @@ pub fn measure(
 }
 
 /// The record of a run to save beside its result; frames are named by BLAKE3 of their content.
-pub fn record(frames: &[FrameInput], plan: &Plan, report: &Report) -> PlanRecord {
-    let frames = frames.iter().zip(&report.frames).map(|(input, frame)| PlanFrame {
+pub fn record(
+    frames: &[FrameInput],
+    calibration: &CalibrationFrames,
+    plan: &Plan,
+    report: &Report,
+) -> PlanRecord {
+    let named = |input: &FrameInput, used: bool| PlanFrame {
         file: input.name.clone(),
         blake3: input.content.clone(),
-        used: frame.used,
+        used,
+    };
+    let CalibrationFrames { darks, flats, biases } = calibration;
+    let kinds = [(Shows::Dark, darks), (Shows::Flat, flats), (Shows::Bias, biases)];
+    let calibration = kinds.iter().flat_map(|(shows, inputs)| {
+        inputs.iter().map(|input| PlanCalibration { shows: *shows, frame: named(input, true) })
     });
-    PlanRecord { plan: plan.clone(), reference: report.reference.clone(), frames: frames.collect() }
+    PlanRecord {
+        plan: plan.clone(),
+        reference: report.reference.clone(),
+        frames: frames.iter().zip(&report.frames).map(|(i, f)| named(i, f.used)).collect(),
+        calibration: calibration.collect(),
+    }
 }
 
 /// BLAKE3 of a file's content as hexadecimal digits, read piece by piece.

@@ -10,6 +10,7 @@ pub struct Decoding {
     mix: Option<Mix>,
 }
 
+#[derive(Clone)]
 enum Codes {
     /// Of a developed picture, by its own encoding.
     Encoded(Encoding),
@@ -54,7 +55,13 @@ impl Decoding {
         self.mix_planes([red, green, blue]);
     }
 
-    fn mix_planes(&self, [red, green, blue]: [&mut [f32]; 3]) {
+    /// The same without mixing colours.
+    pub fn unmixed(&self) -> Self {
+        Self { codes: self.codes.clone(), mix: None }
+    }
+
+    /// Mixes the colours of unmixed light.
+    pub fn mix_planes(&self, [red, green, blue]: [&mut [f32]; 3]) {
         let Some(mix) = &self.mix else { return };
         for ((r, g), b) in red.iter_mut().zip(green).zip(blue) {
             [*r, *g, *b] = mix.pixel([*r, *g, *b]);

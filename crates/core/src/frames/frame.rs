@@ -6,7 +6,7 @@ use crate::cache::{Cache, Key};
 use crate::prepare::Denoise;
 use crate::prepare::colour::Mix;
 use crate::prepare::denoise::{Denoiser, Grain};
-use crate::prepare::lens::{Geometry, Shade};
+use crate::prepare::lens::{Geometry, LensPlan, Realign, Shade};
 use crate::prepare::recorded::Shape;
 use crate::prepare::{self, stored};
 use jade_pixels::PictureError;
@@ -25,8 +25,11 @@ pub struct Frame {
     pub encoding: Encoding,
     size: (u32, u32),
     decoding: Decoding,
+    /// What brings its colours together before they are mixed, and its decoding until then.
+    realign: Option<(Realign, Decoding)>,
     source: Source,
     denoiser: Option<Denoiser>,
+    lens_plan: LensPlan,
     lens: Option<Geometry>,
     shade: Option<Shade>,
 }
@@ -149,7 +152,7 @@ impl Frame {
     /// Its light with all the noise it has: stars and details are found in that, as what is left
     /// of reduced noise looks like them.
     pub fn plain(&self) -> Plain<'_> {
-        Plain(self)
+        Plain { frame: self, decoding: &self.decoding }
     }
 
     /// What takes off its noise, if its treatment does.
@@ -157,9 +160,9 @@ impl Frame {
         self.denoiser.as_ref()
     }
 
-    /// What gives it the light back that its lens kept, if its treatment does.
-    pub fn shade(&self) -> Option<&Shade> {
-        self.shade.as_ref()
+    /// What of its lens is to be undone.
+    pub fn lens_plan(&self) -> LensPlan {
+        self.lens_plan
     }
 
     /// Reads a frame's header only; its samples cannot be read from what comes out.
@@ -199,21 +202,57 @@ impl Frame {
             calibration.fits(Shape::of_file(&file), &name)?;
         }
         // Flats give back what the lens kept, and more besides.
-        let flattened = input.calibration.as_ref().is_some_and(|own| own.has_flat());
+        let mut lens_plan = input.prepare.lens;
+        if input.calibration.as_ref().is_some_and(|own| own.has_flat()) {
+            lens_plan.shading = LensPlan::default().shading;
+        }
+        let lens = Geometry::of(&lens_plan, size);
+        let realign = lens.as_ref().zip(file.sensor()).and_then(|(lens, sensor)| {
+            let way = input.prepare.demosaic;
+            Realign::of(lens, way, sensor.pattern, file.orientation(), file.stored_size())
+        });
+        let lens = match realign {
+            Some(_) => lens.and_then(|lens| lens.of_green()),
+            None => lens,
+        };
         Ok((
             Self {
                 name,
                 facts,
                 encoding,
                 size,
+                realign: realign.map(|realign| (realign, decoding.unmixed())),
                 decoding,
                 source: Source::Undecoded,
                 denoiser: None,
-                lens: Geometry::of(&input.prepare.lens, size),
-                shade: Shade::of(&input.prepare.lens, size).filter(|_| !flattened),
+                lens,
+                shade: Shade::of(&lens_plan, size),
+                lens_plan,
             },
             file,
         ))
+    }
+
+    /// Light with all its noise, its colours brought together where that is done here.
+    fn fill_noisy(
+        &self,
+        region: Region,
+        planes: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError> {
+        let Some((realign, decoding)) = &self.realign else {
+            return self.plain().fill(region, planes, stride);
+        };
+        let around = realign.around(region);
+        let light = Plain { frame: self, decoding }.planes(around)?;
+        let [red, green, blue] = planes;
+        realign.fill(around, &light, region, [&mut *red, &mut *green, &mut *blue], stride);
+        for row in 0..region.height as usize {
+            let range = row * stride..row * stride + region.width as usize;
+            let row = [&mut *red, &mut *green, &mut *blue].map(|plane| &mut plane[range.clone()]);
+            self.decoding.mix_planes(row);
+        }
+        Ok(())
     }
 
     /// Rows with all their noise.
@@ -331,16 +370,13 @@ impl Light for Frame {
         mut planes: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
-        let plain = self.plain();
         let own = planes.each_mut().map(|plane| &mut **plane);
+        let fill = |region: Region, planes: [&mut [f32]; 3], stride: usize| {
+            self.fill_noisy(region, planes, stride)
+        };
         match &self.denoiser {
-            None => plain.fill(region, own, stride)?,
-            Some(denoiser) => {
-                let fill = |region: Region, planes: [&mut [f32]; 3], stride: usize| {
-                    plain.fill(region, planes, stride)
-                };
-                denoiser.fill((self.size, 0), region, own, stride, &fill)?;
-            }
+            None => fill(region, own, stride)?,
+            Some(denoiser) => denoiser.fill((self.size, 0), region, own, stride, &fill)?,
         }
         if let Some(shade) = &self.shade {
             shade.undo_region(region, planes, stride);
@@ -353,17 +389,19 @@ impl Light for Frame {
         region: Region,
         ahead: &'a mut Ahead,
     ) -> Result<Box<dyn Rows + 'a>, PictureError> {
-        match (&self.denoiser, &self.shade) {
-            (None, None) => self.plain_rows(region, ahead),
-            (None, Some(shade)) => {
-                Ok(Box::new(Shaded { rows: self.plain_rows(region, ahead)?, shade }))
-            }
-            (Some(_), _) => Ok(Box::new(Planes::of(self, region, ahead)?)),
+        if self.denoiser.is_some() || self.realign.is_some() {
+            return Ok(Box::new(Planes::of(self, region, ahead)?));
         }
+        let rows = self.plain_rows(region, ahead)?;
+        Ok(match &self.shade {
+            None => rows,
+            Some(shade) => Box::new(Shaded { rows, shade }),
+        })
     }
 
     fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
-        if self.denoiser.is_none() && self.shade.is_none() {
+        let treated = self.denoiser.is_some() || self.shade.is_some() || self.realign.is_some();
+        if !treated {
             return self.plain().fill_mean(region, out);
         }
         let [red, green, blue] = self.planes(region)?;
@@ -376,15 +414,18 @@ impl Light for Frame {
 }
 
 /// A frame with all its noise, and shaded as the lens left it.
-pub struct Plain<'a>(&'a Frame);
+pub struct Plain<'a> {
+    frame: &'a Frame,
+    decoding: &'a Decoding,
+}
 
 impl Light for Plain<'_> {
     fn size(&self) -> (u32, u32) {
-        self.0.size
+        self.frame.size
     }
 
     fn lens(&self) -> Option<&Geometry> {
-        self.0.lens()
+        self.frame.lens()
     }
 
     fn fill(
@@ -398,19 +439,19 @@ impl Light for Plain<'_> {
             let at = (y - region.y) as usize * stride + (x - region.x) as usize;
             at..at + samples / 3
         };
-        self.0.visit(
+        self.frame.visit(
             region,
             |x, y, samples| {
                 let range = part(x, y, samples.len());
                 let mut planes = planes.borrow_mut();
                 let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
-                self.0.decoding.pixels(samples, planes);
+                self.decoding.pixels(samples, planes);
             },
             |x, y, samples| {
                 let range = part(x, y, samples.len());
                 let mut planes = planes.borrow_mut();
                 let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
-                self.0.decoding.apart(samples, planes);
+                self.decoding.apart(samples, planes);
             },
         )
     }
@@ -419,29 +460,29 @@ impl Light for Plain<'_> {
         let width = region.width as usize;
         let out = std::cell::RefCell::new(out);
         let at = |x: u32, y: u32| (y - region.y) as usize * width + (x - region.x) as usize;
-        self.0.visit(
+        self.frame.visit(
             region,
             |x, y, samples| {
                 let (mut out, at) = (out.borrow_mut(), at(x, y));
-                self.0.decoding.means(samples, &mut out[at..at + samples.len() / 3]);
+                self.decoding.means(samples, &mut out[at..at + samples.len() / 3]);
             },
             |x, y, samples| {
                 let (mut out, at) = (out.borrow_mut(), at(x, y));
                 for (mean, pixel) in out[at..].iter_mut().zip(samples.as_chunks::<3>().0) {
-                    *mean = middle(self.0.decoding.mixed(*pixel));
+                    *mean = middle(self.decoding.mixed(*pixel));
                 }
             },
         )
     }
 
     fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
-        let light = self.0.decoding.pixel();
+        let light = self.decoding.pixel();
         let thinned = std::cell::RefCell::new(Thinned::new(region, step));
-        self.0.visit(
+        self.frame.visit(
             region,
             |x, y, samples| thinned.borrow_mut().add(x, y, samples, &light),
             |x, y, samples| {
-                thinned.borrow_mut().add(x, y, samples, |light| self.0.decoding.mixed(light))
+                thinned.borrow_mut().add(x, y, samples, |light| self.decoding.mixed(light))
             },
         )?;
         Ok(thinned.into_inner().means)

@@ -1,7 +1,7 @@
 //! Developing a mosaic, a band of rows at a time.
 
 use super::calibration::{Calibration, uncalibrated_rows};
-use super::demosaic::{self, Band, Demosaic, MARGIN};
+use super::demosaic::{self, Band, Demosaic, MARGIN, mirrored};
 use super::{colour, stored};
 use jade_pixels::PictureError;
 use jade_pixels::facts::Facts;
@@ -101,11 +101,4 @@ impl Developing<'_> {
             *out = light * factors[x % 2];
         }
     }
-}
-
-/// A place beyond an edge comes from as far within, where the colours are the same.
-fn mirrored(place: isize, count: usize) -> usize {
-    let last = count as isize - 1;
-    let round = place.rem_euclid((2 * last).max(1));
-    round.min(2 * last - round).max(0) as usize
 }

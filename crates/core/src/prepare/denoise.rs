@@ -53,7 +53,7 @@ fn reach(first: usize) -> u32 {
 }
 
 /// What fills planes with the light of a region: planes, and pixels from one row to the next.
-pub type Fill<'a> = &'a dyn Fn(Region, [&mut [f32]; 3], usize) -> Result<(), PictureError>;
+pub type Fill<'a> = &'a (dyn Fn(Region, [&mut [f32]; 3], usize) -> Result<(), PictureError> + Sync);
 
 impl Grain {
     /// Measures a frame; `None` where it is too small to show its noise.

@@ -10,9 +10,10 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use ts_rs::TS;
 
 /// What a frame for calibration shows.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
 #[serde(rename_all = "lowercase")]
 pub enum Shows {
     /// What the sensor adds in the time of an exposure.

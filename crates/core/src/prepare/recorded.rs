@@ -67,6 +67,27 @@ impl Recorded {
         }
     }
 
+    /// Samples of a region by colour: column, row and light of each.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn by_colour(&self, region: Region) -> Result<[Vec<[f64; 3]>; 3], PictureError> {
+        let channels = self.shape().channels as usize;
+        let light = self.light(region)?;
+        let mut samples: [Vec<[f64; 3]>; 3] = Default::default();
+        for (i, pixel) in light.chunks_exact(channels).enumerate() {
+            let (x, y) = (i as u32 % region.width + region.x, i as u32 / region.width + region.y);
+            for (c, value) in pixel.iter().enumerate() {
+                let colour = match self {
+                    Self::Sensor(own) => own.sensor.pattern.colour(x, y),
+                    Self::Developed(_) => c,
+                };
+                samples[colour].push([f64::from(x), f64::from(y), f64::from(*value)]);
+            }
+        }
+        Ok(samples)
+    }
+
     /// What the file tells about itself.
     pub fn facts(&self) -> &Facts {
         match self {

@@ -167,6 +167,11 @@ impl PictureFile {
         if self.sensor().is_some() { self.orientation.size(seen) } else { seen }
     }
 
+    /// How what is stored lies in the picture as it is seen.
+    pub fn orientation(&self) -> Orientation {
+        self.orientation
+    }
+
     /// The sensor's mosaic as it is stored, and how it lies in the picture; `None` for developed
     /// pictures.
     ///

@@ -48,6 +48,14 @@ impl Orientation {
         )
     }
 
+    /// Where the position that is seen at `x`, `y` lies in a picture of this stored size, in pixels.
+    pub fn stored_place(self, [x, y]: [f64; 2], (width, height): (u32, u32)) -> [f64; 2] {
+        let (column, row) = if self.swapped { (y, x) } else { (x, y) };
+        let back =
+            |at: f64, size: u32, back: bool| if back { f64::from(size) - 1.0 - at } else { at };
+        [back(column, width, self.columns_back), back(row, height, self.rows_back)]
+    }
+
     /// Gives the rows of a stored picture as they are seen, `tall` at a time.
     ///
     /// # Errors

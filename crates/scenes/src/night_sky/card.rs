@@ -150,7 +150,10 @@ impl NightSky {
         frame: &CardFrame,
         raw: bool,
     ) -> Result<(), SceneError> {
-        let light = self.card_light(frame);
+        let light = self.card_light(frame).map(|light| match raw {
+            true => self.drawn_by_camera(light),
+            false => self.drawn(light),
+        });
         let (exposure_s, iso, full_well) = match frame.purpose {
             Purpose::Ground => {
                 (self.ground_s(), 6400 / GROUND_LESS, FULL_WELL * GROUND_LESS as f32)

@@ -1,7 +1,26 @@
 //! Lateral colour: red and blue drawn at sizes of their own.
 
 use super::Options;
+use jade_pixels::mosaic::Sensor;
 use rayon::prelude::*;
+
+/// The same for the colours of a camera, which sees light through this matrix.
+pub fn drawn_by_camera(
+    light: Vec<f32>,
+    options: &Options,
+    shares: [f64; 2],
+    camera: &Sensor,
+) -> Vec<f32> {
+    let Some(seen) = camera.srgb_to_balanced().filter(|_| shares != [0.0; 2]) else { return light };
+    let through = |mut light: Vec<f32>, matrix: [[f32; 3]; 3]| {
+        for pixel in light.as_chunks_mut::<3>().0 {
+            *pixel = matrix.map(|row| row.iter().zip(&*pixel).map(|(m, v)| m * v).sum());
+        }
+        light
+    };
+    let drawn = drawn(through(light, seen), options, shares);
+    through(drawn, camera.balanced_to_srgb())
+}
 
 /// Draws red and blue of interleaved light larger than green by these shares.
 pub fn drawn(mut light: Vec<f32>, options: &Options, shares: [f64; 2]) -> Vec<f32> {
@@ -12,7 +31,8 @@ pub fn drawn(mut light: Vec<f32>, options: &Options, shares: [f64; 2]) -> Vec<f3
         }
         let plane: Vec<f32> = light.iter().skip(colour).step_by(3).copied().collect();
         let centre = [width, height].map(|v| (v as f64 - 1.0) / 2.0);
-        let from = |at: usize, axis: usize| centre[axis] + (at as f64 - centre[axis]) / (1.0 + share);
+        let from =
+            |at: usize, axis: usize| centre[axis] + (at as f64 - centre[axis]) / (1.0 + share);
         let across: Vec<Taps> = (0..width).map(|x| taps(from(x, 0), width)).collect();
         light.par_chunks_mut(width * 3).enumerate().for_each(|(y, row)| {
             let (rows, down) = taps(from(y, 1), height);

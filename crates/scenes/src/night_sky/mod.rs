@@ -147,7 +147,8 @@ impl NightSky {
         Ok(Self { options, lens, pole, exposure_s, ground, sky, fringes: [0.0; 2] })
     }
 
-    /// The same through a lens that draws red and blue larger than green by these shares.
+    /// The same through a lens that draws red and blue of the frames larger than green by these
+    /// shares: those of the camera in raw frames.
     pub fn with_fringes(self, fringes: [f64; 2]) -> Self {
         Self { fringes, ..self }
     }
@@ -207,14 +208,22 @@ impl NightSky {
     /// The light that falls on the sensor, sRGB-linear, interleaved: no noise, no pedestal.
     fn light(&self, index: u32, streak: Option<&Streak>) -> Vec<f32> {
         let turn = |part: f64| self.turn(index, part * self.exposure_s);
-        let light =
-            self.sky.render(&self.options, &self.lens, &self.ground, turn, sky::STEPS, streak);
+        self.sky.render(&self.options, &self.lens, &self.ground, turn, sky::STEPS, streak)
+    }
+
+    /// Light whose colours the lens draws apart.
+    fn drawn(&self, light: Vec<f32>) -> Vec<f32> {
         fringes::drawn(light, &self.options, self.fringes)
+    }
+
+    /// The same where the colours are those of the camera.
+    fn drawn_by_camera(&self, light: Vec<f32>) -> Vec<f32> {
+        fringes::drawn_by_camera(light, &self.options, self.fringes, &raw::camera())
     }
 
     /// The reference frame as it would be without noise, hot pixels and streak; interleaved 16-bit.
     pub fn clean_reference(&self) -> Vec<u16> {
-        let mut light = self.light(self.reference(), None);
+        let mut light = self.drawn(self.light(self.reference(), None));
         light.iter_mut().for_each(|v| *v += PEDESTAL);
         let srgb = Encoding::srgb();
         light.iter().enumerate().map(|(i, &v)| srgb.encode(i % 3, v)).collect()
@@ -233,12 +242,13 @@ impl NightSky {
     /// Light frame `index` (0-based) as the camera records it; interleaved 16-bit.
     pub fn frame(&self, index: u32) -> Vec<u16> {
         let streak = Streak::of(&self.options).filter(|s| s.frame == index);
-        sensor::record(&self.sensor(), index as u64, &self.light(index, streak.as_ref()))
+        let light = self.drawn(self.light(index, streak.as_ref()));
+        sensor::record(&self.sensor(), index as u64, &light)
     }
 
     /// The same without the streak; the noise is the same, sample for sample.
     pub fn frame_without_streak(&self, index: u32) -> Vec<u16> {
-        sensor::record(&self.sensor(), index as u64, &self.light(index, None))
+        sensor::record(&self.sensor(), index as u64, &self.drawn(self.light(index, None)))
     }
 
     /// The frame that the streak crosses.
@@ -277,6 +287,7 @@ impl NightSky {
     pub fn raw_frame(&self, index: u32) -> Mosaic {
         let streak = Streak::of(&self.options).filter(|s| s.frame == index);
         let light = self.light(index, streak.as_ref());
+        let light = self.drawn_by_camera(light);
         raw::record(&self.sensor(), index.into(), Some(&light), self.exposure_s)
     }
 

@@ -3,11 +3,13 @@
 mod shown;
 
 use crate::App;
+use crate::calibrated;
 use crate::error::ApiError;
 use jade_core::align::Motion;
 use jade_core::cache::{Cache, MapKind};
 use jade_core::engine;
-use jade_core::frames::{Combined, Frame};
+use jade_core::frames::{Combined, Frame, FrameInput};
+use jade_core::prepare::PreparePlan;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::pyramid;
@@ -25,8 +27,12 @@ const OPEN: usize = 48;
 /// A picture that can be asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Source {
-    /// A frame by its number.
+    /// A frame by its number, under its treatment.
     Frame(i64),
+    /// The same, calibrated as a run would.
+    Calibrated(i64),
+    /// The same as its file has it.
+    Original(i64),
     /// A result by its number.
     Result(i64),
     /// A map of a result: to be laid over it.
@@ -45,6 +51,8 @@ impl std::str::FromStr for Source {
                 Some(Self::Placed(result.parse().ok()?, frame.parse().ok()?))
             }
             "frame" => Some(Self::Frame(rest.parse().ok()?)),
+            "calibrated" => Some(Self::Calibrated(rest.parse().ok()?)),
+            "original" => Some(Self::Original(rest.parse().ok()?)),
             "result" => Some(Self::Result(rest.parse().ok()?)),
             kind => {
                 let map = MapKind::ALL.into_iter().find(|map| map.name() == kind)?;
@@ -95,6 +103,13 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
             let row = app.store.frame(id).await?;
             Some(row.input_under(&app.store.plan(row.shoot_id).await?))
         }
+        Source::Calibrated(id) => {
+            let row = app.store.frame(id).await?;
+            let plan = app.store.plan(row.shoot_id).await?;
+            let calibration = calibrated::of_shoot(app, row.shoot_id, &plan).await?;
+            Some(FrameInput { calibration, ..row.input_under(&plan) })
+        }
+        Source::Original(id) => Some(app.store.frame(id).await?.input(&PreparePlan::default())),
         _ => None,
     };
     let known = || {
@@ -111,7 +126,7 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
         return Ok(shown);
     }
     let shown = match source {
-        Source::Frame(_) => {
+        Source::Frame(_) | Source::Calibrated(_) | Source::Original(_) => {
             let input = input.ok_or_else(|| ApiError::missing("This frame"))?;
             let cache = app.cache.clone();
             tokio::task::spawn_blocking(move || open_frame(&input, &cache)).await??
@@ -156,10 +171,7 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
 }
 
 /// Opens a frame, decoding it into the cache where it is not there.
-pub fn open_frame(
-    input: &jade_core::frames::FrameInput,
-    cache: &jade_core::cache::Cache,
-) -> Result<Shown, ApiError> {
+pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, ApiError> {
     let frame = Frame::decode(input, cache, &mut || Ok(()))?;
     let encoding = frame.encoding.clone();
     let path = cache.frame(&input.key());
@@ -175,7 +187,7 @@ pub fn open_frame(
 }
 
 /// What tells a frame under one treatment from the same under another.
-fn version(input: &jade_core::frames::FrameInput) -> String {
+fn version(input: &FrameInput) -> String {
     input.light_key().as_str()[..12].to_owned()
 }
 
@@ -212,7 +224,7 @@ fn open_map(
 }
 
 fn open_placed(
-    input: &jade_core::frames::FrameInput,
+    input: &FrameInput,
     cache: &Cache,
     motion: &Motion,
     result: &str,

@@ -2,9 +2,9 @@
 
 use crate::types::{Histogram, PictureInfo};
 use jade_core::cache::MapKind;
-use jade_core::frames::{Combined, Frame, Light};
+use jade_core::frames::{Combined, Decoding, Frame, Light};
 use jade_core::measure::noise::{self, PatchFigures};
-use jade_core::prepare::denoise::Fill;
+use jade_core::prepare::lens::{Corrected, Geometry, Shade};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
@@ -44,6 +44,74 @@ pub struct Shown {
     pub(super) encoding: Encoding,
     pub(super) version: String,
     pub(super) origin: [u32; 2],
+}
+
+/// Reads a region of a level by a decoding.
+type Read<'a> = &'a (dyn Fn(&Decoding, Region, [&mut [f32]; 3]) -> Result<(), PictureError> + Sync);
+
+/// A level of a frame under a treatment that looks at more than single pixels.
+struct Level<'a> {
+    frame: &'a Frame,
+    decoding: &'a Decoding,
+    size: (u32, u32),
+    halved: usize,
+    read: Read<'a>,
+    lens: Option<Geometry>,
+    shade: Option<Shade>,
+}
+
+impl<'a> Level<'a> {
+    /// `None` where there is no such treatment.
+    fn of(frame: &'a Frame, size: (u32, u32), halved: usize, read: Read<'a>) -> Option<Self> {
+        let lens = frame.lens_plan();
+        let (lens, shade) = (Geometry::of(&lens, size), Shade::of(&lens, size));
+        let some = frame.denoiser().is_some() || lens.is_some() || shade.is_some();
+        let decoding = frame.decoding();
+        some.then_some(Self { frame, decoding, size, halved, read, lens, shade })
+    }
+}
+
+impl Light for Level<'_> {
+    fn size(&self) -> (u32, u32) {
+        self.size
+    }
+
+    fn lens(&self) -> Option<&Geometry> {
+        self.lens.as_ref()
+    }
+
+    fn fill(
+        &self,
+        region: Region,
+        mut planes: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError> {
+        let own = planes.each_mut().map(|plane| &mut **plane);
+        let fill = |region: Region, planes: [&mut [f32]; 3], stride: usize| {
+            let wide = region.width as usize;
+            if stride == wide {
+                return (self.read)(self.decoding, region, planes);
+            }
+            let mut whole = [(); 3].map(|()| vec![0.0; region.area()]);
+            (self.read)(self.decoding, region, whole.each_mut().map(Vec::as_mut_slice))?;
+            for (from, to) in whole.iter().zip(planes) {
+                for (from, to) in from.chunks_exact(wide).zip(to.chunks_mut(stride)) {
+                    to[..wide].copy_from_slice(from);
+                }
+            }
+            Ok(())
+        };
+        match self.frame.denoiser() {
+            Some(denoiser) => {
+                denoiser.fill((self.size, self.halved), region, own, stride, &fill)?;
+            }
+            None => fill(region, own, stride)?,
+        }
+        if let Some(shade) = &self.shade {
+            shade.undo_region(region, planes, stride);
+        }
+        Ok(())
+    }
 }
 
 impl Shown {
@@ -119,22 +187,23 @@ impl Shown {
             true => light,
             false => matrix.map(|row| row[0] * light[0] + row[1] * light[1] + row[2] * light[2]),
         };
-        let denoised = |frame: &Frame, size: (u32, u32), fill: Fill| {
-            let denoiser = frame.denoiser()?;
-            let planes = denoiser.planes((size, level), region, fill);
+        let treated = |frame: &Frame, size: (u32, u32), read: Read| {
+            let halved = Level::of(frame, size, level, read)?;
             let pixels = |planes: [Vec<f32>; 3]| {
                 (0..region.area()).map(|i| turn(planes.each_ref().map(|p| p[i]))).collect()
             };
-            Some(planes.map(pixels))
+            // At full size a frame is seen as a run reads it.
+            let light: &dyn Light = if level == 0 { frame } else { &halved };
+            Some(Corrected(light).planes(region).map(pixels))
         };
         let size = self.level_size(level);
         match &self.levels {
             Levels::Frame(frame, levels) => {
-                let fill = |region: Region, planes: [&mut [f32]; 3], _: usize| {
-                    frame.decoding().pixels(&levels[level].read_region(region)?, planes);
+                let read = |decoding: &Decoding, region: Region, planes: [&mut [f32]; 3]| {
+                    decoding.pixels(&levels[level].read_region(region)?, planes);
                     Ok(())
                 };
-                if let Some(light) = denoised(frame, size, &fill) {
+                if let Some(light) = treated(frame, size, &read) {
                     return light;
                 }
                 let light = frame.decoding().pixel();
@@ -142,11 +211,11 @@ impl Shown {
                 Ok(samples.as_chunks::<3>().0.iter().map(|p| turn(light(*p))).collect())
             }
             Levels::Light(frame, levels) => {
-                let fill = |region: Region, planes: [&mut [f32]; 3], _: usize| {
-                    frame.decoding().apart(&levels[level].read_region(region)?, planes);
+                let read = |decoding: &Decoding, region: Region, planes: [&mut [f32]; 3]| {
+                    decoding.apart(&levels[level].read_region(region)?, planes);
                     Ok(())
                 };
-                if let Some(light) = denoised(frame, size, &fill) {
+                if let Some(light) = treated(frame, size, &read) {
                     return light;
                 }
                 let light = levels[level].read_region(region)?;
@@ -239,7 +308,14 @@ impl Shown {
     /// [`PictureError::Io`].
     pub fn measure(&self, x: u32, y: u32, size: u32) -> Result<Option<PatchFigures>, PictureError> {
         match (self.region_of(x, y, size), self.light()) {
-            (Some(region), Some(light)) => noise::measure(light, region).map(Some),
+            (Some(region), Some(light)) => {
+                // Where a corrected picture would be measured, its pixels are means of the frame's.
+                let region = match light.lens() {
+                    Some(lens) => lens.shifted(region, light.size()),
+                    None => region,
+                };
+                noise::measure(light, region).map(Some)
+            }
             _ => Ok(None),
         }
     }

@@ -176,7 +176,10 @@ pub async fn grey(
     Query(Spot { x, y }): Query<Spot>,
 ) -> Result<Json<Grey>, ApiError> {
     const SIDE: u32 = 16;
-    let input = app.store.frame(frame).await?.input(&PreparePlan::default());
+    let row = app.store.frame(frame).await?;
+    // The spot was seen where the lens is corrected.
+    let lens = app.store.plan(row.shoot_id).await?.prepare.lens;
+    let input = row.input(&PreparePlan { lens, ..PreparePlan::default() });
     let cache = app.cache.clone();
     let grey = tokio::task::spawn_blocking(move || {
         let frame = Frame::decode(&input, &cache, &mut || Ok(()))?;
@@ -185,6 +188,10 @@ pub async fn grey(
         let (x, y) = (x.saturating_sub(SIDE / 2), y.saturating_sub(SIDE / 2));
         let region =
             Region { x: x.min(width - wide), y: y.min(height - tall), width: wide, height: tall };
+        let region = match frame.lens() {
+            Some(lens) => lens.shifted(region, (width, height)),
+            None => region,
+        };
         let planes = frame.planes(region)?;
         Ok::<_, ApiError>(planes.map(|plane| plane.iter().sum::<f32>() / plane.len() as f32))
     });

@@ -4,6 +4,7 @@ mod assets;
 mod events;
 mod exports;
 mod frames;
+mod lens;
 mod pictures;
 mod runs;
 mod shoots;
@@ -29,6 +30,7 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/shoots/{shoot}/sets/{set}", patch(frames::name_set))
         .route("/shoots/{shoot}/folder", post(frames::add_folder))
         .route("/shoots/{shoot}/watched", delete(frames::unwatch))
+        .route("/shoots/{shoot}/lens", post(lens::find))
         .route("/shoots/{shoot}/runs", post(runs::add))
         .route("/shoots/{shoot}/probes", post(shoots::pin))
         .route("/shoots/{shoot}/probes/{probe}", delete(shoots::unpin))

@@ -128,6 +128,18 @@ impl Store {
         Ok(rows)
     }
 
+    /// What a shoot's frames are for and which are in, written out: the same as long as nothing of
+    /// that changes.
+    pub async fn sorting(&self, shoot: i64) -> Result<String, ApiError> {
+        let rows: Vec<(i64, String, bool, Option<i64>)> = sqlx::query_as(
+            "SELECT id, role, left_out, set_id FROM frames WHERE shoot_id = ? ORDER BY id",
+        )
+        .bind(shoot)
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(format!("{rows:?} {:?}", self.stacked_set(shoot).await?))
+    }
+
     /// One frame.
     pub async fn frame(&self, id: i64) -> Result<FrameRow, ApiError> {
         sqlx::query_as("SELECT * FROM frames WHERE id = ?")

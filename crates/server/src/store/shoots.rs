@@ -112,6 +112,12 @@ impl Store {
         })
     }
 
+    /// The set of a shoot that the person chose to stack.
+    pub async fn stacked_set(&self, id: i64) -> Result<Option<i64>, ApiError> {
+        let set = sqlx::query_scalar("SELECT stacked_set FROM shoots WHERE id = ?");
+        Ok(set.bind(id).fetch_optional(&self.pool).await?.flatten())
+    }
+
     /// Changes a shoot.
     pub async fn change_shoot(&self, id: i64, change: &ShootChange) -> Result<(), ApiError> {
         let name = change.name.as_deref().map(|name| checked_name("shoot", name)).transpose()?;

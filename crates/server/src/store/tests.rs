@@ -149,6 +149,7 @@ async fn results_exports_and_probes_stay_with_their_shoot() {
         plan: Plan::of(Kind::NightSky),
         reference: "f2.tif".to_owned(),
         frames: vec![],
+        calibration: vec![],
     };
     let report = report();
     let new = NewResult {

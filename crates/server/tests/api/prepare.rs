@@ -1,8 +1,10 @@
 use crate::house::{Guest, House, SIZE};
+use jade_core::engine::LensFound;
 use jade_core::prepare::WhiteBalance;
 use jade_scenes::night_sky::{NightSky, Options};
 use jade_server::types::{
-    Added, FrameColour, Grey, Histogram, JobState, Measured, PictureInfo, Role, Shoot, ShootChange,
+    Added, FrameColour, Grey, Histogram, JobState, LensFrom, LensWish, Measured, PictureInfo, Role,
+    Shoot, ShootChange,
 };
 use reqwest::Method;
 
@@ -82,6 +84,65 @@ async fn a_run_is_calibrated_with_the_darks_and_flats_that_are_in() {
     assert_eq!(without.results.len(), 2);
     let glowing = corner(without.results[0].id).await;
     assert!(glowing > calibrated + 0.01, "the corner: {calibrated} with darks, {glowing} without");
+}
+
+#[tokio::test]
+async fn a_frame_is_shown_as_it_came_and_as_a_run_calibrates_it() {
+    let house = House::new(0);
+    let guest = house.open().await;
+    let shoot = raw_shoot(&house, &guest).await;
+    let frame = shoot.frames[0].id;
+    let corner = async |source: &str| {
+        let (x, y) = (SIZE.0 - 60, SIZE.1 - 60);
+        let path = format!("pictures/{source}-{frame}/measure?x={x}&y={y}&size=32");
+        let measured: Measured = guest.get(&path).await;
+        measured.figures.unwrap().level
+    };
+    let (original, calibrated) = (corner("original").await, corner("calibrated").await);
+    assert_eq!(original, corner("frame").await, "nothing is set yet");
+    assert!(original > calibrated + 0.01, "the glow in the corner: {original}, {calibrated}");
+    // Without those that are left out there is nothing to calibrate with but the lights.
+    let others: Vec<i64> =
+        shoot.frames.iter().filter(|f| f.role != Role::Light).map(|f| f.id).collect();
+    let change = serde_json::json!({ "ids": others, "left_out": true });
+    guest.post::<Shoot>(&format!("shoots/{}/frames", shoot.id), &change).await;
+    assert!(corner("calibrated").await > calibrated + 0.01);
+}
+
+#[tokio::test]
+async fn the_lens_is_found_from_flats_and_not_from_a_sky_that_hardly_turned() {
+    let house = House::new(0);
+    let guest = house.open().await;
+    let shoot = raw_shoot(&house, &guest).await;
+    let path = format!("shoots/{}/lens", shoot.id);
+    let found: LensFound = guest.post(&path, &LensWish { from: LensFrom::Flats }).await;
+    let corner = found.corner_light.unwrap();
+    assert!((corner - 0.62).abs() < 0.02, "{corner}");
+    assert_eq!(found.lens.distortion, [0.0; 2]);
+    let wish = LensWish { from: LensFrom::Stars };
+    let (_, refused) = guest.refused(guest.ask(Method::POST, &path).json(&wish)).await;
+    assert!(refused.contains("Distortion: ") && refused.contains("Lateral colour: "), "{refused}");
+
+    // A patch is measured where the lens drew what is seen there.
+    let frame = shoot.frames[0].id;
+    let version = async || {
+        let info: PictureInfo = guest.get(&format!("pictures/frame-{frame}")).await;
+        info.version
+    };
+    let before = version().await;
+    let mut plan = shoot.plan.clone();
+    plan.prepare.lens.distortion = [0.05, 0.0];
+    let change = ShootChange { plan: Some(plan.clone()), ..ShootChange::default() };
+    guest.patch::<Shoot>(&format!("shoots/{}", shoot.id), &change).await;
+    assert_ne!(version().await, before);
+    let patch = format!("pictures/frame-{frame}/measure?x=20&y=20&size=32");
+    let measured: Measured = guest.get(&patch).await;
+    assert!(measured.figures.unwrap().noise > 0.0);
+    plan.prepare.lens.distortion = [0.5, 0.0];
+    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let request = guest.ask(Method::PATCH, &format!("shoots/{}", shoot.id)).json(&change);
+    let (_, told) = guest.refused(request).await;
+    assert!(told.contains("No lens bends a picture"), "{told}");
 }
 
 #[tokio::test]

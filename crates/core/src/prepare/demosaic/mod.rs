@@ -59,3 +59,10 @@ pub fn demosaic(band: &Band, way: Demosaic, room: &mut Room, out: &mut [f32]) {
         Demosaic::Fine => fine::demosaic(band, &mut room.fine, out),
     }
 }
+
+/// A place beyond an edge comes from as far within, where the colours are the same.
+pub fn mirrored(place: isize, count: usize) -> usize {
+    let last = count as isize - 1;
+    let round = place.rem_euclid((2 * last).max(1));
+    round.min(2 * last - round).max(0) as usize
+}

@@ -4,7 +4,6 @@
 use super::half_diagonal;
 use crate::align::background::median;
 use crate::align::stars::Star;
-use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use nalgebra::{Matrix4, Vector4};
@@ -17,6 +16,9 @@ const WINDOW: f64 = 1.6;
 const FEWEST: usize = 40;
 /// Stars of one frame that are looked at.
 const MOST: usize = 800;
+
+/// Samples of one colour: column, row and light of each.
+pub type Samples = Vec<[f64; 3]>;
 
 /// Where the colours of one star lie beside its green, in one frame.
 #[derive(Debug, Clone, Copy)]
@@ -39,12 +41,17 @@ pub struct Fringes {
     pub error_px: f64,
 }
 
-/// Looks at the colours of a frame's stars, which are given brightest first.
+/// Looks at the colours of the stars in a picture of a size, which are given brightest first, at
+/// their places in it. `samples` gives those of a region by colour: column, row and light of each.
+/// Those of a mosaic are to be as they were recorded: filling in colours draws them to the others.
 ///
 /// # Errors
-/// [`PictureError::Io`].
-pub fn parted(frame: &dyn Light, stars: &[Star]) -> Result<Vec<Parted>, PictureError> {
-    let (width, height) = frame.size();
+/// What `samples` returns.
+pub fn parted(
+    (width, height): (u32, u32),
+    stars: &[Star],
+    samples: &dyn Fn(Region) -> Result<[Samples; 3], PictureError>,
+) -> Result<Vec<Parted>, PictureError> {
     let half = half_diagonal((width, height));
     let centre = [width, height].map(|v| (f64::from(v) - 1.0) / 2.0);
     let alone = |star: &Star| {
@@ -67,10 +74,9 @@ pub fn parted(frame: &dyn Light, stars: &[Star]) -> Result<Vec<Parted>, PictureE
             continue;
         }
         let side = 2 * HALF + 1;
-        let (x, y) = ((x - reach) as u32, (y - reach) as u32);
-        let planes = frame.planes(Region { x, y, width: side, height: side })?;
-        let from = [star.x - f64::from(x), star.y - f64::from(y)];
-        let places = planes.map(|plane| place(&plane, side as usize, from));
+        let square =
+            Region { x: (x - reach) as u32, y: (y - reach) as u32, width: side, height: side };
+        let places = samples(square)?.map(|samples| place(&samples, square, [star.x, star.y]));
         let [Some(red), Some(green), Some(blue)] = places else { continue };
         let off = [red, blue].map(|own| [own[0] - green[0], own[1] - green[1]]);
         let at = [(star.x - centre[0]) / half, (star.y - centre[1]) / half];
@@ -80,19 +86,20 @@ pub fn parted(frame: &dyn Light, stars: &[Star]) -> Result<Vec<Parted>, PictureE
 }
 
 /// Where a star lies in one colour: its centre under a window that follows it (Stone 1989).
-fn place(plane: &[f32], side: usize, from: [f64; 2]) -> Option<[f64; 2]> {
-    let mut border: Vec<f32> = (0..side * side)
-        .filter(|i| [i % side, i / side].iter().any(|v| *v < 2 || *v >= side - 2))
-        .map(|i| plane[i])
-        .collect();
-    let level = f64::from(median(&mut border));
+fn place(samples: &Samples, square: Region, from: [f64; 2]) -> Option<[f64; 2]> {
+    let near = |at: f64, from: u32| {
+        let (low, high) = (f64::from(from), f64::from(from + square.width - 1));
+        at < low + 2.0 || at > high - 2.0
+    };
+    let border = samples.iter().filter(|[x, y, _]| near(*x, square.x) || near(*y, square.y));
+    let level = f64::from(median(&mut border.map(|[_, _, v]| *v as f32).collect::<Vec<_>>()));
     let mut at = from;
-    for _ in 0..30 {
+    for _ in 0..40 {
         let mut sums = [0.0; 3];
-        for (i, value) in plane.iter().enumerate() {
-            let (dx, dy) = ((i % side) as f64 - at[0], (i / side) as f64 - at[1]);
+        for [x, y, value] in samples {
+            let (dx, dy) = (x - at[0], y - at[1]);
             let window = (-(dx * dx + dy * dy) / (2.0 * WINDOW * WINDOW)).exp();
-            let light = window * (f64::from(*value) - level);
+            let light = window * (value - level);
             sums = [sums[0] + light, sums[1] + light * dx, sums[2] + light * dy];
         }
         if sums[0] <= 0.0 {
@@ -101,10 +108,10 @@ fn place(plane: &[f32], side: usize, from: [f64; 2]) -> Option<[f64; 2]> {
         // The window pulls towards itself, so that a step is half the way.
         let step = [2.0 * sums[1] / sums[0], 2.0 * sums[2] / sums[0]];
         at = [at[0] + step[0], at[1] + step[1]];
-        if (at[0] - from[0]).hypot(at[1] - from[1]) > 5.0 {
+        if (at[0] - from[0]).hypot(at[1] - from[1]) > 6.0 {
             return None;
         }
-        if step[0].hypot(step[1]) < 1e-4 {
+        if step[0].hypot(step[1]) < 1e-3 {
             return Some(at);
         }
     }

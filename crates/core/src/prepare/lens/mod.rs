@@ -9,11 +9,13 @@
 mod corrected;
 mod estimate;
 mod fringes;
+mod realign;
 mod shade;
 
 pub use corrected::Corrected;
 pub use estimate::{Bent, bent};
 pub use fringes::{Fringes, Parted, fringes, parted};
+pub use realign::Realign;
 pub use shade::{Shade, shade_of};
 
 use crate::CoreError;
@@ -56,9 +58,7 @@ impl LensPlan {
         }
         let colours = [self.red, self.blue].concat();
         if let Some(odd) = colours.iter().find(|v| !(-0.02..=0.02).contains(*v)) {
-            return wrong(format!(
-                "Lateral colour cannot be {odd}; choose from -0.02 to 0.02."
-            ));
+            return wrong(format!("Lateral colour cannot be {odd}; choose from -0.02 to 0.02."));
         }
         let share = |i: i32| shade::share(&self.shading, even(i).powi(2));
         if (0..=20).map(share).any(|share| !(0.05..=4.0).contains(&share)) {
@@ -115,6 +115,12 @@ impl Geometry {
         [x + dx * grown, y + dy * grown]
     }
 
+    /// The same lens, where the colours were brought together already.
+    pub fn of_green(&self) -> Option<Self> {
+        let bends = self.lens.k1 != 0.0 || self.lens.k2 != 0.0;
+        bends.then(|| Self { colours: Default::default(), ..self.clone() })
+    }
+
     /// Whether colours are drawn apart.
     pub fn parts_colours(&self) -> bool {
         self.colours.as_flattened().iter().any(|v| *v != 0.0)
@@ -146,7 +152,8 @@ mod tests {
 
     #[test]
     fn the_middle_stays_and_the_corner_moves_as_told() {
-        let plan = LensPlan { distortion: [-0.03, 0.01], red: [0.001, 0.0005], ..Default::default() };
+        let plan =
+            LensPlan { distortion: [-0.03, 0.01], red: [0.001, 0.0005], ..Default::default() };
         let lens = Geometry::of(&plan, (901, 601)).unwrap();
         assert_eq!(lens.to_corrected([450.0, 300.0]), [450.0, 300.0]);
         let [x, y] = lens.to_corrected([900.0, 600.0]);

@@ -1,0 +1,141 @@
+//! `run`: a saved plan, carried out again on the frames it names.
+
+use crate::work::{Common, Work, write_json};
+use anyhow::{Context, bail};
+use clap::Args;
+use jade_core::engine;
+use jade_core::export::{self, Form};
+use jade_core::frames::FrameInput;
+use jade_core::plan::{PlanFrame, PlanRecord};
+use jade_core::prepare::calibration::CalibrationFrames;
+use jade_core::prepare::{PreparePlan, Shows};
+use jade_pixels::write::Target;
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+
+#[derive(Args)]
+pub struct RunArgs {
+    /// A plan that was saved beside a result.
+    #[arg(value_name = "PLAN.json")]
+    plan: PathBuf,
+    /// Folder for the result, which is named as the plan, with the plan as it was carried out.
+    #[arg(long, value_name = "DIR")]
+    out: PathBuf,
+    /// A folder in which the plan's frames lie, or in folders below it; that of the plan unless
+    /// given.
+    #[arg(long, value_name = "DIR", num_args = 1..)]
+    frames: Vec<PathBuf>,
+    /// Bits of the result's samples; with 32f it holds linear light as floating-point numbers.
+    #[arg(long, value_parser = ["8", "16", "32f"], default_value = "16")]
+    depth: String,
+    #[command(flatten)]
+    common: Common,
+}
+
+pub fn run(args: RunArgs) -> anyhow::Result<()> {
+    let shown = args.plan.display();
+    let text = std::fs::read_to_string(&args.plan)
+        .with_context(|| format!("{shown}: the plan cannot be read"))?;
+    let record: PlanRecord = serde_json::from_str(&text)
+        .with_context(|| format!("{shown}: this is no plan of Jade Stack, or it is damaged"))?;
+    if record.plan.version != 1 {
+        bail!(
+            "{shown}: the plan is of a later version; carry it out with the program that saved it"
+        );
+    }
+    let folders = match args.frames.is_empty() {
+        true => vec![folder_of(&args.plan)],
+        false => args.frames.clone(),
+    };
+    let files = Files::below(&folders)?;
+    let plan = &record.plan;
+    // What was left out of the result is left out again.
+    let used = record.frames.iter().filter(|frame| frame.used);
+    let frames = used.map(|frame| files.input(frame, plan.prepare_of(&frame.blake3)));
+    let frames: Vec<FrameInput> = frames.collect::<anyhow::Result<_>>()?;
+    let of = |shows: Shows| -> anyhow::Result<Vec<FrameInput>> {
+        let own = record.calibration.iter().filter(|one| one.shows == shows);
+        own.map(|one| files.input(&one.frame, PreparePlan::default())).collect()
+    };
+    let calibration = CalibrationFrames {
+        darks: of(Shows::Dark)?,
+        flats: of(Shows::Flat)?,
+        biases: of(Shows::Bias)?,
+    };
+    let reference = frames.iter().position(|frame| frame.name == record.reference);
+    std::fs::create_dir_all(&args.out)
+        .with_context(|| format!("{}: the folder cannot be made", args.out.display()))?;
+    let name = args.plan.file_name().unwrap_or_default().to_string_lossy();
+    let stem = name.strip_suffix(".json").unwrap_or(&name);
+    let stem = stem.strip_suffix(".plan").unwrap_or(stem);
+    let picture = args.out.join(format!("{stem}.tif"));
+    let beside = args.out.join(format!("{stem}.plan.json"));
+    let form = match args.depth.as_str() {
+        "32f" => Form::Light,
+        depth => Form::Encoded(Target::Tiff { wide: depth == "16", deflate: false }),
+    };
+    let work = Work { frames, reference, calibration, plan: plan.clone(), find_lens: false };
+    args.common.carry_out(work, |done| {
+        let (from, profile) = (&done.outcome.picture, &done.outcome.profile);
+        export::write(&picture, form, from, profile, Some(done.facts), done.progress)?;
+        // Never over the plan that is carried out.
+        match beside.canonicalize().ok() == args.plan.canonicalize().ok() {
+            true => Ok(()),
+            false => write_json(&beside, done.record),
+        }
+    })
+}
+
+fn folder_of(plan: &Path) -> PathBuf {
+    match plan.parent() {
+        Some(parent) if parent != Path::new("") => parent.to_owned(),
+        _ => PathBuf::from("."),
+    }
+}
+
+/// Files by name.
+struct Files(HashMap<String, Vec<PathBuf>>);
+
+impl Files {
+    /// All below some folders.
+    fn below(folders: &[PathBuf]) -> anyhow::Result<Self> {
+        let mut all: HashMap<String, Vec<PathBuf>> = HashMap::new();
+        let mut open: Vec<(PathBuf, u32)> = folders.iter().map(|dir| (dir.clone(), 0)).collect();
+        while let Some((folder, deep)) = open.pop() {
+            let entries = std::fs::read_dir(&folder)
+                .with_context(|| format!("{}: the folder cannot be read", folder.display()))?;
+            for entry in entries.flatten() {
+                let path = entry.path();
+                // Links that lead back up would have no end.
+                const DEEPEST: u32 = 8;
+                if path.is_dir() && deep < DEEPEST {
+                    open.push((path, deep + 1));
+                } else if let Some(name) = path.file_name().and_then(|name| name.to_str()) {
+                    all.entry(name.to_owned()).or_default().push(path);
+                }
+            }
+        }
+        Ok(Self(all))
+    }
+
+    /// The file of a frame: by name, and by its content.
+    fn input(&self, frame: &PlanFrame, prepare: PreparePlan) -> anyhow::Result<FrameInput> {
+        let PlanFrame { file, blake3, .. } = frame;
+        let named = self.0.get(file).with_context(|| {
+            format!("{file}: the plan needs this frame, and it is in none of the folders; give its folder with --frames")
+        })?;
+        let same = named
+            .iter()
+            .find(|path| engine::content_hash(path).is_ok_and(|content| content == *blake3));
+        let path = same.with_context(|| {
+            format!("{}: this is not the file that the plan was made with; it was changed, or another has its name", named[0].display())
+        })?;
+        Ok(FrameInput {
+            path: path.clone(),
+            name: file.clone(),
+            content: blake3.clone(),
+            prepare,
+            calibration: None,
+        })
+    }
+}

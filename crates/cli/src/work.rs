@@ -1,0 +1,175 @@
+//! What every command that combines frames shares: its bounds, its scratch, its report.
+
+use crate::progress::Progress;
+use crate::scratch::Scratch;
+use clap::Args;
+use jade_core::cache::Cache;
+use jade_core::engine::{self, Budget, LensFound, Outcome, Request};
+use jade_core::frames::FrameInput;
+use jade_core::plan::{Plan, PlanRecord};
+use jade_core::prepare::calibration::CalibrationFrames;
+use jade_core::report::Report;
+use jade_pixels::facts::Facts;
+use jade_pixels::read::PictureFile;
+use jade_pixels::write::write_whole;
+use serde::Serialize;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+#[derive(Args)]
+pub struct Common {
+    /// Memory budget in MiB; by default the smaller of 2048 and a quarter of the machine's.
+    #[arg(long, value_name = "MIB")]
+    memory: Option<u64>,
+    /// Threads; one for each core unless given.
+    #[arg(long)]
+    threads: Option<usize>,
+    /// Folder for scratch files, about six bytes for each pixel of each frame; the system's folder
+    /// for temporary files unless given.
+    #[arg(long, value_name = "DIR")]
+    scratch: Option<PathBuf>,
+    /// Write what was measured, as JSON.
+    #[arg(long, value_name = "FILE.json")]
+    report: Option<PathBuf>,
+    /// No progress on stderr.
+    #[arg(long)]
+    pub quiet: bool,
+}
+
+/// Frames to be combined, and how.
+pub struct Work {
+    pub frames: Vec<FrameInput>,
+    /// Place of the reference frame.
+    pub reference: Option<usize>,
+    pub calibration: CalibrationFrames,
+    pub plan: Plan,
+    /// Whether the lens is found from the stars first.
+    pub find_lens: bool,
+}
+
+/// What a finished run can be saved from.
+pub struct Finished<'a> {
+    pub outcome: &'a Outcome,
+    pub cache: &'a Cache,
+    /// What the reference frame's file tells.
+    pub facts: &'a Facts,
+    pub record: &'a PlanRecord,
+    pub progress: &'a Progress,
+}
+
+impl Common {
+    pub fn budget(&self) -> anyhow::Result<Budget> {
+        Ok(Budget::new(self.memory, self.threads)?)
+    }
+
+    pub fn scratch(&self) -> anyhow::Result<Scratch> {
+        Scratch::new(self.scratch.as_deref())
+    }
+
+    /// Combines frames, has the result saved, and tells what came of it.
+    pub fn carry_out(
+        &self,
+        mut work: Work,
+        save: impl FnOnce(&Finished) -> anyhow::Result<()>,
+    ) -> anyhow::Result<()> {
+        let budget = self.budget()?;
+        let scratch = self.scratch()?;
+        let cache = Cache::at(scratch.path());
+        let progress = Progress::new(self.quiet);
+        if work.find_lens {
+            let known = work.plan.prepare.lens;
+            let found = engine::lens_of_stars(&work.frames, known, &cache, budget, &progress)?;
+            if !self.quiet {
+                eprint!("{}", told_lens(&found));
+            }
+            work.plan.prepare.lens = found.lens;
+            work.frames.iter_mut().for_each(|frame| frame.prepare.lens = found.lens);
+        }
+        let Work { mut frames, reference, calibration, plan, .. } = work;
+        let repair = plan.prepare.repair;
+        let repaired =
+            engine::calibrate(&calibration, &mut frames, repair, &cache, budget, &progress)?;
+        let request = Request {
+            frames: &frames,
+            reference,
+            plan: &plan,
+            cache: &cache,
+            budget,
+            stream: true,
+            watch: &progress,
+        };
+        let outcome = engine::stack(&request)?;
+        let facts = PictureFile::open(&frames[outcome.reference].path)?.facts().clone();
+        let record = engine::record(&frames, &calibration, &plan, &outcome.report);
+        // Removing gigabytes takes a while; nothing reads the decoded frames from here on.
+        std::thread::scope(|scope| {
+            scope.spawn(|| cache.drop_frames());
+            save(&Finished {
+                outcome: &outcome,
+                cache: &cache,
+                facts: &facts,
+                record: &record,
+                progress: &progress,
+            })
+        })?;
+        let mut report = outcome.report;
+        report.stages = progress.finish();
+        report.peak_memory_mib = jade_server::peak_memory_mib();
+        if let Some(path) = &self.report {
+            write_json(path, &report)?;
+        }
+        self.summarise(&report, repaired);
+        Ok(())
+    }
+
+    fn summarise(&self, report: &Report, repaired: usize) {
+        for frame in report.frames.iter().filter(|f| !f.used) {
+            let reason = frame.reason.as_deref().unwrap_or("not used");
+            eprintln!("jade-stack: {} is left out: {reason}", frame.file);
+        }
+        if self.quiet {
+            return;
+        }
+        let used = report.frames.iter().filter(|f| f.used).count();
+        eprint!("{used} of {} frames combined", report.frames.len());
+        if let Some(noise) = report.noise {
+            eprint!("; noise ÷ {:.2} (at best ÷ {:.2})", noise.gain, noise.ideal_gain);
+        }
+        if repaired > 0 {
+            eprint!("; {repaired} faulty samples repaired in each");
+        }
+        eprintln!();
+    }
+}
+
+/// What was found about a lens, in lines.
+pub fn told_lens(found: &LensFound) -> String {
+    let mut told = String::new();
+    if let Some([corner, error]) = found.distortion_px {
+        told += &format!(
+            "distortion: corners {corner:+.1} px ± {error:.1} px from where they belong\n"
+        );
+    }
+    if let (Some(colours), Some(errors)) = (found.colour_px, found.colour_error_px) {
+        for (name, (colour, error)) in ["red", "blue"].iter().zip(colours.iter().zip(errors)) {
+            told +=
+                &format!("{name}: {colour:+.2} px ± {error:.2} px beside green at the corners\n");
+        }
+    }
+    if let Some(share) = found.corner_light {
+        told += &format!("shading: {:.0} % of the light reaches the corners\n", share * 100.0);
+    }
+    for missing in &found.missing {
+        told += &format!("{missing}\n");
+    }
+    told
+}
+
+/// Writes what was found as JSON, whole or not at all.
+pub fn write_json(path: &Path, what: &impl Serialize) -> anyhow::Result<()> {
+    write_whole(path, |file| {
+        let text = serde_json::to_string_pretty(what).expect("figures serialise");
+        file.write_all(text.as_bytes()).map_err(jade_pixels::PictureError::io(path))
+    })?;
+    Ok(())
+}

@@ -1,0 +1,78 @@
+//! What the lights of a shoot are calibrated with.
+
+use crate::App;
+use crate::error::ApiError;
+use crate::store::in_run;
+use crate::types::Role;
+use jade_core::CoreError;
+use jade_core::engine;
+use jade_core::frames::FrameInput;
+use jade_core::plan::Plan;
+use jade_core::prepare::PreparePlan;
+use jade_core::prepare::calibration::{Calibration, CalibrationFrames};
+use jade_core::progress::Unwatched;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex};
+
+/// What was made for showing calibrated frames, by shoot; with what it was made from.
+#[derive(Default)]
+pub struct Calibrations {
+    known: Mutex<HashMap<i64, (String, Option<Arc<Calibration>>)>>,
+    one_at_a_time: tokio::sync::Mutex<()>,
+}
+
+/// The frames of a shoot that its lights are calibrated with.
+pub async fn frames_of(app: &App, shoot: i64) -> Result<CalibrationFrames, ApiError> {
+    let mut frames = CalibrationFrames::default();
+    for row in app.store.frames(shoot).await?.iter().filter(|row| row.is_usable()) {
+        let kept = match row.role()? {
+            Role::Light => continue,
+            Role::Dark => &mut frames.darks,
+            Role::Flat => &mut frames.flats,
+            Role::Bias => &mut frames.biases,
+        };
+        kept.push(row.input(&PreparePlan::default()));
+    }
+    Ok(frames)
+}
+
+/// What a run of a shoot would calibrate its lights with now; `None` where that is nothing, or
+/// where the calibration frames do not fit.
+pub async fn of_shoot(
+    app: &Arc<App>,
+    shoot: i64,
+    plan: &Plan,
+) -> Result<Option<Arc<Calibration>>, ApiError> {
+    let made_from = format!("{} {:?}", app.store.sorting(shoot).await?, plan.prepare.repair);
+    let known = || {
+        let known = app.calibrations.known.lock().expect("the calibrations' lock");
+        known.get(&shoot).filter(|(from, _)| *from == made_from).map(|(_, made)| made.clone())
+    };
+    if let Some(made) = known() {
+        return Ok(made);
+    }
+    let _turn = app.calibrations.one_at_a_time.lock().await;
+    if let Some(made) = known() {
+        return Ok(made);
+    }
+    let frames = frames_of(app, shoot).await?;
+    let rows = app.store.frames(shoot).await?;
+    let mut lights: Vec<FrameInput> = in_run(&rows, app.store.stacked_set(shoot).await?)
+        .into_iter()
+        .map(|row| row.input_under(plan))
+        .collect();
+    let (worker, repair) = (app.clone(), plan.prepare.repair);
+    let made = tokio::task::spawn_blocking(move || {
+        let App { cache, budget, .. } = &*worker;
+        match engine::calibrate(&frames, &mut lights, repair, cache, *budget, &Unwatched) {
+            Ok(_) => Ok(lights.into_iter().find_map(|light| light.calibration)),
+            // The page tells what does not fit.
+            Err(CoreError::Frames(_)) => Ok(None),
+            Err(error) => Err(error),
+        }
+    });
+    let made = made.await??;
+    let mut known = app.calibrations.known.lock().expect("the calibrations' lock");
+    known.insert(shoot, (made_from, made.clone()));
+    Ok(made)
+}

@@ -1,0 +1,38 @@
+//! What a shoot's own frames tell about the lens.
+
+use crate::App;
+use crate::calibrated;
+use crate::error::ApiError;
+use crate::store::in_run;
+use crate::types::{LensFrom, LensWish};
+use axum::Json;
+use axum::extract::{Path, State};
+use jade_core::engine::{self, LensFound};
+use jade_core::frames::FrameInput;
+use jade_core::progress::Unwatched;
+use std::sync::Arc;
+
+/// Finds the lens from the frames that are in, or from the flats; nothing is kept of it.
+pub async fn find(
+    State(app): State<Arc<App>>,
+    Path(shoot): Path<i64>,
+    Json(wish): Json<LensWish>,
+) -> Result<Json<LensFound>, ApiError> {
+    let plan = app.store.plan(shoot).await?;
+    let known = plan.prepare.lens;
+    let flats = calibrated::frames_of(&app, shoot).await?.flats;
+    let rows = app.store.frames(shoot).await?;
+    let lights: Vec<FrameInput> = in_run(&rows, app.store.stacked_set(shoot).await?)
+        .into_iter()
+        .map(|row| row.input_under(&plan))
+        .collect();
+    let worker = app.clone();
+    let work = move || {
+        let App { cache, budget, .. } = &*worker;
+        match wish.from {
+            LensFrom::Stars => engine::lens_of_stars(&lights, known, cache, *budget, &Unwatched),
+            LensFrom::Flats => engine::lens_of_flats(&flats, known, cache, *budget, &Unwatched),
+        }
+    };
+    Ok(Json(tokio::task::spawn_blocking(work).await??))
+}
