@@ -17,8 +17,13 @@ use std::sync::{Arc, Mutex};
 /// What was made for showing calibrated frames, by shoot; with what it was made from.
 #[derive(Default)]
 pub struct Calibrations {
-    known: Mutex<HashMap<i64, (String, Option<Arc<Calibration>>)>>,
+    known: Mutex<HashMap<i64, Known>>,
     one_at_a_time: tokio::sync::Mutex<()>,
+}
+
+struct Known {
+    made_from: String,
+    made: Option<Arc<Calibration>>,
 }
 
 /// The frames of a shoot that its lights are calibrated with.
@@ -46,7 +51,7 @@ pub async fn of_shoot(
     let made_from = format!("{} {:?}", app.store.sorting(shoot).await?, plan.prepare.repair);
     let known = || {
         let known = app.calibrations.known.lock().expect("the calibrations' lock");
-        known.get(&shoot).filter(|(from, _)| *from == made_from).map(|(_, made)| made.clone())
+        known.get(&shoot).filter(|one| one.made_from == made_from).map(|one| one.made.clone())
     };
     if let Some(made) = known() {
         return Ok(made);
@@ -73,6 +78,6 @@ pub async fn of_shoot(
     });
     let made = made.await??;
     let mut known = app.calibrations.known.lock().expect("the calibrations' lock");
-    known.insert(shoot, (made_from, made.clone()));
+    known.insert(shoot, Known { made_from, made: made.clone() });
     Ok(made)
 }

@@ -13,15 +13,13 @@ const TELL: Duration = Duration::from_millis(400);
 
 /// Measures whatever is not measured yet, and waits for more.
 pub async fn run_forever(app: Arc<App>) {
-    // Frames that cannot be measured; they are tried again after a restart.
-    let mut failed: Vec<i64> = Vec::new();
     let mut told = Instant::now();
     loop {
         app.imported.notified().await;
         // The shoot of which there are figures that were not told yet.
         let mut untold: Option<i64> = None;
         loop {
-            let measured = match one(&app, &mut failed).await {
+            let measured = match one(&app).await {
                 Ok(measured) => measured,
                 Err(error) => {
                     tracing::error!("frames cannot be measured: {error}");
@@ -64,10 +62,10 @@ async fn sort_watched(app: &Arc<App>, shoot: i64) -> Result<(), ApiError> {
 }
 
 /// Measures one frame; gives its shoot, or nothing when all are measured.
-async fn one(app: &Arc<App>, failed: &mut Vec<i64>) -> Result<Option<i64>, ApiError> {
+async fn one(app: &Arc<App>) -> Result<Option<i64>, ApiError> {
     // Files that are being added come first: they need the disk and the processor.
     let _all = app.importers.acquire_many(app.importer_places).await.expect("never closed");
-    let Some(row) = app.store.unmeasured_frame(failed).await? else { return Ok(None) };
+    let Some(row) = app.store.unmeasured_frame().await? else { return Ok(None) };
     let (input, cache) = (row.input(&PreparePlan::default()), app.cache.clone());
     let measured =
         tokio::task::spawn_blocking(move || engine::measure(&input, &cache, &|| false)).await;
@@ -82,7 +80,7 @@ async fn one(app: &Arc<App>, failed: &mut Vec<i64>) -> Result<Option<i64>, ApiEr
     };
     if let Some(reason) = reason {
         tracing::warn!("{}: not measured: {reason}", row.name);
-        failed.push(row.id);
+        app.store.give_up_measuring(row.id);
     }
     Ok(Some(row.shoot_id))
 }

@@ -10,6 +10,7 @@ use jade_core::frames::{checks, judge, reference};
 use jade_core::plan::Kind;
 use jade_core::prepare::{Shows, fitting};
 use jade_pixels::facts::Facts;
+use std::collections::HashSet;
 
 /// What is proposed.
 pub struct Proposals {
@@ -28,7 +29,8 @@ struct Known<'a> {
 }
 
 impl Proposals {
-    /// Looks at the frames of a shoot of a kind, of which one set is stacked.
+    /// Looks at the frames of a shoot of a kind, of which one set is stacked and some cannot be
+    /// measured.
     ///
     /// # Errors
     /// [`ApiError::Inner`] for a store that cannot be read.
@@ -37,9 +39,12 @@ impl Proposals {
         sets: &[FrameSet],
         stacked: Option<i64>,
         kind: Kind,
+        unmeasurable: &HashSet<i64>,
     ) -> Result<Self, ApiError> {
         let known = known(rows)?;
-        let all_known = rows.iter().filter(|row| row.is_usable()).count() == known.len();
+        // Nothing waits for frames that cannot be measured.
+        let comes = |row: &&FrameRow| row.is_usable() && !unmeasurable.contains(&row.id);
+        let all_known = rows.iter().filter(comes).count() <= known.len();
         let looked: Vec<(&Facts, &Measures)> =
             known.iter().map(|one| (&one.facts, &one.measures)).collect();
         let found = sets::propose(&looked);
@@ -50,7 +55,7 @@ impl Proposals {
             true => (fresh, proposed_kind(&found, kind)),
             false => (vec![], None),
         };
-        let reference = proposed_reference(rows, stacked, &known, &doubts);
+        let reference = proposed_reference(rows, stacked, &known, &doubts, unmeasurable);
         // While frames are to be sorted first, what is stacked is not known.
         let checks = match all_known && sets.is_empty() {
             true => checked(rows, stacked, &known)?,
@@ -76,7 +81,9 @@ fn known(rows: &[FrameRow]) -> Result<Vec<Known<'_>>, ApiError> {
 
 fn role(purpose: Purpose) -> Role {
     match purpose {
-        Purpose::Sky | Purpose::Ground | Purpose::Bracket | Purpose::Scene => Role::Light,
+        Purpose::Sky | Purpose::Ground | Purpose::Bracket | Purpose::Focus | Purpose::Scene => {
+            Role::Light
+        }
         Purpose::Dark => Role::Dark,
         Purpose::Flat => Role::Flat,
         Purpose::Bias => Role::Bias,
@@ -148,8 +155,10 @@ fn proposed_reference(
     stacked: Option<i64>,
     known: &[Known],
     doubts: &[Doubt],
+    unmeasurable: &HashSet<i64>,
 ) -> Option<ProposedReference> {
-    let used = in_run(rows, stacked);
+    let mut used = in_run(rows, stacked);
+    used.retain(|row| !unmeasurable.contains(&row.id));
     let looked: Vec<(&Known, bool)> = known
         .iter()
         .filter(|one| used.iter().any(|row| row.id == one.row.id))

@@ -334,6 +334,8 @@ pub struct Job {
 pub struct ShootResult {
     pub id: i64,
     pub plan: Plan,
+    /// BLAKE3 of the frames that it was calibrated with.
+    pub calibration: Vec<String>,
     pub reference_id: i64,
     pub report: Report,
     pub made: i64,
@@ -343,7 +345,8 @@ pub struct ShootResult {
 /// A picture that can be shown.
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct PictureInfo {
-    /// `frame-ID`, `result-ID`, `placed-RESULT-FRAME`, `rejected-RESULT` or `coverage-RESULT`.
+    /// `frame-ID`, `calibrated-ID`, `original-ID`, `result-ID`, `placed-RESULT-FRAME`,
+    /// `rejected-RESULT` or `coverage-RESULT`.
     pub source: String,
     /// Changes when the pixels do.
     pub version: String,
@@ -462,6 +465,7 @@ pub struct Export {
 /// What the server tells without being asked.
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 #[serde(tag = "type", rename_all = "lowercase")]
+#[allow(clippy::large_enum_variant, reason = "events are few, and most of them are jobs")]
 pub enum Event {
     /// All unfinished jobs, sent first.
     Present { jobs: Vec<Job> },

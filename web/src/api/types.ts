@@ -376,7 +376,17 @@ doubled: number,
  * Light in red and in blue, each over that in green, of a typical patch; `None` where there is
  * too little to tell.
  */
-colour: [number, number] | null, };
+colour: [number, number] | null, 
+/**
+ * Light of a ring around bright stars over their brightest pixel's; below 0 where the frame was
+ * sharpened.
+ */
+rim: number | null, 
+/**
+ * Contrast over two pixels, noise and all, of the most detailed patch in each of [`CELLS`] parts of
+ * the picture, row by row, as a share of the brightness there.
+ */
+detail: Array<number>, };
 
 export type NoiseGain = { 
 /**
@@ -673,7 +683,7 @@ reason: string, };
 
 export type FrameSet = { id: number, name: string, role: Role, };
 
-export type Purpose = "sky" | "ground" | "bracket" | "scene" | "dark" | "flat" | "bias";
+export type Purpose = "sky" | "ground" | "bracket" | "focus" | "scene" | "dark" | "flat" | "bias";
 
 export type ProposedSet = { purpose: Purpose, role: Role, name: string, 
 /**
@@ -761,11 +771,16 @@ export type Job = { id: number, shoot_id: number, state: JobState, plan: Plan, s
  */
 remaining_s: number | null, problem: string | null, created: number, finished: number | null, };
 
-export type ShootResult = { id: number, plan: Plan, reference_id: number, report: Report, made: number, exports: Array<Export>, };
+export type ShootResult = { id: number, plan: Plan, 
+/**
+ * BLAKE3 of the frames that it was calibrated with.
+ */
+calibration: Array<string>, reference_id: number, report: Report, made: number, exports: Array<Export>, };
 
 export type PictureInfo = { 
 /**
- * `frame-ID`, `result-ID`, `placed-RESULT-FRAME`, `rejected-RESULT` or `coverage-RESULT`.
+ * `frame-ID`, `calibrated-ID`, `original-ID`, `result-ID`, `placed-RESULT-FRAME`,
+ * `rejected-RESULT` or `coverage-RESULT`.
  */
 source: string, 
 /**

@@ -16,6 +16,8 @@ interface Entry {
   finding: string
 }
 
+const written = (what: unknown) => JSON.stringify(what)
+
 const count = computed(() => {
   return counts([...store.lights, ...store.calibration])
 })
@@ -29,9 +31,13 @@ const entries = computed<Entry[]>(() => {
   )
   const rms = aligned?.map((f) => f.rms_px!).sort((p, q) => p - q)
   const prepareChanged =
-    latest && JSON.stringify(latest.plan.prepare) !== JSON.stringify(plan?.prepare)
+    latest &&
+    (calibrationChanged.value ||
+      written([latest.plan.prepare, latest.plan.differences]) !==
+        written([plan?.prepare, plan?.differences]))
   const alignChanged = latest && JSON.stringify(latest.plan.align) !== JSON.stringify(plan?.align)
-  const combineChanged = latest && (alignChanged || store.planChanged || framesChanged.value)
+  const combineChanged =
+    latest && (alignChanged || prepareChanged || store.planChanged || framesChanged.value)
   const gain = latest?.report.noise
   const dot = (name: string, changed: unknown): Dot => {
     if (stage === name) return 'running'
@@ -103,6 +109,13 @@ const treatment = computed(() => {
 const framesChanged = computed(() => {
   const given = store.latest?.report.frames.map((f) => f.file).join('/')
   return given !== undefined && given !== store.used.map((f) => f.name).join('/')
+})
+
+/** Whether it was calibrated with other frames than those that are in. */
+const calibrationChanged = computed(() => {
+  const used = store.calibration.filter((f) => !f.left_out).map((f) => f.blake3)
+  const given = store.latest?.calibration
+  return given !== undefined && written([...given].sort()) !== written(used.sort())
 })
 
 const ready = computed(() => store.used.length > 1 && !store.running)

@@ -44,6 +44,8 @@ describe('units', () => {
       clipped: 0.0123,
       star_width_error_px: 0.042,
       doubled: 0,
+      rim: null,
+      detail: [],
       colour: null,
     })
     expect(Object.fromEntries(rows)).toEqual({

@@ -60,6 +60,7 @@ export function result(id: number, reference: number, of: Plan = plan): ShootRes
   return {
     id,
     plan: of,
+    calibration: [],
     reference_id: reference,
     report: { frames: [], noise_by_frames: [] },
     made: 0,

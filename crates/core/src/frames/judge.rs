@@ -264,6 +264,7 @@ mod tests {
             clipped: 0.0,
             doubled: 0.0,
             colour: Some([1.1 * waver(3), 0.9 * waver(2)]),
+            ..Measures::default()
         }
     }
 
@@ -341,7 +342,7 @@ mod tests {
             let one = Measures {
                 stars, level, sharpness, star_width_px: Some(2.0),
                 star_width_error_px: None, roundness: Some(0.9), clipped: 0.1, doubled: 0.1,
-                colour: None,
+                ..Measures::default()
             };
             prop_assert_eq!(judge(&vec![one; count]), []);
         }

@@ -38,7 +38,18 @@ pub struct Measures {
     /// too little to tell.
     #[serde(default)]
     pub colour: Option<[f32; 2]>,
+    /// Light of a ring around bright stars over their brightest pixel's; below 0 where the frame was
+    /// sharpened.
+    #[serde(default)]
+    pub rim: Option<f32>,
+    /// Contrast over two pixels, noise and all, of the most detailed patch in each of [`CELLS`] parts of
+    /// the picture, row by row, as a share of the brightness there.
+    #[serde(default)]
+    pub detail: Vec<f32>,
 }
+
+/// Parts of the picture across and down whose sharpness is told apart.
+pub const CELLS: [usize; 2] = [6, 4];
 
 /// Side of the patches by which sharpness is judged, in pixels.
 const PATCH: u32 = 48;
@@ -98,6 +109,8 @@ impl Measures {
             clipped: clipped as f32 / (patches.len() as f32 * (side * side) as f32),
             doubled: doubled(&stars.stars),
             colour: colour(&patches),
+            rim: rim(frame, stars)?,
+            detail: detail(&patches, &places, (width, height)),
         })
     }
 }
@@ -137,8 +150,68 @@ fn colour(patches: &[Patch]) -> Option<[f32; 2]> {
     (green > COLOURED).then(|| [red / green, blue / green])
 }
 
+/// Light around stars that stand alone.
+fn rim(frame: &Frame, list: &StarList) -> Result<Option<f32>, PictureError> {
+    const HALF: u32 = 12;
+    const LOOKED_AT: usize = 60;
+    let Some(wide) = list.star_width.map(f64::from).filter(|wide| *wide < 4.0) else {
+        return Ok(None);
+    };
+    let (width, height) = frame.size();
+    let alone = |star: &Star| {
+        let near = |other: &&Star| {
+            (other.x - star.x).hypot(other.y - star.y) < f64::from(HALF)
+                && other.flux > 0.03 * star.flux
+        };
+        list.stars.iter().filter(near).count() == 1
+    };
+    let good = list.stars.iter().filter(|s| s.snr > 50.0 && !s.saturated && s.roundness > 0.7);
+    let mut rims = Vec::new();
+    for star in good.filter(|star| alone(star)).take(LOOKED_AT) {
+        let (x, y) =
+            (star.x.round() as i64 - i64::from(HALF), star.y.round() as i64 - i64::from(HALF));
+        let side = 2 * HALF + 1;
+        let (right, low) = (x + i64::from(side), y + i64::from(side));
+        if x < 0 || y < 0 || right > i64::from(width) || low > i64::from(height) {
+            continue;
+        }
+        let square = Region { x: x as u32, y: y as u32, width: side, height: side };
+        let light = frame.mean(square)?;
+        let within = |from: f64, to: f64| -> Vec<f32> {
+            let far = |i: usize| {
+                let (dx, dy) =
+                    ((i as u32 % side) as f64 + x as f64, (i as u32 / side) as f64 + y as f64);
+                (dx - star.x).hypot(dy - star.y)
+            };
+            (0..light.len()).filter(|i| (from..to).contains(&far(*i))).map(|i| light[i]).collect()
+        };
+        let mean = |values: Vec<f32>| values.iter().sum::<f32>() / values.len().max(1) as f32;
+        let around = median(&mut within(0.7 * f64::from(HALF), f64::from(HALF)));
+        let peak = within(0.0, 1.5).into_iter().fold(0.0, f32::max) - around;
+        rims.push((mean(within(1.4 * wide, 2.2 * wide)) - around) / peak.max(1e-6));
+    }
+    Ok((rims.len() >= FEWEST).then(|| median(&mut rims)))
+}
+
+/// The most detailed patch of each cell.
+fn detail(patches: &[Patch], places: &[Region], (width, height): (u32, u32)) -> Vec<f32> {
+    let mut cells = vec![0.0f32; CELLS[0] * CELLS[1]];
+    for (patch, place) in patches.iter().zip(places) {
+        let part = |from: u32, long: u32, size: u32, count: usize| {
+            ((from + long / 2) as usize * count / size as usize).min(count - 1)
+        };
+        let column = part(place.x, place.width, width, CELLS[0]);
+        let row = part(place.y, place.height, height, CELLS[1]);
+        let cell = &mut cells[row * CELLS[0] + column];
+        *cell = cell.max(patch.detail);
+    }
+    cells
+}
+
 struct Patch {
     contrast: f32,
+    /// The same with noise: fine texture may not be told from it.
+    detail: f32,
     clipped: usize,
     /// Mean red, green and blue.
     colour: [f32; 3],
@@ -166,10 +239,13 @@ impl Patch {
                 count += 1;
             }
         }
-        let own = (squares / count.max(1) as f64 - 2.0 * f64::from(sigma).powi(2)).max(0.0).sqrt();
+        let squares = squares / count.max(1) as f64;
+        let own = (squares - 2.0 * f64::from(sigma).powi(2)).max(0.0).sqrt();
         let level = grey.iter().sum::<f32>() / grey.len() as f32;
         let colour = planes.each_ref().map(|plane| plane.iter().sum::<f32>() / plane.len() as f32);
-        Ok(Self { contrast: own as f32 / level.max(1e-4), clipped, colour })
+        let level = level.max(1e-4);
+        let (contrast, detail) = (own as f32 / level, squares.sqrt() as f32 / level);
+        Ok(Self { contrast, detail, clipped, colour })
     }
 }
 

@@ -20,6 +20,8 @@ pub enum Purpose {
     Ground,
     /// One scene in exposures that step.
     Bracket,
+    /// One scene, of which other parts are sharp in each.
+    Focus,
     /// One scene.
     Scene,
     /// Calibration with darks.
@@ -53,7 +55,14 @@ const STEPPING: f32 = 0.6;
 /// Proposes sets for frames in the order they were taken: every frame is in one of them. Lights
 /// that were exposed alike and without a long pause are one; the largest one with stars is the sky.
 pub fn propose(frames: &[(&Facts, &Measures)]) -> Vec<ProposedSet> {
-    let seems = sort::seems(frames);
+    let mut seems = sort::seems(frames);
+    // The first and last planes of a sweep may be as blurred as a flat.
+    let lit = |i: usize| seems[i].is_none_or(|(shows, _)| shows == Shows::Flat);
+    for group in alike(frames, &lit) {
+        if focus_moves(&details(&group, frames)) {
+            group.iter().for_each(|&i| seems[i] = None);
+        }
+    }
     let shows = |i: usize| seems[i].map(|(shows, _)| shows);
     let mut sets = bring_together(light_groups(frames, &|i| shows(i).is_none()), frames);
     for (kind, purpose) in
@@ -79,7 +88,9 @@ pub fn other_kind(sets: &[ProposedSet], said: Kind) -> Option<(Kind, &'static st
     let starry = matches!(said, Kind::NightSky | Kind::StarTrails);
     match (starry, has(Purpose::Sky)) {
         (false, true) => Some((Kind::NightSky, "most frames show stars")),
-        (true, false) if has(Purpose::Scene) || has(Purpose::Bracket) => {
+        (true, false)
+            if [Purpose::Scene, Purpose::Bracket, Purpose::Focus].into_iter().any(has) =>
+        {
             Some((Kind::LowLightBurst, "hardly any frame shows stars"))
         }
         _ => None,
@@ -193,6 +204,10 @@ fn bring_together(
                 let reason = format!("{exposed}about {stars:.0} stars in each");
                 return proposed(Purpose::Sky, "Sky".to_owned(), group, reason);
             }
+            if focus_moves(&details(group, frames)) {
+                let reason = "what is sharp moves through the picture".to_owned();
+                return proposed(Purpose::Focus, "Focal planes".to_owned(), group, reason);
+            }
             match like.and_then(|sky| for_ground(facts, sky)) {
                 Some(reason) => proposed(Purpose::Ground, "Ground".to_owned(), group, reason),
                 None => {
@@ -208,6 +223,42 @@ fn bring_together(
     // What is stacked comes first.
     sets.sort_by_key(|set| set.purpose != Purpose::Sky);
     sets
+}
+
+fn details<'a>(group: &[usize], frames: &[(&Facts, &'a Measures)]) -> Vec<&'a [f32]> {
+    group.iter().map(|&i| &frames[i].1.detail[..]).collect()
+}
+
+/// Whether frames, by the contrast in parts of each, are sharp in other parts one after the other. A
+/// part that is blurred in a few frames only, as by a shake, or changes as somebody walks through, does
+/// not make it so.
+fn focus_moves(details: &[&[f32]]) -> bool {
+    const FEWEST: usize = 4;
+    /// Contrast of the sharpest over that of the usual frame.
+    const STANDS_OUT: f32 = 1.4;
+    /// Contrast that is none.
+    const PLAIN: f32 = 0.02;
+    let cells = details.first().map_or(0, |detail| detail.len());
+    if details.len() < FEWEST || cells == 0 || details.iter().any(|own| own.len() != cells) {
+        return false;
+    }
+    let (mut seen, mut peaks) = (0, Vec::new());
+    for cell in 0..cells {
+        let mut over: Vec<f32> = details.iter().map(|detail| detail[cell]).collect();
+        let peak = (0..over.len()).max_by(|a, b| over[*a].total_cmp(&over[*b])).unwrap_or(0);
+        let most = over[peak];
+        if most < PLAIN {
+            continue;
+        }
+        seen += 1;
+        if most > STANDS_OUT * median(&mut over).max(PLAIN / 2.0) {
+            peaks.push(peak);
+        }
+    }
+    peaks.sort_unstable();
+    let tenth = peaks.len() / 10;
+    let apart = peaks.last().map_or(0, |_| peaks[peaks.len() - 1 - tenth] - peaks[tenth]);
+    peaks.len() >= 3 && peaks.len() * 5 >= seen * 2 && apart >= (details.len() / 4).max(2)
 }
 
 /// Why an exposure through the same lens is better for the ground than that of the sky.

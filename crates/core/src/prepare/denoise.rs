@@ -12,6 +12,7 @@ use crate::align::background::{median, robust_sigma};
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
+use multiversion::multiversion;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
@@ -153,35 +154,46 @@ impl Denoiser {
 
     /// Takes the noise off planes of so wide a region.
     fn reduce(&self, parts: &mut Planes, wide: usize, halved: usize) {
-        let scales: Vec<Vec<Vec<f32>>> =
-            parts.iter().map(|plane| smoothed(plane, wide, SCALES - halved)).collect();
-        // Noise follows the light around, which is told by the smoothest brightness.
-        let around = scales[0].last().expect("there is one scale");
+        let brightness = smoothed(&parts[0], wide, SCALES - halved);
+        // The variance of noise follows the light around, which is told by the smoothest brightness.
+        let around = brightness.last().expect("there is one scale");
         let noise: Vec<f32> =
-            around.iter().map(|light| (light.max(0.0) + self.grain.floor).sqrt()).collect();
-        for (plane, part) in parts.iter_mut().enumerate() {
-            let (amount, within) = match plane {
-                0 => (self.amount.luminance, BRIGHT),
-                _ => (self.amount.colour, COLOUR),
-            };
-            if amount == 0.0 {
-                continue;
+            around.iter().map(|light| light.max(0.0) + self.grain.floor).collect();
+        let Denoise { luminance, colour } = self.amount;
+        let [bright, red_blue, green] = parts;
+        if luminance > 0.0 {
+            self.reduce_plane((0, luminance, BRIGHT), bright, &brightness, &noise, wide, halved);
+        }
+        drop(brightness);
+        if colour > 0.0 {
+            for (plane, part) in [(1, red_blue), (2, green)] {
+                let scales = smoothed(part, wide, SCALES - halved);
+                self.reduce_plane((plane, colour, COLOUR), part, &scales, &noise, wide, halved);
             }
-            let mut finer = part.clone();
-            for (scale, coarser) in scales[plane].iter().enumerate() {
-                let own = scale + halved;
-                let limit = amount * within[own] * self.grain.sigma[plane][own];
-                if limit > 0.0 {
-                    let details: Vec<f32> = finer.iter().zip(coarser).map(|(f, c)| f - c).collect();
-                    let squares: Vec<f32> = details.iter().map(|detail| detail * detail).collect();
-                    let energy = smoother(&squares, wide, 1 << scale);
-                    let told = details.iter().zip(&energy).zip(&noise);
-                    for (value, ((detail, energy), noise)) in part.iter_mut().zip(told) {
-                        let noise = (limit * noise).powi(2);
-                        *value -= detail * (noise / energy.max(1e-30)).min(1.0);
-                    }
-                }
-                finer.copy_from_slice(coarser);
+        }
+    }
+
+    /// Takes the noise off one plane, which is ever smoother in `scales`, by an amount, within so
+    /// many standard deviations at each scale; `noise` is its variance but for a factor.
+    fn reduce_plane(
+        &self,
+        (plane, amount, within): (usize, f32, [f32; SCALES]),
+        part: &mut [f32],
+        scales: &[Vec<f32>],
+        noise: &[f32],
+        wide: usize,
+        halved: usize,
+    ) {
+        let unreduced = part.to_vec();
+        let mut squares = vec![0.0; part.len()];
+        for (scale, coarser) in scales.iter().enumerate() {
+            let own = scale + halved;
+            let limit = amount * within[own] * self.grain.sigma[plane][own];
+            if limit > 0.0 {
+                let finer = if scale == 0 { &unreduced } else { &scales[scale - 1] };
+                squared(finer, coarser, &mut squares);
+                let energy = smoother(&squares, wide, 1 << scale);
+                shrink([finer, coarser, &energy, noise], limit * limit, part);
             }
         }
     }
@@ -241,7 +253,28 @@ fn smoother(plane: &[f32], wide: usize, step: usize) -> Vec<f32> {
     out
 }
 
+/// Squares of details.
+#[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
+fn squared(finer: &[f32], coarser: &[f32], out: &mut [f32]) {
+    for ((out, fine), coarse) in out.iter_mut().zip(finer).zip(coarser) {
+        *out = (fine - coarse) * (fine - coarse);
+    }
+}
+
+/// Takes off details what is noise by the energy around them.
+#[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
+fn shrink([finer, coarser, energy, noise]: [&[f32]; 4], limit: f32, part: &mut [f32]) {
+    let long = part.len();
+    let (finer, coarser) = (&finer[..long], &coarser[..long]);
+    let (energy, noise) = (&energy[..long], &noise[..long]);
+    for i in 0..long {
+        let share = limit * noise[i] / energy[i].max(1e-30);
+        part[i] -= (finer[i] - coarser[i]) * if share > 1.0 { 1.0 } else { share };
+    }
+}
+
 /// The spline's sum of five rows, which are as long as `out`.
+#[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 fn weigh([a, b, c, d, e]: [&[f32]; 5], out: &mut [f32]) {
     // Equal lengths that are seen here let the processor take many at a time.
     let long = out.len();

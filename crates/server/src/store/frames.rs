@@ -6,6 +6,7 @@ use jade_core::frames::measures::Measures;
 use jade_core::plan::Plan;
 use jade_core::prepare::PreparePlan;
 use jade_pixels::facts::Facts;
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 /// A frame as stored.
@@ -232,8 +233,20 @@ impl Store {
         self.touch(shoot).await
     }
 
-    /// A readable frame that was not measured yet, the earliest added first; passes over some.
-    pub async fn unmeasured_frame(&self, but: &[i64]) -> Result<Option<FrameRow>, ApiError> {
+    /// Notes that a frame cannot be measured; it is tried again after a restart.
+    pub fn give_up_measuring(&self, id: i64) {
+        self.unmeasurable.lock().expect("the store's lock").insert(id);
+    }
+
+    /// Frames that cannot be measured.
+    pub fn unmeasurable(&self) -> HashSet<i64> {
+        self.unmeasurable.lock().expect("the store's lock").clone()
+    }
+
+    /// A readable frame that was not measured yet, the earliest added first; passes over those that
+    /// cannot be.
+    pub async fn unmeasured_frame(&self) -> Result<Option<FrameRow>, ApiError> {
+        let but = self.unmeasurable();
         let rows: Vec<FrameRow> = sqlx::query_as(
             "SELECT frames.* FROM frames JOIN shoots ON shoots.id = shoot_id
              WHERE measures IS NULL AND problem IS NULL AND deleted IS NULL ORDER BY frames.id

@@ -28,6 +28,8 @@ use std::time::{SystemTime, UNIX_EPOCH};
 #[derive(Debug, Clone)]
 pub struct Store {
     pool: SqlitePool,
+    /// Frames that could not be measured since the start: nothing waits for them.
+    unmeasurable: std::sync::Arc<std::sync::Mutex<std::collections::HashSet<i64>>>,
 }
 
 impl Store {
@@ -62,7 +64,7 @@ impl Store {
         sqlx::migrate!("./migrations").run(&pool).await.map_err(|e| {
             ApiError::Inner(format!("The store could not be brought up to date: {e}."))
         })?;
-        Ok(Self { pool })
+        Ok(Self { pool, unmeasurable: Default::default() })
     }
 }
 

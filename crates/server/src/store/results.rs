@@ -62,9 +62,11 @@ impl Store {
                 .await?;
         let mut all = Vec::new();
         for row in rows {
+            let record = row.record()?;
             all.push(ShootResult {
                 id: row.id,
-                plan: row.record()?.plan,
+                plan: record.plan,
+                calibration: record.calibration.into_iter().map(|one| one.frame.blake3).collect(),
                 reference_id: row.reference_id,
                 report: row.report()?,
                 made: row.made,

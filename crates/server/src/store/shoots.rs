@@ -89,7 +89,7 @@ impl Store {
         let rows = self.frames(id).await?;
         let mut sets = self.sets(id).await?;
         let kind = from_word(&row.kind)?;
-        let proposals = Proposals::of(&rows, &sets, row.stacked_set, kind)?;
+        let proposals = Proposals::of(&rows, &sets, row.stacked_set, kind, &self.unmeasurable())?;
         sets.retain(|set| rows.iter().any(|frame| frame.set_id == Some(set.id)));
         Ok(Shoot {
             id: row.id,

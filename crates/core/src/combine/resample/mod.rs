@@ -364,8 +364,8 @@ mod tests {
             let region = Region { x: 16, y: 24, width: 300, height: 230 };
             let shifted = Region { x: 23, y: 19, ..region };
             let exact = Stars.planes(shifted).unwrap();
-            let ways: [&dyn Fn(&Strip) -> Option<Upright>; 2] = [&Upright::of, &|_| None];
-            for upright in ways {
+            for both in [false, true] {
+                let upright = |strip: &Strip| if both { None } else { Upright::of(strip) };
                 let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
                 let out = planes.each_mut().map(Vec::as_mut_slice);
                 read_by(&Stars, &way, region, out, &mut Room::default(), upright).unwrap();

@@ -100,7 +100,7 @@ pub fn shade_of(flat: &Frame) -> Result<[f32; 3], CoreError> {
         typical = f64::from(1.4826 * crate::align::background::median(&mut off)).max(1e-9);
     }
     let even = typical < 0.05 * fit[0];
-    if seen.len() < 100 || !(fit[0] > 1e-3) || !even {
+    if seen.len() < 100 || fit[0] < 1e-3 || !even {
         return Err(CoreError::Frames(format!(
             "{}: it shows no evenly lit surface; choose a flat frame.",
             flat.name
