@@ -1,17 +1,14 @@
 //! Figures of adding 200 frames to a shoot of the running application, beside only decoding them.
 
-use crate::bench::{self, PROGRAM};
+use crate::application::{Application, ask};
+use crate::bench;
 use crate::run::{cargo, run};
 use anyhow::{Context, Result, bail};
-use serde_json::{Value, json};
+use serde_json::json;
 use std::fmt::Write as _;
-use std::io::{Read, Write};
-use std::net::TcpStream;
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
-const ADDRESS: &str = "127.0.0.1:8157";
 const FRAMES: usize = 200;
 const SCENES: [(&str, &[&str]); 2] = [
     (
@@ -63,34 +60,9 @@ struct Figures {
     memory: u64,
 }
 
-/// The application, ended with this.
-struct Application(Child);
-
-impl Drop for Application {
-    fn drop(&mut self) {
-        let _ = self.0.kill();
-        let _ = self.0.wait();
-    }
-}
-
 fn add(data: &Path, sources: &Path) -> Result<Figures> {
-    let _ = std::fs::remove_dir_all(data);
     let sources = sources.canonicalize()?;
-    let child = Command::new(PROGRAM)
-        .args(["serve", "--listen", ADDRESS, "--data"])
-        .arg(data)
-        .arg("--frames-root")
-        .arg(&sources)
-        .stderr(Stdio::null())
-        .spawn()?;
-    let application = Application(child);
-    let begin = Instant::now();
-    while ask("GET", "/api/shoots", None).is_err() {
-        if begin.elapsed() > Duration::from_secs(20) {
-            bail!("the application does not answer on {ADDRESS}");
-        }
-        std::thread::sleep(Duration::from_millis(50));
-    }
+    let application = Application::start(data, &sources)?;
     ask("POST", "/api/shoots", Some(&json!({ "name": "Two hundred", "kind": "night-sky" })))?;
     let begin = Instant::now();
     let wish = json!({ "path": sources, "role": "light" });
@@ -112,29 +84,8 @@ fn add(data: &Path, sources: &Path) -> Result<Figures> {
         std::thread::sleep(Duration::from_millis(200));
     }
     let measuring = begin.elapsed().as_secs_f64();
-    let status = std::fs::read_to_string(format!("/proc/{}/status", application.0.id()))?;
-    let peak = status.lines().find_map(|line| line.strip_prefix("VmHWM:"));
-    let kib = peak.and_then(|rest| rest.split_whitespace().next()?.parse::<u64>().ok());
+    let memory = application.peak_mib()?;
     drop(application);
     std::fs::remove_dir_all(data)?;
-    let memory = kib.context("the system tells the memory of a process")? / 1024;
     Ok(Figures { adding, measuring, answer_ms, memory })
-}
-
-/// Asks the application, and reads its answer.
-fn ask(method: &str, path: &str, body: Option<&Value>) -> Result<Value> {
-    let body = body.map(Value::to_string).unwrap_or_default();
-    let mut stream = TcpStream::connect(ADDRESS)?;
-    write!(
-        stream,
-        "{method} {path} HTTP/1.0\r\nHost: {ADDRESS}\r\nContent-Type: application/json\r\nContent-Length: {}\r\n\r\n{body}",
-        body.len()
-    )?;
-    let mut answer = String::new();
-    stream.read_to_string(&mut answer)?;
-    let (head, body) = answer.split_once("\r\n\r\n").context("an answer has a head")?;
-    if !head.lines().next().is_some_and(|line| line.contains(" 200 ")) {
-        bail!("{method} {path}: {head}");
-    }
-    Ok(serde_json::from_str(body)?)
 }

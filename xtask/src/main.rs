@@ -1,9 +1,11 @@
 //! The project's own commands. Each does all its own set-up.
 
+mod application;
 mod bench;
 mod import;
 mod quality;
 mod run;
+mod sliders;
 mod web;
 
 use anyhow::{Result, bail};
@@ -19,8 +21,10 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     bench         figures of time and memory beside a plain reference, into docs/benchmarks.md;
                   all cases unless a part of a case's name follows
     import        figures of adding 200 frames to a shoot, into docs/import.md
+    sliders       how fast a raw frame of 24 MP follows the sliders, into docs/sliders.md
     quality       figures against the truth of simulated scenes, into docs/quality.md; ten seeds
                   unless a number follows
+    quality-prepare   the same for the prepare step, into docs/quality-prepare.md
     screenshots   pictures of the main views, into docs/screenshots";
 
 fn main() -> Result<()> {
@@ -38,7 +42,9 @@ fn main() -> Result<()> {
         }
         Some("bench") => bench::bench(rest.first().map(String::as_str)),
         Some("import") => import::import(),
+        Some("sliders") => sliders::sliders(),
         Some("quality") => quality::quality(rest.first().map(String::as_str)),
+        Some("quality-prepare") => quality::prepare(rest.first().map(String::as_str)),
         Some("screenshots") => screenshots(),
         _ => bail!("{USAGE}"),
     }

@@ -118,7 +118,17 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.click("step-prepare").await?;
     s.click("mode-split").await?;
     s.click("white balance-light").await?;
+    s.click("before-after").await?;
     s.picture(&folder.join("prepare.png")).await?;
+    s.click("before-after").await?;
+    s.goto("/").await?;
+    s.first(By::LinkText("Saltpan mast")).await?.click().await?;
+    s.click("step-prepare").await?;
+    s.click("lens-stars").await?;
+    s.part("lens-told").await?;
+    s.click("before-after").await?;
+    s.part("lens-told").await?.scroll_into_view().await?;
+    s.picture(&folder.join("lens.png")).await?;
     s.goto("/").await?;
     s.part("shoots").await?;
     s.picture(&folder.join("shoots.png")).await?;

@@ -9,6 +9,7 @@ use jade_core::progress::Unwatched;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_pixels::write::write_mosaic;
 use jade_scenes::night_sky::{NightSky, Options};
+use shoot::truth::furthest;
 use shoot::{Shoot, input, pixels, plan};
 
 mod shoot;
@@ -26,18 +27,6 @@ fn found(shoot: &Shoot, frames: &[FrameInput]) -> engine::LensFound {
     let budget = Budget::new(Some(256), Some(2)).unwrap();
     let known = LensPlan::default();
     engine::lens_of_stars(frames, known, &shoot.cache(), budget, &Unwatched).unwrap()
-}
-
-/// The furthest that a lens puts anything from where a straight one would, in pixels.
-fn furthest(scene: &NightSky, lens: &LensPlan) -> f64 {
-    let geometry = Geometry::of(lens, SIZE).unwrap();
-    let places = (0..=12).flat_map(|i| (0..=8).map(move |j| [i as f64 / 12.0, j as f64 / 8.0]));
-    let apart = places.map(|[u, v]| {
-        let at = [u * f64::from(SIZE.0 - 1), v * f64::from(SIZE.1 - 1)];
-        let ([x, y], [tx, ty]) = (geometry.to_corrected(at), scene.straightened(at));
-        (x - tx).hypot(y - ty)
-    });
-    apart.fold(0.0, f64::max)
 }
 
 /// What the lens that drew a scene is in our terms, by a fit to where it draws things.

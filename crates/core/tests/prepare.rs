@@ -12,6 +12,7 @@ use jade_pixels::tiled::Region;
 use jade_pixels::write::write_mosaic;
 use jade_scenes::night_sky::{NightSky, Options};
 use shoot::input;
+use shoot::truth::{block_error, blocks, error, rms};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -54,14 +55,6 @@ fn saved(
     (0..count).map(one).collect()
 }
 
-/// Root of the mean square of the differences to the truth, over all colours.
-fn error(light: &[Vec<f32>; 3], truth: &[f32]) -> f64 {
-    let squares = truth.as_chunks::<3>().0.iter().enumerate().flat_map(|(i, truth)| {
-        (0..3).map(move |c| f64::from(light[c][i] - truth[c].clamp(0.0, 1.0)).powi(2))
-    });
-    (squares.sum::<f64>() / truth.len() as f64).sqrt()
-}
-
 #[test]
 fn a_mosaic_without_noise_becomes_the_light_it_was_made_from() {
     let folder = tempfile::tempdir().unwrap();
@@ -78,55 +71,10 @@ fn a_mosaic_without_noise_becomes_the_light_it_was_made_from() {
         // Edges are found better along them than across, and that shows over all.
         assert!(fine_error < 0.8 * fast_error && fine_error < 0.003, "{fine_error} {fast_error}");
         for light in [fast, fine] {
-            let off = block_error(&light, &truth, scene.sky_mask());
+            let off = block_error(&light, &truth, scene.sky_mask(), (WIDTH, HEIGHT));
             assert!(off < 0.01, "{off} of a block's light, seed {seed}");
         }
     }
-}
-
-/// By how much, as a share, the mean light of a block of sky is off at most, where single pixels do
-/// not matter; blocks with light near white are left out, as camera colours are clipped otherwise.
-fn block_error(light: &[Vec<f32>; 3], truth: &[f32], sky: &[f32]) -> f64 {
-    const BLOCK: u32 = 50;
-    let blocks = Region::covering(WIDTH, HEIGHT, [BLOCK; 2]);
-    let errors = blocks.iter().flat_map(|block| {
-        let rows = block.y..block.y + block.height;
-        let places: Vec<usize> = rows
-            .flat_map(|y| (block.x..block.x + block.width).map(move |x| (y * WIDTH + x) as usize))
-            .collect();
-        let left_out =
-            places.iter().any(|i| sky[*i] < 1.0 || truth[i * 3..][..3].iter().any(|v| *v > 0.8));
-        (0..3).map(move |c| {
-            let own: f64 = places.iter().map(|i| f64::from(light[c][*i])).sum();
-            let wanted: f64 = places.iter().map(|i| f64::from(truth[i * 3 + c])).sum();
-            if left_out { 0.0 } else { (own / wanted - 1.0).abs() }
-        })
-    });
-    errors.fold(0.0, f64::max)
-}
-
-/// The middle light of blocks of sky, in which stars do not matter.
-fn blocks(light: &[f32], sky: &[f32]) -> Vec<f32> {
-    const BLOCK: u32 = 40;
-    let blocks = Region::covering(WIDTH, HEIGHT, [BLOCK; 2]);
-    let middles = blocks.iter().filter_map(|block| {
-        let rows = block.y..block.y + block.height;
-        let places: Vec<usize> = rows
-            .flat_map(|y| (block.x..block.x + block.width).map(move |x| (y * WIDTH + x) as usize))
-            .collect();
-        if places.iter().any(|i| sky[*i] < 1.0) {
-            return None;
-        }
-        let mut values: Vec<f32> = places.iter().map(|i| light[*i]).collect();
-        values.sort_by(f32::total_cmp);
-        Some(values[values.len() / 2])
-    });
-    middles.collect()
-}
-
-fn rms(values: impl Iterator<Item = f32>) -> f32 {
-    let squares: Vec<f32> = values.map(|v| v * v).collect();
-    (squares.iter().sum::<f32>() / squares.len() as f32).sqrt()
 }
 
 #[test]
@@ -156,11 +104,13 @@ fn calibration_takes_off_the_glow_and_gives_back_the_shade() {
                 .enumerate()
                 .map(|(i, reach)| clean[i * 3 + c] / reach * mean)
                 .collect();
-            let truth = blocks(&truth, sky);
+            let truth = blocks(&truth, sky, (WIDTH, HEIGHT));
             // What is off in the middle of all frames is not noise.
             let off = |of: &dyn Fn(&FrameInput) -> FrameInput| {
-                let frames: Vec<Vec<f32>> =
-                    lights.iter().map(|input| blocks(&light(&of(input))[c], sky)).collect();
+                let frames: Vec<Vec<f32>> = lights
+                    .iter()
+                    .map(|input| blocks(&light(&of(input))[c], sky, (WIDTH, HEIGHT)))
+                    .collect();
                 let off = (0..truth.len()).map(|block| {
                     frames.iter().map(|f| f[block]).sum::<f32>() / frames.len() as f32
                         - truth[block]
@@ -195,7 +145,7 @@ fn hot_photosites_are_found_in_the_lights_and_stars_are_left_alone() {
         let calibration =
             Calibration::of(&none, &lights, Repair::Auto, &cache, &Unwatched).unwrap().unwrap();
         let found = calibration.faults();
-        // Ten standard deviations of what a frame of sky has in a photosite: some 30 electrons.
+        // Ten standard deviations of a photosite under the sky: some 25 electrons, and read noise.
         let hot = scene.hot_photosites();
         let strong: Vec<_> = hot.iter().filter(|hot| hot.electrons > 55.0).collect();
         let seen = strong.iter().filter(|hot| found.contains(&(hot.y, hot.x))).count();

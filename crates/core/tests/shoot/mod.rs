@@ -1,6 +1,8 @@
 //! Small simulated shoots in a folder of their own, and the engine on them.
 #![allow(dead_code, reason = "each test program uses a part of this")]
 
+pub mod truth;
+
 use jade_core::CoreError;
 use jade_core::cache::Cache;
 use jade_core::engine::{self, Budget, Outcome, Request};

@@ -42,10 +42,11 @@ impl Realign {
         orientation: Orientation,
         stored: (u32, u32),
     ) -> Option<Self> {
-        if !lens.parts_colours() {
+        let size = orientation.size(stored);
+        // Smaller pictures have no neighbours to find colours by.
+        if !lens.parts_colours() || size.0.min(size.1) < 2 * MARGIN as u32 {
             return None;
         }
-        let size = orientation.size(stored);
         let colour = |x: u32, y: u32| {
             let [x, y] = orientation.stored_place([f64::from(x), f64::from(y)], stored);
             pattern.colour(x as u32, y as u32)
@@ -60,7 +61,7 @@ impl Realign {
             (x - corner[0]).hypot(y - corner[1])
         };
         // Sites on either side, the green around the furthest, and what curves on the way.
-        let reach = (1.5 * far(0).max(far(2)) + 6.0).ceil() as u32 + MARGIN as u32;
+        let reach = (1.2 * far(0).max(far(2)) + 4.0).ceil() as u32 + MARGIN as u32;
         let mut colours = [[1; 2]; 2];
         for (own, [x, y]) in MOVED.into_iter().zip(sites) {
             colours[y as usize][x as usize] = own as u8;
@@ -90,10 +91,11 @@ impl Realign {
         stride: usize,
     ) {
         let (wide, tall) = (around.width as usize, around.height as usize);
+        let moved = [0, 1].map(|i| self.moved(MOVED[i], self.sites[i], around));
         let mut found = vec![0.0; wide * tall * 3];
         let mut green = light[1].clone();
         for _ in 0..ROUNDS {
-            let mosaic = self.mosaic(around, light, &green);
+            let mosaic = self.mosaic(around, &moved, light, &green);
             let band = Band { size: [wide, tall], light: &mosaic, pattern: self.pattern };
             demosaic::demosaic(&band, self.way, &mut demosaic::Room::default(), &mut found);
             let pixels = found.as_chunks::<3>().0;
@@ -112,17 +114,22 @@ impl Realign {
 
     /// What the photosites would have recorded without the flaw, with a margin around them; `green`
     /// is that of the last round.
-    fn mosaic(&self, around: Region, light: &[Vec<f32>; 3], green: &[f32]) -> Vec<f32> {
+    fn mosaic(
+        &self,
+        around: Region,
+        moved: &[Moved; 2],
+        light: &[Vec<f32>; 3],
+        green: &[f32],
+    ) -> Vec<f32> {
         let (wide, tall) = (around.width as usize, around.height as usize);
-        let beyond = [0, 1]
-            .map(|i| self.beyond_green(MOVED[i], self.sites[i], around, &light[MOVED[i]], green));
         let mut own = light[1].clone();
-        for ((colour, sites), beyond) in MOVED.into_iter().zip(self.sites).zip(&beyond) {
-            for y in (sites[1] as usize..tall).step_by(2) {
-                for x in (sites[0] as usize..wide).step_by(2) {
-                    let at = [(around.x as usize + x) as f64, (around.y as usize + y) as f64];
-                    let drawn = self.lens.colour(colour, at);
-                    own[y * wide + x] = green[y * wide + x] + beyond.at(drawn);
+        for (colour, moved) in MOVED.into_iter().zip(moved) {
+            let beyond = moved.beyond_green(&light[colour], green, wide);
+            for (j, drawn) in moved.drawn.chunks_exact(moved.across).enumerate() {
+                let row = (2 * j + moved.first[1]) * wide + moved.first[0];
+                for (i, drawn) in drawn.iter().enumerate() {
+                    let at = row + 2 * i;
+                    own[at] = green[at] + beyond.at(*drawn);
                 }
             }
         }
@@ -140,37 +147,54 @@ impl Realign {
         all
     }
 
-    /// How much more light a colour has than the green that belongs to it, at its photosites.
-    fn beyond_green(
-        &self,
-        colour: usize,
-        sites: [u32; 2],
-        around: Region,
-        own: &[f32],
-        green: &[f32],
-    ) -> Lattice {
-        let first = |from: u32, site: u32| from + (from + site) % 2;
-        let corner = [first(around.x, sites[0]), first(around.y, sites[1])];
-        let across = ((around.x + around.width).saturating_sub(corner[0])).div_ceil(2) as usize;
-        let down = ((around.y + around.height).saturating_sub(corner[1])).div_ceil(2) as usize;
-        let wide = around.width as usize;
-        let mut values = Vec::with_capacity(across * down);
+    /// Where the photosites of a colour and their green lie.
+    fn moved(&self, colour: usize, sites: [u32; 2], around: Region) -> Moved {
+        let corner = [around.x, around.y];
+        let first = [0, 1].map(|axis| ((corner[axis] + sites[axis]) % 2) as usize);
+        let count = |long: u32, first: usize| (long as usize).saturating_sub(first).div_ceil(2);
+        let (across, down) = (count(around.width, first[0]), count(around.height, first[1]));
+        let (mut green, mut drawn) = (Vec::new(), Vec::new());
+        let offset = corner.map(f64::from);
+        let inside = |at: [f64; 2]| [0, 1].map(|axis| (at[axis] - offset[axis]) as f32);
         for j in 0..down {
             for i in 0..across {
-                let (x, y) = (corner[0] as usize + 2 * i, corner[1] as usize + 2 * j);
-                let site = [x as f64, y as f64];
+                let place = [first[0] + 2 * i, first[1] + 2 * j];
+                let site = [0, 1].map(|axis| place[axis] as f64 + offset[axis]);
+                let there = self.lens.colour(colour, site);
+                drawn.push(inside(there));
                 // Where the lens drew the green of what is red here, in two steps.
-                let mut there = site;
-                for _ in 0..2 {
-                    let drawn = self.lens.colour(colour, there);
-                    there = [0, 1].map(|axis| site[axis] - (drawn[axis] - there[axis]));
-                }
-                let at = (y - around.y as usize) * wide + x - around.x as usize;
-                let there = [there[0] - f64::from(around.x), there[1] - f64::from(around.y)];
-                values.push(own[at] - cubic(green, wide, there));
+                let mut own = [0, 1].map(|axis| 2.0 * site[axis] - there[axis]);
+                let there = self.lens.colour(colour, own);
+                own = [0, 1].map(|axis| site[axis] - (there[axis] - own[axis]));
+                green.push(inside(own));
             }
         }
-        Lattice { values, across, down, corner: corner.map(f64::from) }
+        Moved { across, first, green, drawn }
+    }
+}
+
+/// Photosites of one colour in a region, every second column and row of it; places are counted from
+/// its corner.
+struct Moved {
+    across: usize,
+    first: [usize; 2],
+    /// Where the lens drew the green that belongs to what was recorded at each.
+    green: Vec<[f32; 2]>,
+    /// Where it drew the colour that belongs to the green at each.
+    drawn: Vec<[f32; 2]>,
+}
+
+impl Moved {
+    /// How much more light the colour has than the green that belongs to it.
+    fn beyond_green(&self, own: &[f32], green: &[f32], wide: usize) -> Lattice {
+        let mut values = Vec::with_capacity(self.green.len());
+        for (j, places) in self.green.chunks_exact(self.across).enumerate() {
+            let row = (2 * j + self.first[1]) * wide + self.first[0];
+            let places = places.iter().enumerate();
+            values.extend(places.map(|(i, there)| own[row + 2 * i] - cubic(green, wide, *there)));
+        }
+        let down = self.green.len() / self.across.max(1);
+        Lattice { values, across: self.across, down, first: self.first.map(|v| v as f32) }
     }
 }
 
@@ -179,19 +203,19 @@ struct Lattice {
     values: Vec<f32>,
     across: usize,
     down: usize,
-    corner: [f64; 2],
+    first: [f32; 2],
 }
 
 impl Lattice {
     /// Between four values.
-    fn at(&self, [x, y]: [f64; 2]) -> f32 {
-        let part = |at: f64, corner: f64, count: usize| {
-            let at = ((at - corner) * 0.5).clamp(0.0, (count - 1) as f64);
+    fn at(&self, [x, y]: [f32; 2]) -> f32 {
+        let part = |at: f32, first: f32, count: usize| {
+            let at = ((at - first) * 0.5).clamp(0.0, (count - 1) as f32);
             let whole = (at as usize).min(count.saturating_sub(2));
-            (whole, (at - whole as f64) as f32)
+            (whole, at - whole as f32)
         };
-        let (i, u) = part(x, self.corner[0], self.across);
-        let (j, v) = part(y, self.corner[1], self.down);
+        let (i, u) = part(x, self.first[0], self.across);
+        let (j, v) = part(y, self.first[1], self.down);
         let row = |j: usize| {
             let at = j.min(self.down - 1) * self.across + i;
             let next = at + usize::from(i + 1 < self.across);
@@ -202,7 +226,7 @@ impl Lattice {
 }
 
 /// A plane's value between its pixels, by the cubic through four along each axis (Keys 1981).
-fn cubic(plane: &[f32], wide: usize, [x, y]: [f64; 2]) -> f32 {
+fn cubic(plane: &[f32], wide: usize, [x, y]: [f32; 2]) -> f32 {
     let tall = plane.len() / wide;
     let weights = |t: f32| {
         let (t2, t3) = (t * t, t * t * t);
@@ -213,15 +237,26 @@ fn cubic(plane: &[f32], wide: usize, [x, y]: [f64; 2]) -> f32 {
             0.5 * t3 - 0.5 * t2,
         ]
     };
-    let place = |whole: f64, tap: usize, size: usize| {
+    let (left, top) = (x.floor(), y.floor());
+    let (across, down) = (weights(x - left), weights(y - top));
+    let inside = left >= 1.0 && top >= 1.0 && left + 3.0 < wide as f32 && top + 3.0 < tall as f32;
+    let mut sum = 0.0;
+    if inside {
+        let from = (top as usize - 1) * wide + left as usize - 1;
+        for (j, down) in down.iter().enumerate() {
+            let taps: &[f32; 4] = plane[from + j * wide..][..4].try_into().expect("four");
+            let line: f32 = across.iter().zip(taps).map(|(w, v)| w * v).sum();
+            sum += down * line;
+        }
+        return sum;
+    }
+    let place = |whole: f32, tap: usize, size: usize| {
         (whole as i64 + tap as i64 - 1).clamp(0, size as i64 - 1) as usize
     };
-    let (across, down) = (weights((x - x.floor()) as f32), weights((y - y.floor()) as f32));
-    let mut sum = 0.0;
     for (j, down) in down.iter().enumerate() {
-        let row = place(y.floor(), j, tall) * wide;
+        let row = place(top, j, tall) * wide;
         let taps = across.iter().enumerate();
-        let line: f32 = taps.map(|(i, w)| w * plane[row + place(x.floor(), i, wide)]).sum();
+        let line: f32 = taps.map(|(i, w)| w * plane[row + place(left, i, wide)]).sum();
         sum += down * line;
     }
     sum

@@ -1,0 +1,78 @@
+//! The running application, and just enough HTTP to ask it.
+
+use crate::bench::PROGRAM;
+use anyhow::{Context, Result, bail};
+use serde_json::Value;
+use std::io::{Read, Write};
+use std::net::TcpStream;
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+const ADDRESS: &str = "127.0.0.1:8157";
+
+/// The application, ended with this.
+pub struct Application(Child);
+
+impl Drop for Application {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+impl Application {
+    /// Starts it on a new data folder, with a folder of frames.
+    pub fn start(data: &Path, frames: &Path) -> Result<Self> {
+        let _ = std::fs::remove_dir_all(data);
+        let child = Command::new(PROGRAM)
+            .args(["serve", "--listen", ADDRESS, "--data"])
+            .arg(data)
+            .arg("--frames-root")
+            .arg(frames)
+            .stderr(Stdio::null())
+            .spawn()?;
+        let application = Self(child);
+        let begin = Instant::now();
+        while ask("GET", "/api/shoots", None).is_err() {
+            if begin.elapsed() > Duration::from_secs(20) {
+                bail!("the application does not answer on {ADDRESS}");
+            }
+            std::thread::sleep(Duration::from_millis(50));
+        }
+        Ok(application)
+    }
+
+    /// Its largest resident memory so far in MiB.
+    pub fn peak_mib(&self) -> Result<u64> {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", self.0.id()))?;
+        let peak = status.lines().find_map(|line| line.strip_prefix("VmHWM:"));
+        let kib = peak.and_then(|rest| rest.split_whitespace().next()?.parse::<u64>().ok());
+        Ok(kib.context("the system tells the memory of a process")? / 1024)
+    }
+}
+
+/// Asks the application, and reads its answer.
+pub fn ask(method: &str, path: &str, body: Option<&Value>) -> Result<Value> {
+    Ok(serde_json::from_slice(&answer(method, path, body)?)?)
+}
+
+/// The same for any kind of answer.
+pub fn answer(method: &str, path: &str, body: Option<&Value>) -> Result<Vec<u8>> {
+    let body = body.map(Value::to_string).unwrap_or_default();
+    let mut stream = TcpStream::connect(ADDRESS)?;
+    write!(
+        stream,
+        "{method} {path} HTTP/1.0\r\nHost: {ADDRESS}\r\nContent-Type: application/json\r\nContent-Length: {}\r\n\r\n{body}",
+        body.len()
+    )?;
+    let mut answer = Vec::new();
+    stream.read_to_end(&mut answer)?;
+    let end = answer.windows(4).position(|bytes| bytes == b"\r\n\r\n");
+    let body = answer.split_off(end.context("an answer has a head")? + 4);
+    let head = String::from_utf8_lossy(&answer);
+    if !head.lines().next().is_some_and(|line| line.contains(" 200 ")) {
+        bail!("{method} {path}: {head}");
+    }
+    Ok(body)
+}

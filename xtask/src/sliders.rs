@@ -1,0 +1,132 @@
+//! How long the visible part of a raw frame of 24 MP takes to follow a slider.
+
+use crate::application::{Application, answer, ask};
+use crate::bench;
+use crate::run::{cargo, run};
+use anyhow::{Context, Result};
+use serde_json::{Value, json};
+use std::fmt::Write as _;
+use std::path::Path;
+use std::sync::Mutex;
+use std::time::Instant;
+
+/// The picture's place on a page of 1280 x 800, in pixels.
+const VIEW: [u32; 2] = [750, 606];
+const TILE: u32 = 256;
+/// Connections that a browser opens at a time.
+const CONNECTIONS: usize = 6;
+/// Steps of each slider.
+const STEPS: u32 = 10;
+const SIZE: [u32; 2] = [6000, 4000];
+
+type Set = fn(&mut Value, f64);
+
+/// A slider, and what its step sets; from 0 to 1.
+const SLIDERS: [(&str, Set); 7] = [
+    ("exposure", |prepare, v| prepare["gain_ev"] = json!(v)),
+    ("temperature", |prepare, v| {
+        prepare["white_balance"] =
+            json!({ "by": "light", "kelvin": 4000.0 + 500.0 * v, "tint": 0.0 });
+    }),
+    ("noise of brightness", |prepare, v| prepare["denoise"]["luminance"] = json!(0.2 + 0.5 * v)),
+    ("noise of colour", |prepare, v| prepare["denoise"]["colour"] = json!(0.2 + 0.5 * v)),
+    ("distortion", |prepare, v| prepare["lens"]["distortion"] = json!([0.02 + 0.01 * v, 0.0])),
+    ("red at the corners", |prepare, v| prepare["lens"]["red"] = json!([0.0003 + 0.0001 * v, 0.0])),
+    ("shading", |prepare, v| prepare["lens"]["shading"] = json!([-0.2 - 0.1 * v, 0.0, 0.0])),
+];
+
+/// Moves each slider, and writes docs/sliders.md.
+pub fn sliders() -> Result<()> {
+    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    let folder = Path::new("target/bench");
+    std::fs::create_dir_all(folder)?;
+    let sources = folder.join("raw-24");
+    let scene = [
+        "night-sky",
+        "--raw",
+        "--darks",
+        "0",
+        "--flats",
+        "0",
+        "--biases",
+        "0",
+        "--width",
+        "6000",
+        "--height",
+        "4000",
+    ];
+    bench::make(&sources, &scene, 2)?;
+    let sources = sources.canonicalize()?;
+    let application = Application::start(&folder.join("sliders-data"), &sources)?;
+    ask("POST", "/api/shoots", Some(&json!({ "name": "Sliders", "kind": "night-sky" })))?;
+    ask("POST", "/api/shoots/1/folder", Some(&json!({ "path": sources, "role": "light" })))?;
+    loop {
+        let shoot = ask("GET", "/api/shoots/1", None)?;
+        let frames = shoot["frames"].as_array().context("a shoot has frames")?;
+        if frames.iter().all(|frame| frame["measures"].is_object()) {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(200));
+    }
+    let plan = ask("GET", "/api/shoots/1", None)?["plan"].clone();
+    let mut table = String::from(
+        "| slider | fitted, median (ms) | fitted, worst (ms) | 1:1, median (ms) | 1:1, worst (ms) |\n|---|---|---|---|---|\n",
+    );
+    for (name, set) in SLIDERS {
+        let mut told = Vec::new();
+        for level in [3, 0] {
+            let mut times = Vec::new();
+            for step in 0..=STEPS {
+                let mut plan = plan.clone();
+                set(&mut plan["prepare"], f64::from(step) / f64::from(STEPS));
+                let begin = Instant::now();
+                ask("PATCH", "/api/shoots/1", Some(&json!({ "plan": plan })))?;
+                let info = ask("GET", "/api/pictures/frame-1", None)?;
+                tiles(level, info["version"].as_str().unwrap_or_default())?;
+                times.push(begin.elapsed().as_secs_f64() * 1000.0);
+            }
+            times.sort_by(f64::total_cmp);
+            told.push([times[times.len() / 2], times[times.len() - 1]]);
+        }
+        let [[fit, fit_worst], [one, one_worst]] = [told[0], told[1]];
+        writeln!(table, "| {name} | {fit:.0} | {fit_worst:.0} | {one:.0} | {one_worst:.0} |")?;
+    }
+    drop(application);
+    let text = format!(
+        "# Sliders of the prepare step\n\nWritten by `cargo xtask sliders`: a raw frame of {} x {} pixels is on show on a page of 1280 x 800. A slider\nis moved in {STEPS} steps; from each one until the last visible tile has arrived, over {CONNECTIONS} connections as a browser\nhas them, the change of the plan included.\n\n{table}\n{}\n",
+        SIZE[0],
+        SIZE[1],
+        bench::machine()
+    );
+    std::fs::write("docs/sliders.md", &text)?;
+    print!("{text}");
+    Ok(())
+}
+
+/// Fetches the tiles in the middle of a level that the view shows.
+fn tiles(level: u32, version: &str) -> Result<()> {
+    let span = |axis: usize| {
+        let size = SIZE[axis] >> level;
+        let from = size.saturating_sub(VIEW[axis]) / 2;
+        from / TILE..=(from + VIEW[axis].min(size) - 1) / TILE
+    };
+    let all: Vec<(u32, u32)> = span(1).flat_map(|y| span(0).map(move |x| (x, y))).collect();
+    let next = Mutex::new(all.into_iter());
+    std::thread::scope(|scope| {
+        let fetchers: Vec<_> = (0..CONNECTIONS)
+            .map(|_| {
+                scope.spawn(|| -> Result<()> {
+                    loop {
+                        let tile = next.lock().expect("no thread fails with the lock").next();
+                        let Some((x, y)) = tile else { return Ok(()) };
+                        let path = format!(
+                            "/api/pictures/frame-1/tiles/{level}/{x}_{y}.png?stops=1&v={version}"
+                        );
+                        answer("GET", &path, None)?;
+                    }
+                })
+            })
+            .collect();
+        fetchers.into_iter().try_for_each(|fetcher| fetcher.join().expect("no thread panics"))
+    })
+}
