@@ -20,6 +20,8 @@ export class Pane {
   /** Whether the panes show the same place. */
   linked = true
   private laid = ''
+  /** Whether it was said which part of the picture is seen. */
+  private placed = false
   /** Whether all of the picture is seen, until it is moved by hand: then it stays so in any window. */
   private fitted = false
   private referenceWidth = 1
@@ -116,8 +118,10 @@ export class Pane {
         // The old picture stays below until all of the new one is there.
         item.addOnceHandler('fully-loaded-change', () => this.dropBelow(item))
         setTimeout(() => this.dropBelow(item), 5000)
-        if (first && this.twin?.shown) this.copy(this.twin)
+        // Of two that come at once, the first one fits and the other follows.
+        if (first && this.twin?.placed) this.copy(this.twin)
         else if (first) this.fit(true)
+        this.placed = true
       },
     })
   }
@@ -144,6 +148,7 @@ export class Pane {
   clear() {
     this.shown = this.laid = ''
     this.over = null
+    this.placed = false
     this.viewer.world.removeAll()
   }
 
