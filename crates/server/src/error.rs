@@ -45,7 +45,13 @@ impl From<CoreError> for ApiError {
 
 impl From<std::io::Error> for ApiError {
     fn from(error: std::io::Error) -> Self {
-        Self::Inner(format!("A file could not be read or written: {error}."))
+        match error.kind() {
+            std::io::ErrorKind::StorageFull | std::io::ErrorKind::QuotaExceeded => Self::Inner(
+                "There is no room left on the disk of the data folder; make room there and try again."
+                    .to_owned(),
+            ),
+            _ => Self::Inner(format!("A file could not be read or written: {error}.")),
+        }
     }
 }
 

@@ -5,9 +5,11 @@ use crate::error::ApiError;
 use crate::pictures;
 use crate::store::NewFrame;
 use crate::types::{AddFolder, Added, Event, Role};
+use jade_core::CoreError;
 use jade_core::engine::content_hash;
 use jade_core::frames::FrameInput;
 use jade_core::prepare::PreparePlan;
+use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -26,10 +28,10 @@ pub struct Import {
     pub blake3: Option<String>,
 }
 
-/// Adds one file; a file that cannot be read is listed with its reason.
+/// Adds one file; a file that cannot be read is listed with its reason, one that cannot be kept is not.
 ///
 /// # Errors
-/// [`ApiError`] when the file or the store fails.
+/// [`ApiError`] when the disk or the store fails.
 pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, ApiError> {
     let _place = app.importers.acquire().await.expect("the importers' places are never closed");
     let Import { path, name, linked, role, blake3 } = import;
@@ -55,10 +57,16 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
     let facts = tokio::task::spawn_blocking(move || {
         let facts = PictureFile::open(&input.path)?.facts().clone();
         pictures::open_frame(&input, &cache)?;
-        Ok::<_, ApiError>(facts)
+        Ok::<_, CoreError>(facts)
     })
-    .await?
-    .map_err(|e| renamed(&e.to_string(), &path, &name));
+    .await?;
+    let facts = match facts {
+        Ok(facts) => Ok(facts),
+        Err(error) => match not_kept(&error, &path) {
+            Some(why) => return Err(ApiError::Refused(format!("{name}: {why}"))),
+            None => Err(renamed(&error.to_string(), &path, &name)),
+        },
+    };
     let new = NewFrame { name: name.clone(), path, linked, blake3, bytes, role, facts };
     let row = app.store.add_frame(shoot, &new).await?;
     app.tell(Event::Shoot { id: shoot });
@@ -67,6 +75,17 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
         Some(row) => Ok(Added { name, frame: Some(row.view()?), same_as: None, problem: None }),
         None => Ok(Added { name: name.clone(), frame: None, same_as: Some(name), problem: None }),
     }
+}
+
+/// Why a frame could not be kept, where that is no fault of its file.
+fn not_kept(error: &CoreError, file: &Path) -> Option<String> {
+    let CoreError::Picture(PictureError::Io { path, source }) = error else { return None };
+    (path != file).then(|| match source.kind() {
+        std::io::ErrorKind::StorageFull | std::io::ErrorKind::QuotaExceeded => {
+            "there is no room for it on the disk of the data folder; make room there and add it again.".to_owned()
+        }
+        _ => format!("the data folder cannot be written ({source}); put that right and add it again."),
+    })
 }
 
 /// A reason speaks of the file by the name that the person knows, not by where the upload lies.

@@ -5,6 +5,7 @@ mod shown;
 use crate::App;
 use crate::calibrated;
 use crate::error::ApiError;
+use jade_core::CoreError;
 use jade_core::align::Motion;
 use jade_core::cache::{Cache, MapKind};
 use jade_core::engine;
@@ -171,7 +172,10 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
 }
 
 /// Opens a frame, decoding it into the cache where it is not there.
-pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, ApiError> {
+///
+/// # Errors
+/// [`CoreError::Picture`] of its file, or of what is kept of it.
+pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, CoreError> {
     let frame = Frame::decode(input, cache, &mut || Ok(()))?;
     let encoding = frame.encoding.clone();
     let path = cache.frame(&input.key());

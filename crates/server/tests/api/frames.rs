@@ -4,6 +4,35 @@ use jade_pixels::write::{Picture, Target, write_picture};
 use jade_server::types::{Added, Folder, FramesChange, Role, Shoot};
 use reqwest::{Method, StatusCode};
 
+/// As on a disk that is full or may only be read: what is kept of frames cannot be written.
+#[tokio::test]
+async fn a_frame_that_cannot_be_kept_is_told_and_can_be_added_again() {
+    let house = House::new(2);
+    let guest = house.open().await;
+    let shoot = guest.shoot("Full").await;
+    // A file where the folder of decoded frames should be.
+    let frames = house.data().join("cache/frames");
+    let _ = std::fs::remove_dir_all(&frames);
+    std::fs::write(&frames, "in the way").unwrap();
+    let wish = serde_json::json!({ "path": house.card(), "role": "light" });
+    let path = format!("shoots/{}/folder", shoot.id);
+    let added: Vec<Added> = guest.post(&path, &wish).await;
+    assert_eq!(added.len(), 2);
+    for one in &added {
+        let problem = one.problem.as_deref().unwrap();
+        assert!(
+            one.frame.is_none() && problem.contains("the data folder cannot be written"),
+            "{problem}"
+        );
+        assert!(problem.starts_with(&one.name) && problem.contains("add it again"), "{problem}");
+    }
+    let now: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    assert!(now.frames.is_empty(), "nothing is kept of what failed");
+    std::fs::remove_file(&frames).unwrap();
+    let added: Vec<Added> = guest.post(&path, &wish).await;
+    assert!(added.iter().all(|one| one.frame.as_ref().unwrap().problem.is_none()), "{added:?}");
+}
+
 #[tokio::test]
 async fn an_uploaded_frame_is_kept_by_its_content_and_shown_with_its_facts() {
     let house = House::new(2);
