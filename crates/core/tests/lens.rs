@@ -101,6 +101,20 @@ fn lateral_colour_of_raw_frames_is_that_of_the_camera() {
     for (before, after) in before.iter().zip(after) {
         assert!(after.abs() < 0.2 * before.abs(), "{after} of {before}");
     }
+    // Whatever part is read, it is the same light.
+    let frame = Frame::load(&frames[0], &mut || Ok(())).unwrap();
+    let whole = Region { x: 1200, y: 700, width: 300, height: 300 };
+    let light = frame.planes(whole).unwrap();
+    for (x, y) in [(1200, 700), (1301, 833), (1399, 900)] {
+        let part = Region { x, y, width: 101, height: 97 };
+        for (plane, whole_plane) in frame.planes(part).unwrap().iter().zip(&light) {
+            for (i, value) in plane.iter().enumerate() {
+                let at = ((y - 700) as usize + i / 101) * 300 + (x - 1200) as usize + i % 101;
+                let off = (value - whole_plane[at]).abs();
+                assert!(off < 1e-5, "off by {off} at {} of {part:?}", i);
+            }
+        }
+    }
 }
 
 #[test]

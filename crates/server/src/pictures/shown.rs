@@ -8,6 +8,7 @@ use jade_core::prepare::lens::{Corrected, Geometry, Shade};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
+use std::sync::LazyLock;
 
 /// Side of a tile that the browser asks for, in pixels.
 const VIEW_TILE: u32 = 256;
@@ -170,10 +171,9 @@ impl Shown {
         }
         let gain = how.stops.exp2();
         let strength = if how.colours { COLOURS } else { 1.0 };
-        let srgb = Encoding::srgb();
         let show = |light: [f32; 3]| -> [u8; 3] {
             let grey = light.iter().sum::<f32>() / 3.0;
-            light.map(|v| eight(&srgb, (grey + strength * (v - grey)) * gain))
+            light.map(|v| eight((grey + strength * (v - grey)) * gain))
         };
         let light = self.light_of(level, region)?;
         Ok(light.into_iter().map(show).collect::<Vec<_>>().into_flattened())
@@ -235,14 +235,13 @@ impl Shown {
     /// # Errors
     /// [`PictureError::Io`].
     pub fn histogram(&self) -> Result<Histogram, PictureError> {
-        let srgb = Encoding::srgb();
         let whole = |(width, height)| Region { x: 0, y: 0, width, height };
         let mut bins = [(); 3].map(|()| vec![0u32; BINS]);
         let level = (0..self.count()).find(|&l| self.level_size(l).0 <= 1024);
         let level = level.unwrap_or(self.count() - 1);
         for light in self.light_of(level, whole(self.level_size(level)))? {
             for (bins, value) in bins.iter_mut().zip(light) {
-                bins[eight(&srgb, value) as usize * BINS / 256] += 1;
+                bins[eight(value) as usize * BINS / 256] += 1;
             }
         }
         // Single pixels are clipped, and smaller sizes hide them.
@@ -341,9 +340,21 @@ impl Shown {
     }
 }
 
+/// Steps of light between black and white that are told apart: a tenth of an 8-bit code where codes
+/// lie closest.
+const LIGHT_STEPS: usize = 1 << 15;
+
+/// 8-bit sRGB of every step.
+static EIGHT: LazyLock<Vec<u8>> = LazyLock::new(|| {
+    let srgb = Encoding::srgb();
+    let light = |step: usize| step as f32 / LIGHT_STEPS as f32;
+    let eight = |code: u16| ((u32::from(code) * 255 + 32767) / 65535) as u8;
+    (0..=LIGHT_STEPS).map(|step| eight(srgb.encode(0, light(step)))).collect()
+});
+
 /// Linear light as 8-bit sRGB.
-fn eight(srgb: &Encoding, light: f32) -> u8 {
-    ((srgb.encode(0, light) as u32 * 255 + 32767) / 65535) as u8
+fn eight(light: f32) -> u8 {
+    EIGHT[(light.clamp(0.0, 1.0) * LIGHT_STEPS as f32 + 0.5) as usize]
 }
 
 /// Colour and cover of a count in a map. A single rejected sample is seen well at full size; when

@@ -23,14 +23,15 @@ pub struct Realign {
     pattern: Pattern,
     /// Parity of columns and rows that have photosites of red, and of blue.
     sites: [[u32; 2]; 2],
-    reach: u32,
 }
 
 /// The colours that are moved.
 const MOVED: [usize; 2] = [0, 2];
-/// The first round sets colours against green that was found beside unmoved ones, each next one against
-/// better green; after the third nothing is left that can be measured.
-const ROUNDS: u32 = 3;
+/// The first round sets colours against a plain mean of green, the second against green that was found
+/// beside colours which are where they belong: what is left then is within the error of measuring it.
+const ROUNDS: u32 = 2;
+/// Rows and columns that missing colours are found by.
+const FOUND_BY: u32 = 8;
 
 impl Realign {
     /// For a mosaic of a stored size that is seen under an orientation; `None` where the lens draws
@@ -55,29 +56,40 @@ impl Realign {
             let places = (0..4).map(|i| [i % 2, i / 2]);
             places.into_iter().find(|[x, y]| colour(*x, *y) == own).unwrap_or_default()
         });
-        let corner = [f64::from(size.0) - 1.0, f64::from(size.1) - 1.0];
-        let far = |colour: usize| {
-            let [x, y] = lens.colour(colour, corner);
-            (x - corner[0]).hypot(y - corner[1])
-        };
-        // Sites on either side, the green around the furthest, and what curves on the way.
-        let reach = (1.2 * far(0).max(far(2)) + 4.0).ceil() as u32 + MARGIN as u32;
         let mut colours = [[1; 2]; 2];
         for (own, [x, y]) in MOVED.into_iter().zip(sites) {
             colours[y as usize][x as usize] = own as u8;
         }
-        let (lens, reach) = (lens.clone(), reach * ROUNDS);
-        Some(Self { lens, size, way, pattern: Pattern::new(colours)?, sites, reach })
+        let pattern = Pattern::new(colours)?;
+        Some(Self { lens: lens.clone(), size, way, pattern, sites })
     }
 
     /// What has to be read of the frame for a region.
     pub fn around(&self, region: Region) -> Region {
+        self.grown(region, ROUNDS)
+    }
+
+    /// A region with what so many rounds need around it.
+    fn grown(&self, region: Region, rounds: u32) -> Region {
+        let (right, low) = (region.x + region.width, region.y + region.height);
+        let far = |x: u32, y: u32, colour: usize| {
+            let at = [f64::from(x), f64::from(y)];
+            let drawn = self.lens.colour(colour, at);
+            (drawn[0] - at[0]).hypot(drawn[1] - at[1])
+        };
+        // Colours are drawn furthest at one of the corners.
+        let corners = [(region.x, region.y), (right, region.y), (region.x, low), (right, low)];
+        let furthest = corners
+            .into_iter()
+            .flat_map(|(x, y)| MOVED.map(|colour| far(x, y, colour)))
+            .fold(0.0, f64::max);
+        // Beside the way itself: what the missing colours are found by, and the cubic's taps.
+        let reach = rounds * ((1.2 * furthest + 3.0).ceil() as u32 + FOUND_BY);
         // Even, so that colours begin as they do in the frame.
-        let before = |from: u32| from.saturating_sub(self.reach) & !1;
+        let before = |from: u32| from.saturating_sub(reach) & !1;
         let (x, y) = (before(region.x), before(region.y));
-        let right = (region.x + region.width + self.reach).min(self.size.0);
-        let low = (region.y + region.height + self.reach).min(self.size.1);
-        Region { x, y, width: right - x, height: low - y }
+        let width = (right + reach).min(self.size.0) - x;
+        Region { x, y, width, height: (low + reach).min(self.size.1) - y }
     }
 
     /// Fills planes with the light of `region`, rows `stride` apart, from that of the region
@@ -90,17 +102,26 @@ impl Realign {
         planes: [&mut [f32]; 3],
         stride: usize,
     ) {
-        let (wide, tall) = (around.width as usize, around.height as usize);
-        let moved = [0, 1].map(|i| self.moved(MOVED[i], self.sites[i], around));
-        let mut found = vec![0.0; wide * tall * 3];
-        let mut green = light[1].clone();
-        for _ in 0..ROUNDS {
-            let mosaic = self.mosaic(around, &moved, light, &green);
-            let band = Band { size: [wide, tall], light: &mosaic, pattern: self.pattern };
-            demosaic::demosaic(&band, self.way, &mut demosaic::Room::default(), &mut found);
+        let mut green = self.plain_green(around, &light[1]);
+        let (mut mosaic, mut room) = (Vec::new(), demosaic::Room::default());
+        let mut found = Vec::new();
+        let mut area = around;
+        for round in 0..ROUNDS {
+            // Each round is right in a smaller area, and the last one in the region.
+            let own = if round == 0 { around } else { self.grown(region, ROUNDS - round) };
+            green = part(&green, area, own);
+            let light = light.each_ref().map(|plane| part(plane, around, own));
+            area = own;
+            let moved = [0, 1].map(|i| self.moved(MOVED[i], self.sites[i], area));
+            self.mosaic(area, &moved, &light, &green, &mut mosaic);
+            let size = [area.width as usize, area.height as usize];
+            found.resize(area.area() * 3, 0.0);
+            let band = Band { size, light: &mosaic, pattern: self.pattern };
+            demosaic::demosaic(&band, self.way, &mut room, &mut found);
             let pixels = found.as_chunks::<3>().0;
             green.iter_mut().zip(pixels).for_each(|(green, pixel)| *green = pixel[1]);
         }
+        let (around, wide) = (area, area.width as usize);
         let pixels = found.as_chunks::<3>().0;
         let (left, top) = ((region.x - around.x) as usize, (region.y - around.y) as usize);
         for (colour, plane) in planes.into_iter().enumerate() {
@@ -112,15 +133,38 @@ impl Realign {
         }
     }
 
-    /// What the photosites would have recorded without the flaw, with a margin around them; `green`
-    /// is that of the last round.
+    /// Green where it was recorded, and the mean of those around where it was not: nothing of it comes
+    /// from colours that are not where they belong.
+    fn plain_green(&self, around: Region, green: &[f32]) -> Vec<f32> {
+        let (wide, tall) = (around.width as usize, around.height as usize);
+        let mut plain = green.to_vec();
+        for sites in self.sites {
+            for y in (sites[1] as usize..tall).step_by(2) {
+                for x in (sites[0] as usize..wide).step_by(2) {
+                    let at = y * wide + x;
+                    let beside = [
+                        if x > 0 { at - 1 } else { at + 1 },
+                        if x + 1 < wide { at + 1 } else { at - 1 },
+                        if y > 0 { at - wide } else { at + wide },
+                        if y + 1 < tall { at + wide } else { at - wide },
+                    ];
+                    plain[at] = beside.iter().map(|i| green[*i]).sum::<f32>() / 4.0;
+                }
+            }
+        }
+        plain
+    }
+
+    /// What the photosites would have recorded without the flaw, with a margin around them, into
+    /// `mosaic`; `green` is that of the last round.
     fn mosaic(
         &self,
         around: Region,
         moved: &[Moved; 2],
         light: &[Vec<f32>; 3],
         green: &[f32],
-    ) -> Vec<f32> {
+        mosaic: &mut Vec<f32>,
+    ) {
         let (wide, tall) = (around.width as usize, around.height as usize);
         let mut own = light[1].clone();
         for (colour, moved) in MOVED.into_iter().zip(moved) {
@@ -134,8 +178,8 @@ impl Realign {
             }
         }
         let stride = wide + 2 * MARGIN;
-        let mut all = vec![0.0; stride * (tall + 2 * MARGIN)];
-        for (y, row) in all.chunks_exact_mut(stride).enumerate() {
+        mosaic.resize(stride * (tall + 2 * MARGIN), 0.0);
+        for (y, row) in mosaic.chunks_exact_mut(stride).enumerate() {
             let from = demosaic::mirrored(y as isize - MARGIN as isize, tall) * wide;
             row[MARGIN..MARGIN + wide].copy_from_slice(&own[from..from + wide]);
             for x in 0..MARGIN {
@@ -144,7 +188,6 @@ impl Realign {
                 row[MARGIN + wide + x] = own[from + demosaic::mirrored(after, wide)];
             }
         }
-        all
     }
 
     /// Where the photosites of a colour and their green lie.
@@ -171,6 +214,15 @@ impl Realign {
         }
         Moved { across, first, green, drawn }
     }
+}
+
+/// A part of a plane that holds `from`.
+fn part(plane: &[f32], from: Region, to: Region) -> Vec<f32> {
+    let (left, top) = ((to.x - from.x) as usize, (to.y - from.y) as usize);
+    let rows = plane.chunks_exact(from.width as usize).skip(top).take(to.height as usize);
+    let mut part = Vec::with_capacity(to.area());
+    rows.for_each(|row| part.extend_from_slice(&row[left..left + to.width as usize]));
+    part
 }
 
 /// Photosites of one colour in a region, every second column and row of it; places are counted from
