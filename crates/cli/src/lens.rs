@@ -2,7 +2,7 @@
 
 use crate::inputs::{files, input, untreated};
 use crate::progress::Progress;
-use crate::work::{Common, told_lens, write_json};
+use crate::work::{Common, write_json};
 use anyhow::bail;
 use clap::Args;
 use jade_core::cache::Cache;
@@ -49,7 +49,7 @@ pub fn find(args: LensArgs) -> anyhow::Result<()> {
         found.corner_light = corner_light;
     }
     progress.finish();
-    print!("{}", told_lens(&found));
+    print!("{}", told(&found));
     match &args.out {
         Some(path) => write_json(path, &found.lens),
         None => {
@@ -57,4 +57,27 @@ pub fn find(args: LensArgs) -> anyhow::Result<()> {
             Ok(())
         }
     }
+}
+
+/// What was found about a lens, in lines.
+pub fn told(found: &LensFound) -> String {
+    let mut told = String::new();
+    if let Some([corner, error]) = found.distortion_px {
+        told += &format!(
+            "distortion: corners {corner:+.1} px ± {error:.1} px from where they belong\n"
+        );
+    }
+    if let (Some(colours), Some(errors)) = (found.colour_px, found.colour_error_px) {
+        for (name, (colour, error)) in ["red", "blue"].iter().zip(colours.iter().zip(errors)) {
+            told +=
+                &format!("{name}: {colour:+.2} px ± {error:.2} px beside green at the corners\n");
+        }
+    }
+    if let Some(share) = found.corner_light {
+        told += &format!("shading: {:.0} % of the light reaches the corners\n", share * 100.0);
+    }
+    for missing in &found.missing {
+        told += &format!("{missing}\n");
+    }
+    told
 }

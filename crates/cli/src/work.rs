@@ -1,10 +1,11 @@
 //! What every command that combines frames shares: its bounds, its scratch, its report.
 
+use crate::lens;
 use crate::progress::Progress;
 use crate::scratch::Scratch;
 use clap::Args;
 use jade_core::cache::Cache;
-use jade_core::engine::{self, Budget, LensFound, Outcome, Request};
+use jade_core::engine::{self, Budget, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{Plan, PlanRecord};
 use jade_core::prepare::calibration::CalibrationFrames;
@@ -80,7 +81,7 @@ impl Common {
             let known = work.plan.prepare.lens;
             let found = engine::lens_of_stars(&work.frames, known, &cache, budget, &progress)?;
             if !self.quiet {
-                eprint!("{}", told_lens(&found));
+                eprint!("{}", lens::told(&found));
             }
             work.plan.prepare.lens = found.lens;
             work.frames.iter_mut().for_each(|frame| frame.prepare.lens = found.lens);
@@ -140,29 +141,6 @@ impl Common {
         }
         eprintln!();
     }
-}
-
-/// What was found about a lens, in lines.
-pub fn told_lens(found: &LensFound) -> String {
-    let mut told = String::new();
-    if let Some([corner, error]) = found.distortion_px {
-        told += &format!(
-            "distortion: corners {corner:+.1} px ± {error:.1} px from where they belong\n"
-        );
-    }
-    if let (Some(colours), Some(errors)) = (found.colour_px, found.colour_error_px) {
-        for (name, (colour, error)) in ["red", "blue"].iter().zip(colours.iter().zip(errors)) {
-            told +=
-                &format!("{name}: {colour:+.2} px ± {error:.2} px beside green at the corners\n");
-        }
-    }
-    if let Some(share) = found.corner_light {
-        told += &format!("shading: {:.0} % of the light reaches the corners\n", share * 100.0);
-    }
-    for missing in &found.missing {
-        told += &format!("{missing}\n");
-    }
-    told
 }
 
 /// Writes what was found as JSON, whole or not at all.

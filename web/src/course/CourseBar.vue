@@ -35,9 +35,9 @@ const entries = computed<Entry[]>(() => {
     (calibrationChanged.value ||
       written([latest.plan.prepare, latest.plan.differences]) !==
         written([plan?.prepare, plan?.differences]))
-  const alignChanged = latest && JSON.stringify(latest.plan.align) !== JSON.stringify(plan?.align)
+  const alignChanged = latest && written(latest.plan.align) !== written(plan?.align)
   const combineChanged =
-    latest && (alignChanged || prepareChanged || store.planChanged || framesChanged.value)
+    latest && (store.planChanged || calibrationChanged.value || framesChanged.value)
   const gain = latest?.report.noise
   const dot = (name: string, changed: unknown): Dot => {
     if (stage === name) return 'running'

@@ -101,4 +101,22 @@ describe('uploads', () => {
     uploads.tell([])
     expect(notices.notices.length).toBe(shown)
   })
+
+  it('says why frames were not kept, with the remedy that comes with it', () => {
+    const uploads = useUploads()
+    const notices = useNotices()
+    const full = (name: string) =>
+      added(name, {
+        frame: null,
+        problem: `${name}: there is no room; make room and add it again.`,
+      })
+    uploads.tell([full('f1.tif')])
+    expect(notices.notices.at(-1)?.text).toBe(
+      'f1.tif: there is no room; make room and add it again.',
+    )
+    uploads.tell([added('f0.tif'), full('f1.tif'), full('f2.tif')])
+    expect(notices.notices.at(-1)?.text).toBe(
+      'f1.tif: there is no room; make room and add it again. So it is with 1 more.',
+    )
+  })
 })

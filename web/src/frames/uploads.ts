@@ -92,11 +92,10 @@ export const useUploads = defineStore('uploads', () => {
     } else if (same.length) parts.push(`${same.length} are there already`)
     if (parts.length) notices.show(`${parts.join('; ')}.`, { problem: broken > 0 })
     if (gone.length) {
-      const which = gone.length === 1 ? gone[0]!.name : `${gone.length} files`
-      notices.show(
-        `${which} could not be added (${gone[0]!.problem}); see whether the folder is still there, and add it again.`,
-        { problem: true },
-      )
+      // The first one's sentence says what to do, and is the same for the others.
+      const others = gone.length - 1
+      const more = others ? ` So it is with ${others} more.` : ''
+      notices.show(`${gone[0]!.problem}${more}`, { problem: true })
     }
   }
 

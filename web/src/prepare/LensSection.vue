@@ -23,7 +23,11 @@ const some = computed(() => JSON.stringify(lens.value) !== JSON.stringify(plainL
 const flats = computed(() => store.calibration.filter((f) => f.role === 'flat'))
 /** Flats that are in give back all of what the lens keeps. */
 const flattened = computed(() => flats.value.some((f) => !f.left_out))
-const half = computed(() => halfDiagonal(store.reference?.facts ?? { width: 6000, height: 4000 }))
+/** Without a frame pixels mean nothing. */
+const half = computed(() => {
+  const facts = store.reference?.facts
+  return facts ? halfDiagonal(facts) : null
+})
 
 const looking = ref<LensFrom | null>(null)
 const told = ref<string[]>([])
@@ -85,6 +89,7 @@ function set(change: (lens: LensPlan, value: number) => void) {
       :set="set(setDistortion)"
     />
     <PlanSlider
+      v-if="half"
       label="Red at the corners"
       unit=" px"
       hint="How far red is drawn beside green; outward above 0"
@@ -94,9 +99,10 @@ function set(change: (lens: LensPlan, value: number) => void) {
       :digits="2"
       :value="colourOf(lens, 'red', half)"
       test="lens-red"
-      :set="set((own, px) => setColour(own, 'red', px, half))"
+      :set="set((own, px) => setColour(own, 'red', px, half!))"
     />
     <PlanSlider
+      v-if="half"
       label="Blue at the corners"
       unit=" px"
       hint="How far blue is drawn beside green; outward above 0"
@@ -106,7 +112,7 @@ function set(change: (lens: LensPlan, value: number) => void) {
       :digits="2"
       :value="colourOf(lens, 'blue', half)"
       test="lens-blue"
-      :set="set((own, px) => setColour(own, 'blue', px, half))"
+      :set="set((own, px) => setColour(own, 'blue', px, half!))"
     />
     <p v-if="flattened" class="pb-1 text-dim">The flats give back what the corners lost.</p>
     <template v-else>

@@ -128,3 +128,22 @@ impl Decode for Turned {
         Some(self.inner.decoding_bytes().unwrap_or(pixels * 8) + pixels * own)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_place_between_pixels_is_stored_where_its_pixel_is() {
+        let stored = (7, 5);
+        for tag in 1..=8 {
+            let orientation = Orientation::from_tag(tag);
+            let (wide, high) = orientation.size(stored);
+            for (x, y) in (0..wide).flat_map(|x| (0..high).map(move |y| (x, y))) {
+                let (column, row) = orientation.stored((x as usize, y as usize), (7, 5));
+                let place = orientation.stored_place([f64::from(x), f64::from(y)], stored);
+                assert_eq!(place, [column as f64, row as f64], "{x} {y} of tag {tag}");
+            }
+        }
+    }
+}

@@ -1,6 +1,7 @@
 use super::{NewFrame, NewResult, Store};
 use crate::error::ApiError;
 use crate::types::{FramesChange, JobState, NewProbe, NewShoot, Role, ShootChange, ShootState};
+use jade_core::frames::measures::Measures;
 use jade_core::plan::{Kind, Method, Plan, PlanRecord};
 use jade_core::progress::Stage;
 use jade_core::report::Report;
@@ -178,4 +179,30 @@ async fn results_exports_and_probes_stay_with_their_shoot() {
     assert_eq!(store.shoots().await.unwrap()[0].state, ShootState::Done);
     store.remove_probe(id, shoot.probes[0].id).await.unwrap();
     assert!(store.probes(id).await.unwrap().is_empty());
+}
+
+#[tokio::test]
+async fn nothing_waits_for_a_frame_that_cannot_be_measured() {
+    let (store, id) = with_shoot().await;
+    let frames = [
+        add(&store, id, "f1.tif", Role::Light).await,
+        add(&store, id, "f2.tif", Role::Light).await,
+    ];
+    let gone = add(&store, id, "f3.tif", Role::Light).await;
+    let shown = Measures { stars: 300, level: 0.04, sharpness: 0.3, ..Measures::default() };
+    for frame in frames {
+        store.set_measures(frame, &shown).await.unwrap();
+    }
+    assert_eq!(store.unmeasured_frame().await.unwrap().unwrap().id, gone);
+    let waiting = store.shoot(id).await.unwrap();
+    assert!(waiting.checks.is_empty() && waiting.proposed_reference.is_none());
+    store.give_up_measuring(gone);
+    assert!(store.unmeasured_frame().await.unwrap().is_none());
+    let shoot = store.shoot(id).await.unwrap();
+    assert!(
+        shoot.checks.iter().any(|check| check.text.contains("Only 2 frames")),
+        "{:?}",
+        shoot.checks
+    );
+    assert!(frames.contains(&shoot.proposed_reference.unwrap().frame_id));
 }

@@ -1,7 +1,7 @@
 //! What both ways of resampling do side by side for a run of pixels. Macros, so that the code
 //! becomes part of functions that are compiled once for each kind of processor.
 
-/// Added to a position, it leaves the whole part in the lowest bits.
+/// Added to a position and taken off again, it leaves the nearest whole number.
 pub const WHOLE: f32 = 8_388_608.0;
 
 /// `a * b + c`, in one step where the processor has it.

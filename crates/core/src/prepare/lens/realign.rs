@@ -313,3 +313,49 @@ fn cubic(plane: &[f32], wide: usize, [x, y]: [f32; 2]) -> f32 {
     }
     sum
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::prepare::lens::LensPlan;
+
+    const SIZE: (u32, u32) = (96, 64);
+
+    /// Light without a pattern, that of a pixel upside down where `turned`.
+    fn planes(turned: bool) -> [Vec<f32>; 3] {
+        let count = (SIZE.0 * SIZE.1) as usize;
+        [0, 1, 2].map(|colour| {
+            let at = |i: usize| if turned { count - 1 - i } else { i };
+            let light = |i: usize| {
+                let hash = blake3::hash(&[at(i), colour].map(usize::to_le_bytes).concat());
+                0.2 + f32::from(hash.as_bytes()[0]) / 1024.0
+            };
+            (0..count).map(light).collect()
+        })
+    }
+
+    #[test]
+    fn a_frame_that_was_held_upside_down_is_the_same_one_turned() {
+        let plan = LensPlan { red: [0.02, 0.0], blue: [-0.015, 0.0], ..LensPlan::default() };
+        let lens = Geometry::of(&plan, SIZE).unwrap();
+        let whole = Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 };
+        let of = |tag: u32, light: [Vec<f32>; 3]| {
+            let orientation = Orientation::from_tag(tag);
+            let realign =
+                Realign::of(&lens, Demosaic::Fast, Pattern::RGGB, orientation, SIZE).unwrap();
+            let mut out = [(); 3].map(|()| vec![0.0; whole.area()]);
+            let planes = out.each_mut().map(Vec::as_mut_slice);
+            realign.fill(whole, &light, whole, planes, SIZE.0 as usize);
+            out
+        };
+        let (upright, turned) = (of(1, planes(false)), of(3, planes(true)));
+        for (upright, turned) in upright.iter().zip(&turned) {
+            for (i, (a, b)) in upright.iter().zip(turned.iter().rev()).enumerate() {
+                assert!((a - b).abs() < 1e-4, "{a} and {b} at {i}");
+            }
+        }
+        let recorded = planes(false);
+        let moved = upright[0].iter().zip(&recorded[0]).filter(|(a, b)| (*a - *b).abs() > 0.01);
+        assert!(moved.count() > 1000, "red lies elsewhere");
+    }
+}
