@@ -31,6 +31,7 @@ pub fn input((path, real): &Given, prepare: &PreparePlan) -> FrameInput {
         path: path.to_path_buf(),
         name: name.to_string_lossy().into_owned(),
         content: format!("{real:?}"),
+        state: None,
         prepare: prepare.clone(),
         calibration: None,
     }

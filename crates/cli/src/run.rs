@@ -3,9 +3,8 @@
 use crate::work::{Common, Work, write_json};
 use anyhow::{Context, bail};
 use clap::Args;
-use jade_core::engine;
 use jade_core::export::{self, Form};
-use jade_core::frames::FrameInput;
+use jade_core::frames::{FrameInput, content_hash};
 use jade_core::plan::{PlanFrame, PlanRecord};
 use jade_core::prepare::calibration::CalibrationFrames;
 use jade_core::prepare::{PreparePlan, Shows};
@@ -124,9 +123,8 @@ impl Files {
         let named = self.0.get(file).with_context(|| {
             format!("{file}: the plan needs this frame, and it is in none of the folders; give its folder with --frames")
         })?;
-        let same = named
-            .iter()
-            .find(|path| engine::content_hash(path).is_ok_and(|content| content == *blake3));
+        let same =
+            named.iter().find(|path| content_hash(path).is_ok_and(|content| content == *blake3));
         let path = same.with_context(|| {
             format!("{}: this is not the file that the plan was made with; it was changed, or another has its name", named[0].display())
         })?;
@@ -134,6 +132,7 @@ impl Files {
             path: path.clone(),
             name: file.clone(),
             content: blake3.clone(),
+            state: None,
             prepare,
             calibration: None,
         })

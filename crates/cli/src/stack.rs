@@ -5,9 +5,8 @@ use crate::work::{Common, Finished, Work, write_json};
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_core::cache::MapKind;
-use jade_core::engine;
 use jade_core::export::{self, Form};
-use jade_core::frames::FrameInput;
+use jade_core::frames::{FrameInput, content_hash};
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
 use jade_core::prepare::calibration::CalibrationFrames;
 use jade_core::prepare::demosaic::Demosaic;
@@ -302,7 +301,7 @@ impl StackArgs {
             // A saved plan names files by their content.
             let CalibrationFrames { darks, flats, biases } = &mut calibration;
             for frame in frames.iter_mut().chain(darks).chain(flats).chain(biases) {
-                frame.content = engine::content_hash(&frame.path)?;
+                frame.content = content_hash(&frame.path)?;
             }
         }
         let reference = match &self.reference {

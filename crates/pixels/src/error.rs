@@ -58,6 +58,12 @@ pub enum PictureError {
         /// The decoder's reason.
         reason: String,
     },
+    /// Another content than it had.
+    #[error("{}: the file was changed since it was added; add it again, and leave this one out.", name(.path))]
+    Changed {
+        /// The file.
+        path: PathBuf,
+    },
     /// Stopped by the person.
     #[error("stopped")]
     Cancelled,

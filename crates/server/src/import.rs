@@ -6,8 +6,7 @@ use crate::pictures;
 use crate::store::NewFrame;
 use crate::types::{AddFolder, Added, Event, Role};
 use jade_core::CoreError;
-use jade_core::engine::content_hash;
-use jade_core::frames::FrameInput;
+use jade_core::frames::{FileState, FrameInput, content_hash};
 use jade_core::prepare::PreparePlan;
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
@@ -33,8 +32,10 @@ pub struct Import {
 /// # Errors
 /// [`ApiError`] when the disk or the store fails.
 pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, ApiError> {
-    let _place = app.importers.acquire().await.expect("the importers' places are never closed");
+    let place = app.importers.acquire().await.expect("the importers' places are never closed");
     let Import { path, name, linked, role, blake3 } = import;
+    // Looked at before it is read: what is written meanwhile is noticed later.
+    let state = FileState::of(&path).map_err(CoreError::from)?;
     let blake3 = match blake3 {
         Some(blake3) => blake3,
         None => {
@@ -45,11 +46,11 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
     if let Some(same) = app.store.frame_with_content(shoot, &blake3).await? {
         return Ok(Added { name, frame: None, same_as: Some(same.name), problem: None });
     }
-    let bytes = tokio::fs::metadata(&path).await?.len() as i64;
     let input = FrameInput {
         path: path.clone(),
         name: name.clone(),
         content: blake3.clone(),
+        state: Some(state),
         prepare: PreparePlan::default(),
         calibration: None,
     };
@@ -60,6 +61,8 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
         Ok::<_, CoreError>(facts)
     })
     .await?;
+    // Noting it waits for the disk; the next file need not.
+    drop(place);
     let facts = match facts {
         Ok(facts) => Ok(facts),
         Err(error) => match not_kept(&error, &path) {
@@ -67,7 +70,7 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
             None => Err(renamed(&error.to_string(), &path, &name)),
         },
     };
-    let new = NewFrame { name: name.clone(), path, linked, blake3, bytes, role, facts };
+    let new = NewFrame { name: name.clone(), path, linked, blake3, state, role, facts };
     let row = app.store.add_frame(shoot, &new).await?;
     app.tell(Event::Shoot { id: shoot });
     app.imported.notify_one();

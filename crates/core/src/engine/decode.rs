@@ -37,7 +37,7 @@ impl Need {
             picture: bytes_on_disk::<f32>(width, height, 3),
             decoding: file.decoding_bytes()
                 + file.sensor().map_or(0, |_| prepare::developing_bytes(width)),
-            in_place: matches!(file.in_place(), Ok(Some(_))),
+            in_place: input.calibration.is_none() && matches!(file.in_place(), Ok(Some(_))),
         })
     }
 }
@@ -50,9 +50,9 @@ enum Place {
     File,
 }
 
-/// Decodes all frames of a request, in order. Where the request may stream, frames that can be read
-/// from their own files are left there, and the first of the others stay in memory while the budget
-/// has room for them: that saves writing and reading them again.
+/// Decodes all frames of a request, in order. Frames that can be read from their own files are left
+/// there. Where the request may stream, the first of the others stay in memory while the budget has
+/// room for them: that saves writing and reading them again.
 ///
 /// # Errors
 /// [`CoreError::Cancelled`], [`CoreError::Scratch`]; a frame that cannot be read is no error.
@@ -69,7 +69,7 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
         };
         let left = room.checked_sub(need.memory);
         match left {
-            _ if request.stream && need.in_place => Place::File,
+            _ if need.in_place => Place::File,
             Some(left) => {
                 room = left;
                 Place::Memory
@@ -99,8 +99,10 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
             .map(|&(input, place)| {
                 stop()?;
                 let frame = match place {
-                    Place::Scratch => Frame::decode(input, request.cache, &mut || stop()),
-                    Place::Memory | Place::File => Frame::load(input, &mut || stop()),
+                    Place::Memory => Frame::load(input, &mut || stop()),
+                    Place::Scratch | Place::File => {
+                        Frame::decode(input, request.cache, &mut || stop())
+                    }
                 };
                 let frame = match frame {
                     Ok(frame) => Ok(frame),

@@ -27,7 +27,6 @@ use crate::report::Report;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
-use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -195,23 +194,4 @@ pub fn record(
         frames: frames.iter().zip(&report.frames).map(|(i, f)| named(i, f.used)).collect(),
         calibration: calibration.collect(),
     }
-}
-
-/// BLAKE3 of a file's content as hexadecimal digits, read piece by piece.
-///
-/// # Errors
-/// [`CoreError::Picture`] when the file cannot be read.
-pub fn content_hash(path: &std::path::Path) -> Result<String, CoreError> {
-    // Pieces large enough for the hash to work on many blocks at a time.
-    let mut piece = vec![0; 256 << 10];
-    let mut hasher = blake3::Hasher::new();
-    let mut file = std::fs::File::open(path).map_err(jade_pixels::PictureError::io(path))?;
-    loop {
-        let long = file.read(&mut piece).map_err(jade_pixels::PictureError::io(path))?;
-        if long == 0 {
-            break;
-        }
-        hasher.update(&piece[..long]);
-    }
-    Ok(hasher.finalize().to_hex().to_string())
 }

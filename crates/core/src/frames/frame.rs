@@ -59,13 +59,16 @@ impl Frame {
         }
     }
 
-    /// Decodes a frame into the cache, or finds it there. `watch` is asked on the way and may stop
-    /// it.
+    /// Opens a frame where it lies, if it is stored so that any part of it can be read, finds it in
+    /// the cache, or decodes it into the cache. `watch` is asked on the way and may stop it.
     ///
     /// # Errors
     /// [`CoreError::Picture`] when the file cannot be read.
     pub fn decode(input: &FrameInput, cache: &Cache, watch: Watch) -> Result<Self, CoreError> {
-        let (frame, file) = Self::header(input)?;
+        let (frame, mut file) = Self::header(input)?;
+        if let Some(place) = in_place(input, &mut file)? {
+            return Self { source: Source::InPlace(place), ..frame }.denoised(input, Some(cache));
+        }
         let path = cache.frame(&input.key());
         let source = match Holds::of(input, &file) {
             Holds::Stored => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
@@ -99,13 +102,10 @@ impl Frame {
     /// As for [`Frame::decode`].
     pub fn load(input: &FrameInput, watch: Watch) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
-        let holds = Holds::of(input, &file);
-        if holds == Holds::Codes
-            && let Some(place) = file.in_place()?
-        {
+        if let Some(place) = in_place(input, &mut file)? {
             return Self { source: Source::InPlace(place), ..frame }.denoised(input, None);
         }
-        let source = match holds {
+        let source = match Holds::of(input, &file) {
             Holds::Stored => Source::Codes(Samples::in_memory(frame.size, |take| {
                 prepared(input, file, &mut |y, band| {
                     take(y, band);
@@ -178,6 +178,27 @@ impl Frame {
         matches!(self.source, Source::Light(_))
     }
 
+    /// Reads the codes of a region, which must lie inside the picture, red, green and blue of each
+    /// pixel, row by row; nothing where the frame holds light.
+    ///
+    /// # Errors
+    /// [`PictureError`] of what is read.
+    pub fn read_codes(&self, region: Region, out: &mut Vec<u16>) -> Result<(), PictureError> {
+        out.clear();
+        if !self.holds_light() {
+            out.resize(region.area() * 3, 0);
+        }
+        if let Source::InPlace(file) = &self.source {
+            return file.read_region(region, out);
+        }
+        let codes = |x: u32, y: u32, samples: &[u16]| {
+            let row = (y - region.y) as usize * region.width as usize;
+            let at = (row + (x - region.x) as usize) * 3;
+            out[at..at + samples.len()].copy_from_slice(samples);
+        };
+        self.visit(region, codes, |_, _, _| ())
+    }
+
     /// How its samples become light.
     pub fn decoding(&self) -> &Decoding {
         &self.decoding
@@ -190,6 +211,7 @@ impl Frame {
 
     fn header(input: &FrameInput) -> Result<(Self, PictureFile), CoreError> {
         let file = PictureFile::open(&input.path)?;
+        input.unchanged()?;
         let (facts, encoding) = (file.facts().clone(), file.encoding().clone());
         let size = (facts.width, facts.height);
         let name = input.name.clone();
@@ -328,6 +350,14 @@ impl Holds {
             true => Self::Light,
             false => Self::Codes,
         }
+    }
+}
+
+/// The frame where it lies, if its codes are those that are wanted and any part of them can be read.
+fn in_place(input: &FrameInput, file: &mut PictureFile) -> Result<Option<InPlace>, PictureError> {
+    match Holds::of(input, file) {
+        Holds::Codes => file.in_place(),
+        Holds::Light | Holds::Stored => Ok(None),
     }
 }
 

@@ -2,6 +2,7 @@
 //! lie, turned to linear light where they are needed.
 
 pub mod checks;
+mod content;
 mod decoding;
 mod frame;
 pub mod judge;
@@ -11,6 +12,7 @@ mod samples;
 pub mod sets;
 mod sort;
 
+pub use content::{FileState, content_hash};
 pub use decoding::Decoding;
 pub use frame::Frame;
 
@@ -33,6 +35,8 @@ pub struct FrameInput {
     /// What names its content: BLAKE3 of it, or in a run whose cache is its own anything that is
     /// different for each file.
     pub content: String,
+    /// How the file was when it was named, where it may have been written since.
+    pub state: Option<FileState>,
     /// Its treatment.
     pub prepare: PreparePlan,
     /// What it is calibrated with.

@@ -6,7 +6,7 @@ pub mod truth;
 use jade_core::CoreError;
 use jade_core::cache::Cache;
 use jade_core::engine::{self, Budget, Outcome, Request};
-use jade_core::frames::FrameInput;
+use jade_core::frames::{FrameInput, content_hash};
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan};
 use jade_core::progress::{Unwatched, Watch};
 use jade_pixels::colour::Encoding;
@@ -92,7 +92,8 @@ pub fn input(path: &Path) -> FrameInput {
         name: path.file_name().unwrap().to_string_lossy().into_owned(),
         prepare: Default::default(),
         calibration: None,
-        content: engine::content_hash(path).unwrap(),
+        content: content_hash(path).unwrap(),
+        state: None,
     }
 }
 

@@ -87,7 +87,7 @@ impl Strips {
     /// Reads a region of a plain picture as interleaved red, green and blue. `raw` is a buffer.
     ///
     /// # Errors
-    /// [`PictureError::Io`].
+    /// [`PictureError::Io`], [`PictureError::Damaged`] when the file is cut short.
     pub fn read_region(
         &self,
         file: &File,
@@ -102,7 +102,10 @@ impl Strips {
             let (strip, inside) = (y / self.rows_per_strip, y % self.rows_per_strip);
             let skip = inside as usize * self.row_bytes() + region.x as usize * pixel_bytes;
             let at = self.places[strip as usize].0 + skip as u64;
-            file.read_exact_at(raw, at).map_err(PictureError::io(&self.path))?;
+            file.read_exact_at(raw, at).map_err(|error| match error.kind() {
+                std::io::ErrorKind::UnexpectedEof => self.wrong_length(),
+                _ => PictureError::io(&self.path)(error),
+            })?;
             self.coding.decode(raw, self.layout, row);
         }
         Ok(())

@@ -9,7 +9,7 @@ use jade_core::CoreError;
 use jade_core::align::Motion;
 use jade_core::cache::{Cache, MapKind};
 use jade_core::engine;
-use jade_core::frames::{Combined, Frame, FrameInput};
+use jade_core::frames::{Combined, Frame, FrameInput, Light};
 use jade_core::prepare::PreparePlan;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
@@ -182,12 +182,25 @@ pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, CoreError>
     let levels = match frame.holds_light() {
         true => Levels::Light(Box::new(frame), levels(&path)?),
         false => {
-            let curves = frame.decoding().curves();
-            let levels = levels_by(&path, |from, path| pyramid::halve_codes(from, curves, path))?;
-            Levels::Frame(Box::new(frame), levels)
+            let smaller = smaller_codes(&frame, &path)?;
+            Levels::Frame(Box::new(frame), smaller)
         }
     };
     Ok(Shown { levels, encoding, version: version(input), origin: [0, 0] })
+}
+
+/// Opens all levels of a frame below its own codes, making them where one is missing.
+fn smaller_codes(frame: &Frame, full: &Path) -> Result<Vec<TiledFile<u16>>, PictureError> {
+    let path = |level: usize| full.with_file_name(format!("{level}.tiles"));
+    let (width, height) = frame.size();
+    let count = pyramid::level_sizes(width, height).len();
+    let found: Result<Vec<_>, _> = (1..count).map(|level| TiledFile::open(&path(level))).collect();
+    found.or_else(|_| {
+        let curves = frame.decoding().curves();
+        pyramid::halve_codes((width, height), curves, path, &mut |region, codes| {
+            frame.read_codes(region, codes)
+        })
+    })
 }
 
 /// What tells a frame under one treatment from the same under another.

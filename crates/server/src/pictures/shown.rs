@@ -30,6 +30,7 @@ pub struct How {
 
 /// Levels of a picture, full size first.
 pub(super) enum Levels {
+    /// A frame of codes, and what is smaller than itself.
     Frame(Box<Frame>, Vec<TiledFile<u16>>),
     /// A frame of floating-point numbers.
     Light(Box<Frame>, Vec<TiledFile<f32>>),
@@ -140,7 +141,7 @@ impl Shown {
 
     fn count(&self) -> usize {
         match &self.levels {
-            Levels::Frame(_, levels) => levels.len(),
+            Levels::Frame(_, smaller) => smaller.len() + 1,
             Levels::Light(_, levels) | Levels::Result(_, levels) => levels.len(),
             Levels::Map(levels, ..) => levels.len(),
         }
@@ -149,7 +150,8 @@ impl Shown {
     /// Size of a level in pixels.
     fn level_size(&self, level: usize) -> (u32, u32) {
         match &self.levels {
-            Levels::Frame(_, levels) => (levels[level].width(), levels[level].height()),
+            Levels::Frame(frame, _) if level == 0 => frame.size(),
+            Levels::Frame(_, smaller) => (smaller[level - 1].width(), smaller[level - 1].height()),
             Levels::Light(_, levels) | Levels::Result(_, levels) => {
                 (levels[level].width(), levels[level].height())
             }
@@ -171,12 +173,15 @@ impl Shown {
         }
         let gain = how.stops.exp2();
         let strength = if how.colours { COLOURS } else { 1.0 };
-        let show = |light: [f32; 3]| -> [u8; 3] {
-            let grey = light.iter().sum::<f32>() / 3.0;
-            light.map(|v| eight((grey + strength * (v - grey)) * gain))
-        };
         let light = self.light_of(level, region)?;
-        Ok(light.into_iter().map(show).collect::<Vec<_>>().into_flattened())
+        let (mut seen, eight) = (vec![0; light.len() * 3], &*EIGHT);
+        for (seen, light) in seen.as_chunks_mut::<3>().0.iter_mut().zip(&light) {
+            let grey = (light[0] + light[1] + light[2]) / 3.0;
+            for (seen, v) in seen.iter_mut().zip(light) {
+                *seen = eight[step((grey + strength * (v - grey)) * gain) as usize];
+            }
+        }
+        Ok(seen)
     }
 
     /// Linear light of a region of a level in sRGB's primaries, under the frame's treatment.
@@ -198,16 +203,23 @@ impl Shown {
         };
         let size = self.level_size(level);
         match &self.levels {
-            Levels::Frame(frame, levels) => {
+            Levels::Frame(frame, smaller) => {
+                let codes = |region: Region| match level {
+                    0 => {
+                        let mut codes = Vec::new();
+                        frame.read_codes(region, &mut codes).map(|()| codes)
+                    }
+                    _ => smaller[level - 1].read_region(region),
+                };
                 let read = |decoding: &Decoding, region: Region, planes: [&mut [f32]; 3]| {
-                    decoding.pixels(&levels[level].read_region(region)?, planes);
+                    decoding.pixels(&codes(region)?, planes);
                     Ok(())
                 };
                 if let Some(light) = treated(frame, size, &read) {
                     return light;
                 }
                 let light = frame.decoding().pixel();
-                let samples = levels[level].read_region(region)?;
+                let samples = codes(region)?;
                 Ok(samples.as_chunks::<3>().0.iter().map(|p| turn(light(*p))).collect())
             }
             Levels::Light(frame, levels) => {
@@ -241,7 +253,7 @@ impl Shown {
         let level = level.unwrap_or(self.count() - 1);
         for light in self.light_of(level, whole(self.level_size(level)))? {
             for (bins, value) in bins.iter_mut().zip(light) {
-                bins[eight(value) as usize * BINS / 256] += 1;
+                bins[EIGHT[step(value) as usize] as usize * BINS / 256] += 1;
             }
         }
         // Single pixels are clipped, and smaller sizes hide them.
@@ -344,17 +356,20 @@ impl Shown {
 /// lie closest.
 const LIGHT_STEPS: usize = 1 << 15;
 
-/// 8-bit sRGB of every step.
-static EIGHT: LazyLock<Vec<u8>> = LazyLock::new(|| {
+/// 8-bit sRGB of every step, and white beyond them.
+static EIGHT: LazyLock<Box<[u8; 1 << 16]>> = LazyLock::new(|| {
     let srgb = Encoding::srgb();
-    let light = |step: usize| step as f32 / LIGHT_STEPS as f32;
+    let light = |step: usize| (step as f32 / LIGHT_STEPS as f32).min(1.0);
     let eight = |code: u16| ((u32::from(code) * 255 + 32767) / 65535) as u8;
-    (0..=LIGHT_STEPS).map(|step| eight(srgb.encode(0, light(step)))).collect()
+    let mut all = Box::new([0; 1 << 16]);
+    all.iter_mut().enumerate().for_each(|(i, own)| *own = eight(srgb.encode(0, light(i))));
+    all
 });
 
-/// Linear light as 8-bit sRGB.
-fn eight(light: f32) -> u8 {
-    EIGHT[(light.clamp(0.0, 1.0) * LIGHT_STEPS as f32 + 0.5) as usize]
+/// The step of linear light.
+fn step(light: f32) -> u16 {
+    // From floats to whole numbers Rust saturates, and takes what is no number for 0.
+    (light * LIGHT_STEPS as f32 + 0.5) as u16
 }
 
 /// Colour and cover of a count in a map. A single rejected sample is seen well at full size; when

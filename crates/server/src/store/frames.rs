@@ -1,8 +1,8 @@
 use super::{Store, from_json, from_word, now, to_json, word};
 use crate::error::ApiError;
 use crate::types::{Frame, FramesChange, Role};
-use jade_core::frames::FrameInput;
 use jade_core::frames::measures::Measures;
+use jade_core::frames::{FileState, FrameInput};
 use jade_core::plan::Plan;
 use jade_core::prepare::PreparePlan;
 use jade_pixels::facts::Facts;
@@ -31,6 +31,7 @@ pub struct FrameRow {
     /// The set that it is in.
     pub set_id: Option<i64>,
     measures: Option<String>,
+    modified_ns: Option<i64>,
 }
 
 /// A frame to be stored.
@@ -43,8 +44,8 @@ pub struct NewFrame {
     pub linked: bool,
     /// Hash of the content.
     pub blake3: String,
-    /// Size of the file.
-    pub bytes: i64,
+    /// Its size and time of change.
+    pub state: FileState,
     /// What it is for.
     pub role: Role,
     /// Facts, or why it cannot be used.
@@ -75,6 +76,9 @@ impl FrameRow {
             path: PathBuf::from(&self.path),
             name: self.name.clone(),
             content: self.blake3.clone(),
+            state: self
+                .modified_ns
+                .map(|modified_ns| FileState { bytes: self.bytes as u64, modified_ns }),
             prepare: prepare.clone(),
             calibration: None,
         }
@@ -181,19 +185,20 @@ impl Store {
         new: &NewFrame,
     ) -> Result<Option<FrameRow>, ApiError> {
         let done = sqlx::query(
-            "INSERT INTO frames (shoot_id, name, path, linked, blake3, bytes, role, facts, problem, added)
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
+            "INSERT INTO frames (shoot_id, name, path, linked, blake3, bytes, role, facts, problem, added, modified_ns)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
         )
         .bind(shoot)
         .bind(&new.name)
         .bind(new.path.to_string_lossy().as_ref())
         .bind(new.linked)
         .bind(&new.blake3)
-        .bind(new.bytes)
+        .bind(new.state.bytes as i64)
         .bind(word(&new.role))
         .bind(new.facts.as_ref().ok().map(to_json))
         .bind(new.facts.as_ref().err())
         .bind(now())
+        .bind(new.state.modified_ns)
         .execute(&self.pool)
         .await?;
         if done.rows_affected() == 0 {

@@ -1,6 +1,7 @@
 use super::{NewFrame, NewResult, Store};
 use crate::error::ApiError;
 use crate::types::{FramesChange, JobState, NewProbe, NewShoot, Role, ShootChange, ShootState};
+use jade_core::frames::FileState;
 use jade_core::frames::measures::Measures;
 use jade_core::plan::{Kind, Method, Plan, PlanRecord};
 use jade_core::progress::Stage;
@@ -20,7 +21,7 @@ fn frame(name: &str, role: Role) -> NewFrame {
         path: format!("/card/{name}").into(),
         linked: true,
         blake3: format!("hash of {name}"),
-        bytes: 10,
+        state: FileState { bytes: 10, modified_ns: 0 },
         role,
         facts: Ok(Facts::bare(FileFormat::Tiff, 30, 20, 16)),
     }

@@ -4,6 +4,7 @@ mod doors;
 mod exports;
 mod frames;
 mod house;
+mod in_place;
 mod measures;
 mod pictures;
 mod prepare;

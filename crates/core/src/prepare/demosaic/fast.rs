@@ -2,6 +2,23 @@
 
 use super::{Band, MARGIN};
 
+pub fn green(band: &Band, out: &mut [f32]) {
+    let stride = band.stride();
+    for (y, out) in out.chunks_exact_mut(band.size[0]).enumerate() {
+        for (x, green) in out.iter_mut().enumerate() {
+            let (x, y) = (x + MARGIN, y + MARGIN);
+            let (at, light) = (y * stride + x, band.light);
+            *green = light[at];
+            if band.colour(x, y) != 1 {
+                let near = light[at - 1] + light[at + 1] + light[at - stride] + light[at + stride];
+                let far =
+                    light[at - 2] + light[at + 2] + light[at - 2 * stride] + light[at + 2 * stride];
+                *green = (4.0 * light[at] + 2.0 * near - far) / 8.0;
+            }
+        }
+    }
+}
+
 pub fn demosaic(band: &Band, out: &mut [f32]) {
     let stride = band.stride();
     let rows = out.chunks_exact_mut(band.size[0] * 3).enumerate();

@@ -21,21 +21,18 @@ pub struct Room {
     rows: Vec<bool>,
 }
 
-pub fn demosaic(band: &Band, room: &mut Room, out: &mut [f32]) {
+/// Chooses the way of each photosite, and finds its difference to green.
+fn choose_ways(band: &Band, room: &mut Room) {
     let stride = band.stride();
     let tall = band.size[1] + 2 * MARGIN;
-    let Room { along, changes, chosen, apart, rows } = room;
-    for plane in along.iter_mut().chain(changes.iter_mut()).chain([&mut *chosen, &mut *apart]) {
+    let Room { along, changes, chosen, rows, .. } = room;
+    for plane in along.iter_mut().chain(changes.iter_mut()).chain([&mut *chosen]) {
         plane.resize(stride * tall, 0.0);
     }
     rows.resize(stride * tall, true);
     // What is found of a row needs less and less of the margin.
     let each = |margin: usize| (margin..tall - margin).map(move |y| (y, y * stride));
-    // The columns of a row that are worked on, or as many that begin elsewhere.
-    let part = |at: usize, off: isize| {
-        let from = (at as isize + off) as usize;
-        from..from + stride - 2 * REACH
-    };
+    let part = |at: usize, off: isize| worked_on(at, off, stride);
     let s = stride as isize;
     for (y, row) in each(2) {
         let at = row + REACH;
@@ -77,8 +74,35 @@ pub fn demosaic(band: &Band, room: &mut Room, out: &mut [f32]) {
         let both = [0, 1].map(|way| &along[way][here.clone()]);
         choose(across, down, both, &mut rows[here.clone()], &mut chosen[here]);
     }
-    for (y, row) in each(8) {
-        let at = row + REACH;
+}
+
+/// The columns of a row that are worked on, or as many that begin elsewhere.
+fn worked_on(at: usize, off: isize, stride: usize) -> std::ops::Range<usize> {
+    let from = (at as isize + off) as usize;
+    from..from + stride - 2 * REACH
+}
+
+pub fn green(band: &Band, room: &mut Room, out: &mut [f32]) {
+    choose_ways(band, room);
+    let stride = band.stride();
+    for (y, out) in out.chunks_exact_mut(band.size[0]).enumerate() {
+        let here = (y + MARGIN) * stride + MARGIN..(y + MARGIN) * stride + stride - MARGIN;
+        // At photosites of green nothing is to be taken off.
+        let pixels = band.light[here.clone()].iter().zip(&room.chosen[here]);
+        out.iter_mut().zip(pixels).for_each(|(out, (own, chosen))| *out = own - chosen);
+    }
+}
+
+pub fn demosaic(band: &Band, room: &mut Room, out: &mut [f32]) {
+    choose_ways(band, room);
+    let stride = band.stride();
+    let tall = band.size[1] + 2 * MARGIN;
+    let Room { chosen, apart, rows, .. } = room;
+    apart.resize(stride * tall, 0.0);
+    let s = stride as isize;
+    let part = |at: usize, off: isize| worked_on(at, off, stride);
+    for y in 8..tall - 8 {
+        let at = y * stride + REACH;
         let near = [-1, 1, -s, s].map(|off| &chosen[part(at, off)]);
         let out = part(at, 0);
         // In a row of red the differences beside are red's, those above and below blue's.

@@ -8,8 +8,11 @@
 //! without the flaw. From the mosaic of these the missing colours are found anew. Nothing is resampled
 //! but differences.
 
+mod drift;
+
 use super::Geometry;
 use crate::prepare::demosaic::{self, Band, Demosaic, MARGIN};
+use drift::Drift;
 use jade_pixels::mosaic::Pattern;
 use jade_pixels::read::Orientation;
 use jade_pixels::tiled::Region;
@@ -112,14 +115,15 @@ impl Realign {
             green = part(&green, area, own);
             let light = light.each_ref().map(|plane| part(plane, around, own));
             area = own;
-            let moved = [0, 1].map(|i| self.moved(MOVED[i], self.sites[i], area));
-            self.mosaic(area, &moved, &light, &green, &mut mosaic);
+            self.mosaic(area, &light, &green, &mut mosaic);
             let size = [area.width as usize, area.height as usize];
-            found.resize(area.area() * 3, 0.0);
             let band = Band { size, light: &mosaic, pattern: self.pattern };
-            demosaic::demosaic(&band, self.way, &mut room, &mut found);
-            let pixels = found.as_chunks::<3>().0;
-            green.iter_mut().zip(pixels).for_each(|(green, pixel)| *green = pixel[1]);
+            if round + 1 < ROUNDS {
+                demosaic::green(&band, self.way, &mut room, &mut green);
+            } else {
+                found.resize(area.area() * 3, 0.0);
+                demosaic::demosaic(&band, self.way, &mut room, &mut found);
+            }
         }
         let (around, wide) = (area, area.width as usize);
         let pixels = found.as_chunks::<3>().0;
@@ -157,23 +161,20 @@ impl Realign {
 
     /// What the photosites would have recorded without the flaw, with a margin around them, into
     /// `mosaic`; `green` is that of the last round.
-    fn mosaic(
-        &self,
-        around: Region,
-        moved: &[Moved; 2],
-        light: &[Vec<f32>; 3],
-        green: &[f32],
-        mosaic: &mut Vec<f32>,
-    ) {
+    fn mosaic(&self, around: Region, light: &[Vec<f32>; 3], green: &[f32], mosaic: &mut Vec<f32>) {
         let (wide, tall) = (around.width as usize, around.height as usize);
         let mut own = light[1].clone();
-        for (colour, moved) in MOVED.into_iter().zip(moved) {
-            let beyond = moved.beyond_green(&light[colour], green, wide);
-            for (j, drawn) in moved.drawn.chunks_exact(moved.across).enumerate() {
-                let row = (2 * j + moved.first[1]) * wide + moved.first[0];
-                for (i, drawn) in drawn.iter().enumerate() {
-                    let at = row + 2 * i;
-                    own[at] = green[at] + beyond.at(*drawn);
+        let mut ways = Vec::new();
+        for (colour, parity) in MOVED.into_iter().zip(self.sites) {
+            let sites = Sites::of(parity, around);
+            let drift = Drift::of(&self.lens, colour, around);
+            let beyond = sites.beyond_green(&drift, &light[colour], green, wide);
+            for y in sites.rows() {
+                drift.row(y, &mut ways);
+                for x in sites.columns() {
+                    let [[right, down], _] = Drift::at(&ways, x);
+                    let at = y * wide + x;
+                    own[at] = green[at] + beyond.at([x as f32 + right, y as f32 + down]);
                 }
             }
         }
@@ -189,31 +190,6 @@ impl Realign {
             }
         }
     }
-
-    /// Where the photosites of a colour and their green lie.
-    fn moved(&self, colour: usize, sites: [u32; 2], around: Region) -> Moved {
-        let corner = [around.x, around.y];
-        let first = [0, 1].map(|axis| ((corner[axis] + sites[axis]) % 2) as usize);
-        let count = |long: u32, first: usize| (long as usize).saturating_sub(first).div_ceil(2);
-        let (across, down) = (count(around.width, first[0]), count(around.height, first[1]));
-        let (mut green, mut drawn) = (Vec::new(), Vec::new());
-        let offset = corner.map(f64::from);
-        let inside = |at: [f64; 2]| [0, 1].map(|axis| (at[axis] - offset[axis]) as f32);
-        for j in 0..down {
-            for i in 0..across {
-                let place = [first[0] + 2 * i, first[1] + 2 * j];
-                let site = [0, 1].map(|axis| place[axis] as f64 + offset[axis]);
-                let there = self.lens.colour(colour, site);
-                drawn.push(inside(there));
-                // Where the lens drew the green of what is red here, in two steps.
-                let mut own = [0, 1].map(|axis| 2.0 * site[axis] - there[axis]);
-                let there = self.lens.colour(colour, own);
-                own = [0, 1].map(|axis| site[axis] - (there[axis] - own[axis]));
-                green.push(inside(own));
-            }
-        }
-        Moved { across, first, green, drawn }
-    }
 }
 
 /// A part of a plane that holds `from`.
@@ -227,26 +203,40 @@ fn part(plane: &[f32], from: Region, to: Region) -> Vec<f32> {
 
 /// Photosites of one colour in a region, every second column and row of it; places are counted from
 /// its corner.
-struct Moved {
-    across: usize,
+struct Sites {
     first: [usize; 2],
-    /// Where the lens drew the green that belongs to what was recorded at each.
-    green: Vec<[f32; 2]>,
-    /// Where it drew the colour that belongs to the green at each.
-    drawn: Vec<[f32; 2]>,
+    size: [usize; 2],
 }
 
-impl Moved {
-    /// How much more light the colour has than the green that belongs to it.
-    fn beyond_green(&self, own: &[f32], green: &[f32], wide: usize) -> Lattice {
-        let mut values = Vec::with_capacity(self.green.len());
-        for (j, places) in self.green.chunks_exact(self.across).enumerate() {
-            let row = (2 * j + self.first[1]) * wide + self.first[0];
-            let places = places.iter().enumerate();
-            values.extend(places.map(|(i, there)| own[row + 2 * i] - cubic(green, wide, *there)));
+impl Sites {
+    fn of(parity: [u32; 2], around: Region) -> Self {
+        let corner = [around.x, around.y];
+        Self {
+            first: [0, 1].map(|axis| ((corner[axis] + parity[axis]) % 2) as usize),
+            size: [around.width as usize, around.height as usize],
         }
-        let down = self.green.len() / self.across.max(1);
-        Lattice { values, across: self.across, down, first: self.first.map(|v| v as f32) }
+    }
+
+    fn columns(&self) -> impl ExactSizeIterator<Item = usize> + use<> {
+        (self.first[0]..self.size[0]).step_by(2)
+    }
+
+    fn rows(&self) -> impl ExactSizeIterator<Item = usize> + use<> {
+        (self.first[1]..self.size[1]).step_by(2)
+    }
+
+    /// How much more light the colour has than the green that belongs to it.
+    fn beyond_green(&self, drift: &Drift, own: &[f32], green: &[f32], wide: usize) -> Lattice {
+        let (across, down) = (self.columns().len(), self.rows().len());
+        let (mut values, mut ways) = (Vec::with_capacity(across * down), Vec::new());
+        for y in self.rows() {
+            drift.row(y, &mut ways);
+            values.extend(self.columns().map(|x| {
+                let [_, [right, down]] = Drift::at(&ways, x);
+                own[y * wide + x] - cubic(green, wide, [x as f32 + right, y as f32 + down])
+            }));
+        }
+        Lattice { values, across, down, first: self.first.map(|v| v as f32) }
     }
 }
 
@@ -289,12 +279,11 @@ fn cubic(plane: &[f32], wide: usize, [x, y]: [f32; 2]) -> f32 {
             0.5 * t3 - 0.5 * t2,
         ]
     };
-    let (left, top) = (x.floor(), y.floor());
-    let (across, down) = (weights(x - left), weights(y - top));
-    let inside = left >= 1.0 && top >= 1.0 && left + 3.0 < wide as f32 && top + 3.0 < tall as f32;
     let mut sum = 0.0;
-    if inside {
-        let from = (top as usize - 1) * wide + left as usize - 1;
+    if x >= 1.0 && y >= 1.0 && x + 3.0 < wide as f32 && y + 3.0 < tall as f32 {
+        let (left, top) = (x as usize, y as usize);
+        let (across, down) = (weights(x - left as f32), weights(y - top as f32));
+        let from = (top - 1) * wide + left - 1;
         for (j, down) in down.iter().enumerate() {
             let taps: &[f32; 4] = plane[from + j * wide..][..4].try_into().expect("four");
             let line: f32 = across.iter().zip(taps).map(|(w, v)| w * v).sum();
@@ -302,6 +291,8 @@ fn cubic(plane: &[f32], wide: usize, [x, y]: [f32; 2]) -> f32 {
         }
         return sum;
     }
+    let (left, top) = (x.floor(), y.floor());
+    let (across, down) = (weights(x - left), weights(y - top));
     let place = |whole: f32, tap: usize, size: usize| {
         (whole as i64 + tap as i64 - 1).clamp(0, size as i64 - 1) as usize
     };

@@ -1,0 +1,266 @@
+//! All smaller sizes of a picture of codes, made in one pass over its rows.
+
+use super::level_sizes;
+use crate::PictureError;
+use crate::tiled::{Region, RowWriter, TiledFile};
+use multiversion::multiversion;
+use std::path::PathBuf;
+
+/// Rows of the picture that are read at a time: few enough to stay in the nearer caches.
+const BAND: u32 = 32;
+/// Steps of light between the darkest and the lightest that codes are found by: finer than can be
+/// seen.
+const STEPS: usize = 32_768;
+
+/// Reads a region of a picture's codes, red, green and blue of each pixel, row by row.
+pub type ReadCodes<'a> = &'a mut dyn FnMut(Region, &mut Vec<u16>) -> Result<(), PictureError>;
+
+/// Writes all levels below a picture of `size` whose codes `read` gives, to `path(level)` for each
+/// level from 1 on; `curves` give the light of all 65536 codes of each colour, which must not fall.
+///
+/// # Errors
+/// [`PictureError`] of what is read or written.
+pub fn halve_codes(
+    size: (u32, u32),
+    curves: [&[f32]; 3],
+    path: impl Fn(usize) -> PathBuf,
+    read: ReadCodes,
+) -> Result<Vec<TiledFile<u16>>, PictureError> {
+    let sizes = level_sizes(size.0, size.1);
+    let same = curves.iter().all(|curve| std::ptr::eq(*curve, curves[0]));
+    let codes: Vec<Codes> =
+        curves.iter().take(if same { 1 } else { 3 }).map(|curve| Codes::new(curve)).collect();
+    let mut levels = Vec::with_capacity(sizes.len() - 1);
+    for (level, &(width, height)) in sizes.iter().enumerate().skip(1) {
+        let writer = RowWriter::create(&path(level), width, height, 3)?;
+        levels.push(Halved { writer, upper: None, light: Vec::new(), codes: Vec::new() });
+    }
+    let row = size.0 as usize * 3;
+    let (mut band, mut light) = (Vec::new(), vec![0.0; row]);
+    for y in (0..size.1).step_by(BAND as usize) {
+        let height = BAND.min(size.1 - y);
+        read(Region { x: 0, y, width: size.0, height }, &mut band)?;
+        for band in band.chunks_exact(row) {
+            light_of(&codes, band, &mut light);
+            give(&mut levels, &light, &codes)?;
+        }
+    }
+    // Where a side is odd, the last pixels stand for those that are not there.
+    for level in 0..levels.len() {
+        if let Some(last) = levels[level].upper.take() {
+            levels[level].halve(&last, &last, &codes)?;
+            let made = std::mem::take(&mut levels[level].light);
+            give(&mut levels[level + 1..], &made, &codes)?;
+        }
+    }
+    levels.into_iter().map(|level| level.writer.finish()).collect()
+}
+
+/// Gives a row of light to the first of some levels; two rows make one of the next.
+fn give(levels: &mut [Halved], row: &[f32], codes: &[Codes]) -> Result<(), PictureError> {
+    let Some((level, below)) = levels.split_first_mut() else { return Ok(()) };
+    match level.upper.take() {
+        None => level.upper = Some(row.to_vec()),
+        Some(upper) => {
+            level.halve(&upper, row, codes)?;
+            give(below, &level.light, codes)?;
+        }
+    }
+    Ok(())
+}
+
+/// A level that is being written.
+struct Halved {
+    writer: RowWriter<u16>,
+    /// The first of two rows, when only that one has come.
+    upper: Option<Vec<f32>>,
+    /// The row that was made last.
+    light: Vec<f32>,
+    codes: Vec<u16>,
+}
+
+impl Halved {
+    /// Makes a row of two rows above and writes it.
+    fn halve(&mut self, upper: &[f32], lower: &[f32], codes: &[Codes]) -> Result<(), PictureError> {
+        let long = upper.len() / 3;
+        let (pairs, out) = (long / 2, long.div_ceil(2) * 3);
+        self.light.resize(out, 0.0);
+        halve_rows(upper, lower, &mut self.light);
+        if long % 2 == 1 {
+            for c in 0..3 {
+                self.light[pairs * 3 + c] = 0.5 * (upper[pairs * 6 + c] + lower[pairs * 6 + c]);
+            }
+        }
+        self.codes.resize(out, 0);
+        match codes {
+            [one] => one.nearest(&self.light, &mut self.codes),
+            _ => {
+                for (c, own) in codes.iter().enumerate() {
+                    let light: Vec<f32> = self.light[c..].iter().step_by(3).copied().collect();
+                    let mut channel = vec![0; light.len()];
+                    own.nearest(&light, &mut channel);
+                    for (to, from) in self.codes[c..].iter_mut().step_by(3).zip(channel) {
+                        *to = from;
+                    }
+                }
+            }
+        }
+        self.writer.write(&self.codes)
+    }
+}
+
+/// Light of a row of codes.
+fn light_of(codes: &[Codes], row: &[u16], light: &mut [f32]) {
+    if let [one] = codes {
+        return by_curve(one.curve, row, light);
+    }
+    let pixels = row.as_chunks::<3>().0.iter();
+    for (light, pixel) in light.as_chunks_mut::<3>().0.iter_mut().zip(pixels) {
+        *light = [0, 1, 2].map(|c| codes[c].curve[pixel[c] as usize]);
+    }
+}
+
+/// The codes of a colour by their light, for pictures that are looked at.
+struct Codes<'a> {
+    curve: &'a [f32; 65_536],
+    lowest: f32,
+    scale: f32,
+    /// By steps of the root of light; what lies beyond the last step is white.
+    of_root: Box<[u16; 65_536]>,
+}
+
+impl<'a> Codes<'a> {
+    fn new(curve: &'a [f32]) -> Self {
+        let curve: &[f32; 65_536] = curve.try_into().expect("a curve has a value for each code");
+        let (lowest, highest) = (curve[0], curve[curve.len() - 1]);
+        let mut code = 0;
+        let mut of_root = Box::new([u16::MAX; 65_536]);
+        for (step, nearest) in of_root[..=STEPS].iter_mut().enumerate() {
+            let light = lowest + (highest - lowest) * (step as f32 / STEPS as f32).powi(2);
+            while code + 1 < curve.len() && curve[code + 1] <= light {
+                code += 1;
+            }
+            let next = (code + 1).min(curve.len() - 1);
+            // The nearer one of the two around.
+            let upper = curve[next] - light < light - curve[code];
+            *nearest = if upper { next as u16 } else { code as u16 };
+        }
+        Self { curve, lowest, scale: 1.0 / (highest - lowest), of_root }
+    }
+
+    /// The codes whose light is nearest.
+    fn nearest(&self, light: &[f32], out: &mut [u16]) {
+        roots(light, self.lowest, self.scale, out);
+        for step in out {
+            *step = self.of_root[*step as usize];
+        }
+    }
+}
+
+/// Means of each two pixels of two rows.
+#[multiversion(targets("x86_64+avx512f+avx512vl", "x86_64+avx2"))]
+fn halve_rows(upper: &[f32], lower: &[f32], out: &mut [f32]) {
+    let pairs = upper.as_chunks::<6>().0.iter().zip(lower.as_chunks::<6>().0);
+    for ((a, b), out) in pairs.zip(out.as_chunks_mut::<3>().0) {
+        for c in 0..3 {
+            out[c] = 0.25 * ((a[c] + a[c + 3]) + (b[c] + b[c + 3]));
+        }
+    }
+}
+
+/// A number of this size has no digits behind the point: adding it rounds, and the last digits of
+/// the sum's bits are the whole number. Converting would ask each number whether it is one.
+const ROUNDS: f32 = (1 << 23) as f32;
+
+/// The steps of the root of light.
+#[multiversion(targets("x86_64+avx512f+avx512vl+avx512bw", "x86_64+avx2"))]
+fn roots(light: &[f32], lowest: f32, scale: f32, out: &mut [u16]) {
+    for (light, out) in light.iter().zip(out) {
+        let share = ((light - lowest) * scale).clamp(0.0, 3.99);
+        *out = (share.sqrt() * STEPS as f32 + ROUNDS).to_bits() as u16;
+    }
+}
+
+/// Light of codes by one curve.
+fn by_curve(curve: &[f32; 65_536], row: &[u16], light: &mut [f32]) {
+    for (light, code) in light.iter_mut().zip(row) {
+        *light = curve[*code as usize];
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::colour::Encoding;
+    use std::path::Path;
+
+    /// The levels of a picture whose codes are given.
+    fn levels(folder: &Path, size: (u32, u32), codes: &[u16]) -> Vec<TiledFile<u16>> {
+        let srgb = Encoding::srgb();
+        let curves = [0, 1, 2].map(|c| srgb.curve(c));
+        let path = |level: usize| folder.join(format!("{level}.tiles"));
+        let row = size.0 as usize * 3;
+        halve_codes(size, curves, path, &mut |region, out| {
+            out.clear();
+            let from = region.y as usize * row;
+            out.extend_from_slice(&codes[from..from + region.height as usize * row]);
+            Ok(())
+        })
+        .unwrap()
+    }
+
+    fn whole(level: &TiledFile<u16>) -> Vec<u16> {
+        let (width, height) = (level.width(), level.height());
+        level.read_region(Region { x: 0, y: 0, width, height }).unwrap()
+    }
+
+    #[test]
+    fn halving_keeps_linear_light_at_odd_sizes() {
+        let folder = tempfile::tempdir().unwrap();
+        // A checkerboard of black and white becomes half the light, and the last column and row
+        // stand for what is not there.
+        let (width, height) = (301, 259);
+        let grey = |x: u32, y: u32| match (x, y) {
+            (300, _) => 9,
+            (_, 258) => 7,
+            _ => ((x + y) % 2) as u16 * 65_535,
+        };
+        let pixels = (0..height).flat_map(|y| (0..width).map(move |x| [grey(x, y); 3]));
+        let codes = pixels.collect::<Vec<_>>().into_flattened();
+        let levels = levels(folder.path(), (width, height), &codes);
+        let sizes: Vec<_> = levels.iter().map(|l| (l.width(), l.height())).collect();
+        assert_eq!(sizes, [(151, 130)]);
+        let half = Encoding::srgb().encode(0, 0.5);
+        for (i, pixel) in whole(&levels[0]).as_chunks::<3>().0.iter().enumerate() {
+            let wanted = match (i % 151, i / 151) {
+                (150, _) => 9,
+                (_, 129) => 7,
+                _ => half,
+            };
+            assert!(pixel.iter().all(|own| own.abs_diff(wanted) <= 2), "{i}: {pixel:?} {wanted}");
+        }
+    }
+
+    #[test]
+    fn each_level_holds_the_means_of_the_one_above() {
+        let folder = tempfile::tempdir().unwrap();
+        let (width, height) = (1030u32, 600u32);
+        let code = |i: u32| (i.wrapping_mul(2_654_435_761) >> 16) as u16;
+        let codes: Vec<u16> = (0..width * height * 3).map(code).collect();
+        let levels = levels(folder.path(), (width, height), &codes);
+        let srgb = Encoding::srgb();
+        let light = |level: &[u16], c: usize| -> f64 {
+            let pixels = level.as_chunks::<3>().0;
+            let sum: f64 = pixels.iter().map(|p| f64::from(srgb.curve(c)[p[c] as usize])).sum();
+            sum / pixels.len() as f64
+        };
+        assert_eq!(levels.len(), 3);
+        // The last column of the second level counts twice; it moves a mean by no more than this.
+        for (level, within) in levels[..2].iter().zip([1e-4, 1e-3]) {
+            for c in 0..3 {
+                let (own, wanted) = (light(&whole(level), c), light(&codes, c));
+                assert!((own - wanted).abs() < within, "{own} for {wanted}");
+            }
+        }
+    }
+}

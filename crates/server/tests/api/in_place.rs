@@ -1,0 +1,86 @@
+//! Frames that are read from their own files.
+
+use crate::house::{Guest, House, SIZE};
+use jade_scenes::night_sky::{NightSky, Options};
+use jade_server::types::{JobState, PictureInfo, Shoot};
+use reqwest::Method;
+
+/// A house whose card has plain TIFFs.
+fn plain(frames: u32) -> House {
+    let mut house = House::new(0);
+    let (width, height) = SIZE;
+    let options = Options { frames, darks: 0, width, height, seed: 65, deflate: false };
+    NightSky::new(options).unwrap().write(&house.card(), |_, _| true).unwrap();
+    house.frames =
+        (0..frames).map(|i| house.card().join(jade_scenes::frame_name(i, frames))).collect();
+    house
+}
+
+async fn tile(guest: &Guest, frame: i64, level: u32) -> Vec<u8> {
+    let path = format!("pictures/frame-{frame}/tiles/{level}/0_0.png");
+    guest.ask(Method::GET, &path).send().await.unwrap().bytes().await.unwrap().to_vec()
+}
+
+#[tokio::test]
+async fn plain_files_are_not_copied_and_look_the_same_as_packed_ones() {
+    let (house, packed) = (plain(4), House::new(4));
+    let (guest, other) = (house.open().await, packed.open().await);
+    let shoot = guest.filled(&house).await;
+    let same = other.filled(&packed).await;
+    for (own, other_frame) in shoot.frames.iter().zip(&same.frames) {
+        let info: PictureInfo = guest.get(&format!("pictures/frame-{}", own.id)).await;
+        assert_eq!((info.width, info.height), SIZE);
+        for level in 0..info.levels {
+            assert_eq!(
+                tile(&guest, own.id, level).await,
+                tile(&other, other_frame.id, level).await
+            );
+        }
+    }
+    let kept = |house: &House| {
+        let frames = std::fs::read_dir(house.data().join("cache/frames")).unwrap().flatten();
+        frames.filter(|frame| frame.path().join("0.tiles").exists()).count()
+    };
+    assert_eq!((kept(&house), kept(&packed)), (0, 4));
+    assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
+    assert_eq!(kept(&house), 0);
+}
+
+#[tokio::test]
+async fn a_file_that_became_another_picture_is_told_and_not_stacked() {
+    let house = plain(4);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await;
+    let mut bytes = std::fs::read(&house.frames[1]).unwrap();
+    let middle = bytes.len() / 2;
+    bytes[middle] ^= 0x55;
+    std::fs::write(&house.frames[1], &bytes).unwrap();
+    assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
+    let shoot: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    let report = &shoot.results[0].report;
+    let told: Vec<_> = report.frames.iter().filter_map(|frame| frame.reason.as_deref()).collect();
+    assert_eq!(report.frames.iter().filter(|frame| frame.used).count(), 3);
+    let name = house.frames[1].file_name().unwrap().to_string_lossy();
+    let wanted = format!(
+        "{name}: the file was changed since it was added; add it again, and leave this one out."
+    );
+    assert_eq!(told, [wanted]);
+}
+
+#[tokio::test]
+async fn a_card_that_was_taken_out_is_told_by_the_run() {
+    let house = plain(4);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await;
+    let away = house.card().with_extension("away");
+    std::fs::rename(house.card(), &away).unwrap();
+    let job = guest.run(shoot.id).await;
+    assert_eq!(job.state, JobState::Failed);
+    let problem = job.problem.unwrap();
+    assert!(
+        problem.contains("None of the frames can be read") && problem.contains("f01.tif: "),
+        "{problem}"
+    );
+    std::fs::rename(&away, house.card()).unwrap();
+    assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
+}
