@@ -3,6 +3,7 @@
 mod application;
 mod bench;
 mod import;
+mod page;
 mod quality;
 mod run;
 mod sliders;
@@ -21,6 +22,7 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     bench         figures of time and memory beside a plain reference, into docs/benchmarks.md;
                   all cases unless a part of a case's name follows
     import        figures of adding 200 frames to a shoot, into docs/import.md
+    page          how the page does with 200 frames, into docs/page.md
     sliders       how fast a raw frame of 24 MP follows the sliders, into docs/sliders.md
     quality       figures against the truth of simulated scenes, into docs/quality.md; ten seeds
                   unless a number follows
@@ -42,6 +44,11 @@ fn main() -> Result<()> {
         }
         Some("bench") => bench::bench(rest.first().map(String::as_str)),
         Some("import") => import::import(),
+        Some("page") => {
+            web::build()?;
+            install_browser()?;
+            page::page()
+        }
         Some("sliders") => sliders::sliders(),
         Some("quality") => quality::quality(rest.first().map(String::as_str)),
         Some("quality-prepare") => quality::prepare(rest.first().map(String::as_str)),

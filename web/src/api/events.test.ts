@@ -1,0 +1,53 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { listen } from './events'
+import type { Event as Told } from './types'
+
+/** Stands for the browser's own. */
+class Source {
+  static all: Source[] = []
+  onmessage: ((message: { data: string }) => void) | null = null
+  open = true
+  constructor(readonly path: string) {
+    Source.all.push(this)
+  }
+  close() {
+    this.open = false
+  }
+}
+
+const open = () => Source.all.filter((source) => source.open)
+
+describe('listening', () => {
+  beforeEach(() => {
+    Source.all = []
+    vi.stubGlobal('EventSource', Source)
+  })
+  afterEach(() => vi.unstubAllGlobals())
+
+  it('hears what the server tells', () => {
+    const heard: Told[] = []
+    const stop = listen((event) => heard.push(event))
+    expect(open().map((source) => source.path)).toEqual(['/api/events'])
+    open()[0]!.onmessage!({ data: '{"type":"shoot","id":4}' })
+    expect(heard).toEqual([{ type: 'shoot', id: 4 }])
+    stop()
+    expect(open()).toEqual([])
+  })
+
+  it('holds no connection while the page is left, and one when it is gone back to', () => {
+    const heard: Told[] = []
+    const stop = listen((event) => heard.push(event))
+    // The first show of a page comes after it began to listen.
+    window.dispatchEvent(new Event('pageshow'))
+    expect(open()).toHaveLength(1)
+    window.dispatchEvent(new Event('pagehide'))
+    expect(open()).toHaveLength(0)
+    window.dispatchEvent(new Event('pageshow'))
+    expect(open()).toHaveLength(1)
+    open()[0]!.onmessage!({ data: '{"type":"shoot","id":5}' })
+    expect(heard).toEqual([{ type: 'shoot', id: 5 }])
+    stop()
+    window.dispatchEvent(new Event('pageshow'))
+    expect(open()).toEqual([])
+  })
+})
