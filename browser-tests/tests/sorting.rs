@@ -159,7 +159,9 @@ async fn a_watched_folder_fills_the_columns_while_the_camera_writes() -> anyhow:
         s.until("nothing is watched", || async {
             Ok(s.browser.find_all(By::Css("[data-test='watched']")).await?.is_empty())
         })
-        .await
+        .await?;
+        s.click("undo").await?;
+        s.until_text("watched", "frames appear as they are written").await
     })
     .await
 }

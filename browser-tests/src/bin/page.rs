@@ -13,13 +13,8 @@ async fn main() -> anyhow::Result<()> {
     let mut arguments = std::env::args().skip(1).map(PathBuf::from);
     let frames = arguments.next().context("name the folder of the frames")?;
     let data = arguments.next().context("name the folder for the data")?;
-    in_browser(
-        &data,
-        &[frames.clone()],
-        false,
-        |session| async move { measure(session, frames).await },
-    )
-    .await
+    let roots = [frames.clone()];
+    in_browser(&data, &roots, false, |session| measure(session, frames)).await
 }
 
 /// Asks the server as the page would.

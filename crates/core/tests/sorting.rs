@@ -134,6 +134,36 @@ fn sharpening_that_was_left_on_is_seen_around_the_stars() {
     }
 }
 
+#[test]
+fn sharpening_of_one_frame_is_seen_in_its_noise_where_there_are_no_stars() {
+    let shoot = Shoot::new();
+    let (width, height) = SIZE;
+    for seed in 41..=46 {
+        let options = kiln_yard::Options { frames: 8, width, height, seed, deflate: false };
+        let yard = KilnYard::new(options).unwrap();
+        let own = |i: u32, amount: f32| {
+            let samples = yard.frame(i);
+            let samples = match amount > 0.0 {
+                true => encoded(&sharpened(&linear(&samples), amount)),
+                false => samples,
+            };
+            measured(&shoot, &format!("y{seed}-{i}-{amount}.tif"), &samples)
+        };
+        let mut frames: Vec<_> = (0..8).map(|i| own(i, 0.0)).collect();
+        assert!(frames.iter().all(|(_, measures)| measures.rim.is_none()));
+        let said = |check: &checks::Check| check.text.contains("another grain");
+        assert!(!told(&frames).iter().any(said), "{seed}: {:?}", frames[0].1);
+        for amount in [0.5, 1.0] {
+            frames[5] = own(5, amount);
+            let checks = told(&frames);
+            let found = checks.iter().find(|check| said(check));
+            let found = found.unwrap_or_else(|| panic!("{seed} {amount}: {:?}", frames[5].1));
+            assert_eq!((&found.frames[..], found.leave_out), (&[5][..], true), "{seed} {amount}");
+            assert!(found.text.contains("sharpened more"));
+        }
+    }
+}
+
 /// Frames of a scene that leans away, sharp where its distance is the focus's.
 fn sweep(seed: u64, planes: usize, i: usize) -> Vec<u16> {
     let (wide, tall) = (SIZE.0 as usize, SIZE.1 as usize);

@@ -1,4 +1,4 @@
-//! Measures frames one by one in the background, once nothing is being added.
+//! Measures frames one by one in the background, while nothing is being added and nothing runs.
 
 use crate::App;
 use crate::error::ApiError;
@@ -61,10 +61,13 @@ async fn sort_watched(app: &Arc<App>, shoot: i64) -> Result<(), ApiError> {
     }
 }
 
-/// Measures one frame; gives its shoot, or nothing when all are measured.
+/// Measures one frame; gives its shoot, or nothing when all are measured or a run needs the processor.
 async fn one(app: &Arc<App>) -> Result<Option<i64>, ApiError> {
     // Files that are being added come first: they need the disk and the processor.
     let _all = app.importers.acquire_many(app.importer_places).await.expect("never closed");
+    if app.runner.is_busy() {
+        return Ok(None);
+    }
     let Some(row) = app.store.unmeasured_frame().await? else { return Ok(None) };
     let (input, cache) = (row.input(&PreparePlan::default()), app.cache.clone());
     let measured =

@@ -26,6 +26,11 @@ pub struct Runner {
 }
 
 impl Runner {
+    /// Whether a job is under way.
+    pub fn is_busy(&self) -> bool {
+        self.current.lock().expect("the runner's lock").is_some()
+    }
+
     /// Asks the job to stop if it is the one under way.
     pub fn cancel(&self, job: i64) -> bool {
         let current = self.current.lock().expect("the runner's lock");
@@ -159,6 +164,8 @@ async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
     };
     let ended = app.store.set_state(row.id, state, problem.as_deref()).await?;
     *app.runner.current.lock().expect("the runner's lock") = None;
+    // Measuring has waited for the end.
+    app.imported.notify_one();
     app.tell(Event::Job { job: ended.view()? });
     app.tell(Event::Shoot { id: row.shoot_id });
     Ok(())

@@ -383,6 +383,12 @@ colour: [number, number] | null,
  */
 rim: number | null, 
 /**
+ * How much more alike noise is in pixels beside each other than further apart, as a share of its
+ * variance, where the picture is smoothest: above 0 where colours were filled in or noise was
+ * reduced, below 0 where the frame was sharpened.
+ */
+grain: number | null, 
+/**
  * Contrast over two pixels, noise and all, of the most detailed patch in each of [`CELLS`] parts of
  * the picture, row by row, as a share of the brightness there.
  */

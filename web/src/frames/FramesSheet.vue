@@ -70,12 +70,6 @@ function look(id: number) {
 const watched = computed(() => store.shoot?.watched)
 const folderName = computed(() => watched.value?.path.split('/').at(-1))
 
-async function unwatch() {
-  const { id } = store.shoot!
-  await store.attempt(() => api.unwatch(id))
-  await store.load(id)
-}
-
 async function dismiss(id: number) {
   const shoot = await store.attempt(() => api.removeFrame(store.shoot!.id, id))
   if (shoot) store.shoot = shoot
@@ -154,7 +148,7 @@ async function dismiss(id: number) {
             : 'the folder is not there. What was added stays.'
         }}
       </p>
-      <button class="button shrink-0" data-test="unwatch" @click="unwatch">Stop</button>
+      <button class="button shrink-0" data-test="unwatch" @click="store.unwatch()">Stop</button>
     </div>
   </div>
 

@@ -45,6 +45,7 @@ describe('units', () => {
       star_width_error_px: 0.042,
       doubled: 0,
       rim: null,
+      grain: null,
       detail: [],
       colour: null,
     })

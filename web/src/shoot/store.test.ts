@@ -14,6 +14,8 @@ vi.mock('../api/client', async (original) => ({
     changeShoot: vi.fn(),
     changeFrames: vi.fn(),
     sortFrames: vi.fn(),
+    unwatch: vi.fn(),
+    addFolder: vi.fn(),
     nameSet: vi.fn(),
     run: vi.fn(),
     cancel: vi.fn(),
@@ -62,6 +64,19 @@ describe('the shoot on the workbench', () => {
     await store.undo()
     expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [2], kept: false })
     expect(store.shoot?.doubts).toEqual(doubts)
+  })
+
+  it('watches a folder no longer, and again when that is undone', async () => {
+    const watched = { path: '/card/tonight', role: 'light', there: true } as const
+    server.shoot.mockResolvedValueOnce(shoot({ watched })).mockResolvedValue(shoot())
+    server.unwatch.mockResolvedValue(undefined)
+    const store = useShoot()
+    await store.open(1)
+    await store.unwatch()
+    expect(server.unwatch).toHaveBeenCalledWith(1)
+    expect(store.shoot?.watched).toBeNull()
+    await store.undo()
+    expect(server.addFolder).toHaveBeenCalledWith(1, '/card/tonight', 'light', true)
   })
 
   it('tells frames apart by what they are for and whether they can be read', async () => {

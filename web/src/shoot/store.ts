@@ -146,6 +146,16 @@ export const useShoot = defineStore('shoot', () => {
     )
   }
 
+  /** What a folder gets from now on is not added any longer. */
+  async function unwatch() {
+    const { id, watched } = shoot.value!
+    if (!watched) return
+    const done = await attempt(() => api.unwatch(id).then(() => true))
+    if (!done) return
+    await load(id)
+    remember('watching no longer', () => api.addFolder(id, watched.path, watched.role, true))
+  }
+
   /** Nothing more is said against a frame that the person wants. */
   async function keep(frame: number) {
     const { id } = shoot.value!
@@ -306,6 +316,7 @@ export const useShoot = defineStore('shoot', () => {
     load,
     attempt,
     leaveOut,
+    unwatch,
     keep,
     setRole,
     moveTo,

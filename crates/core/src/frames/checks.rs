@@ -1,6 +1,7 @@
 //! What would spoil a stack, and is seen before anything is stacked.
 
 use super::measures::Measures;
+use crate::align::background::{median, robust_sigma};
 use jade_pixels::facts::{Facts, FileFormat};
 use std::collections::HashMap;
 
@@ -29,12 +30,16 @@ const CLIPPED: f32 = 0.02;
 const MISSED: f64 = 1.7;
 /// Light of the rims of stars over their peaks' below which they are not those of a lens.
 const DARK_RIM: f32 = -0.006;
+/// Grain from which on it is not the noise that was measured, but the picture.
+const NO_NOISE: f32 = 0.1;
+/// Grain differs by no more than this between frames that were developed alike.
+const OTHER_GRAIN: f32 = 0.025;
 /// Fewer frames leave ordering methods nothing to choose from.
 const FEWEST: usize = 4;
 
 /// Checks the frames that are stacked.
 pub fn check(frames: &[Named]) -> Vec<Check> {
-    let looks: [Look; 6] = [size, development, lossy, sharpened, bright, clipped];
+    let looks: [Look; 7] = [size, development, lossy, sharpened, grain, bright, clipped];
     let mut found: Vec<Check> = looks.iter().filter_map(|look| look(frames)).collect();
     if (2..FEWEST).contains(&frames.len()) {
         found.push(Check {
@@ -125,7 +130,7 @@ fn lossy(frames: &[Named]) -> Option<Check> {
 }
 
 fn sharpened(frames: &[Named]) -> Option<Check> {
-    let sharpened = of(frames, |_, m| m.rim.is_some_and(|rim| rim < DARK_RIM))?;
+    let sharpened = of(frames, |_, measures| has_dark_rims(measures))?;
     let some = sharpened.len() < frames.len();
     let rim = frames[sharpened[0] as usize].2.rim.unwrap_or_default();
     let text = format!(
@@ -135,6 +140,39 @@ fn sharpened(frames: &[Named]) -> Option<Check> {
         if some { ", or leave them out" } else { "" }
     );
     Some(Check { text, frames: sharpened, leave_out: some })
+}
+
+fn has_dark_rims(measures: &Measures) -> bool {
+    measures.rim.is_some_and(|rim| rim < DARK_RIM)
+}
+
+/// Sharpening and noise reduction change how alike the noise of neighbours is. By how much they do
+/// depends on the raw converter, so only what differs within a set tells of them.
+fn grain(frames: &[Named]) -> Option<Check> {
+    let own = |(_, facts, measures): &Named| {
+        let developed = facts.format != FileFormat::Raw;
+        measures.grain.filter(|_| developed && !has_dark_rims(measures))
+    };
+    let mut grains: Vec<f32> = frames.iter().filter_map(own).collect();
+    if grains.len() < FEWEST {
+        return None;
+    }
+    let usual = median(&mut grains);
+    let limit = OTHER_GRAIN.max(5.0 * robust_sigma(&grains, usual));
+    let off = |frame: &Named| own(frame).map(|grain| grain - usual);
+    let first = frames.iter().filter_map(off).find(|off| off.abs() > limit)?;
+    let odd = |frame: &Named| off(frame).is_some_and(|off| off * first.signum() > limit);
+    let odd: Vec<u32> = (0..frames.len() as u32).filter(|i| odd(&frames[*i as usize])).collect();
+    if usual > NO_NOISE || odd.len() * 3 > frames.len() {
+        return None;
+    }
+    let (sharpened, reduced) = if first < 0.0 { ("more", "less") } else { ("less", "more") };
+    let text = format!(
+        "{} of another grain: sharpened {sharpened} than the others, or with {reduced} of the noise reduced. Develop all alike, or leave {} out.",
+        count(&odd),
+        if odd.len() == 1 { "it" } else { "them" }
+    );
+    Some(Check { text, frames: odd, leave_out: true })
 }
 
 fn bright(frames: &[Named]) -> Option<Check> {
@@ -265,6 +303,35 @@ mod tests {
             let own = own.unwrap_or_else(|| panic!("{told}: {checks:?}"));
             assert_eq!((&own.frames[..], own.leave_out), (&[3][..], leave_out), "{told}");
         }
+    }
+
+    #[test]
+    fn another_grain_is_told_where_most_have_the_same() {
+        let with = |grains: &[f32]| -> Vec<_> {
+            let grains = grains.iter().enumerate();
+            grains
+                .map(|(i, grain)| {
+                    let (name, facts, measures) = frame(i as i64);
+                    (name, facts, Measures { grain: Some(*grain), ..measures })
+                })
+                .collect()
+        };
+        assert_eq!(found(&with(&[0.01, 0.0, 0.012, 0.004, 0.008, 0.02])), []);
+        let checks = found(&with(&[0.01, 0.0, -0.031, 0.004, 0.008, 0.006]));
+        assert_eq!((&checks[0].frames[..], checks[0].leave_out), (&[2][..], true));
+        assert!(checks[0].text.contains("One frame is of another grain: sharpened more"));
+        let checks = found(&with(&[0.01, 0.07, 0.0, 0.004, 0.08, 0.006, 0.002, 0.011]));
+        assert_eq!(checks[0].frames, [1, 4]);
+        assert!(checks[0].text.contains("2 frames are of another grain: sharpened less"));
+        // A picture without smooth parts tells nothing of noise, and neither do two halves.
+        assert_eq!(found(&with(&[0.5, 0.58, 0.4, 0.55, 0.52])), []);
+        assert_eq!(found(&with(&[0.0, 0.0, -0.2, -0.2, 0.0, -0.2])), []);
+        // What is seen around the stars is told by that.
+        let mut frames = with(&[0.01, 0.0, -0.031, 0.004, 0.008, 0.006]);
+        frames[2].2.rim = Some(-0.01);
+        let checks = found(&frames);
+        assert_eq!(checks.len(), 1);
+        assert!(checks[0].text.contains("One frame is sharpened"), "{checks:?}");
     }
 
     #[test]

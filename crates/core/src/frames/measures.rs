@@ -42,6 +42,11 @@ pub struct Measures {
     /// sharpened.
     #[serde(default)]
     pub rim: Option<f32>,
+    /// How much more alike noise is in pixels beside each other than further apart, as a share of its
+    /// variance, where the picture is smoothest: above 0 where colours were filled in or noise was
+    /// reduced, below 0 where the frame was sharpened.
+    #[serde(default)]
+    pub grain: Option<f32>,
     /// Contrast over two pixels, noise and all, of the most detailed patch in each of [`CELLS`] parts of
     /// the picture, row by row, as a share of the brightness there.
     #[serde(default)]
@@ -110,6 +115,7 @@ impl Measures {
             doubled: doubled(&stars.stars),
             colour: colour(&patches),
             rim: rim(frame, stars)?,
+            grain: grain(&patches),
             detail: detail(&patches, &places, (width, height)),
         })
     }
@@ -208,8 +214,20 @@ fn detail(patches: &[Patch], places: &[Region], (width, height): (u32, u32)) -> 
     cells
 }
 
+/// From the smoothest quarter of the patches, in which there is little but noise.
+fn grain(patches: &[Patch]) -> Option<f32> {
+    let mut smooth: Vec<&Patch> = patches.iter().filter(|p| p.clipped == 0).collect();
+    smooth.sort_by(|a, b| a.restless.total_cmp(&b.restless));
+    smooth.truncate(patches.len() / 4);
+    let mut grains: Vec<f32> = smooth.iter().filter_map(|patch| patch.grain).collect();
+    (grains.len() >= FEWEST).then(|| median(&mut grains))
+}
+
 struct Patch {
     contrast: f32,
+    /// Variance over four pixels for each light, as that of noise follows the light.
+    restless: f32,
+    grain: Option<f32>,
     /// The same with noise: fine texture may not be told from it.
     detail: f32,
     clipped: usize,
@@ -226,27 +244,29 @@ impl Patch {
         let clipped = pixels.filter(|&i| planes.iter().any(|plane| plane[i] >= WHITE)).count();
         let width = place.width as usize;
         let sigma = noise::noise(&grey, width);
-        let (mut squares, mut count) = (0.0f64, 0usize);
-        for row in grey.chunks_exact(width) {
-            for (a, b) in row.iter().zip(&row[2.min(width)..]) {
-                squares += f64::from(b - a).powi(2);
-                count += 1;
-            }
-        }
-        for (above, below) in grey.chunks_exact(width).zip(grey.chunks_exact(width).skip(2)) {
-            for (a, b) in above.iter().zip(below) {
-                squares += f64::from(b - a).powi(2);
-                count += 1;
-            }
-        }
-        let squares = squares / count.max(1) as f64;
+        let [beside, squares, apart] = [1, 2, 4].map(|step| differences(&grey, width, step));
         let own = (squares - 2.0 * f64::from(sigma).powi(2)).max(0.0).sqrt();
         let level = grey.iter().sum::<f32>() / grey.len() as f32;
         let colour = planes.each_ref().map(|plane| plane.iter().sum::<f32>() / plane.len() as f32);
         let level = level.max(1e-4);
         let (contrast, detail) = (own as f32 / level, squares.sqrt() as f32 / level);
-        Ok(Self { contrast, detail, clipped, colour })
+        let restless = apart as f32 / level;
+        let grain = (apart > 0.0).then(|| (1.0 - beside.max(squares) / apart) as f32);
+        Ok(Self { contrast, restless, grain, detail, clipped, colour })
     }
+}
+
+/// Mean square of the differences between pixels so far apart along rows and columns.
+fn differences(grey: &[f32], width: usize, step: usize) -> f64 {
+    let squares = |here: &[f32], there: &[f32]| -> f64 {
+        here.iter().zip(there).map(|(a, b)| f64::from(b - a).powi(2)).sum()
+    };
+    let along: f64 =
+        grey.chunks_exact(width).map(|row| squares(row, &row[step.min(width)..])).sum();
+    let down = squares(grey, &grey[(step * width).min(grey.len())..]);
+    let tall = grey.len() / width;
+    let count = tall * width.saturating_sub(step) + width * tall.saturating_sub(step);
+    (along + down) / count.max(1) as f64
 }
 
 #[cfg(test)]
