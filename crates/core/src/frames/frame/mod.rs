@@ -1,3 +1,11 @@
+//! One frame: its header, its samples, and its light under its treatment.
+
+mod plain;
+mod source;
+
+pub use plain::Plain;
+use source::Source;
+
 use super::decoding::{Decoding, middle};
 use super::samples::Samples;
 use super::{Ahead, FrameInput, Light, Planes, Rows};
@@ -13,7 +21,7 @@ use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::{InPlace, PictureFile, Rows as CodeRows};
-use jade_pixels::tiled::{Part, Region, RowWriter, TiledFile};
+use jade_pixels::tiled::{Region, RowWriter, TiledFile};
 
 /// A frame: its header, and its samples once they are decoded.
 pub struct Frame {
@@ -32,18 +40,6 @@ pub struct Frame {
     lens_plan: LensPlan,
     lens: Option<Geometry>,
     shade: Option<Shade>,
-}
-
-/// Where a frame's light comes from.
-enum Source {
-    /// Decoded codes.
-    Codes(Samples<u16>),
-    /// Light, decoded from floating-point numbers.
-    Light(Samples<f32>),
-    /// Codes in the picture's own file.
-    InPlace(InPlace),
-    /// Nowhere yet: only the header was read.
-    Undecoded,
 }
 
 /// Whether to go on.
@@ -185,18 +181,11 @@ impl Frame {
     /// [`PictureError`] of what is read.
     pub fn read_codes(&self, region: Region, out: &mut Vec<u16>) -> Result<(), PictureError> {
         out.clear();
-        if !self.holds_light() {
-            out.resize(region.area() * 3, 0);
+        if self.holds_light() {
+            return Ok(());
         }
-        if let Source::InPlace(file) = &self.source {
-            return file.read_region(region, out);
-        }
-        let codes = |x: u32, y: u32, samples: &[u16]| {
-            let row = (y - region.y) as usize * region.width as usize;
-            let at = (row + (x - region.x) as usize) * 3;
-            out[at..at + samples.len()].copy_from_slice(samples);
-        };
-        self.visit(region, codes, |_, _, _| ())
+        out.resize(region.area() * 3, 0);
+        self.source.read_codes(region, out)
     }
 
     /// How its samples become light.
@@ -275,60 +264,6 @@ impl Frame {
             self.decoding.mix_planes(row);
         }
         Ok(())
-    }
-
-    /// Rows with all their noise.
-    fn plain_rows<'a>(
-        &'a self,
-        region: Region,
-        ahead: &'a mut Ahead,
-    ) -> Result<Box<dyn Rows + 'a>, PictureError> {
-        Ok(match &self.source {
-            Source::Codes(samples) => {
-                let part = samples.part(region, &mut ahead.codes)?;
-                Box::new(Codes { part, decoding: &self.decoding })
-            }
-            Source::Light(samples) => {
-                let part = samples.part(region, &mut ahead.light)?;
-                Box::new(Apart { part, decoding: &self.decoding })
-            }
-            Source::InPlace(file) => {
-                let codes = &mut ahead.codes;
-                codes.resize(region.area() * 3, 0);
-                file.read_region(region, codes)?;
-                let part = Part::of_rows(codes.as_slice(), region, 3);
-                Box::new(Codes { part, decoding: &self.decoding })
-            }
-            Source::Undecoded => unreachable!("a frame is decoded before it is read"),
-        })
-    }
-
-    /// Calls `codes(x, y, samples)` or `light(x, y, samples)`, whichever the frame holds, for runs
-    /// of pixels that make up a region.
-    fn visit(
-        &self,
-        region: Region,
-        mut codes: impl FnMut(u32, u32, &[u16]),
-        light: impl FnMut(u32, u32, &[f32]),
-    ) -> Result<(), PictureError> {
-        match &self.source {
-            Source::Codes(samples) => {
-                with_buffer(|buffer| samples.visit(region, &mut buffer.codes, codes))
-            }
-            Source::Light(samples) => {
-                with_buffer(|buffer| samples.visit(region, &mut buffer.light, light))
-            }
-            Source::InPlace(file) => with_buffer(|buffer| {
-                let row = &mut buffer.codes;
-                row.resize(region.width as usize * 3, 0);
-                for y in region.y..region.y + region.height {
-                    file.read_region(Region { y, height: 1, ..region }, row)?;
-                    codes(region.x, y, row);
-                }
-                Ok(())
-            }),
-            Source::Undecoded => unreachable!("a frame is decoded before it is read"),
-        }
     }
 }
 
@@ -422,7 +357,7 @@ impl Light for Frame {
         if self.denoiser.is_some() || self.realign.is_some() {
             return Ok(Box::new(Planes::of(self, region, ahead)?));
         }
-        let rows = self.plain_rows(region, ahead)?;
+        let rows = self.source.rows(&self.decoding, region, ahead)?;
         Ok(match &self.shade {
             None => rows,
             Some(shade) => Box::new(Shaded { rows, shade }),
@@ -443,130 +378,6 @@ impl Light for Frame {
     }
 }
 
-/// A frame with all its noise, and shaded as the lens left it.
-pub struct Plain<'a> {
-    frame: &'a Frame,
-    decoding: &'a Decoding,
-}
-
-impl Light for Plain<'_> {
-    fn size(&self) -> (u32, u32) {
-        self.frame.size
-    }
-
-    fn lens(&self) -> Option<&Geometry> {
-        self.frame.lens()
-    }
-
-    fn fill(
-        &self,
-        region: Region,
-        planes: [&mut [f32]; 3],
-        stride: usize,
-    ) -> Result<(), PictureError> {
-        let planes = std::cell::RefCell::new(planes);
-        let part = |x: u32, y: u32, samples: usize| {
-            let at = (y - region.y) as usize * stride + (x - region.x) as usize;
-            at..at + samples / 3
-        };
-        self.frame.visit(
-            region,
-            |x, y, samples| {
-                let range = part(x, y, samples.len());
-                let mut planes = planes.borrow_mut();
-                let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
-                self.decoding.pixels(samples, planes);
-            },
-            |x, y, samples| {
-                let range = part(x, y, samples.len());
-                let mut planes = planes.borrow_mut();
-                let planes = planes.each_mut().map(|plane| &mut plane[range.clone()]);
-                self.decoding.apart(samples, planes);
-            },
-        )
-    }
-
-    fn fill_mean(&self, region: Region, out: &mut [f32]) -> Result<(), PictureError> {
-        let width = region.width as usize;
-        let out = std::cell::RefCell::new(out);
-        let at = |x: u32, y: u32| (y - region.y) as usize * width + (x - region.x) as usize;
-        self.frame.visit(
-            region,
-            |x, y, samples| {
-                let (mut out, at) = (out.borrow_mut(), at(x, y));
-                self.decoding.means(samples, &mut out[at..at + samples.len() / 3]);
-            },
-            |x, y, samples| {
-                let (mut out, at) = (out.borrow_mut(), at(x, y));
-                for (mean, pixel) in out[at..].iter_mut().zip(samples.as_chunks::<3>().0) {
-                    *mean = middle(self.decoding.mixed(*pixel));
-                }
-            },
-        )
-    }
-
-    fn thinned_mean(&self, region: Region, step: u32) -> Result<Vec<f32>, PictureError> {
-        let light = self.decoding.pixel();
-        let thinned = std::cell::RefCell::new(Thinned::new(region, step));
-        self.frame.visit(
-            region,
-            |x, y, samples| thinned.borrow_mut().add(x, y, samples, &light),
-            |x, y, samples| {
-                thinned.borrow_mut().add(x, y, samples, |light| self.decoding.mixed(light))
-            },
-        )?;
-        Ok(thinned.into_inner().means)
-    }
-}
-
-/// Means of the colours of some pixels of a region.
-struct Thinned {
-    region: Region,
-    step: u32,
-    across: usize,
-    means: Vec<f32>,
-}
-
-impl Thinned {
-    fn new(region: Region, step: u32) -> Self {
-        let across = region.width.div_ceil(step) as usize;
-        let means = vec![0.0; across * region.height.div_ceil(step) as usize];
-        Self { region, step, across, means }
-    }
-
-    fn add<T: Copy>(&mut self, x: u32, y: u32, samples: &[T], light: impl Fn([T; 3]) -> [f32; 3]) {
-        let (x, y) = (x - self.region.x, y - self.region.y);
-        if !y.is_multiple_of(self.step) {
-            return;
-        }
-        // The first wanted column at or after the run's beginning.
-        let first = x.div_ceil(self.step);
-        let skip = (first * self.step - x) as usize;
-        let at = (y / self.step) as usize * self.across + first as usize;
-        let pixels = samples.as_chunks::<3>().0.iter().skip(skip).step_by(self.step as usize);
-        for (value, pixel) in self.means[at..].iter_mut().zip(pixels) {
-            *value = middle(light(*pixel));
-        }
-    }
-}
-
-/// Rows that are turned to light when they are asked for.
-struct Codes<'a> {
-    part: Part<'a, u16>,
-    decoding: &'a Decoding,
-}
-
-impl Rows for Codes<'_> {
-    fn row(&self, x: u32, y: u32, mut planes: [&mut [f32]; 3]) {
-        let mut done = 0;
-        for run in self.part.runs(x, y, planes[0].len() as u32) {
-            let here = done..done + run.len() / 3;
-            self.decoding.pixels(run, planes.each_mut().map(|p| &mut p[here.clone()]));
-            done = here.end;
-        }
-    }
-}
-
 /// Rows that are given the light back that the lens kept.
 struct Shaded<'a> {
     rows: Box<dyn Rows + 'a>,
@@ -578,40 +389,4 @@ impl Rows for Shaded<'_> {
         self.rows.row(x, y, planes.each_mut().map(|plane| &mut **plane));
         self.shade.undo(x, y, planes);
     }
-}
-
-/// Rows of interleaved light.
-struct Apart<'a> {
-    part: Part<'a, f32>,
-    decoding: &'a Decoding,
-}
-
-impl Rows for Apart<'_> {
-    fn row(&self, x: u32, y: u32, mut planes: [&mut [f32]; 3]) {
-        let mut done = 0;
-        for run in self.part.runs(x, y, planes[0].len() as u32) {
-            let here = done..done + run.len() / 3;
-            self.decoding.apart(run, planes.each_mut().map(|p| &mut p[here.clone()]));
-            done = here.end;
-        }
-    }
-}
-
-#[derive(Default)]
-struct Buffer {
-    codes: Vec<u16>,
-    light: Vec<f32>,
-}
-
-/// Lends this thread's buffer of raw samples, so that reading takes no new memory.
-fn with_buffer<T>(work: impl FnOnce(&mut Buffer) -> T) -> T {
-    thread_local! {
-        static BUFFER: std::cell::Cell<Option<Buffer>> = const { std::cell::Cell::new(None) };
-    }
-    BUFFER.with(|cell| {
-        let mut buffer = cell.take().unwrap_or_default();
-        let done = work(&mut buffer);
-        cell.set(Some(buffer));
-        done
-    })
 }
