@@ -5,6 +5,7 @@ use jade_core::engine;
 use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::{self, Purpose};
 use jade_core::frames::{checks, judge};
+use jade_core::prepare::WhiteBalance;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
@@ -103,7 +104,7 @@ fn measured(shoot: &Shoot, name: &str, samples: &[u16]) -> (Facts, Measures) {
 
 fn told(frames: &[(Facts, Measures)]) -> Vec<checks::Check> {
     let named: Vec<checks::Named> = frames.iter().map(|(f, m)| ("f.tif", f, m)).collect();
-    checks::check(&named)
+    checks::check(&named, &WhiteBalance::AsShot)
 }
 
 #[test]

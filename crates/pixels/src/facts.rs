@@ -47,6 +47,9 @@ pub struct Facts {
     pub lens: Option<String>,
     /// What the embedded colour profile calls itself.
     pub profile: Option<String>,
+    /// What a raw file's camera took for grey: its red, green and blue, green 1.
+    #[serde(default)]
+    pub neutral: Option<[f32; 3]>,
 }
 
 impl Facts {
@@ -66,6 +69,7 @@ impl Facts {
             camera: None,
             lens: None,
             profile: None,
+            neutral: None,
         }
     }
 

@@ -8,7 +8,7 @@ use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::{self, Purpose};
 use jade_core::frames::{checks, judge, reference};
 use jade_core::plan::Kind;
-use jade_core::prepare::{Shows, fitting};
+use jade_core::prepare::{Shows, WhiteBalance, fitting};
 use jade_pixels::facts::Facts;
 use std::collections::HashSet;
 
@@ -29,8 +29,8 @@ struct Known<'a> {
 }
 
 impl Proposals {
-    /// Looks at the frames of a shoot of a kind, of which one set is stacked and some cannot be
-    /// measured.
+    /// Looks at the frames of a shoot of a kind, of which one set is stacked under a white balance
+    /// and some cannot be measured.
     ///
     /// # Errors
     /// [`ApiError::Inner`] for a store that cannot be read.
@@ -39,6 +39,7 @@ impl Proposals {
         sets: &[FrameSet],
         stacked: Option<i64>,
         kind: Kind,
+        balance: &WhiteBalance,
         unmeasurable: &HashSet<i64>,
     ) -> Result<Self, ApiError> {
         let known = known(rows)?;
@@ -58,7 +59,7 @@ impl Proposals {
         let reference = proposed_reference(rows, stacked, &known, &doubts, unmeasurable);
         // While frames are to be sorted first, what is stacked is not known.
         let checks = match all_known && sets.is_empty() {
-            true => checked(rows, stacked, &known)?,
+            true => checked(rows, stacked, balance, &known)?,
             false => vec![],
         };
         Ok(Self { doubts, sets, kind, reference, checks })
@@ -181,6 +182,7 @@ fn proposed_reference(
 fn checked(
     rows: &[FrameRow],
     stacked: Option<i64>,
+    balance: &WhiteBalance,
     known: &[Known],
 ) -> Result<Vec<Check>, ApiError> {
     let used: Vec<&Known> = in_run(rows, stacked)
@@ -193,10 +195,11 @@ fn checked(
         frame_ids: check.frames.iter().map(|&i| ids[i as usize]).collect(),
         text: check.text,
         leave_out: check.leave_out,
+        balance: check.balance,
     };
     let ids: Vec<i64> = used.iter().map(|one| one.row.id).collect();
     let mut found: Vec<Check> =
-        checks::check(&named).into_iter().map(|check| told(check, &ids)).collect();
+        checks::check(&named, balance).into_iter().map(|check| told(check, &ids)).collect();
     // A frame that was left out is not missing.
     let all = sequence(rows, stacked)?;
     let ids: Vec<i64> = all.iter().map(|(row, _)| row.id).collect();
@@ -217,7 +220,7 @@ fn checked(
             own.iter().map(|one| (one.row.name.as_str(), &one.facts)).collect();
         if let Err(text) = fitting::fitting_all(shows, &named, &lights, scaled) {
             let frame_ids = own.iter().map(|one| one.row.id).collect();
-            found.push(Check { text, frame_ids, leave_out: true });
+            found.push(Check { text, frame_ids, leave_out: true, balance: false });
         }
     }
     Ok(found)

@@ -154,6 +154,8 @@ pub struct Check {
     pub frame_ids: Vec<i64>,
     /// Whether leaving them out would put it right.
     pub leave_out: bool,
+    /// Whether one white balance for all would.
+    pub balance: bool,
 }
 
 /// A frame proposed as the reference frame, and why.

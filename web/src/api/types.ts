@@ -335,7 +335,11 @@ lens: string | null,
 /**
  * What the embedded colour profile calls itself.
  */
-profile: string | null, };
+profile: string | null, 
+/**
+ * What a raw file's camera took for grey: its red, green and blue, green 1.
+ */
+neutral: [number, number, number] | null, };
 
 export type Measures = { 
 /**
@@ -679,7 +683,11 @@ frame_ids: Array<number>,
 /**
  * Whether leaving them out would put it right.
  */
-leave_out: boolean, };
+leave_out: boolean, 
+/**
+ * Whether one white balance for all would.
+ */
+balance: boolean, };
 
 export type ProposedReference = { frame_id: number, 
 /**

@@ -214,6 +214,14 @@ async function dismiss(id: number) {
           >
             Leave {{ check.frame_ids.length === 1 ? 'it' : `all ${check.frame_ids.length}` }} out
           </button>
+          <button
+            v-if="check.balance"
+            class="button"
+            data-test="one-balance"
+            @click="store.balanceAlike()"
+          >
+            One for all
+          </button>
         </div>
       </li>
     </ul>

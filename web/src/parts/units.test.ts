@@ -31,6 +31,7 @@ describe('units', () => {
       camera: null,
       lens: null,
       profile: null,
+      neutral: null,
     })
     expect(rows.map((r) => r[0])).toEqual(['Size', 'Depth', 'Profile'])
   })

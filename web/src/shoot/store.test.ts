@@ -16,6 +16,7 @@ vi.mock('../api/client', async (original) => ({
     sortFrames: vi.fn(),
     unwatch: vi.fn(),
     addFolder: vi.fn(),
+    colour: vi.fn(),
     nameSet: vi.fn(),
     run: vi.fn(),
     cancel: vi.fn(),
@@ -64,6 +65,25 @@ describe('the shoot on the workbench', () => {
     await store.undo()
     expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [2], kept: false })
     expect(store.shoot?.doubts).toEqual(doubts)
+  })
+
+  it('balances all frames as the reference frame was taken', async () => {
+    const before = plan
+    server.shoot.mockResolvedValue(shoot({ plan: before, reference_id: 2 }))
+    server.changeShoot.mockResolvedValue(shoot())
+    const store = useShoot()
+    await store.open(1)
+    server.colour.mockResolvedValueOnce({ raw: true, light: { kelvin: 5218, tint: -3.4 } })
+    await store.balanceAlike()
+    expect(server.colour).toHaveBeenCalledWith(2)
+    const balance = { by: 'light', kelvin: 5200, tint: -3 }
+    const sent = server.changeShoot.mock.lastCall![1].plan
+    expect(sent?.prepare.white_balance).toEqual(balance)
+    await store.undo()
+    expect(server.changeShoot).toHaveBeenLastCalledWith(1, { plan: before })
+    server.colour.mockResolvedValueOnce({ raw: false, light: null })
+    await store.balanceAlike()
+    expect(useNotices().notices.at(-1)?.text).toContain('does not tell its light')
   })
 
   it('watches a folder no longer, and again when that is undone', async () => {

@@ -257,6 +257,22 @@ export const useShoot = defineStore('shoot', () => {
     remember('a setting', () => api.changeShoot(id, { plan: before }))
   }
 
+  /** Gives all frames the white balance that the reference frame was taken with. */
+  async function balanceAlike() {
+    const one = reference.value
+    const colour = one && (await attempt(() => api.colour(one.id)))
+    if (!colour) return
+    const { light } = colour
+    if (!light) {
+      const problem = `${one.name} does not tell its light; pick a grey in the step Prepare.`
+      notices.show(problem, { problem: true })
+      return
+    }
+    const [kelvin, tint] = [Math.round(light.kelvin / 50) * 50, Math.round(light.tint)]
+    await setPlan((plan) => (plan.prepare.white_balance = { by: 'light', kelvin, tint }))
+    notices.show(`All frames are balanced as ${one.name}: ${kelvin} K.`)
+  }
+
   function remember(text: string, back: () => Promise<unknown>) {
     undos.value = [...undos.value, { text, back }]
   }
@@ -326,6 +342,7 @@ export const useShoot = defineStore('shoot', () => {
     setKind,
     setReference,
     setPlan,
+    balanceAlike,
     tryPlan,
     undo,
     run,

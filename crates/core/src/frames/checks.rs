@@ -1,7 +1,9 @@
 //! What would spoil a stack, and is seen before anything is stacked.
 
+use super::balance;
 use super::measures::Measures;
 use crate::align::background::{median, robust_sigma};
+use crate::prepare::WhiteBalance;
 use jade_pixels::facts::{Facts, FileFormat};
 use std::collections::HashMap;
 
@@ -14,6 +16,8 @@ pub struct Check {
     pub frames: Vec<u32>,
     /// Whether leaving them out would put it right.
     pub leave_out: bool,
+    /// Whether one white balance for all would.
+    pub balance: bool,
 }
 
 /// One frame that is to be stacked: its name, what its file tells and what it shows.
@@ -37,19 +41,20 @@ const OTHER_GRAIN: f32 = 0.025;
 /// Fewer frames leave ordering methods nothing to choose from.
 const FEWEST: usize = 4;
 
-/// Checks the frames that are stacked.
-pub fn check(frames: &[Named]) -> Vec<Check> {
+/// Checks the frames that are stacked under a white balance.
+pub fn check(frames: &[Named], balance: &WhiteBalance) -> Vec<Check> {
     let looks: [Look; 7] = [size, development, lossy, sharpened, grain, bright, clipped];
     let mut found: Vec<Check> = looks.iter().filter_map(|look| look(frames)).collect();
+    // A picked grey is relative to what the camera took for grey.
+    if !matches!(balance, WhiteBalance::Light { .. }) {
+        found.extend(balanced_apart(frames));
+    }
     if (2..FEWEST).contains(&frames.len()) {
-        found.push(Check {
-            text: format!(
-                "Only {} frames are stacked: traces of satellites stay, and noise falls little. Take more, or take some in again.",
-                frames.len()
-            ),
-            frames: vec![],
-            leave_out: false,
-        });
+        let text = format!(
+            "Only {} frames are stacked: traces of satellites stay, and noise falls little. Take more, or take some in again.",
+            frames.len()
+        );
+        found.push(about(text, vec![], false));
     }
     found
 }
@@ -57,6 +62,10 @@ pub fn check(frames: &[Named]) -> Vec<Check> {
 /// Checks the sequence that they are of, left out or not, in the order of the files.
 pub fn check_sequence(frames: &[(&str, &Facts)]) -> Vec<Check> {
     [clock, missing].iter().filter_map(|look| look(frames)).collect()
+}
+
+fn about(text: String, frames: Vec<u32>, leave_out: bool) -> Check {
+    Check { text, frames, leave_out, balance: false }
 }
 
 /// `One frame is` or `3 frames are`.
@@ -95,7 +104,7 @@ fn size(frames: &[Named]) -> Option<Check> {
         usual.1,
         if turned { ": held upright instead of across" } else { "" }
     );
-    Some(Check { text, frames: odd, leave_out: true })
+    Some(about(text, odd, true))
 }
 
 fn development(frames: &[Named]) -> Option<Check> {
@@ -117,7 +126,21 @@ fn development(frames: &[Named]) -> Option<Check> {
         told(&own),
         told(&usual)
     );
-    Some(Check { text, frames: odd, leave_out: true })
+    Some(about(text, odd, true))
+}
+
+/// Cameras that balance by themselves do so for each frame.
+fn balanced_apart(frames: &[Named]) -> Option<Check> {
+    let apart = balance::apart(frames.iter().map(|(_, facts, _)| *facts));
+    let most = apart.iter().flatten().copied().reduce(f32::max)?;
+    let odd: Vec<u32> =
+        (0u32..).zip(&apart).filter(|(_, off)| off.is_some()).map(|(i, _)| i).collect();
+    let text = format!(
+        "{} balanced otherwise by the camera, by up to {:.0} %: colours change from frame to frame. Give all frames one white balance.",
+        count(&odd),
+        100.0 * most
+    );
+    Some(Check { balance: true, ..about(text, odd, false) })
 }
 
 fn lossy(frames: &[Named]) -> Option<Check> {
@@ -126,7 +149,7 @@ fn lossy(frames: &[Named]) -> Option<Check> {
         "{} JPEG: 8 bits and traces of compression, which stacking does not take away. Raw files or 16-bit TIFFs keep faint light.",
         count(&jpeg)
     );
-    Some(Check { text, frames: jpeg, leave_out: false })
+    Some(about(text, jpeg, false))
 }
 
 fn sharpened(frames: &[Named]) -> Option<Check> {
@@ -139,7 +162,7 @@ fn sharpened(frames: &[Named]) -> Option<Check> {
         -100.0 * rim,
         if some { ", or leave them out" } else { "" }
     );
-    Some(Check { text, frames: sharpened, leave_out: some })
+    Some(about(text, sharpened, some))
 }
 
 fn has_dark_rims(measures: &Measures) -> bool {
@@ -172,7 +195,7 @@ fn grain(frames: &[Named]) -> Option<Check> {
         count(&odd),
         if odd.len() == 1 { "it" } else { "them" }
     );
-    Some(Check { text, frames: odd, leave_out: true })
+    Some(about(text, odd, true))
 }
 
 fn bright(frames: &[Named]) -> Option<Check> {
@@ -183,7 +206,7 @@ fn bright(frames: &[Named]) -> Option<Check> {
         if bright.len() == 1 { "one frame".to_owned() } else { format!("{} frames", bright.len()) },
         100.0 * level
     );
-    Some(Check { text, frames: bright, leave_out: true })
+    Some(about(text, bright, true))
 }
 
 fn clipped(frames: &[Named]) -> Option<Check> {
@@ -194,7 +217,7 @@ fn clipped(frames: &[Named]) -> Option<Check> {
         count(&clipped),
         100.0 * share
     );
-    Some(Check { text, frames: clipped, leave_out: false })
+    Some(about(text, clipped, false))
 }
 
 fn of(frames: &[Named], wanted: impl Fn(&Facts, &Measures) -> bool) -> Option<Vec<u32>> {
@@ -217,7 +240,7 @@ fn clock(frames: &[(&str, &Facts)]) -> Option<Check> {
         frames[back + 1].0,
         frames[back].0
     );
-    Some(Check { text, frames: vec![back as u32 + 1], leave_out: false })
+    Some(about(text, vec![back as u32 + 1], false))
 }
 
 fn missing(frames: &[(&str, &Facts)]) -> Option<Check> {
@@ -244,7 +267,7 @@ fn missing(frames: &[(&str, &Facts)]) -> Option<Check> {
             String::new()
         }
     );
-    Some(Check { text, frames: vec![first as u32, first as u32 + 1], leave_out: false })
+    Some(about(text, vec![first as u32, first as u32 + 1], false))
 }
 
 #[cfg(test)]
@@ -271,7 +294,7 @@ mod tests {
     fn found(frames: &[(String, Facts, Measures)]) -> Vec<Check> {
         let used: Vec<Named> = frames.iter().map(|(n, f, m)| (n.as_str(), f, m)).collect();
         let sequence: Vec<(&str, &Facts)> = used.iter().map(|(n, f, _)| (*n, *f)).collect();
-        [check(&used), check_sequence(&sequence)].concat()
+        [check(&used, &WhiteBalance::AsShot), check_sequence(&sequence)].concat()
     }
 
     #[test]
@@ -303,6 +326,30 @@ mod tests {
             let own = own.unwrap_or_else(|| panic!("{told}: {checks:?}"));
             assert_eq!((&own.frames[..], own.leave_out), (&[3][..], leave_out), "{told}");
         }
+    }
+
+    #[test]
+    fn frames_that_the_camera_balanced_otherwise_need_one_balance() {
+        let mut frames: Vec<_> = (0..6).map(frame).collect();
+        for (i, (_, facts, _)) in frames.iter_mut().enumerate() {
+            facts.neutral = Some([0.48 * (1.0 + 0.002 * i as f32), 1.0, 0.66]);
+        }
+        assert_eq!(found(&frames), []);
+        frames[1].1.neutral = Some([0.48, 1.0, 0.58]);
+        frames[4].1.neutral = Some([0.53, 1.0, 0.66]);
+        let checks = found(&frames);
+        assert_eq!(checks.len(), 1);
+        assert_eq!((&checks[0].frames[..], checks[0].balance), (&[1, 4][..], true));
+        assert!(
+            checks[0]
+                .text
+                .starts_with("2 frames are balanced otherwise by the camera, by up to 12 %")
+        );
+        let used: Vec<Named> = frames.iter().map(|(n, f, m)| (n.as_str(), f, m)).collect();
+        let picked = WhiteBalance::Neutral { grey: [0.2, 0.21, 0.2] };
+        assert_eq!(check(&used, &picked), checks);
+        let given = WhiteBalance::Light { kelvin: 5000.0, tint: 0.0 };
+        assert_eq!(check(&used, &given), []);
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! Which frames are spoiled: those that differ from the ones taken around them.
 
+use super::balance;
 use super::measures::Measures;
 use crate::align::background::{median, robust_sigma};
 use jade_pixels::facts::Facts;
@@ -162,8 +163,14 @@ pub fn spoiled(frames: &[(&Facts, &Measures)]) -> Vec<Doubt> {
         if alike.len() < FEWEST {
             continue;
         }
-        let set: Vec<&Measures> = alike.iter().map(|&i| frames[i].1).collect();
-        for (place, reason) in spoiled_of(&set) {
+        let apart = balance::apart(alike.iter().map(|&i| frames[i].0));
+        // Another white balance of a raw frame spoils nothing, as all can be given the same one.
+        let own = |(&i, apart): (&usize, &Option<f32>)| Measures {
+            colour: frames[i].1.colour.filter(|_| apart.is_none()),
+            ..frames[i].1.clone()
+        };
+        let set: Vec<Measures> = alike.iter().zip(&apart).map(own).collect();
+        for (place, reason) in spoiled_of(&set.iter().collect::<Vec<_>>()) {
             doubts.push(Doubt { frame: alike[place] as u32, reason });
         }
     }

@@ -1,6 +1,7 @@
 //! Frames as the later steps read them: decoded samples in a tiled file, in memory or where they
 //! lie, turned to linear light where they are needed.
 
+mod balance;
 pub mod checks;
 mod content;
 mod decoding;

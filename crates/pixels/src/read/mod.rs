@@ -124,7 +124,9 @@ impl PictureFile {
             icc => Encoding::from_icc(path, icc.as_deref())?,
         };
         let profile = icc.map(|_| encoding.name().to_owned());
-        Ok(Self { facts: Facts { profile, ..facts }, encoding, orientation, decoder })
+        let neutral = decoder.sensor().and_then(|sensor| sensor.neutral);
+        let neutral = neutral.map(|[r, g, b]| [r / g, 1.0, b / g]);
+        Ok(Self { facts: Facts { profile, neutral, ..facts }, encoding, orientation, decoder })
     }
 
     /// What the file tells about itself.

@@ -89,13 +89,15 @@ impl Store {
         let rows = self.frames(id).await?;
         let mut sets = self.sets(id).await?;
         let kind = from_word(&row.kind)?;
-        let proposals = Proposals::of(&rows, &sets, row.stacked_set, kind, &self.unmeasurable())?;
+        let plan: Plan = from_json(&row.plan)?;
+        let (balance, unmeasurable) = (&plan.prepare.white_balance, self.unmeasurable());
+        let proposals = Proposals::of(&rows, &sets, row.stacked_set, kind, balance, &unmeasurable)?;
         sets.retain(|set| rows.iter().any(|frame| frame.set_id == Some(set.id)));
         Ok(Shoot {
             id: row.id,
             name: row.name,
             kind,
-            plan: from_json(&row.plan)?,
+            plan,
             reference_id: row.reference_id,
             proposed_reference: proposals.reference,
             sets,

@@ -1,8 +1,11 @@
 use crate::house::{Guest, House, SIZE};
+use jade_core::prepare::WhiteBalance;
 use jade_pixels::colour::Encoding;
 use jade_pixels::read::PictureFile;
+use jade_pixels::write::write_mosaic;
 use jade_pixels::write::{Picture, Target, write_picture};
-use jade_server::types::{FramesChange, Shoot};
+use jade_scenes::night_sky::{NightSky, Options};
+use jade_server::types::{Added, FramesChange, Role, Shoot, ShootChange};
 use std::path::Path;
 use std::time::Duration;
 
@@ -82,4 +85,37 @@ async fn frames_are_measured_as_they_come_and_a_clouded_one_is_doubted_until_it_
     change.left_out = Some(true);
     let without: Shoot = guest.post(&path, &change).await;
     assert_eq!(without.doubts, [], "what is left out already needs no doubt");
+}
+
+#[tokio::test]
+async fn raw_frames_that_the_camera_balanced_otherwise_are_not_doubted_and_get_one_balance() {
+    let house = House::new(0);
+    let (width, height) = SIZE;
+    let options = Options { frames: 7, darks: 0, width, height, seed: 65, deflate: false };
+    let sky = NightSky::new(options).unwrap();
+    for i in 0..7 {
+        let mut mosaic = sky.raw_frame(i);
+        if i == 3 {
+            mosaic.sensor.neutral = Some([0.62, 1.0, 0.5]);
+        }
+        let path = house.card().join(format!("f{i}.dng"));
+        write_mosaic(&path, &mosaic, &sky.raw_facts(i, 30.0)).unwrap();
+    }
+    let guest = house.open().await;
+    let shoot = guest.shoot("Mast").await;
+    let wish = serde_json::json!({ "path": house.card(), "role": Role::Light });
+    let added: Vec<Added> = guest.post(&format!("shoots/{}/folder", shoot.id), &wish).await;
+    let odd = added[3].frame.as_ref().unwrap();
+    assert_eq!(odd.facts.as_ref().unwrap().neutral.unwrap()[1], 1.0);
+    let shoot = measured(&guest, shoot.id).await;
+    let [usual, own] = [2, 3].map(|i| shoot.frames[i].measures.as_ref().unwrap().colour.unwrap());
+    assert!(own[0] < 0.85 * usual[0], "it looks otherwise: {own:?} {usual:?}");
+    assert_eq!(shoot.doubts, []);
+    let check = shoot.checks.iter().find(|check| check.balance).unwrap();
+    assert_eq!((&check.frame_ids[..], check.leave_out), (&[odd.id][..], false));
+    let mut plan = shoot.plan.clone();
+    plan.prepare.white_balance = WhiteBalance::Light { kelvin: 5000.0, tint: 0.0 };
+    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let alike: Shoot = guest.patch(&format!("shoots/{}", shoot.id), &change).await;
+    assert!(alike.checks.iter().all(|check| !check.balance), "{:?}", alike.checks);
 }
