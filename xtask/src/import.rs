@@ -45,7 +45,7 @@ pub fn import() -> Result<()> {
         )?;
     }
     let text = format!(
-        "# Adding frames\n\nWritten by `cargo xtask import`: a folder of simulated frames in the system's memory is added to a\nshoot of the running application, which reads, names, decodes and stores each frame and makes its smaller\nsizes; then stars, sky and details of each are measured. \"Decoding alone\" is what two processes of\nOpenCV need to only read the same files; reading plain TIFFs is a mere copy in memory there.\n\n{table}\n{}\n",
+        "# Adding frames\n\nWritten by `cargo xtask import`: a folder of simulated frames in the system's memory is added to a\nshoot of the running application, which reads and names each frame, decodes and stores it where it is\ncompressed, and makes its smaller sizes; then stars, sky and details of each are measured. \"Decoding alone\" is what two processes of\nOpenCV need to only read the same files; reading plain TIFFs is a mere copy in memory there.\n\n{table}\n{}\n",
         bench::machine()
     );
     std::fs::write("docs/import.md", &text)?;

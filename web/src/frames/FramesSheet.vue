@@ -220,7 +220,7 @@ async function dismiss(id: number) {
             data-test="one-balance"
             @click="store.balanceAlike()"
           >
-            One for all
+            Balance all alike
           </button>
         </div>
       </li>

@@ -37,7 +37,10 @@ export function factRows(facts: Facts): [string, string][] {
     ['Taken', facts.taken],
     ['Camera', facts.camera],
     ['Lens', facts.lens],
-    ['Profile', facts.profile ?? 'none, sRGB assumed'],
+    [
+      'Profile',
+      facts.profile ?? (facts.format === 'raw' ? 'the camera’s own' : 'none, sRGB assumed'),
+    ],
   ]
   return rows.filter((row): row is [string, string] => row[1] !== null)
 }
