@@ -42,6 +42,16 @@ pub fn develop(
     orientation.upright(&all, (mosaic.width, mosaic.height), SIDE, rows)
 }
 
+/// Memory for one band, used again for the next.
+#[derive(Default)]
+struct Desk {
+    recorded: Vec<f32>,
+    light: Vec<f32>,
+    room: demosaic::Room,
+    colours: Vec<f32>,
+    codes: Vec<u16>,
+}
+
 struct Developing<'a> {
     mosaic: &'a Mosaic,
     way: Demosaic,
@@ -51,31 +61,35 @@ struct Developing<'a> {
 impl Developing<'_> {
     fn bands(&self, rows: Rows) -> Result<(), PictureError> {
         let tops: Vec<u32> = (0..self.mosaic.height).step_by(SIDE as usize).collect();
-        for few in tops.chunks(rayon::current_num_threads().max(1)) {
-            let made: Vec<Result<Vec<u16>, PictureError>> =
-                few.par_iter().map(|&top| self.band(top)).collect();
-            for (&top, codes) in few.iter().zip(made) {
-                rows(top, &codes?)?;
+        let together = rayon::current_num_threads().clamp(1, tops.len().max(1));
+        let mut desks: Vec<Desk> = (0..together).map(|_| Desk::default()).collect();
+        for few in tops.chunks(together) {
+            let work = few.par_iter().with_max_len(1).zip(&mut desks);
+            work.try_for_each(|(&top, desk)| self.band(top, desk))?;
+            for (&top, desk) in few.iter().zip(&desks) {
+                rows(top, &desk.codes)?;
             }
         }
         Ok(())
     }
 
-    fn band(&self, top: u32) -> Result<Vec<u16>, PictureError> {
+    /// Leaves the band's codes on the desk.
+    fn band(&self, top: u32, desk: &mut Desk) -> Result<(), PictureError> {
         let mosaic = self.mosaic;
         let (width, height) = (mosaic.width as usize, mosaic.height as usize);
         let size = [width, (height - top as usize).min(SIDE as usize)];
         let from = top.saturating_sub(MARGIN as u32);
         let to = (top + size[1] as u32 + MARGIN as u32).min(mosaic.height);
-        let mut recorded = vec![0.0; width * (to - from) as usize];
+        let Desk { recorded, light, room, colours, codes } = desk;
+        recorded.resize(width * (to - from) as usize, 0.0);
         match self.calibration {
             Some((calibration, facts)) => {
-                calibration.mosaic_rows(mosaic, facts, from..to, &mut recorded)?;
+                calibration.mosaic_rows(mosaic, facts, from..to, recorded)?;
             }
-            None => uncalibrated_rows(mosaic, from..to, &mut recorded),
+            None => uncalibrated_rows(mosaic, from..to, recorded),
         }
         let stride = width + 2 * MARGIN;
-        let mut light = vec![0.0; stride * (size[1] + 2 * MARGIN)];
+        light.resize(stride * (size[1] + 2 * MARGIN), 0.0);
         for (y, row) in light.chunks_exact_mut(stride).enumerate() {
             let y = mirrored(y as isize + top as isize - MARGIN as isize, height);
             let recorded = &recorded[(y - from as usize) * width..][..width];
@@ -86,10 +100,12 @@ impl Developing<'_> {
             }
         }
         // Bands and margins are even, so that every band begins as the mosaic does.
-        let band = Band { size, light: &light, pattern: mosaic.sensor.pattern };
-        let mut colours = vec![0.0; size[0] * size[1] * 3];
-        demosaic::demosaic(&band, self.way, &mut demosaic::Room::default(), &mut colours);
-        Ok(colours.iter().map(|light| stored::code(*light)).collect())
+        let band = Band { size, light, pattern: mosaic.sensor.pattern };
+        colours.resize(size[0] * size[1] * 3, 0.0);
+        demosaic::demosaic(&band, self.way, room, colours);
+        codes.resize(colours.len(), 0);
+        stored::codes(colours, codes);
+        Ok(())
     }
 
     /// A row's light so that what was neutral as shot is equal in all colours.

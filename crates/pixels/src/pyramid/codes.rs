@@ -16,7 +16,7 @@ const STEPS: usize = 32_768;
 pub type ReadCodes<'a> = &'a mut dyn FnMut(Region, &mut Vec<u16>) -> Result<(), PictureError>;
 
 /// Writes all levels below a picture of `size` whose codes `read` gives, to `path(level)` for each
-/// level from 1 on; `curves` give the light of all 65536 codes of each colour, which must not fall.
+/// level from 1 on; `curves` are those of [`HalvedCodes::create`].
 ///
 /// # Errors
 /// [`PictureError`] of what is read or written.
@@ -26,34 +26,73 @@ pub fn halve_codes(
     path: impl Fn(usize) -> PathBuf,
     read: ReadCodes,
 ) -> Result<Vec<TiledFile<u16>>, PictureError> {
-    let sizes = level_sizes(size.0, size.1);
-    let same = curves.iter().all(|curve| std::ptr::eq(*curve, curves[0]));
-    let codes: Vec<Codes> =
-        curves.iter().take(if same { 1 } else { 3 }).map(|curve| Codes::new(curve)).collect();
-    let mut levels = Vec::with_capacity(sizes.len() - 1);
-    for (level, &(width, height)) in sizes.iter().enumerate().skip(1) {
-        let writer = RowWriter::create(&path(level), width, height, 3)?;
-        levels.push(Halved { writer, upper: None, light: Vec::new(), codes: Vec::new() });
-    }
-    let row = size.0 as usize * 3;
-    let (mut band, mut light) = (Vec::new(), vec![0.0; row]);
+    let mut levels = HalvedCodes::create(size, curves, path)?;
+    let mut band = Vec::new();
     for y in (0..size.1).step_by(BAND as usize) {
         let height = BAND.min(size.1 - y);
         read(Region { x: 0, y, width: size.0, height }, &mut band)?;
-        for band in band.chunks_exact(row) {
-            light_of(&codes, band, &mut light);
-            give(&mut levels, &light, &codes)?;
-        }
+        levels.write(&band)?;
     }
-    // Where a side is odd, the last pixels stand for those that are not there.
-    for level in 0..levels.len() {
-        if let Some(last) = levels[level].upper.take() {
-            levels[level].halve(&last, &last, &codes)?;
-            let made = std::mem::take(&mut levels[level].light);
-            give(&mut levels[level + 1..], &made, &codes)?;
+    levels.finish()
+}
+
+/// All levels below a picture of codes, written as its rows come.
+pub struct HalvedCodes<'a> {
+    codes: Vec<Codes<'a>>,
+    levels: Vec<Halved>,
+    /// The row that came last.
+    light: Vec<f32>,
+}
+
+impl<'a> HalvedCodes<'a> {
+    /// For a picture of `size`, at `path(level)` for each level from 1 on; `curves` give the light
+    /// of all 65536 codes of each colour, which must not fall.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn create(
+        size: (u32, u32),
+        curves: [&'a [f32]; 3],
+        path: impl Fn(usize) -> PathBuf,
+    ) -> Result<Self, PictureError> {
+        let same = curves.iter().all(|curve| std::ptr::eq(*curve, curves[0]));
+        let codes = curves.iter().take(if same { 1 } else { 3 }).map(|curve| Codes::new(curve));
+        let mut levels = Vec::new();
+        for (level, &(width, height)) in level_sizes(size.0, size.1).iter().enumerate().skip(1) {
+            let writer = RowWriter::create(&path(level), width, height, 3)?;
+            levels.push(Halved { writer, upper: None, light: Vec::new(), codes: Vec::new() });
         }
+        Ok(Self { codes: codes.collect(), levels, light: vec![0.0; size.0 as usize * 3] })
     }
-    levels.into_iter().map(|level| level.writer.finish()).collect()
+
+    /// Takes the next whole rows.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn write(&mut self, rows: &[u16]) -> Result<(), PictureError> {
+        for row in rows.chunks_exact(self.light.len()) {
+            light_of(&self.codes, row, &mut self.light);
+            give(&mut self.levels, &self.light, &self.codes)?;
+        }
+        Ok(())
+    }
+
+    /// Gives all levels their names, once all rows have come.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn finish(self) -> Result<Vec<TiledFile<u16>>, PictureError> {
+        let Self { codes, mut levels, .. } = self;
+        // Where a side is odd, the last pixels stand for those that are not there.
+        for level in 0..levels.len() {
+            if let Some(last) = levels[level].upper.take() {
+                levels[level].halve(&last, &last, &codes)?;
+                let made = std::mem::take(&mut levels[level].light);
+                give(&mut levels[level + 1..], &made, &codes)?;
+            }
+        }
+        levels.into_iter().map(|level| level.writer.finish()).collect()
+    }
 }
 
 /// Gives a row of light to the first of some levels; two rows make one of the next.

@@ -5,7 +5,7 @@
 
 mod codes;
 
-pub use codes::{ReadCodes, halve_codes};
+pub use codes::{HalvedCodes, ReadCodes, halve_codes};
 
 use crate::PictureError;
 use crate::tiled::{Region, SIDE, Sample, TileWriter, TiledFile};

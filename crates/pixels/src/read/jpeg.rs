@@ -51,17 +51,18 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
 }
 
 impl Decode for Jpeg {
-    fn rows(mut self: Box<Self>, _: u32, rows: Rows) -> Result<(), PictureError> {
+    fn rows(mut self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
         let bytes = self
             .decoder
             .decode()
             .map_err(|e| PictureError::damaged(&self.path, format!("{e:?}")))?;
         let layout = Layout::Rgb { stride: 3 };
-        let mut row = Vec::new();
-        for (y, source) in bytes.chunks_exact(self.width * 3).enumerate() {
-            row.clear();
-            layout.append_bytes(source, &mut row);
-            rows(y as u32, &row)?;
+        let mut band = Vec::new();
+        let tops = (0u32..).step_by(tall as usize);
+        for (y, source) in tops.zip(bytes.chunks(self.width * 3 * tall as usize)) {
+            band.clear();
+            layout.append_bytes(source, &mut band);
+            rows(y, &band)?;
         }
         Ok(())
     }

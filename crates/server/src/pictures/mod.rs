@@ -13,7 +13,7 @@ use jade_core::frames::{Combined, Frame, FrameInput, Light};
 use jade_core::prepare::PreparePlan;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
-use jade_pixels::pyramid;
+use jade_pixels::pyramid::{self, HalvedCodes};
 use jade_pixels::tiled::{Sample, TiledFile};
 use shown::Levels;
 use std::collections::HashMap;
@@ -176,31 +176,34 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
 /// # Errors
 /// [`CoreError::Picture`] of its file, or of what is kept of it.
 pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, CoreError> {
-    let frame = Frame::decode(input, cache, &mut || Ok(()))?;
-    let encoding = frame.encoding.clone();
+    let header = Frame::undecoded(input)?;
     let path = cache.frame(&input.key());
-    let levels = match frame.holds_light() {
-        true => Levels::Light(Box::new(frame), levels(&path)?),
-        false => {
-            let smaller = smaller_codes(&frame, &path)?;
+    let level = |level: usize| path.with_file_name(format!("{level}.tiles"));
+    let (size, curves) = (header.size(), header.decoding().curves());
+    let count = pyramid::level_sizes(size.0, size.1).len();
+    let found: Result<Vec<_>, _> = (1..count).map(|i| TiledFile::open(&level(i))).collect();
+    // Smaller sizes are made while the frame is decoded, or else from what is there of it.
+    let (mut made, missing) = (None, found.is_err());
+    let frame = Frame::decode_seen(input, cache, &mut |codes| {
+        if missing && made.is_none() && !codes.is_empty() {
+            made = Some(HalvedCodes::create(size, curves, level)?);
+        }
+        made.as_mut().map_or(Ok(()), |made| made.write(codes))
+    })?;
+    let encoding = frame.encoding.clone();
+    let levels = match (frame.holds_light(), made) {
+        (true, _) => Levels::Light(Box::new(frame), levels(&path)?),
+        (false, Some(made)) => Levels::Frame(Box::new(frame), made.finish()?),
+        (false, None) => {
+            let smaller = found.or_else(|_| {
+                pyramid::halve_codes(size, curves, level, &mut |region, codes| {
+                    frame.read_codes(region, codes)
+                })
+            })?;
             Levels::Frame(Box::new(frame), smaller)
         }
     };
     Ok(Shown { levels, encoding, version: version(input), origin: [0, 0] })
-}
-
-/// Opens all levels of a frame below its own codes, making them where one is missing.
-fn smaller_codes(frame: &Frame, full: &Path) -> Result<Vec<TiledFile<u16>>, PictureError> {
-    let path = |level: usize| full.with_file_name(format!("{level}.tiles"));
-    let (width, height) = frame.size();
-    let count = pyramid::level_sizes(width, height).len();
-    let found: Result<Vec<_>, _> = (1..count).map(|level| TiledFile::open(&path(level))).collect();
-    found.or_else(|_| {
-        let curves = frame.decoding().curves();
-        pyramid::halve_codes((width, height), curves, path, &mut |region, codes| {
-            frame.read_codes(region, codes)
-        })
-    })
 }
 
 /// What tells a frame under one treatment from the same under another.

@@ -42,6 +42,8 @@ pub struct Frame {
     shade: Option<Shade>,
 }
 
+/// Takes codes of whole rows, and says whether to go on.
+type Seen<'a> = &'a mut dyn FnMut(&[u16]) -> Result<(), PictureError>;
 /// Whether to go on.
 type Watch<'a> = &'a mut dyn FnMut() -> Result<(), PictureError>;
 
@@ -61,6 +63,15 @@ impl Frame {
     /// # Errors
     /// [`CoreError::Picture`] when the file cannot be read.
     pub fn decode(input: &FrameInput, cache: &Cache, watch: Watch) -> Result<Self, CoreError> {
+        Self::decode_seen(input, cache, &mut |_| watch())
+    }
+
+    /// The same; codes that are decoded are shown to `seen` on their way, whole rows from top to
+    /// bottom, which may stop it. Of floating-point numbers it sees none.
+    ///
+    /// # Errors
+    /// As for [`Frame::decode`], and what `seen` returned.
+    pub fn decode_seen(input: &FrameInput, cache: &Cache, seen: Seen) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
         if let Some(place) = in_place(input, &mut file)? {
             return Self { source: Source::InPlace(place), ..frame }.denoised(input, Some(cache));
@@ -73,7 +84,7 @@ impl Frame {
                     let (width, height) = frame.size;
                     let mut writer = RowWriter::create(&path, width, height, 3)?;
                     prepared(input, file, &mut |_, codes| {
-                        watch()?;
+                        seen(codes)?;
                         writer.write(codes)
                     })?;
                     writer.finish()?
@@ -81,11 +92,11 @@ impl Frame {
             })),
             Holds::Light => Source::Light(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
-                Err(_) => file.light_to(&path, watch)?,
+                Err(_) => file.light_to(&path, &mut || seen(&[]))?,
             })),
             Holds::Codes => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
-                Err(_) => file.decode_to(&path, &mut |_, _| watch())?,
+                Err(_) => file.decode_to(&path, &mut |_, codes| seen(codes))?,
             })),
         };
         Self { source, ..frame }.denoised(input, Some(cache))
@@ -314,8 +325,8 @@ fn prepared(input: &FrameInput, file: PictureFile, rows: CodeRows) -> Result<(),
             let region = Region { x: 0, y, width: facts.width, height };
             calibration.apply(&facts, region, 3, &mut light)?;
         }
-        codes.clear();
-        codes.extend(light.iter().map(|light| stored::code(*light)));
+        codes.resize(light.len(), 0);
+        stored::codes(&light, &mut codes);
         rows(y, &codes)
     })
 }
