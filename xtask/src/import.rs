@@ -9,43 +9,93 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
-const FRAMES: usize = 200;
-const SCENES: [(&str, &[&str]); 2] = [
-    (
-        "compressed by deflate",
-        &["night-sky", "--darks", "0", "--width", "3000", "--height", "2000", "--deflate"],
-    ),
-    ("plain", &["night-sky", "--darks", "0", "--width", "3000", "--height", "2000"]),
+/// Frames of one kind.
+struct Kind {
+    name: &'static str,
+    folder: &'static str,
+    frames: usize,
+    scene: &'static [&'static str],
+    /// Whether the reference can decode them.
+    decoded: bool,
+}
+
+const KINDS: [Kind; 3] = [
+    Kind {
+        name: "6 MP, 16-bit TIFF compressed by deflate",
+        folder: "sky-6-deflate",
+        frames: 200,
+        scene: &["night-sky", "--darks", "0", "--width", "3000", "--height", "2000", "--deflate"],
+        decoded: true,
+    },
+    Kind {
+        name: "6 MP, 16-bit TIFF plain",
+        folder: "sky-6",
+        frames: 200,
+        scene: &["night-sky", "--darks", "0", "--width", "3000", "--height", "2000"],
+        decoded: true,
+    },
+    Kind {
+        name: "24 MP, raw",
+        folder: "raw-24-many",
+        frames: 16,
+        scene: &[
+            "night-sky",
+            "--raw",
+            "--darks",
+            "0",
+            "--flats",
+            "0",
+            "--biases",
+            "0",
+            "--width",
+            "6000",
+            "--height",
+            "4000",
+        ],
+        decoded: false,
+    },
 ];
 
-/// Adds both kinds of frames, and writes docs/import.md.
+/// Adds frames of all kinds, and writes docs/import.md.
 pub fn import() -> Result<()> {
     run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
     let python = bench::python(folder)?;
     let mut table = String::from(
-        "| frames | adding all (s) | decoding alone (s) | ratio | measuring all (s) | the shoot's answer (ms) | peak memory (MiB) |\n|---|---|---|---|---|---|---|\n",
+        "| frames | adding all (s) | of their files (MB/s) | decoding alone (s) | ratio | measuring all (s) | the shoot's answer (ms) | peak memory (MiB) |\n|---|---|---|---|---|---|---|---|\n",
     );
-    for (kind, scene) in SCENES {
-        let sources = folder.join(if kind == "plain" { "sky-6" } else { "sky-6-deflate" });
-        bench::make(&sources, scene, FRAMES)?;
-        let frames: Vec<PathBuf> =
-            (1..=FRAMES).map(|i| sources.join(format!("f{i:03}.tif"))).collect();
+    for Kind { name, folder: sources, frames: count, scene, decoded } in KINDS {
+        let sources = folder.join(sources);
+        bench::make(&sources, scene, count)?;
+        let mut frames: Vec<PathBuf> =
+            std::fs::read_dir(&sources)?.flatten().map(|entry| entry.path()).collect();
+        frames.retain(|path| path.is_file());
+        frames.sort();
+        let mut bytes = 0;
         for frame in &frames {
-            std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
+            bytes += std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
         }
-        let decoding = bench::decoding(folder, &python, &frames)?;
-        let figures = add(&folder.join("import-data"), &sources)?;
+        let decoding = match decoded {
+            true => Some(bench::decoding(folder, &python, &frames)?),
+            false => None,
+        };
+        let figures = add(&folder.join("import-data"), &sources, frames.len())?;
         let Figures { adding, measuring, answer_ms, memory } = figures;
+        let told = |value: Option<f64>, digits: usize| match value {
+            Some(value) => format!("{value:.digits$}"),
+            None => "".to_owned(),
+        };
         writeln!(
             table,
-            "| {FRAMES} of 6 MP, 16-bit TIFF {kind} | {adding:.1} | {decoding:.1} | {:.2} | {measuring:.1} | {answer_ms:.0} | {memory} |",
-            adding / decoding
+            "| {count} of {name} | {adding:.1} | {:.0} | {} | {} | {measuring:.1} | {answer_ms:.0} | {memory} |",
+            bytes as f64 / 1e6 / adding,
+            told(decoding, 1),
+            told(decoding.map(|alone| adding / alone), 2),
         )?;
     }
     let text = format!(
-        "# Adding frames\n\nWritten by `cargo xtask import`: a folder of simulated frames in the system's memory is added to a\nshoot of the running application, which reads and names each frame, decodes and stores it where it is\ncompressed, and makes its smaller sizes; then stars, sky and details of each are measured. \"Decoding alone\" is what two processes of\nOpenCV need to only read the same files; reading plain TIFFs is a mere copy in memory there.\n\n{table}\n{}\n",
+        "# Adding frames\n\nWritten by `cargo xtask import`: a folder of simulated frames in the system's memory is added to a\nshoot of the running application, which reads and names each frame, decodes and stores it where it is\ncompressed or raw, and makes its smaller sizes; then stars, sky and details of each are measured.\n\"Decoding alone\" is what two processes of OpenCV need to only read the same files; reading plain TIFFs\nis a mere copy in memory there, and raw files it does not develop.\n\n{table}\n{}\n",
         bench::machine()
     );
     std::fs::write("docs/import.md", &text)?;
@@ -60,7 +110,7 @@ struct Figures {
     memory: u64,
 }
 
-fn add(data: &Path, sources: &Path) -> Result<Figures> {
+fn add(data: &Path, sources: &Path, count: usize) -> Result<Figures> {
     let sources = sources.canonicalize()?;
     let application = Application::start(data, &sources)?;
     ask("POST", "/api/shoots", Some(&json!({ "name": "Two hundred", "kind": "night-sky" })))?;
@@ -75,8 +125,8 @@ fn add(data: &Path, sources: &Path) -> Result<Figures> {
     loop {
         let shoot = ask("GET", "/api/shoots/1", None)?;
         let frames = shoot["frames"].as_array().context("a shoot has frames")?;
-        if frames.len() != FRAMES {
-            bail!("{} of {FRAMES} frames were added", frames.len());
+        if frames.len() != count {
+            bail!("{} of {count} frames were added", frames.len());
         }
         if frames.iter().all(|frame| frame["measures"].is_object()) {
             break;
