@@ -215,6 +215,22 @@ pub fn decoding(folder: &Path, python: &Path, frames: &[PathBuf]) -> Result<f64>
     Ok(timed(&mut command, &report, frames.len())?.stage("frames"))
 }
 
+/// Raw lights of 24 MP without calibration frames.
+pub const RAW_24: [&str; 12] = [
+    "night-sky",
+    "--raw",
+    "--darks",
+    "0",
+    "--flats",
+    "0",
+    "--biases",
+    "0",
+    "--width",
+    "6000",
+    "--height",
+    "4000",
+];
+
 /// Makes a scene unless its frames are there from an earlier run.
 pub fn make(folder: &Path, scene: &[&str], frames: usize) -> Result<()> {
     if folder.join("truth/motion.json").exists() {

@@ -41,21 +41,7 @@ pub fn sliders() -> Result<()> {
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
     let sources = folder.join("raw-24");
-    let scene = [
-        "night-sky",
-        "--raw",
-        "--darks",
-        "0",
-        "--flats",
-        "0",
-        "--biases",
-        "0",
-        "--width",
-        "6000",
-        "--height",
-        "4000",
-    ];
-    bench::make(&sources, &scene, 2)?;
+    bench::make(&sources, &bench::RAW_24, 2)?;
     let sources = sources.canonicalize()?;
     let application = Application::start(&folder.join("sliders-data"), &sources)?;
     ask("POST", "/api/shoots", Some(&json!({ "name": "Sliders", "kind": "night-sky" })))?;

@@ -2,6 +2,7 @@
 
 mod band;
 pub mod calibration;
+mod cleaned;
 pub mod colour;
 pub mod demosaic;
 pub mod denoise;
@@ -14,6 +15,7 @@ mod smooth;
 pub mod stored;
 
 pub use band::{develop, developing_bytes};
+pub use cleaned::Cleaned;
 pub use master::Shows;
 
 use crate::CoreError;

@@ -4,6 +4,7 @@ use crate::types::{Histogram, PictureInfo};
 use jade_core::cache::MapKind;
 use jade_core::frames::{Combined, Decoding, Frame, Light};
 use jade_core::measure::noise::{self, PatchFigures};
+use jade_core::prepare::Cleaned;
 use jade_core::prepare::lens::{Corrected, Geometry, Shade};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
@@ -85,10 +86,9 @@ impl Light for Level<'_> {
     fn fill(
         &self,
         region: Region,
-        mut planes: [&mut [f32]; 3],
+        planes: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
-        let own = planes.each_mut().map(|plane| &mut **plane);
         let fill = |region: Region, planes: [&mut [f32]; 3], stride: usize| {
             let wide = region.width as usize;
             if stride == wide {
@@ -103,16 +103,10 @@ impl Light for Level<'_> {
             }
             Ok(())
         };
-        match self.frame.denoiser() {
-            Some(denoiser) => {
-                denoiser.fill((self.size, self.halved), region, own, stride, &fill)?;
-            }
-            None => fill(region, own, stride)?,
-        }
-        if let Some(shade) = &self.shade {
-            shade.undo_region(region, planes, stride);
-        }
-        Ok(())
+        let Self { frame, size, halved, shade, .. } = self;
+        let (denoiser, shade) = (frame.denoiser(), shade.as_ref());
+        let cleaned = Cleaned { denoiser, shade, size: *size, halved: *halved };
+        cleaned.fill(region, planes, stride, &fill)
     }
 }
 

@@ -135,6 +135,18 @@ impl Guest {
         self.get(&format!("shoots/{}", shoot.id)).await
     }
 
+    /// A shoot once all its frames are measured.
+    pub async fn measured(&self, shoot: i64) -> Shoot {
+        for _ in 0..1200 {
+            let now: Shoot = self.get(&format!("shoots/{shoot}")).await;
+            if now.frames.iter().all(|f| f.measures.is_some()) {
+                return now;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("the frames are not measured");
+    }
+
     /// Queues a run and waits until it has ended.
     pub async fn run(&self, shoot: i64) -> Job {
         let job: Job = self.post(&format!("shoots/{shoot}/runs"), &()).await;

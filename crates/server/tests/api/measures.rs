@@ -1,4 +1,4 @@
-use crate::house::{Guest, House, SIZE};
+use crate::house::{House, SIZE};
 use jade_core::prepare::WhiteBalance;
 use jade_pixels::colour::Encoding;
 use jade_pixels::read::PictureFile;
@@ -7,7 +7,6 @@ use jade_pixels::write::{Picture, Target, write_picture};
 use jade_scenes::night_sky::{NightSky, Options};
 use jade_server::types::{Added, FramesChange, Role, Shoot, ShootChange};
 use std::path::Path;
-use std::time::Duration;
 
 /// A frame of the shoot whose upper part is behind a cloud.
 fn clouded(frame: &Path, path: &Path) -> Vec<u8> {
@@ -36,24 +35,12 @@ fn clouded(frame: &Path, path: &Path) -> Vec<u8> {
     std::fs::read(path).unwrap()
 }
 
-/// The shoot once all its frames are measured.
-async fn measured(guest: &Guest, shoot: i64) -> Shoot {
-    for _ in 0..400 {
-        let now: Shoot = guest.get(&format!("shoots/{shoot}")).await;
-        if now.frames.iter().all(|f| f.measures.is_some()) {
-            return now;
-        }
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    }
-    panic!("the frames are not measured");
-}
-
 #[tokio::test]
 async fn frames_are_measured_as_they_come_and_a_clouded_one_is_doubted_until_it_is_kept() {
     let house = House::new(8);
     let guest = house.open().await;
     let shoot = guest.filled(&house).await;
-    let whole = measured(&guest, shoot.id).await;
+    let whole = guest.measured(shoot.id).await;
     assert_eq!(whole.doubts, [], "nothing is wrong with these");
     for frame in &whole.frames {
         let measures = frame.measures.as_ref().unwrap();
@@ -64,7 +51,7 @@ async fn frames_are_measured_as_they_come_and_a_clouded_one_is_doubted_until_it_
     }
     let bytes = clouded(&house.frames[3], &house.card().join("clouded.tif"));
     let added = guest.upload(shoot.id, "clouded.tif", bytes).await.frame.unwrap();
-    let doubted = measured(&guest, shoot.id).await;
+    let doubted = guest.measured(shoot.id).await;
     let ids: Vec<i64> = doubted.doubts.iter().map(|d| d.frame_id).collect();
     assert_eq!(ids, [added.id]);
     assert!(doubted.doubts[0].reason.contains("stars"), "{}", doubted.doubts[0].reason);
@@ -107,7 +94,7 @@ async fn raw_frames_that_the_camera_balanced_otherwise_are_not_doubted_and_get_o
     let added: Vec<Added> = guest.post(&format!("shoots/{}/folder", shoot.id), &wish).await;
     let odd = added[3].frame.as_ref().unwrap();
     assert_eq!(odd.facts.as_ref().unwrap().neutral.unwrap()[1], 1.0);
-    let shoot = measured(&guest, shoot.id).await;
+    let shoot = guest.measured(shoot.id).await;
     let [usual, own] = [2, 3].map(|i| shoot.frames[i].measures.as_ref().unwrap().colour.unwrap());
     assert!(own[0] < 0.85 * usual[0], "it looks otherwise: {own:?} {usual:?}");
     assert_eq!(shoot.doubts, []);

@@ -7,7 +7,7 @@ async fn everything_is_there_again_after_a_restart() {
     let guest = house.open().await;
     let shoot = guest.filled(&house).await;
     assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
-    let before: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    let before = guest.measured(shoot.id).await;
     guest.close().await;
     let guest = house.open().await;
     let after: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;

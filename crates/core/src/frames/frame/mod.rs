@@ -11,12 +11,12 @@ use super::samples::Samples;
 use super::{Ahead, FrameInput, Light, Planes, Rows};
 use crate::CoreError;
 use crate::cache::{Cache, Key};
-use crate::prepare::Denoise;
 use crate::prepare::colour::Mix;
 use crate::prepare::denoise::{Denoiser, Grain};
 use crate::prepare::lens::{Geometry, LensPlan, Realign, Shade};
 use crate::prepare::recorded::Shape;
 use crate::prepare::{self, stored};
+use crate::prepare::{Cleaned, Denoise};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
@@ -343,21 +343,15 @@ impl Light for Frame {
     fn fill(
         &self,
         region: Region,
-        mut planes: [&mut [f32]; 3],
+        planes: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
-        let own = planes.each_mut().map(|plane| &mut **plane);
-        let fill = |region: Region, planes: [&mut [f32]; 3], stride: usize| {
+        let Self { denoiser, shade, size, .. } = self;
+        let (denoiser, shade) = (denoiser.as_ref(), shade.as_ref());
+        let cleaned = Cleaned { denoiser, shade, size: *size, halved: 0 };
+        cleaned.fill(region, planes, stride, &|region, planes, stride| {
             self.fill_noisy(region, planes, stride)
-        };
-        match &self.denoiser {
-            None => fill(region, own, stride)?,
-            Some(denoiser) => denoiser.fill((self.size, 0), region, own, stride, &fill)?,
-        }
-        if let Some(shade) = &self.shade {
-            shade.undo_region(region, planes, stride);
-        }
-        Ok(())
+        })
     }
 
     fn rows<'a>(
