@@ -34,6 +34,8 @@ fn main() -> Result<()> {
     std::env::set_current_dir(Path::new(env!("CARGO_MANIFEST_DIR")).join(".."))?;
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let rest = arguments.get(1..).unwrap_or_default();
+    // As cargo itself takes them.
+    let rest = rest.strip_prefix(&["--".to_owned()]).unwrap_or(rest);
     match arguments.first().map(String::as_str) {
         Some("demo") => demo(rest),
         Some("test") => test(),
