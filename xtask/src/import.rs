@@ -7,6 +7,7 @@ use anyhow::{Context, Result, bail};
 use serde_json::json;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
+use std::process::Command;
 use std::time::{Duration, Instant};
 
 /// Frames of one kind.
@@ -14,12 +15,13 @@ struct Kind {
     name: &'static str,
     folder: &'static str,
     frames: usize,
+    /// How the simulated camera makes them; nothing for copies of the plain TIFFs as JPEG.
     scene: &'static [&'static str],
     /// Whether the reference can decode them.
     decoded: bool,
 }
 
-const KINDS: [Kind; 3] = [
+const KINDS: [Kind; 4] = [
     Kind {
         name: "6 MP, 16-bit TIFF compressed by deflate",
         folder: "sky-6-deflate",
@@ -34,6 +36,7 @@ const KINDS: [Kind; 3] = [
         scene: &["night-sky", "--darks", "0", "--width", "3000", "--height", "2000"],
         decoded: true,
     },
+    Kind { name: "6 MP, JPEG", folder: "sky-6-jpeg", frames: 200, scene: &[], decoded: true },
     Kind {
         name: "24 MP, raw",
         folder: "raw-24-many",
@@ -54,7 +57,10 @@ pub fn import() -> Result<()> {
     );
     for Kind { name, folder: sources, frames: count, scene, decoded } in KINDS {
         let sources = folder.join(sources);
-        bench::make(&sources, scene, count)?;
+        match scene.is_empty() {
+            true => jpegs(&python, &folder.join("sky-6"), &sources)?,
+            false => bench::make(&sources, scene, count)?,
+        }
         let mut frames: Vec<PathBuf> =
             std::fs::read_dir(&sources)?.flatten().map(|entry| entry.path()).collect();
         frames.retain(|path| path.is_file());
@@ -88,6 +94,20 @@ pub fn import() -> Result<()> {
     std::fs::write("docs/import.md", &text)?;
     print!("{text}");
     Ok(())
+}
+
+/// Saves the frames of a folder as JPEG.
+fn jpegs(python: &Path, from: &Path, to: &Path) -> Result<()> {
+    if to.exists() {
+        return Ok(());
+    }
+    let mut frames: Vec<PathBuf> = std::fs::read_dir(from)?.flatten().map(|e| e.path()).collect();
+    frames.retain(|path| path.is_file());
+    // A folder that was left half filled does not stand for the whole.
+    let aside = to.with_extension("aside");
+    let _ = std::fs::remove_dir_all(&aside);
+    run(Command::new(python).arg("bench/jpegs.py").arg(&aside).args(frames))?;
+    Ok(std::fs::rename(aside, to)?)
 }
 
 struct Figures {

@@ -6,25 +6,28 @@ use std::fs::File;
 use std::io::BufReader;
 use std::path::{Path, PathBuf};
 use zune_jpeg::JpegDecoder;
+use zune_jpeg::zune_core::bytestream::{ZByteReaderTrait, ZCursor};
 use zune_jpeg::zune_core::colorspace::ColorSpace;
 use zune_jpeg::zune_core::options::DecoderOptions;
 
-type Inner = JpegDecoder<BufReader<File>>;
-
 struct Jpeg {
     path: PathBuf,
-    decoder: Inner,
     width: usize,
 }
 
-pub fn open(path: &Path) -> Result<Opened, PictureError> {
-    let file = BufReader::new(File::open(path).map_err(PictureError::io(path))?);
+/// A decoder of what `source` holds.
+fn decoder<T: ZByteReaderTrait>(source: T) -> JpegDecoder<T> {
     let options = DecoderOptions::default()
         .set_max_width(limits::MAX_SIDE as usize)
         .set_max_height(limits::MAX_SIDE as usize)
         .set_strict_mode(true)
         .jpeg_set_out_colorspace(ColorSpace::RGB);
-    let mut decoder = JpegDecoder::new_with_options(file, options);
+    JpegDecoder::new_with_options(source, options)
+}
+
+pub fn open(path: &Path) -> Result<Opened, PictureError> {
+    let file = BufReader::new(File::open(path).map_err(PictureError::io(path))?);
+    let mut decoder = decoder(file);
     decoder.decode_headers().map_err(|e| match e {
         zune_jpeg::errors::DecodeErrors::LargeDimensions(_) => PictureError::TooLarge {
             path: path.to_owned(),
@@ -46,14 +49,15 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         None => Orientation::UPRIGHT,
     };
     let icc = decoder.icc_profile();
-    let jpeg = Jpeg { path: path.to_owned(), decoder, width: width as usize };
+    let jpeg = Jpeg { path: path.to_owned(), width: width as usize };
     Ok(Opened { facts, icc, orientation, decoder: Box::new(jpeg) })
 }
 
 impl Decode for Jpeg {
-    fn rows(mut self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
-        let bytes = self
-            .decoder
+    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
+        // Bits are read faster from memory than through a buffer.
+        let file = std::fs::read(&self.path).map_err(PictureError::io(&self.path))?;
+        let bytes = decoder(ZCursor::new(file))
             .decode()
             .map_err(|e| PictureError::damaged(&self.path, format!("{e:?}")))?;
         let layout = Layout::Rgb { stride: 3 };
