@@ -12,6 +12,7 @@ pub mod limits;
 pub mod mosaic;
 pub mod pyramid;
 pub mod read;
+pub mod rounding;
 pub mod tiled;
 pub mod write;
 

@@ -152,20 +152,21 @@ pub async fn run_forever(app: Arc<App>) {
 
 async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
     let watch = Arc::new(JobWatch::new());
+    let begun = row.view()?;
     *app.runner.current.lock().expect("the runner's lock") = Some((row.id, watch.clone()));
-    app.tell(Event::Job { job: row.view()? });
+    app.tell(Event::Job { job: begun });
     let teller = tokio::spawn(tell_progress(app.clone(), row.clone()));
     let made = make(app, &row, &watch).await;
     teller.abort();
+    *app.runner.current.lock().expect("the runner's lock") = None;
+    // Measuring has waited for the end, whatever noting it brings.
+    app.imported.notify_one();
     let (state, problem) = match made {
         Ok(()) => (JobState::Done, None),
         Err(_) if watch.cancelled() => (JobState::Cancelled, None),
         Err(error) => (JobState::Failed, Some(error.to_string())),
     };
     let ended = app.store.set_state(row.id, state, problem.as_deref()).await?;
-    *app.runner.current.lock().expect("the runner's lock") = None;
-    // Measuring has waited for the end.
-    app.imported.notify_one();
     app.tell(Event::Job { job: ended.view()? });
     app.tell(Event::Shoot { id: row.shoot_id });
     Ok(())

@@ -34,6 +34,7 @@ describe('units', () => {
       neutral: null,
     })
     expect(rows.map((r) => r[0])).toEqual(['Size', 'Depth', 'Profile'])
+    expect(rows[2]![1]).toBe('none, sRGB assumed')
   })
   it('tells what was measured with its unit', () => {
     const rows = measureRows({

@@ -4,7 +4,7 @@
 use super::gallery::Decoded;
 use super::{Request, memory};
 use crate::CoreError;
-use crate::frames::{Frame, FrameInput, Light};
+use crate::frames::{Frame, FrameInput, Light, in_place};
 use crate::prepare;
 use crate::progress::Stage;
 use jade_pixels::PictureError;
@@ -37,7 +37,7 @@ impl Need {
             picture: bytes_on_disk::<f32>(width, height, 3),
             decoding: file.decoding_bytes()
                 + file.sensor().map_or(0, |_| prepare::developing_bytes(width)),
-            in_place: input.calibration.is_none() && matches!(file.in_place(), Ok(Some(_))),
+            in_place: matches!(in_place(input, &mut file), Ok(Some(_))),
         })
     }
 }

@@ -16,6 +16,7 @@ mod sort;
 pub use content::{FileState, content_hash};
 pub use decoding::Decoding;
 pub use frame::Frame;
+pub(crate) use frame::in_place;
 
 use crate::cache::Key;
 use crate::prepare::calibration::Calibration;

@@ -1,6 +1,7 @@
 //! Prepared light as 16-bit codes: by its root, as photons' noise is even then, from a little below
 //! black to four times white.
 
+use jade_pixels::rounding::nearest;
 use multiversion::multiversion;
 use std::sync::LazyLock;
 
@@ -15,17 +16,13 @@ pub static LIGHT: LazyLock<Vec<f32>> = LazyLock::new(|| {
     (0..=65_535).map(|code| root(code) * root(code).abs()).collect()
 });
 
-/// A number of this size has no digits behind the point: adding it rounds, and the last digits of
-/// the sum's bits are the whole number.
-const ROUNDS: f32 = (1 << 23) as f32;
-
 /// The nearest codes for light; what lies outside becomes the outermost one.
 #[multiversion(targets("x86_64+avx512f+avx512vl+avx512bw", "x86_64+avx2"))]
 pub fn codes(light: &[f32], out: &mut [u16]) {
     for (light, out) in light.iter().zip(out) {
         let root = light.abs().sqrt().copysign(*light);
         let code = ((root - LOWEST) * SCALE).clamp(0.0, 65_535.0);
-        *out = (code + ROUNDS).to_bits() as u16;
+        *out = nearest(code);
     }
 }
 

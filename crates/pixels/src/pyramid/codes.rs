@@ -2,6 +2,7 @@
 
 use super::level_sizes;
 use crate::PictureError;
+use crate::rounding::nearest;
 use crate::tiled::{Region, RowWriter, TiledFile};
 use multiversion::multiversion;
 use std::path::PathBuf;
@@ -207,16 +208,12 @@ fn halve_rows(upper: &[f32], lower: &[f32], out: &mut [f32]) {
     }
 }
 
-/// A number of this size has no digits behind the point: adding it rounds, and the last digits of
-/// the sum's bits are the whole number. Converting would ask each number whether it is one.
-const ROUNDS: f32 = (1 << 23) as f32;
-
 /// The steps of the root of light.
 #[multiversion(targets("x86_64+avx512f+avx512vl+avx512bw", "x86_64+avx2"))]
 fn roots(light: &[f32], lowest: f32, scale: f32, out: &mut [u16]) {
     for (light, out) in light.iter().zip(out) {
         let share = ((light - lowest) * scale).clamp(0.0, 3.99);
-        *out = (share.sqrt() * STEPS as f32 + ROUNDS).to_bits() as u16;
+        *out = nearest(share.sqrt() * STEPS as f32);
     }
 }
 

@@ -300,7 +300,13 @@ impl Holds {
 }
 
 /// The frame where it lies, if its codes are those that are wanted and any part of them can be read.
-fn in_place(input: &FrameInput, file: &mut PictureFile) -> Result<Option<InPlace>, PictureError> {
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub(crate) fn in_place(
+    input: &FrameInput,
+    file: &mut PictureFile,
+) -> Result<Option<InPlace>, PictureError> {
     match Holds::of(input, file) {
         Holds::Codes => file.in_place(),
         Holds::Light | Holds::Stored => Ok(None),
