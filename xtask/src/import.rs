@@ -88,7 +88,7 @@ pub fn import() -> Result<()> {
         )?;
     }
     let text = format!(
-        "# Adding frames\n\nWritten by `cargo xtask import`: a folder of simulated frames in the system's memory is added to a\nshoot of the running application, which reads and names each frame, decodes and stores it where it is\ncompressed or raw, and makes its smaller sizes; then stars, sky and details of each are measured.\n\"Decoding alone\" is what two processes of OpenCV need to only read the same files; reading plain TIFFs\nis a mere copy in memory there, and raw files it does not develop.\n\n{table}\n{}\n",
+        "# Adding frames\n\nWritten by `cargo xtask import`: a folder of simulated frames in the system's memory is added to a\nshoot of the running application, which reads and names each frame, decodes it where it is compressed\nor raw (and stores it, unless it is a JPEG), and makes its smaller sizes; then stars, sky and details\nof each are measured.\n\"Decoding alone\" is what two processes of OpenCV need to only read the same files; reading plain TIFFs\nis a mere copy in memory there, and raw files it does not develop.\n\n{table}\n{}\n",
         bench::machine()
     );
     std::fs::write("docs/import.md", &text)?;

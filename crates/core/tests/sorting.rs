@@ -1,7 +1,7 @@
 //! Frames of a mixed card against what they were taken for.
 
 use jade_core::cache::Cache;
-use jade_core::engine;
+use jade_core::engine::{self, Budget};
 use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::{self, Purpose};
 use jade_core::frames::{checks, judge};
@@ -27,6 +27,10 @@ fn wanted(purpose: night_sky::Purpose) -> Purpose {
 }
 
 /// Makes a card and compares what is proposed for it with its truth.
+fn budget() -> Budget {
+    Budget::new(Some(256), Some(2)).unwrap()
+}
+
 fn check(folder: &Path, seed: u64, card: Card) {
     let options = Options { frames: 9, darks: 3, width: 600, height: 400, seed, deflate: false };
     let scene = NightSky::new(options).unwrap();
@@ -39,7 +43,7 @@ fn check(folder: &Path, seed: u64, card: Card) {
         .iter()
         .map(|frame| {
             let file = path.join(&frame.file);
-            let measures = engine::measure(&input(&file), &cache, &|| false).unwrap();
+            let measures = engine::measure(&input(&file), &cache, budget(), &|| false).unwrap();
             (PictureFile::open(&file).unwrap().facts().clone(), measures)
         })
         .collect();
@@ -98,7 +102,7 @@ fn encoded(light: &[f32]) -> Vec<u16> {
 
 fn measured(shoot: &Shoot, name: &str, samples: &[u16]) -> (Facts, Measures) {
     let input = shoot.save(name, SIZE, samples);
-    let measures = engine::measure(&input, &shoot.cache(), &|| false).unwrap();
+    let measures = engine::measure(&input, &shoot.cache(), budget(), &|| false).unwrap();
     (PictureFile::open(&input.path).unwrap().facts().clone(), measures)
 }
 

@@ -1,15 +1,18 @@
-//! Measures frames one by one in the background, while nothing is being added and nothing runs.
+//! Measures frames in the background, a few at a time, while nothing is being added and nothing runs.
 
 use crate::App;
 use crate::error::ApiError;
 use crate::types::{Event, ProposedSet, Sort};
-use jade_core::engine;
+use jade_core::engine::{self, Budget};
 use jade_core::prepare::PreparePlan;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 /// Browsers are told of new figures no more often than this.
 const TELL: Duration = Duration::from_millis(400);
+
+/// Frames that are measured at once: while one is decoded, the other is searched for stars.
+const TOGETHER: usize = 2;
 
 /// Measures whatever is not measured yet, and waits for more.
 pub async fn run_forever(app: Arc<App>) {
@@ -19,7 +22,7 @@ pub async fn run_forever(app: Arc<App>) {
         // The shoot of which there are figures that were not told yet.
         let mut untold: Option<i64> = None;
         loop {
-            let measured = match one(&app).await {
+            let measured = match some(&app).await {
                 Ok(measured) => measured,
                 Err(error) => {
                     tracing::error!("frames cannot be measured: {error}");
@@ -61,29 +64,42 @@ async fn sort_watched(app: &Arc<App>, shoot: i64) -> Result<(), ApiError> {
     }
 }
 
-/// Measures one frame; gives its shoot, or nothing when all are measured or a run needs the processor.
-async fn one(app: &Arc<App>) -> Result<Option<i64>, ApiError> {
+/// Measures some frames; gives their shoot, or nothing when all are measured or a run needs the
+/// processor.
+async fn some(app: &Arc<App>) -> Result<Option<i64>, ApiError> {
     // Files that are being added come first: they need the disk and the processor.
     let _all = app.importers.acquire_many(app.importer_places).await.expect("never closed");
     if app.runner.is_busy() {
         return Ok(None);
     }
-    let Some(row) = app.store.unmeasured_frame().await? else { return Ok(None) };
-    let (input, cache) = (row.input(&PreparePlan::default()), app.cache.clone());
-    let measured =
-        tokio::task::spawn_blocking(move || engine::measure(&input, &cache, &|| false)).await;
-    // Whatever a frame does to the measuring, it is not tried again, and the others go on.
-    let reason = match measured {
-        Ok(Ok(measures)) => {
-            app.store.set_measures(row.id, &measures).await?;
-            None
-        }
-        Ok(Err(error)) => Some(error.to_string()),
-        Err(error) => Some(error.to_string()),
-    };
-    if let Some(reason) = reason {
-        tracing::warn!("{}: not measured: {reason}", row.name);
-        app.store.give_up_measuring(row.id);
+    let rows = app.store.unmeasured_frames(TOGETHER).await?;
+    let shoot = rows.first().map(|row| row.shoot_id);
+    let mut measuring = Vec::new();
+    for row in rows {
+        let (input, worker) = (row.input(&PreparePlan::default()), app.clone());
+        measuring.push((
+            row,
+            tokio::task::spawn_blocking(move || {
+                let memory = worker.budget.memory / TOGETHER as u64;
+                let budget = Budget { memory, ..worker.budget };
+                engine::measure(&input, &worker.cache, budget, &|| false)
+            }),
+        ));
     }
-    Ok(Some(row.shoot_id))
+    for (row, measured) in measuring {
+        // Whatever a frame does to the measuring, it is not tried again, and the others go on.
+        let reason = match measured.await {
+            Ok(Ok(measures)) => {
+                app.store.set_measures(row.id, &measures).await?;
+                None
+            }
+            Ok(Err(error)) => Some(error.to_string()),
+            Err(error) => Some(error.to_string()),
+        };
+        if let Some(reason) = reason {
+            tracing::warn!("{}: not measured: {reason}", row.name);
+            app.store.give_up_measuring(row.id);
+        }
+    }
+    Ok(shoot)
 }

@@ -2,8 +2,9 @@
 //! found in the cache.
 
 use super::gallery::Decoded;
-use super::{Request, memory};
+use super::{Budget, Request, memory};
 use crate::CoreError;
+use crate::cache::Cache;
 use crate::frames::{Frame, FrameInput, Light, in_place};
 use crate::prepare;
 use crate::progress::Stage;
@@ -116,6 +117,30 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
         decoded.extend(some?);
     }
     Ok(decoded)
+}
+
+/// Decodes one frame, into memory if the budget has room for it; one that can be read from its own
+/// file or from the cache is left there.
+///
+/// # Errors
+/// As for [`Frame::decode`].
+pub fn one(
+    input: &FrameInput,
+    cache: &Cache,
+    budget: Budget,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Frame, CoreError> {
+    let watch = &mut || match stop() {
+        true => Err(PictureError::Cancelled),
+        false => Ok(()),
+    };
+    let fits = |need: &Need| need.memory <= budget.room_for_frames(need.decoding);
+    match Need::of(input).filter(fits) {
+        Some(need) if !need.in_place && !cache.frame(&input.key()).exists() => {
+            Frame::load(input, watch)
+        }
+        _ => Frame::decode(input, cache, watch),
+    }
 }
 
 /// Reads the headers of all frames, in order; only the picture that will be made is counted as

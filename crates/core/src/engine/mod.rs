@@ -24,7 +24,6 @@ use crate::prepare::lens::LensPlan;
 use crate::prepare::{Denoise, Repair, Shows};
 use crate::progress::Watch;
 use crate::report::Report;
-use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
@@ -153,20 +152,18 @@ pub fn place(frame: &Frame, motion: &Motion, path: &Path) -> Result<(), CoreErro
     Ok(())
 }
 
-/// Measures a frame, through the cache: it is decoded where that has not been done, and its stars
-/// are found for later runs too.
+/// Measures a frame: it is decoded where that has not been done, and its stars are found for later
+/// runs too.
 ///
 /// # Errors
 /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
 pub fn measure(
     input: &FrameInput,
     cache: &Cache,
+    budget: Budget,
     stop: &(dyn Fn() -> bool + Sync),
 ) -> Result<Measures, CoreError> {
-    let frame = Frame::decode(input, cache, &mut || match stop() {
-        true => Err(PictureError::Cancelled),
-        false => Ok(()),
-    })?;
+    let frame = decode::one(input, cache, budget, stop)?;
     let stars = stages::stars_in(input, cache, &frame, stop)?;
     Ok(Measures::of(&frame, &stars, stop)?)
 }

@@ -1,7 +1,6 @@
 //! What a file holds, and whether it still does.
 
 use super::FrameInput;
-use crate::CoreError;
 use jade_pixels::PictureError;
 use std::io::Read;
 use std::path::Path;
@@ -10,8 +9,8 @@ use std::time::UNIX_EPOCH;
 /// BLAKE3 of a file's content as hexadecimal digits, read piece by piece.
 ///
 /// # Errors
-/// [`CoreError::Picture`] when the file cannot be read.
-pub fn content_hash(path: &Path) -> Result<String, CoreError> {
+/// [`PictureError::Io`].
+pub fn content_hash(path: &Path) -> Result<String, PictureError> {
     // Pieces large enough for the hash to work on many blocks at a time.
     let mut piece = vec![0; 256 << 10];
     let mut hasher = blake3::Hasher::new();
@@ -55,13 +54,13 @@ impl FrameInput {
     ///
     /// # Errors
     /// [`PictureError::Changed`] when it was written since and has another content.
-    pub fn unchanged(&self) -> Result<(), CoreError> {
+    pub fn unchanged(&self) -> Result<(), PictureError> {
         match self.state {
             Some(state)
                 if FileState::of(&self.path)? != state
                     && content_hash(&self.path)? != self.content =>
             {
-                Err(PictureError::Changed { path: self.path.clone() }.into())
+                Err(PictureError::Changed { path: self.path.clone() })
             }
             _ => Ok(()),
         }

@@ -41,8 +41,10 @@ pub fn halve_codes(
 pub struct HalvedCodes<'a> {
     codes: Vec<Codes<'a>>,
     levels: Vec<Halved>,
-    /// The row that came last.
-    light: Vec<f32>,
+    /// Samples of a row.
+    long: usize,
+    /// The first of two rows, when only that one has come.
+    upper: Vec<u16>,
 }
 
 impl<'a> HalvedCodes<'a> {
@@ -61,9 +63,10 @@ impl<'a> HalvedCodes<'a> {
         let mut levels = Vec::new();
         for (level, &(width, height)) in level_sizes(size.0, size.1).iter().enumerate().skip(1) {
             let writer = RowWriter::create(&path(level), width, height, 3)?;
-            levels.push(Halved { writer, upper: None, light: Vec::new(), codes: Vec::new() });
+            let light = vec![0.0; width as usize * 3];
+            levels.push(Halved { writer, light, upper: None, codes: Vec::new() });
         }
-        Ok(Self { codes: codes.collect(), levels, light: vec![0.0; size.0 as usize * 3] })
+        Ok(Self { codes: codes.collect(), levels, long: size.0 as usize * 3, upper: Vec::new() })
     }
 
     /// Takes the next whole rows.
@@ -71,67 +74,80 @@ impl<'a> HalvedCodes<'a> {
     /// # Errors
     /// [`PictureError::Io`].
     pub fn write(&mut self, rows: &[u16]) -> Result<(), PictureError> {
-        for row in rows.chunks_exact(self.light.len()) {
-            light_of(&self.codes, row, &mut self.light);
-            give(&mut self.levels, &self.light, &self.codes)?;
+        let mut rows = rows.chunks_exact(self.long);
+        while let Some(row) = rows.next() {
+            if !self.upper.is_empty() {
+                let upper = std::mem::take(&mut self.upper);
+                self.halve(&upper, row)?;
+            } else if let Some(lower) = rows.next() {
+                self.halve(row, lower)?;
+            } else {
+                self.upper.extend_from_slice(row);
+            }
         }
         Ok(())
+    }
+
+    fn halve(&mut self, upper: &[u16], lower: &[u16]) -> Result<(), PictureError> {
+        let Some(first) = self.levels.first_mut() else { return Ok(()) };
+        halve_codes_of(&self.codes, upper, lower, &mut first.light);
+        give(&mut self.levels, &self.codes)
     }
 
     /// Gives all levels their names, once all rows have come.
     ///
     /// # Errors
     /// [`PictureError::Io`].
-    pub fn finish(self) -> Result<Vec<TiledFile<u16>>, PictureError> {
-        let Self { codes, mut levels, .. } = self;
+    pub fn finish(mut self) -> Result<Vec<TiledFile<u16>>, PictureError> {
         // Where a side is odd, the last pixels stand for those that are not there.
+        if !self.upper.is_empty() {
+            let last = std::mem::take(&mut self.upper);
+            self.halve(&last, &last)?;
+        }
+        let Self { codes, mut levels, .. } = self;
         for level in 0..levels.len() {
             if let Some(last) = levels[level].upper.take() {
-                levels[level].halve(&last, &last, &codes)?;
-                let made = std::mem::take(&mut levels[level].light);
-                give(&mut levels[level + 1..], &made, &codes)?;
+                halve_rows(&last, &last, &mut levels[level].light);
+                give(&mut levels[level..], &codes)?;
             }
         }
         levels.into_iter().map(|level| level.writer.finish()).collect()
     }
 }
 
-/// Gives a row of light to the first of some levels; two rows make one of the next.
-fn give(levels: &mut [Halved], row: &[f32], codes: &[Codes]) -> Result<(), PictureError> {
+/// Writes the row of light that the first of some levels has, and gives it to the next, where two
+/// rows make one.
+fn give(levels: &mut [Halved], codes: &[Codes]) -> Result<(), PictureError> {
     let Some((level, below)) = levels.split_first_mut() else { return Ok(()) };
-    match level.upper.take() {
-        None => level.upper = Some(row.to_vec()),
+    level.write(codes)?;
+    let Some(next) = below.first_mut() else { return Ok(()) };
+    match next.upper.take() {
+        None => {
+            let other = vec![0.0; level.light.len()];
+            next.upper = Some(std::mem::replace(&mut level.light, other));
+            Ok(())
+        }
         Some(upper) => {
-            level.halve(&upper, row, codes)?;
-            give(below, &level.light, codes)?;
+            halve_rows(&upper, &level.light, &mut next.light);
+            give(below, codes)
         }
     }
-    Ok(())
 }
 
 /// A level that is being written.
 struct Halved {
     writer: RowWriter<u16>,
-    /// The first of two rows, when only that one has come.
-    upper: Option<Vec<f32>>,
     /// The row that was made last.
     light: Vec<f32>,
+    /// The first of two rows of the level above, when only that one has come.
+    upper: Option<Vec<f32>>,
     codes: Vec<u16>,
 }
 
 impl Halved {
-    /// Makes a row of two rows above and writes it.
-    fn halve(&mut self, upper: &[f32], lower: &[f32], codes: &[Codes]) -> Result<(), PictureError> {
-        let long = upper.len() / 3;
-        let (pairs, out) = (long / 2, long.div_ceil(2) * 3);
-        self.light.resize(out, 0.0);
-        halve_rows(upper, lower, &mut self.light);
-        if long % 2 == 1 {
-            for c in 0..3 {
-                self.light[pairs * 3 + c] = 0.5 * (upper[pairs * 6 + c] + lower[pairs * 6 + c]);
-            }
-        }
-        self.codes.resize(out, 0);
+    /// Writes the row that was made last.
+    fn write(&mut self, codes: &[Codes]) -> Result<(), PictureError> {
+        self.codes.resize(self.light.len(), 0);
         match codes {
             [one] => one.nearest(&self.light, &mut self.codes),
             _ => {
@@ -149,14 +165,27 @@ impl Halved {
     }
 }
 
-/// Light of a row of codes.
-fn light_of(codes: &[Codes], row: &[u16], light: &mut [f32]) {
-    if let [one] = codes {
-        return by_curve(one.curve, row, light);
+/// Mean light of each two pixels of two rows of codes.
+fn halve_codes_of(codes: &[Codes], upper: &[u16], lower: &[u16], out: &mut [f32]) {
+    match codes {
+        [one] => halve_by([one.curve; 3], upper, lower, out),
+        _ => halve_by([0, 1, 2].map(|c| codes[c].curve), upper, lower, out),
     }
-    let pixels = row.as_chunks::<3>().0.iter();
-    for (light, pixel) in light.as_chunks_mut::<3>().0.iter_mut().zip(pixels) {
-        *light = [0, 1, 2].map(|c| codes[c].curve[pixel[c] as usize]);
+}
+
+fn halve_by(curves: [&[f32; 65_536]; 3], upper: &[u16], lower: &[u16], out: &mut [f32]) {
+    let (above, rest) = upper.as_chunks::<6>();
+    let (below, rest_below) = lower.as_chunks::<6>();
+    let (pixels, _) = out.as_chunks_mut::<3>();
+    let light = |c: usize, code: u16| curves[c][code as usize];
+    for ((a, b), out) in above.iter().zip(below).zip(pixels.iter_mut()) {
+        for c in 0..3 {
+            let (a, b) = (light(c, a[c]) + light(c, a[c + 3]), light(c, b[c]) + light(c, b[c + 3]));
+            out[c] = 0.25 * (a + b);
+        }
+    }
+    for c in 0..rest.len() {
+        pixels[above.len()][c] = 0.5 * (light(c, rest[c]) + light(c, rest_below[c]));
     }
 }
 
@@ -200,11 +229,16 @@ impl<'a> Codes<'a> {
 /// Means of each two pixels of two rows.
 #[multiversion(targets("x86_64+avx512f+avx512vl", "x86_64+avx2"))]
 fn halve_rows(upper: &[f32], lower: &[f32], out: &mut [f32]) {
-    let pairs = upper.as_chunks::<6>().0.iter().zip(lower.as_chunks::<6>().0);
-    for ((a, b), out) in pairs.zip(out.as_chunks_mut::<3>().0) {
+    let (above, rest) = upper.as_chunks::<6>();
+    let (below, rest_below) = lower.as_chunks::<6>();
+    let (pixels, _) = out.as_chunks_mut::<3>();
+    for ((a, b), out) in above.iter().zip(below).zip(pixels.iter_mut()) {
         for c in 0..3 {
             out[c] = 0.25 * ((a[c] + a[c + 3]) + (b[c] + b[c + 3]));
         }
+    }
+    for c in 0..rest.len() {
+        pixels[above.len()][c] = 0.5 * (rest[c] + rest_below[c]);
     }
 }
 
@@ -214,13 +248,6 @@ fn roots(light: &[f32], lowest: f32, scale: f32, out: &mut [u16]) {
     for (light, out) in light.iter().zip(out) {
         let share = ((light - lowest) * scale).clamp(0.0, 3.99);
         *out = nearest(share.sqrt() * STEPS as f32);
-    }
-}
-
-/// Light of codes by one curve.
-fn by_curve(curve: &[f32; 65_536], row: &[u16], light: &mut [f32]) {
-    for (light, code) in light.iter_mut().zip(row) {
-        *light = curve[*code as usize];
     }
 }
 

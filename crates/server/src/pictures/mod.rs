@@ -183,13 +183,14 @@ pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, CoreError>
     let count = pyramid::level_sizes(size.0, size.1).len();
     let found: Result<Vec<_>, _> = (1..count).map(|i| TiledFile::open(&level(i))).collect();
     // Smaller sizes are made while the frame is decoded, or else from what is there of it.
-    let (mut made, missing) = (None, found.is_err());
-    let frame = Frame::decode_seen(input, cache, &mut |codes| {
-        if missing && made.is_none() && !codes.is_empty() {
+    let mut made = None;
+    let mut halve = |codes: &[u16]| {
+        if made.is_none() && !codes.is_empty() {
             made = Some(HalvedCodes::create(size, curves, level)?);
         }
-        made.as_mut().map_or(Ok(()), |made| made.write(codes))
-    })?;
+        made.as_mut().map_or(Ok(()), |made: &mut HalvedCodes| made.write(codes))
+    };
+    let frame = Frame::shown(input, cache, found.is_err().then_some(&mut halve))?;
     let encoding = frame.encoding.clone();
     let levels = match (frame.holds_light(), made) {
         (true, _) => Levels::Light(Box::new(frame), levels(&path)?),

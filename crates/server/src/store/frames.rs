@@ -248,19 +248,23 @@ impl Store {
         self.unmeasurable.lock().expect("the store's lock").clone()
     }
 
-    /// A readable frame that was not measured yet, the earliest added first; passes over those that
-    /// cannot be.
-    pub async fn unmeasured_frame(&self) -> Result<Option<FrameRow>, ApiError> {
+    /// Readable frames of one shoot that were not measured yet, at most so many, the earliest added
+    /// first; passes over those that cannot be.
+    pub async fn unmeasured_frames(&self, most: usize) -> Result<Vec<FrameRow>, ApiError> {
         let but = self.unmeasurable();
-        let rows: Vec<FrameRow> = sqlx::query_as(
+        let mut rows: Vec<FrameRow> = sqlx::query_as(
             "SELECT frames.* FROM frames JOIN shoots ON shoots.id = shoot_id
              WHERE measures IS NULL AND problem IS NULL AND deleted IS NULL ORDER BY frames.id
              LIMIT ?",
         )
-        .bind(but.len() as i64 + 1)
+        .bind((but.len() + most) as i64)
         .fetch_all(&self.pool)
         .await?;
-        Ok(rows.into_iter().find(|row| !but.contains(&row.id)))
+        rows.retain(|row| !but.contains(&row.id));
+        let shoot = rows.first().map(|row| row.shoot_id);
+        rows.retain(|row| Some(row.shoot_id) == shoot);
+        rows.truncate(most);
+        Ok(rows)
     }
 
     /// Notes what a frame shows.

@@ -1,8 +1,10 @@
 //! One frame: its header, its samples, and its light under its treatment.
 
+mod later;
 mod plain;
 mod source;
 
+use later::Later;
 pub use plain::Plain;
 use source::Source;
 
@@ -19,7 +21,7 @@ use crate::prepare::{self, stored};
 use crate::prepare::{Cleaned, Denoise};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
-use jade_pixels::facts::Facts;
+use jade_pixels::facts::{Facts, FileFormat};
 use jade_pixels::read::{InPlace, PictureFile, Rows as CodeRows};
 use jade_pixels::tiled::{Region, RowWriter, TiledFile};
 
@@ -63,25 +65,52 @@ impl Frame {
     /// # Errors
     /// [`CoreError::Picture`] when the file cannot be read.
     pub fn decode(input: &FrameInput, cache: &Cache, watch: Watch) -> Result<Self, CoreError> {
-        Self::decode_seen(input, cache, &mut |_| watch())
+        let (frame, mut file) = Self::header(input)?;
+        if let Some(place) = in_place(input, &mut file)? {
+            return Self { source: Source::InPlace(place), ..frame }.denoised(input, Some(cache));
+        }
+        frame.stored(input, file, cache, &mut |_| watch())
     }
 
-    /// The same; codes that are decoded are shown to `seen` on their way, whole rows from top to
-    /// bottom, which may stop it. Of floating-point numbers it sees none.
+    /// A frame for looking at, as [`Frame::decode`] gives it, or, where its file is decoded about
+    /// as quickly as its samples are stored, without storing them before they are asked for.
+    ///
+    /// Where the frame was not decoded before, its codes are given to `seen`, whole rows from top to
+    /// bottom; of floating-point numbers, or where any part can be read, it is given none.
     ///
     /// # Errors
     /// As for [`Frame::decode`], and what `seen` returned.
-    pub fn decode_seen(input: &FrameInput, cache: &Cache, seen: Seen) -> Result<Self, CoreError> {
+    pub fn shown(input: &FrameInput, cache: &Cache, seen: Option<Seen>) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
         if let Some(place) = in_place(input, &mut file)? {
             return Self { source: Source::InPlace(place), ..frame }.denoised(input, Some(cache));
         }
         let path = cache.frame(&input.key());
+        let quick = frame.facts.format == FileFormat::Jpeg;
+        if Holds::of(input, &file) == Holds::Codes && quick && !path.exists() {
+            if let Some(seen) = seen {
+                file.rows(&mut |_, codes| seen(codes))?;
+            }
+            let source = Source::Later(Later::new(input, path));
+            return Self { source, ..frame }.denoised(input, Some(cache));
+        }
+        frame.stored(input, file, cache, seen.unwrap_or(&mut |_| Ok(())))
+    }
+
+    /// The frame with its samples as they are in the cache, decoded if they are not there.
+    fn stored(
+        self,
+        input: &FrameInput,
+        file: PictureFile,
+        cache: &Cache,
+        seen: Seen,
+    ) -> Result<Self, CoreError> {
+        let path = cache.frame(&input.key());
         let source = match Holds::of(input, &file) {
             Holds::Stored => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
                 Err(_) => {
-                    let (width, height) = frame.size;
+                    let (width, height) = self.size;
                     let mut writer = RowWriter::create(&path, width, height, 3)?;
                     prepared(input, file, &mut |_, codes| {
                         seen(codes)?;
@@ -99,7 +128,7 @@ impl Frame {
                 Err(_) => file.decode_to(&path, &mut |_, codes| seen(codes))?,
             })),
         };
-        Self { source, ..frame }.denoised(input, Some(cache))
+        Self { source, ..self }.denoised(input, Some(cache))
     }
 
     /// Opens a frame where it lies, if it is stored so that any part of it can be read, or decodes

@@ -1,5 +1,6 @@
 //! Where a frame's samples are, and how they are read.
 
+use super::Later;
 use crate::frames::decoding::Decoding;
 use crate::frames::samples::Samples;
 use crate::frames::{Ahead, Rows};
@@ -15,6 +16,8 @@ pub enum Source {
     Light(Samples<f32>),
     /// Codes in the picture's own file.
     InPlace(InPlace),
+    /// Codes that are decoded when they are first read.
+    Later(Later),
     /// Nowhere yet: only the header was read.
     Undecoded,
 }
@@ -28,10 +31,8 @@ impl Source {
         ahead: &'a mut Ahead,
     ) -> Result<Box<dyn Rows + 'a>, PictureError> {
         Ok(match self {
-            Self::Codes(samples) => {
-                let part = samples.part(region, &mut ahead.codes)?;
-                Box::new(Codes { part, decoding })
-            }
+            Self::Codes(samples) => Box::new(Codes::of(samples, decoding, region, ahead)?),
+            Self::Later(later) => Box::new(Codes::of(later.samples()?, decoding, region, ahead)?),
             Self::Light(samples) => {
                 let part = samples.part(region, &mut ahead.light)?;
                 Box::new(Apart { part, decoding })
@@ -57,6 +58,10 @@ impl Source {
     ) -> Result<(), PictureError> {
         match self {
             Self::Codes(samples) => {
+                with_buffer(|buffer| samples.visit(region, &mut buffer.codes, codes))
+            }
+            Self::Later(later) => {
+                let samples = later.samples()?;
                 with_buffer(|buffer| samples.visit(region, &mut buffer.codes, codes))
             }
             Self::Light(samples) => {
@@ -97,6 +102,17 @@ impl Source {
 struct Codes<'a> {
     part: Part<'a, u16>,
     decoding: &'a Decoding,
+}
+
+impl<'a> Codes<'a> {
+    fn of(
+        samples: &'a Samples<u16>,
+        decoding: &'a Decoding,
+        region: Region,
+        ahead: &'a mut Ahead,
+    ) -> Result<Self, PictureError> {
+        Ok(Self { part: samples.part(region, &mut ahead.codes)?, decoding })
+    }
 }
 
 impl Rows for Codes<'_> {
