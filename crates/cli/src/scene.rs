@@ -3,7 +3,7 @@
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_scenes::kiln_yard::{self, KilnYard};
-use jade_scenes::night_sky::{self, Card, NightSky};
+use jade_scenes::night_sky::{self, Card, Land, NightSky};
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -32,6 +32,10 @@ pub struct SceneArgs {
     /// unless given.
     #[arg(long, value_name = "MM")]
     focal: Option<f64>,
+    /// What the camera stands before (night sky): pan, hills, roofs, branches, pylon, lamps, water,
+    /// clouds, moonlit or dark.
+    #[arg(long, value_parser = land)]
+    land: Option<Land>,
     /// Lateral colour: how far red and blue are drawn beyond green at the corners, in pixels (night
     /// sky).
     #[arg(long, value_name = "RED,BLUE", allow_hyphen_values = true, value_parser = fringes)]
@@ -76,6 +80,12 @@ fn fringes(text: &str) -> Result<[f64; 2], String> {
         .ok_or_else(|| "give two numbers of pixels up to 20, as 1.2,-0.8".to_owned())
 }
 
+fn land(text: &str) -> Result<Land, String> {
+    let names = || Land::ALL.map(Land::name).join(", ");
+    let found = Land::ALL.into_iter().find(|land| land.name() == text);
+    found.ok_or_else(|| format!("choose one of {}", names()))
+}
+
 pub fn make(args: SceneArgs) -> anyhow::Result<()> {
     let SceneArgs { frames, darks, width, height, seed, focal, deflate, .. } = args;
     std::fs::create_dir_all(&args.out)
@@ -97,7 +107,7 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
                 seed,
                 deflate,
             };
-            let mut scene = NightSky::through(options, focal)?;
+            let mut scene = NightSky::over(args.land.unwrap_or_default(), options, focal)?;
             if let Some([red, blue]) = args.fringes {
                 let half = f64::from(options.width).hypot(f64::from(options.height)) / 2.0;
                 scene = scene.with_fringes([red / half, blue / half]);
@@ -117,9 +127,9 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
         }
         SceneKind::KilnYard => {
             let night = darks.is_some() || focal.is_some() || args.fringes.is_some();
-            if night || args.raw || args.card {
+            if night || args.land.is_some() || args.raw || args.card {
                 bail!(
-                    "a kiln yard has neither dark frames, raw files, a card nor a choice of lens; leave --darks, --raw, --card, --focal and --fringes away"
+                    "a kiln yard has neither dark frames, raw files, a card nor a choice of lens or land; leave --darks, --raw, --card, --focal, --land and --fringes away"
                 );
             }
             let usual = kiln_yard::Options::default();

@@ -1,6 +1,7 @@
 //! A whole card as it comes out of the camera: flats of the dusk, the sky, brighter exposures for
 //! the ground, darks and biases in one folder, and among the sky's frames two that are spoiled.
 
+use super::sky::Moment;
 use super::{BIAS_S, FIRST_S, FLAT_S, INTERVAL, NightSky, Options, truth};
 use crate::SceneError;
 use crate::files::json;
@@ -207,7 +208,8 @@ impl NightSky {
         // A step for each pixel that stars move.
         let moved = super::SKY_TURN * long * self.lens.focal_px;
         let steps = (moved.ceil() as usize).max(3);
-        let mut light = self.sky.render(&self.options, &self.lens, &self.ground, turn, steps, None);
+        let at = Moment { since_s: since, steps, streak: None };
+        let mut light = self.sky.render(&self.options, &self.lens, &self.ground, turn, at);
         let brighter = (GROUND_LONGER / f64::from(GROUND_LESS)) as f32;
         light.iter_mut().for_each(|v| *v *= brighter);
         light

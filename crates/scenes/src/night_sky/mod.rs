@@ -2,7 +2,7 @@
 
 mod card;
 mod fringes;
-mod ground;
+mod land;
 mod sky;
 mod truth;
 mod write;
@@ -14,15 +14,16 @@ use crate::raw;
 use crate::sensor::{self, FULL_WELL, PEDESTAL, Sensor};
 
 pub use card::{Card, CardFrame, Purpose, Spoiled};
+pub use land::Land;
 
-use ground::Ground;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::{Facts, FileFormat};
 use jade_pixels::mosaic::Mosaic;
+use land::Ground;
 use rand::Rng;
 use rayon::prelude::*;
 use serde::Serialize;
-use sky::{Sky, Streak};
+use sky::{Moment, Sky, Streak};
 
 /// The sky's turn in radians per second (sidereal).
 pub const SKY_TURN: f64 = 7.292_115e-5;
@@ -106,6 +107,14 @@ impl NightSky {
     /// # Errors
     /// [`SceneError::Option`] for sizes, counts or lenses out of range.
     pub fn through(options: Options, focal_mm: Option<f64>) -> Result<Self, SceneError> {
+        Self::over(Land::Pan, options, focal_mm)
+    }
+
+    /// The same over another land.
+    ///
+    /// # Errors
+    /// As for [`NightSky::through`].
+    pub fn over(land: Land, options: Options, focal_mm: Option<f64>) -> Result<Self, SceneError> {
         if focal_mm.is_some_and(|mm| !(10.0..=400.0).contains(&mm)) {
             return Err(SceneError::Option(
                 "such a lens cannot be simulated: choose 10 to 400 mm".to_owned(),
@@ -142,7 +151,7 @@ impl NightSky {
         let around: f64 = random.random_range(-1.3..1.3);
         let up: f64 = random.random_range(0.35..0.95);
         let pole = unit([around.sin() * up.cos(), -up.sin(), around.cos() * up.cos()]);
-        let ground = Ground::new(&options);
+        let ground = Ground::new(&options, land);
         let sky = Sky::new(&options, &lens, &ground);
         Ok(Self { options, lens, pole, exposure_s, ground, sky, fringes: [0.0; 2] })
     }
@@ -208,7 +217,8 @@ impl NightSky {
     /// The light that falls on the sensor, sRGB-linear, interleaved: no noise, no pedestal.
     fn light(&self, index: u32, streak: Option<&Streak>) -> Vec<f32> {
         let turn = |part: f64| self.turn(index, part * self.exposure_s);
-        self.sky.render(&self.options, &self.lens, &self.ground, turn, sky::STEPS, streak)
+        let at = Moment { since_s: self.since(index), steps: sky::STEPS, streak };
+        self.sky.render(&self.options, &self.lens, &self.ground, turn, at)
     }
 
     /// Light whose colours the lens draws apart.

@@ -1,6 +1,6 @@
 //! What turns: stars, the faint band, and the glow that stays at the horizon.
 
-use super::ground::Ground;
+use super::land::Ground;
 use super::{Options, Star};
 use crate::geometry::{Lens, Rotation, Vec3, unit};
 use crate::random::stream;
@@ -56,6 +56,15 @@ impl Streak {
     }
 }
 
+/// When a picture is taken, and what passes.
+pub struct Moment<'a> {
+    /// Seconds since the reference frame.
+    pub since_s: f64,
+    /// Positions at which stars are drawn along their way.
+    pub steps: usize,
+    pub streak: Option<&'a Streak>,
+}
+
 impl Sky {
     pub fn new(options: &Options, lens: &Lens, ground: &Ground) -> Self {
         let mut random = stream(options.seed, "stars", 0, 0);
@@ -90,16 +99,14 @@ impl Sky {
     }
 
     /// Light on the sensor during one exposure, sRGB-linear, interleaved. `turn` gives the sky's
-    /// turn at a part of the exposure, counted from its middle: -0.5 to 0.5. Stars are drawn at so
-    /// many `steps` of their way.
+    /// turn at a part of the exposure, counted from its middle: -0.5 to 0.5.
     pub fn render(
         &self,
         options: &Options,
         lens: &Lens,
         ground: &Ground,
         turn: impl Fn(f64) -> Rotation,
-        steps: usize,
-        streak: Option<&Streak>,
+        Moment { since_s, steps, streak }: Moment,
     ) -> Vec<f32> {
         let (width, height) = (options.width as usize, options.height as usize);
         let mut light = self.smooth(options, lens, ground, &turn(0.0));
@@ -111,18 +118,35 @@ impl Sky {
                 }
             }
         }
+        if let Some(clouds) = ground.clouds() {
+            light.par_chunks_mut(width * 3).enumerate().for_each(|(y, row)| {
+                for (x, pixel) in row.as_chunks_mut::<3>().0.iter_mut().enumerate() {
+                    let cover = clouds.cover(x as f64, y as f64, since_s);
+                    for (v, lit) in pixel.iter_mut().zip(clouds.light()) {
+                        *v += (lit - *v) * cover;
+                    }
+                }
+            });
+        }
+        let mirrored = ground.mirror().map(|share| (share, light.clone()));
         let centre = lens.centre;
         let reach2 = centre[0] * centre[0] + centre[1] * centre[1];
         light.par_chunks_mut(width * 3).enumerate().for_each(|(y, row)| {
             for x in 0..width {
-                let (sky, still) = ground.at(x, y);
+                let (sky, mut still) = ground.at(x, y);
                 let (fx, fy) = (x as f64, y as f64);
+                if let Some((share, above)) = &mirrored
+                    && fy > ground.horizon()
+                {
+                    still = water(self.seed, *share, above, width, ground, [fx, fy], since_s);
+                }
+                let haze = ground.haze().get(y * width + x).copied().unwrap_or_default();
                 let r2 = ((fx - centre[0]).powi(2) + (fy - centre[1]).powi(2)) / reach2;
                 let shading = shading(r2);
                 let trace = streak.map_or(0.0, |s| s.at(fx, fy)) as f32;
                 for c in 0..3 {
                     let above = (row[x * 3 + c] + trace) * sky;
-                    row[x * 3 + c] = (above + still[c] * (1.0 - sky)) * shading;
+                    row[x * 3 + c] = (above + still[c] * (1.0 - sky) + haze[c]) * shading;
                 }
             }
         });
@@ -176,12 +200,32 @@ impl Sky {
             * (-(off / 0.16).powi(2)).exp()
             * (1.0 + 0.8 * cloud)
             * (1.0 - 0.75 * (-(off / 0.05 + lane).powi(2)).exp());
+        let air = f64::from(ground.airglow());
         [
-            (0.014 + glow * 1.15 + band * 1.02) as f32,
-            (0.016 + glow * 0.82 + band * 0.95) as f32,
-            (0.022 + glow * 0.45 + band * 1.0) as f32,
+            (0.014 * air + glow * 1.15 + band * 1.02) as f32,
+            (0.016 * air + glow * 0.82 + band * 0.95) as f32,
+            (0.022 * air + glow * 0.45 + band * 1.0) as f32,
         ]
     }
+}
+
+/// Light of water that throws a share of what is above the horizon back, with slow ripples.
+fn water(
+    seed: u64,
+    share: f32,
+    above: &[f32],
+    width: usize,
+    ground: &Ground,
+    [x, y]: [f64; 2],
+    since_s: f64,
+) -> [f32; 3] {
+    let deep = y - ground.horizon();
+    let ripple = layered(seed ^ 141, x / 60.0 + since_s, (1.0 + deep).ln() * 9.0 + since_s, 2);
+    let from = (ground.horizon() - deep + 1.5 * ripple).round().max(0.0) as usize;
+    let across = (x + ripple).round().clamp(0.0, (width - 1) as f64) as usize;
+    let (open, bank) = ground.at(across, from);
+    let at = (from * width + across) * 3;
+    [0, 1, 2].map(|c| 0.0015 + share * (above[at + c] * open + bank[c] * (1.0 - open)))
 }
 
 fn draw_star(
