@@ -19,5 +19,6 @@ pub mod plan;
 pub mod prepare;
 pub mod progress;
 pub mod report;
+pub mod skyline;
 
 pub use error::CoreError;

@@ -5,11 +5,13 @@ mod decode;
 mod gallery;
 mod lens;
 mod memory;
+mod skyline;
 mod stages;
 mod streamed;
 
 pub use lens::{LensFound, lens_of_flats, lens_of_stars};
 pub use memory::{Budget, default_memory};
+pub use skyline::skyline;
 
 use crate::CoreError;
 use crate::align::Motion;
@@ -80,7 +82,7 @@ pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
     {
         return Ok(note.outcome(key, picture));
     }
-    let note = pool(request.budget)?.install(|| stages::run(request, &align_key(request), &key))?;
+    let note = pool(request.budget)?.install(|| stages::run(request, &key))?;
     request.cache.write("combine", &key, &note)?;
     Ok(note.outcome(key, picture))
 }

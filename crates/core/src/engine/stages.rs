@@ -46,18 +46,26 @@ impl CombineNote {
     }
 }
 
-pub fn run(request: &Request, align_key: &Key, key: &Key) -> Result<CombineNote, CoreError> {
+pub fn run(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     let mut gallery = Gallery::open(request)?;
     let reference = decode::settle(&mut gallery.frames, request.reference)?;
-    let note: AlignNote = match request.cache.read("align", align_key) {
-        Some(note) => note,
-        None => {
-            let note = align(request, &mut gallery, reference)?;
-            request.cache.write("align", align_key, &note)?;
-            note
-        }
-    };
+    let note = aligned(request, &mut gallery, reference)?;
     super::combine::combine(request, key, &gallery, note)
+}
+
+/// Where the frames lie, from the cache where that was found before.
+pub fn aligned(
+    request: &Request,
+    gallery: &mut Gallery,
+    reference: usize,
+) -> Result<AlignNote, CoreError> {
+    let key = super::align_key(request);
+    if let Some(note) = request.cache.read("align", &key) {
+        return Ok(note);
+    }
+    let note = align(request, gallery, reference)?;
+    request.cache.write("align", &key, &note)?;
+    Ok(note)
 }
 
 /// The stars of a frame, where they would stand without the flaws of its lens.

@@ -1,0 +1,159 @@
+//! What the frames show of each cell: its colour, what stands still in it, and the point lights
+//! that go with the sky.
+
+use super::grid::Grid;
+use super::lights;
+use crate::CoreError;
+use crate::align::Motion;
+use crate::align::background::median;
+use crate::frames::Light;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use rayon::prelude::*;
+
+/// A frame, and where its sky lies on the reference frame's.
+#[derive(Clone, Copy)]
+pub struct View<'a> {
+    /// The frame's light.
+    pub light: &'a dyn Light,
+    /// The motion of its sky.
+    pub motion: &'a Motion,
+    /// Positions of its point lights in pixels.
+    pub lights: &'a [[f64; 2]],
+}
+
+/// What is known of each cell of a grid.
+pub struct Evidence {
+    /// The grid.
+    pub grid: Grid,
+    /// Linear light of red, green and blue without what passes: the median of the frames.
+    pub colour: [Vec<f32>; 3],
+    /// Variance of fine detail that is the same in all frames, against that of noise.
+    pub texture: Vec<f32>,
+    /// Point lights that go with the sky, in each cell.
+    pub stars: Vec<f32>,
+    /// Point lights that stand still.
+    pub lamps: Vec<f32>,
+}
+
+/// What one row of cells shows.
+struct Row {
+    /// Means of red, green and blue, of each frame.
+    colours: Vec<[Vec<f32>; 3]>,
+    texture: Vec<f32>,
+}
+
+impl Evidence {
+    /// Gathers it from frames of one size, at least two.
+    ///
+    /// # Errors
+    /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
+    pub fn gather(views: &[View], stop: &(dyn Fn() -> bool + Sync)) -> Result<Self, CoreError> {
+        let size = views[0].light.size();
+        let grid = Grid::of(size);
+        let rows: Result<Vec<Row>, PictureError> = (0..grid.down)
+            .into_par_iter()
+            .map(|row| match stop() {
+                true => Err(PictureError::Cancelled),
+                false => Row::read(views, grid, row, size),
+            })
+            .collect();
+        let rows = rows?;
+        let plane = |frame: usize, colour: usize| -> Vec<f32> {
+            rows.iter().flat_map(|row| row.colours[frame][colour].iter().copied()).collect()
+        };
+        let colours: Vec<[Vec<f32>; 3]> = (0..views.len())
+            .into_par_iter()
+            .map(|frame| [0, 1, 2].map(|colour| plane(frame, colour)))
+            .collect();
+        let colour = [0, 1, 2].map(|c| {
+            let middle = |cell: usize| {
+                let mut values: Vec<f32> = colours.iter().map(|frame| frame[c][cell]).collect();
+                middle_of(&mut values)
+            };
+            (0..grid.len()).into_par_iter().map(middle).collect()
+        });
+        let texture = rows.into_iter().flat_map(|row| row.texture).collect();
+        let [stars, lamps] = lights::told_apart(views, grid);
+        Ok(Self { grid, colour, texture, stars, lamps })
+    }
+}
+
+/// The median; of an even number of values, the mean of the middle two.
+fn middle_of(values: &mut [f32]) -> f32 {
+    let upper = median(values);
+    if values.len() % 2 == 1 {
+        return upper;
+    }
+    let below = values[..values.len() / 2].iter().copied().fold(f32::MIN, f32::max);
+    0.5 * (below + upper)
+}
+
+impl Row {
+    fn read(
+        views: &[View],
+        grid: Grid,
+        row: usize,
+        (width, height): (u32, u32),
+    ) -> Result<Self, PictureError> {
+        let y = row as u32 * grid.step;
+        let region = Region { x: 0, y, width, height: grid.step.min(height - y) };
+        let (wide, step) = (width as usize, grid.step as usize);
+        // Sums over the frames of each pixel's differences, and of their squares: to the right and
+        // downwards.
+        let mut sums = vec![[0.0f32; 2]; region.area()];
+        let mut squares = vec![[0.0f32; 2]; region.area()];
+        let mut colours = Vec::with_capacity(views.len());
+        let mut grey = vec![0.0; region.area()];
+        for view in views {
+            let planes = view.light.planes(region)?;
+            colours.push(planes.each_ref().map(|plane| means(plane, wide, step)));
+            for (i, grey) in grey.iter_mut().enumerate() {
+                *grey = planes[0][i] + planes[1][i] + planes[2][i];
+            }
+            for (i, (sum, square)) in sums.iter_mut().zip(&mut squares).enumerate() {
+                let right = if (i + 1) % wide == 0 { 0.0 } else { grey[i + 1] - grey[i] };
+                let down = grey.get(i + wide).map_or(0.0, |below| below - grey[i]);
+                for (k, d) in [right, down].into_iter().enumerate() {
+                    sum[k] += d;
+                    square[k] += d * d;
+                }
+            }
+        }
+        let n = views.len() as f32;
+        let across = wide.div_ceil(step);
+        let mut noise = vec![0.0f32; across];
+        for (i, (sum, square)) in sums.iter().zip(&squares).enumerate() {
+            for (sum, square) in sum.iter().zip(square) {
+                noise[i % wide / step] += (square - sum * sum / n) / (n - 1.0);
+            }
+        }
+        let mut shared = vec![0.0f32; across];
+        for (i, (sum, square)) in sums.iter().zip(&squares).enumerate() {
+            let cell = i % wide / step;
+            let count = 2.0 * (step * region.height as usize) as f32;
+            // A flaw of the sensor stands still as well, in one pixel.
+            let most = 12.0 * noise[cell] / count;
+            for (sum, square) in sum.iter().zip(square) {
+                shared[cell] += ((sum * sum - square) / (n * (n - 1.0))).min(most);
+            }
+        }
+        let texture = shared.iter().zip(&noise).map(|(s, n)| s / n.max(1e-12)).collect();
+        Ok(Self { colours, texture })
+    }
+}
+
+/// Means over cells of one row of them.
+fn means(plane: &[f32], wide: usize, step: usize) -> Vec<f32> {
+    let mut sums = vec![0.0f32; wide.div_ceil(step)];
+    for row in plane.chunks_exact(wide) {
+        for (sum, cell) in sums.iter_mut().zip(row.chunks(step)) {
+            *sum += cell.iter().sum::<f32>();
+        }
+    }
+    let tall = plane.len() / wide;
+    for (cell, sum) in sums.iter_mut().enumerate() {
+        *sum /= (step.min(wide - cell * step) * tall) as f32;
+    }
+    sums
+}

@@ -1,0 +1,166 @@
+//! Sky and ground told apart.
+
+mod appearance;
+mod evidence;
+mod grid;
+mod label;
+mod lights;
+
+pub use evidence::{Evidence, View};
+pub use grid::Grid;
+
+use appearance::{Feature, Look};
+use label::{Known, Ways};
+use rayon::prelude::*;
+
+/// Rounds of learning what both sides look like and of telling them apart by it.
+const ROUNDS: usize = 4;
+
+/// How likely each cell of the grid is sky, 0 to 1.
+pub fn label(evidence: &Evidence) -> Vec<f32> {
+    let grid = evidence.grid;
+    let features = appearance::features(evidence);
+    let ways = ways(grid, &features);
+    let mut first = first(evidence);
+    let mut sky = label::spread(grid, &ways, &first);
+    for (first, sky) in first.iter_mut().zip(&sky) {
+        let weight = 0.03 * (2.0 * sky - 1.0).powi(2);
+        *first = first.and(Known { sky: sky.round(), weight });
+    }
+    dump(grid, "x0", &sky);
+    for round in 0..ROUNDS {
+        let surely: Vec<f32> = sky.iter().map(|sky| 2.0 * sky - 1.0).collect();
+        let ground: Vec<f32> = surely.iter().map(|v| -v).collect();
+        let looks = (Look::learn(&features, &surely), Look::learn(&features, &ground));
+        let (Some(above), Some(below)) = looks else { break };
+        let ratios: Vec<f32> = features
+            .par_iter()
+            .map(|own| (above.log(own) - below.log(own)).clamp(-4.0, 4.0))
+            .collect();
+        let says = calibrated(&ratios, &sky);
+        let known: Vec<Known> =
+            first.iter().zip(&says).map(|(first, says)| first.and(*says)).collect();
+        dump(grid, "look", &ratios.iter().map(|r| 0.5 + r / 8.0).collect::<Vec<_>>());
+        sky = label::spread(grid, &ways, &known);
+        dump(grid, &format!("x{}", round + 1), &sky);
+    }
+    sky
+}
+
+fn dump(grid: Grid, name: &str, values: &[f32]) {
+    if let Ok(to) = std::env::var("SKY_DUMP") {
+        let mut out = format!("P5 {} {} 255\n", grid.across, grid.down).into_bytes();
+        out.extend(values.iter().map(|v| (v.clamp(0.0, 1.0) * 255.0) as u8));
+        std::fs::write(format!("{to}-{name}.pgm"), out).unwrap();
+    }
+}
+
+/// What is known before anything was learned: where stars are seen there is sky, where there are
+/// none, though they are seen elsewhere, or where something stands still, there may be ground.
+fn first(evidence: &Evidence) -> Vec<Known> {
+    let Evidence { grid, texture, stars, .. } = evidence;
+    let wide = (grid.across / 40).max(2);
+    let around = grid.blurred(&grid.blurred(stars, wide), wide);
+    let mut seen: Vec<f32> =
+        (0..grid.len()).filter(|&i| stars[i] > 0.2).map(|i| around[i]).collect();
+    let usual = match seen.is_empty() {
+        true => 1.0,
+        false => crate::align::background::median(&mut seen),
+    };
+    let near = grid.blurred(stars, 1);
+    let still = grid.blurred(texture, 2);
+    dump(*grid, "stars", &around.iter().map(|v| 0.5 * v / usual).collect::<Vec<_>>());
+    dump(*grid, "still", &still.iter().map(|v| 0.3 + v).collect::<Vec<_>>());
+    (0..grid.len())
+        .map(|i| {
+            let star = Known { sky: 1.0, weight: 4.0 * near[i].min(0.25) };
+            let starless = (1.0 - 3.0 * around[i] / usual).max(0.0);
+            let textured = ((still[i] - 0.15) * 0.05).clamp(0.0, 0.05) * starless;
+            let ground = Known { sky: 0.0, weight: 0.0003 * starless + textured };
+            star.and(ground)
+        })
+        .collect()
+}
+
+/// What ratios of likelihoods, as logarithms, say, by how often they are right where it is known.
+fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Known> {
+    const BINS: usize = 16;
+    let bin = |ratio: f32| (((ratio + 4.0) / 8.0 * BINS as f32) as usize).min(BINS - 1);
+    // A bin where there is nothing says nothing.
+    let mut counts = [[1.0f32; 2]; BINS];
+    let mut sums = [1.0f32; 2];
+    for (ratio, sky) in ratios.iter().zip(sky) {
+        if (sky - 0.5).abs() > 0.3 {
+            let side = usize::from(*sky > 0.5);
+            counts[bin(*ratio)][side] += 1.0;
+            sums[side] += 1.0;
+        }
+    }
+    let says = counts.map(|[ground, above]| {
+        // As often as it is seen, and as if there were as much of both: whatever is less sure.
+        let plain = above / (above + ground) - 0.5;
+        let (ground, above) = (ground / sums[0], above / sums[1]);
+        let evened = above / (above + ground) - 0.5;
+        let sure = match plain * evened > 0.0 {
+            true => plain.abs().min(evened.abs()).copysign(plain),
+            false => 0.0,
+        };
+        Known { sky: 0.5 + sure, weight: 0.24 * sure * sure }
+    });
+    ratios.iter().map(|ratio| says[bin(*ratio)]).collect()
+}
+
+/// Cells on either side of an edge that tell it from noise.
+const SIDE: usize = 3;
+
+/// Ways between cells, shorter where what lies on both sides looks alike.
+fn ways(grid: Grid, features: &[Feature]) -> Ways {
+    let plane = |f: usize| -> Vec<f32> { features.iter().map(|own| own[f]).collect() };
+    let edges: Vec<[Vec<f32>; 2]> = (0..3)
+        .into_par_iter()
+        .map(|f| {
+            let plane = plane(f);
+            let mut edges = [1, grid.across].map(|step| {
+                let lines = match step {
+                    1 => (grid.across, grid.blurred_along(&plane, 1, false)),
+                    _ => (grid.down, grid.blurred_along(&plane, 1, true)),
+                };
+                edges(&lines.1, step, grid, lines.0)
+            });
+            let mut all: Vec<f32> = edges[0].iter().step_by(7).copied().collect();
+            let usual = 1.4826 * crate::align::background::median(&mut all).max(1e-4);
+            edges.iter_mut().flatten().for_each(|v| *v = (*v / (3.0 * usual)).powi(2));
+            edges
+        })
+        .collect();
+    let sum = |k: usize| -> Vec<f32> {
+        (0..grid.len()).map(|i| edges.iter().map(|own| own[k][i]).sum()).collect()
+    };
+    Ways::new(grid, &sum(0), &sum(1))
+}
+
+/// How much the means of some cells before and behind each way along lines of `long` cells differ.
+fn edges(values: &[f32], step: usize, grid: Grid, long: usize) -> Vec<f32> {
+    let one = |i: usize| {
+        let at = i / step % long;
+        let (before, behind) = (SIDE.min(at + 1), SIDE.min(long - at - 1));
+        if behind == 0 {
+            return 0.0;
+        }
+        let mean = |from: usize, count: usize| {
+            (0..count).map(|k| values[from + k * step]).sum::<f32>() / count as f32
+        };
+        mean(i + step, behind) - mean(i + step - before * step, before)
+    };
+    let all: Vec<f32> = (0..grid.len()).into_par_iter().map(one).collect();
+    // What goes on in the same way before and behind is no edge.
+    let bend = |i: usize| {
+        let at = i / step % long;
+        let before = all[i - SIDE.min(at) * step];
+        let behind = all[i + SIDE.min((long - 1 - at).saturating_sub(1)) * step];
+        let sign = all[i].signum();
+        let slope = 0.5 * ((sign * before).max(0.0) + (sign * behind).max(0.0));
+        (all[i].abs() - 1.0 * slope).max(0.0)
+    };
+    (0..grid.len()).into_par_iter().map(bend).collect()
+}
