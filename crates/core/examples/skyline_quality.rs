@@ -54,22 +54,34 @@ fn main() {
             };
             let begin = std::time::Instant::now();
             match engine::skyline(&request) {
-                Ok((grid, sky)) => {
+                Ok((grid, sky, shares)) => {
                     let seconds = begin.elapsed().as_secs_f64();
                     let truth = scene.sky_mask();
                     let (mut least, mut most) = (0.0, 0.0);
+                    let (mut fine_least, mut fine_most) = (0.0, 0.0);
                     for (i, truth) in truth.iter().enumerate() {
                         let at = [(i as u32 % width) as f64, (i as u32 / width) as f64];
                         let own = f64::from(u8::from(grid.at(&sky, at) > 0.5));
+                        let fine = f64::from(shares[i]) / 255.0;
+                        fine_least += fine.min(f64::from(*truth));
+                        fine_most += fine.max(f64::from(*truth));
                         least += own.min(f64::from(*truth));
                         most += own.max(f64::from(*truth));
                     }
-                    all.push(format!("{:.4} ({seconds:.2} s)", least / most));
+                    all.push(format!(
+                        "{:.4} {:.4} ({seconds:.2})",
+                        least / most,
+                        fine_least / fine_most
+                    ));
                     if args[0] != "-" {
                         let bytes: Vec<u8> = sky.iter().map(|v| (v * 255.0) as u8).collect();
                         let mut out =
                             format!("P5 {} {} 255\n", grid.across, grid.down).into_bytes();
                         out.extend(bytes);
+                        let mut fine = format!("P5 {width} {height} 255\n").into_bytes();
+                        fine.extend(&shares);
+                        std::fs::write(format!("{}/{}-{seed}-f.pgm", args[0], land.name()), fine)
+                            .unwrap();
                         std::fs::write(format!("{}/{}-{seed}.pgm", args[0], land.name()), out)
                             .unwrap();
                     }

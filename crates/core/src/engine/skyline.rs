@@ -15,7 +15,7 @@ const LOOKED_AT: usize = 8;
 ///
 /// # Errors
 /// As for [`super::stack`].
-pub fn skyline(request: &Request) -> Result<(Grid, Vec<f32>), CoreError> {
+pub fn skyline(request: &Request) -> Result<(Grid, Vec<f32>, Vec<u8>), CoreError> {
     super::pool(request.budget)?.install(|| {
         let mut gallery = Gallery::open(request)?;
         let reference = decode::settle(&mut gallery.frames, request.reference)?;
@@ -39,7 +39,20 @@ pub fn skyline(request: &Request) -> Result<(Grid, Vec<f32>), CoreError> {
             .zip(&lights)
             .map(|(&(i, motion), lights)| View { light: gallery.header(i), motion, lights })
             .collect();
-        let evidence = Evidence::gather(&views, &|| request.watch.cancelled())?;
-        Ok((evidence.grid, skyline::label(&evidence)))
+        let stop = || request.watch.cancelled();
+        let t = std::time::Instant::now();
+        let evidence = Evidence::gather(&views, &stop)?;
+        let t1 = t.elapsed().as_secs_f64();
+        let sky = skyline::label(&evidence);
+        let t2 = t.elapsed().as_secs_f64();
+        let shares = skyline::refine(&views, &evidence, &sky, &stop)?;
+        if std::env::var("SKY_TIME").is_ok() {
+            eprintln!(
+                "evidence {t1:.2} label {:.2} refine {:.2}",
+                t2 - t1,
+                t.elapsed().as_secs_f64() - t2
+            );
+        }
+        Ok((evidence.grid, sky, shares))
     })
 }

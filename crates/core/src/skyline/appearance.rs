@@ -14,15 +14,16 @@ const LEARNED: usize = 12_000;
 /// Rounds of learning.
 const ROUNDS: usize = 8;
 /// The least standard deviations.
-const LEAST: [f32; FEATURES] = [0.04, 0.04, 0.04, 0.25];
+const LEAST: [f32; FEATURES] = [0.03, 0.03, 0.03, 0.25];
 /// Logarithm of the density of what looks like nothing known.
 const STRANGE: f32 = -9.0;
 
 pub type Feature = SVector<f32, FEATURES>;
 
 /// The features of all cells.
-pub fn features(evidence: &Evidence) -> Vec<Feature> {
-    let Evidence { grid, colour: [red, green, blue], texture, .. } = evidence;
+pub fn features(evidence: &Evidence, radius: usize) -> Vec<Feature> {
+    let Evidence { grid, colour, texture, .. } = evidence;
+    let [red, green, blue] = colour.each_ref().map(|plane| grid.blurred(plane, radius));
     let texture = grid.blurred(texture, 1);
     let mut light: Vec<f32> = (0..grid.len()).map(|i| red[i] + green[i] + blue[i]).collect();
     // Below this, differences are noise.
@@ -38,6 +39,7 @@ pub fn features(evidence: &Evidence) -> Vec<Feature> {
 /// What one side looks like.
 pub struct Look {
     parts: Vec<Part>,
+    strange: f32,
 }
 
 struct Part {
@@ -64,7 +66,10 @@ impl Look {
         for (i, share) in shares.iter_mut().enumerate() {
             share[i * PARTS / order.len()] = 1.0;
         }
-        let mut look = Self { parts: parts(features, &order, &shares) };
+        let mut look = Self {
+            parts: parts(features, &order, &shares),
+            strange: crate::skyline::env("STRANGE", -1.0),
+        };
         for _ in 0..ROUNDS {
             shares = order
                 .par_iter()
@@ -76,7 +81,10 @@ impl Look {
                     own.map(|v| v / sum)
                 })
                 .collect();
-            look = Self { parts: parts(features, &order, &shares) };
+            look = Self {
+                parts: parts(features, &order, &shares),
+                strange: crate::skyline::env("STRANGE", -1.0),
+            };
         }
         Some(look)
     }
@@ -92,10 +100,11 @@ impl Look {
 
     /// Logarithm of the density of a feature.
     pub fn log(&self, feature: &Feature) -> f32 {
+        let strange = self.strange;
         let logs = self.logs(feature);
-        let most = logs.iter().copied().fold(STRANGE, f32::max);
+        let most = logs.iter().copied().fold(strange, f32::max);
         let sum: f32 = logs.iter().map(|log| (log - most).exp()).sum();
-        most + (sum + (STRANGE - most).exp()).ln()
+        most + (sum + (strange - most).exp()).ln()
     }
 }
 

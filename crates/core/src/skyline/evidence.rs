@@ -30,6 +30,8 @@ pub struct Evidence {
     pub colour: [Vec<f32>; 3],
     /// Variance of fine detail that is the same in all frames, against that of noise.
     pub texture: Vec<f32>,
+    /// Standard deviation of noise in one pixel of one frame, for the sum of its colours.
+    pub noise: Vec<f32>,
     /// Point lights that go with the sky, in each cell.
     pub stars: Vec<f32>,
     /// Point lights that stand still.
@@ -41,6 +43,7 @@ struct Row {
     /// Means of red, green and blue, of each frame.
     colours: Vec<[Vec<f32>; 3]>,
     texture: Vec<f32>,
+    noise: Vec<f32>,
 }
 
 impl Evidence {
@@ -73,9 +76,10 @@ impl Evidence {
             };
             (0..grid.len()).into_par_iter().map(middle).collect()
         });
+        let noise = rows.iter().flat_map(|row| row.noise.iter().copied()).collect();
         let texture = rows.into_iter().flat_map(|row| row.texture).collect();
         let [stars, lamps] = lights::told_apart(views, grid);
-        Ok(Self { grid, colour, texture, stars, lamps })
+        Ok(Self { grid, colour, texture, noise, stars, lamps })
     }
 }
 
@@ -138,8 +142,12 @@ impl Row {
                 shared[cell] += ((sum * sum - square) / (n * (n - 1.0))).min(most);
             }
         }
-        let texture = shared.iter().zip(&noise).map(|(s, n)| s / n.max(1e-12)).collect();
-        Ok(Self { colours, texture })
+        let ratio = |(shared, noise): (&f32, &f32)| shared / noise.max(1e-12);
+        let texture = shared.iter().zip(&noise).map(ratio).collect();
+        // Each is the difference of two pixels.
+        let count = 4.0 * (step * region.height as usize) as f32;
+        let noise = noise.iter().map(|noise| (noise / count).sqrt()).collect();
+        Ok(Self { colours, texture, noise })
     }
 }
 

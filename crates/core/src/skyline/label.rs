@@ -23,6 +23,24 @@ impl Ways {
         Self { right: right.collect(), down: down.collect() }
     }
 
+    /// How well a border of sky and ground keeps to edges, 0 to 1.
+    pub fn parted(&self, grid: Grid, sky: &[f32]) -> f32 {
+        let (mut sum, mut count) = (0.0, 0.0f32);
+        for i in 0..grid.len() {
+            let mut look = |way: f32, other: usize| {
+                if other < grid.len() && (sky[i] > 0.5) != (sky[other] > 0.5) {
+                    sum += 1.0 - way;
+                    count += 1.0;
+                }
+            };
+            if (i + 1) % grid.across != 0 {
+                look(self.right[i], i + 1);
+            }
+            look(self.down[i], i + grid.across);
+        }
+        sum / count.max(1.0)
+    }
+
     fn halved(&self, grid: Grid, small: Grid) -> Self {
         let mut half = Self { right: vec![0.0; small.len()], down: vec![0.0; small.len()] };
         for (i, (right, down)) in self.right.iter().zip(&self.down).enumerate() {

@@ -6,7 +6,7 @@ use crate::align::Motion;
 use std::collections::HashMap;
 
 /// Two positions of one light are this near, in pixels.
-const NEAR: f64 = 1.2;
+const NEAR: f64 = 0.7;
 /// Where the sky moves less than this between two frames, lights do not tell what they go with.
 const TELLS: f64 = 3.0;
 /// What a light counts of which nothing is told.
@@ -65,7 +65,7 @@ pub fn told_apart(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
             }
             match told {
                 0 => put(0, there, UNTOLD),
-                _ if goes > stands && 3 * goes >= told => put(0, there, 1.0),
+                _ if goes > stands && 2 * goes >= told => put(0, there, 1.0),
                 _ if stands > goes && 2 * stands >= told => put(1, *light, 1.0),
                 _ => {}
             }

@@ -5,9 +5,11 @@ mod evidence;
 mod grid;
 mod label;
 mod lights;
+mod refine;
 
 pub use evidence::{Evidence, View};
 pub use grid::Grid;
+pub use refine::refine;
 
 use appearance::{Feature, Look};
 use label::{Known, Ways};
@@ -19,10 +21,38 @@ const ROUNDS: usize = 4;
 /// How likely each cell of the grid is sky, 0 to 1.
 pub fn label(evidence: &Evidence) -> Vec<f32> {
     let grid = evidence.grid;
-    let features = appearance::features(evidence);
-    let ways = ways(grid, &features);
-    let mut first = first(evidence);
-    let mut sky = label::spread(grid, &ways, &first);
+    let ways = ways(grid, &appearance::features(evidence, 0));
+    let features = appearance::features(evidence, 2);
+    let shown = shown(evidence);
+    let mut best: Option<(f32, Vec<f32>)> = None;
+    for starless in [0.0003, 0.0007, 0.0015] {
+        let sky = label_by(evidence, &ways, &features, &shown, starless);
+        let score = ways.parted(grid, &sky);
+        if std::env::var("SKY_TIME").is_ok() {
+            eprint!("{score:.3} ");
+        }
+        if best.as_ref().is_none_or(|(most, _)| score > *most) {
+            best = Some((score, sky));
+        }
+    }
+    if std::env::var("SKY_TIME").is_ok() {
+        eprintln!();
+    }
+    best.map(|(_, sky)| sky).unwrap_or_default()
+}
+
+fn label_by(
+    evidence: &Evidence,
+    ways: &Ways,
+    features: &[Feature],
+    shown: &Shown,
+    starless: f32,
+) -> Vec<f32> {
+    let grid = evidence.grid;
+    let mut first = first(evidence, shown, &sky_below(grid, &shown.share), starless);
+    let mut sky = label::spread(grid, ways, &first);
+    first = self::first(evidence, shown, &sky_below(grid, &sky), starless);
+    sky = label::spread(grid, ways, &first);
     for (first, sky) in first.iter_mut().zip(&sky) {
         let weight = 0.03 * (2.0 * sky - 1.0).powi(2);
         *first = first.and(Known { sky: sky.round(), weight });
@@ -30,18 +60,28 @@ pub fn label(evidence: &Evidence) -> Vec<f32> {
     dump(grid, "x0", &sky);
     for round in 0..ROUNDS {
         let surely: Vec<f32> = sky.iter().map(|sky| 2.0 * sky - 1.0).collect();
-        let ground: Vec<f32> = surely.iter().map(|v| -v).collect();
-        let looks = (Look::learn(&features, &surely), Look::learn(&features, &ground));
+        let mut lower: Vec<f32> = sky.iter().copied().filter(|v| *v < 0.5).collect();
+        let most = match lower.is_empty() {
+            true => 0.25,
+            false => crate::align::background::median(&mut lower).min(0.25).max(0.02),
+        };
+        let ground: Vec<f32> = sky.iter().map(|v| f32::from(u8::from(*v <= most))).collect();
+        let looks = (Look::learn(features, &surely), Look::learn(features, &ground));
         let (Some(above), Some(below)) = looks else { break };
         let ratios: Vec<f32> = features
             .par_iter()
             .map(|own| (above.log(own) - below.log(own)).clamp(-4.0, 4.0))
             .collect();
-        let says = calibrated(&ratios, &sky);
+        let mut says = calibrated(&ratios, &sky);
+        for (says, below) in says.iter_mut().zip(sky_below(grid, &sky)) {
+            if says.sky < 0.5 {
+                says.weight *= 1.0 - below;
+            }
+        }
         let known: Vec<Known> =
             first.iter().zip(&says).map(|(first, says)| first.and(*says)).collect();
         dump(grid, "look", &ratios.iter().map(|r| 0.5 + r / 8.0).collect::<Vec<_>>());
-        sky = label::spread(grid, &ways, &known);
+        sky = label::spread(grid, ways, &known);
         dump(grid, &format!("x{}", round + 1), &sky);
     }
     sky
@@ -55,31 +95,61 @@ fn dump(grid: Grid, name: &str, values: &[f32]) {
     }
 }
 
+/// How many stars are seen around each cell.
+struct Shown {
+    /// Against what is usual in the sky.
+    share: Vec<f32>,
+    /// In the nearest cells.
+    near: Vec<f32>,
+}
+
+fn shown(evidence: &Evidence) -> Shown {
+    let Evidence { grid, stars, noise, .. } = evidence;
+    let wide = (grid.across / 40).max(2);
+    let mut around = grid.blurred(&grid.blurred(stars, wide), wide);
+    let noise = grid.blurred(noise, 2);
+    let usual = |values: &[f32]| {
+        let mut there: Vec<f32> =
+            (0..grid.len()).filter(|&i| stars[i] > 0.2).map(|i| values[i]).collect();
+        if there.is_empty() { 1.0 } else { crate::align::background::median(&mut there) }
+    };
+    let (usual, usual_noise) = (usual(&around), usual(&noise));
+    // Where the sky is bright, as in a glow, fewer are seen.
+    for (around, noise) in around.iter_mut().zip(&noise) {
+        *around *= (noise / usual_noise).max(0.3).powi(2) / usual;
+    }
+    dump(*grid, "stars", &around);
+    Shown { share: around, near: grid.blurred(stars, 1) }
+}
+
 /// What is known before anything was learned: where stars are seen there is sky, where there are
 /// none, though they are seen elsewhere, or where something stands still, there may be ground.
-fn first(evidence: &Evidence) -> Vec<Known> {
-    let Evidence { grid, texture, stars, .. } = evidence;
-    let wide = (grid.across / 40).max(2);
-    let around = grid.blurred(&grid.blurred(stars, wide), wide);
-    let mut seen: Vec<f32> =
-        (0..grid.len()).filter(|&i| stars[i] > 0.2).map(|i| around[i]).collect();
-    let usual = match seen.is_empty() {
-        true => 1.0,
-        false => crate::align::background::median(&mut seen),
-    };
-    let near = grid.blurred(stars, 1);
-    let still = grid.blurred(texture, 2);
-    dump(*grid, "stars", &around.iter().map(|v| 0.5 * v / usual).collect::<Vec<_>>());
-    dump(*grid, "still", &still.iter().map(|v| 0.3 + v).collect::<Vec<_>>());
+/// `below` tells how much sky is below each cell.
+fn first(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> Vec<Known> {
+    let Evidence { grid, texture, .. } = evidence;
+    let capped: Vec<f32> = texture.iter().map(|v| v.min(1.0)).collect();
+    let still = grid.blurred(&capped, 2);
     (0..grid.len())
         .map(|i| {
-            let star = Known { sky: 1.0, weight: 4.0 * near[i].min(0.25) };
-            let starless = (1.0 - 3.0 * around[i] / usual).max(0.0);
-            let textured = ((still[i] - 0.15) * 0.05).clamp(0.0, 0.05) * starless;
-            let ground = Known { sky: 0.0, weight: 0.0003 * starless + textured };
-            star.and(ground)
+            let star = Known { sky: 1.0, weight: 4.0 * shown.near[i].min(0.25) };
+            let starless = (1.0 - 3.0 * shown.share[i]).max(0.0) * (1.0 - below[i]);
+            let textured = (0.05 * (still[i] - 0.15)).clamp(0.0, 0.05);
+            star.and(Known { sky: 0.0, weight: starless * (weight + textured) })
         })
         .collect()
+}
+
+/// How much sky is below each cell, 0 to 1: whatever is solid stands on the ground.
+fn sky_below(grid: Grid, sky: &[f32]) -> Vec<f32> {
+    let wide = (grid.across / 60).max(2);
+    let sky = grid.blurred(sky, wide);
+    let mut below = vec![0.0f32; grid.len()];
+    let low = env("LOW", 0.6);
+    for i in (0..grid.len() - grid.across).rev() {
+        let own = ((sky[i + grid.across] - low) * 4.0).clamp(0.0, 1.0);
+        below[i] = below[i + grid.across].max(own);
+    }
+    below
 }
 
 /// What ratios of likelihoods, as logarithms, say, by how often they are right where it is known.
@@ -105,9 +175,13 @@ fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Known> {
             true => plain.abs().min(evened.abs()).copysign(plain),
             false => 0.0,
         };
-        Known { sky: 0.5 + sure, weight: 0.24 * sure * sure }
+        Known { sky: 0.5 + sure, weight: env("LOOKS", 0.03) * (2.0 * sure).powi(4) }
     });
     ratios.iter().map(|ratio| says[bin(*ratio)]).collect()
+}
+
+fn env(name: &str, usual: f32) -> f32 {
+    std::env::var(name).map_or(usual, |v| v.parse().unwrap())
 }
 
 /// Cells on either side of an edge that tell it from noise.
@@ -128,8 +202,9 @@ fn ways(grid: Grid, features: &[Feature]) -> Ways {
                 edges(&lines.1, step, grid, lines.0)
             });
             let mut all: Vec<f32> = edges[0].iter().step_by(7).copied().collect();
+            let scale = env("EDGE", 3.0);
             let usual = 1.4826 * crate::align::background::median(&mut all).max(1e-4);
-            edges.iter_mut().flatten().for_each(|v| *v = (*v / (3.0 * usual)).powi(2));
+            edges.iter_mut().flatten().for_each(|v| *v = (*v / (scale * usual)).powi(2));
             edges
         })
         .collect();

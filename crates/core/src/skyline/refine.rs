@@ -1,0 +1,413 @@
+//! The share of sky in every pixel, from the cells' labels and what sky and ground look like around.
+
+use super::evidence::{Evidence, View};
+use super::grid::Grid;
+use crate::CoreError;
+use crate::align::Motion;
+use crate::align::background::median;
+use crate::combine::network::{LANES, Network, Row};
+use crate::combine::resample::{self, Room};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use rayon::prelude::*;
+
+/// Side of the squares that are worked on at a time.
+const SQUARE: u32 = 256;
+/// Pixels around a square that are looked at with it.
+const MARGIN: u32 = 8;
+/// Pixels along a line by which thin things are told from noise, to either side of the middle.
+const REACH: usize = 4;
+/// Standard deviations by which a thin thing differs from the sky.
+const SIGMAS: f32 = 4.0;
+/// Cells around the labels' border where every pixel is looked at for itself.
+const BORDER: usize = 2;
+
+/// What is known of the light around each cell.
+struct Around {
+    /// Gives the share of ground as `weights . light - offset`.
+    weights: [Vec<f32>; 3],
+    offset: Vec<f32>,
+    /// Standard deviation of that share in one pixel.
+    sigma: Vec<f32>,
+    /// How likely the cell is sky, as the logarithm of a ratio; beyond [`SURE`] no ground is near.
+    sky: Vec<f32>,
+}
+
+/// Where the logarithm of a ratio is beyond this, a cell is far from the border.
+const SURE: f32 = 6.0;
+
+/// The share of sky in every pixel of the reference frame, 0 for ground to 255 for sky, row by row.
+///
+/// `sky` tells how likely each cell of the evidence's grid is sky.
+///
+/// # Errors
+/// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
+pub fn refine(
+    views: &[View],
+    evidence: &Evidence,
+    sky: &[f32],
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Vec<u8>, CoreError> {
+    let (width, height) = views[0].light.size();
+    let around = Around::of(evidence, sky, views.len());
+    let squares = Region::covering(width, height, [SQUARE; 2]);
+    let network = Network::new(views.len(), &Network::median_rows(views.len()));
+    let marked: Result<Vec<Vec<u8>>, PictureError> = squares
+        .par_iter()
+        .map_init(Desk::default, |desk, square| match stop() {
+            true => Err(PictureError::Cancelled),
+            false => desk.mark(views, &network, evidence.grid, &around, *square, (width, height)),
+        })
+        .collect();
+    let mut marks = vec![0u8; width as usize * height as usize];
+    for (square, own) in squares.iter().zip(marked?) {
+        for (y, row) in own.chunks_exact(square.width as usize).enumerate() {
+            let at = (square.y as usize + y) * width as usize + square.x as usize;
+            marks[at..at + row.len()].copy_from_slice(row);
+        }
+    }
+    reach(&mut marks, width as usize);
+    Ok(shares(&marks, width as usize))
+}
+
+/// Two bits of a mark: what the pixel is by itself.
+const SKY: u8 = 0;
+/// It may belong to something thin, if that stands on the ground.
+const THIN: u8 = 1;
+const GROUND: u8 = 2;
+/// Ground, or something thin that was reached from there.
+const REACHED: u8 = 3;
+/// The others: its share of sky.
+const STEPS: f32 = 63.0;
+
+/// Memory of one thread.
+#[derive(Default)]
+struct Desk {
+    room: Room,
+    planes: Vec<[Vec<f32>; 3]>,
+    rows: Vec<Row>,
+    share: Vec<f32>,
+    sigma: Vec<f32>,
+    sky: Vec<f32>,
+}
+
+impl Desk {
+    /// Marks the pixels of a square.
+    fn mark(
+        &mut self,
+        views: &[View],
+        network: &Network,
+        grid: Grid,
+        around: &Around,
+        square: Region,
+        size: (u32, u32),
+    ) -> Result<Vec<u8>, PictureError> {
+        let cells = |from: u32, long: u32, count: usize| {
+            let (first, last) = (from / grid.step, (from + long - 1) / grid.step);
+            (first as usize).saturating_sub(1)..(last as usize + 2).min(count)
+        };
+        let (columns, rows) =
+            (cells(square.x, square.width, grid.across), cells(square.y, square.height, grid.down));
+        let near = rows.flat_map(|y| columns.clone().map(move |x| y * grid.across + x));
+        if near.into_iter().all(|cell| around.sky[cell] < -SURE) {
+            return Ok(vec![GROUND; square.area()]);
+        }
+        let outer = widened(square, MARGIN, size);
+        self.read(views, network, grid, around, outer)?;
+        let wide = outer.width as usize;
+        let (left, top) = ((square.x - outer.x) as usize, (square.y - outer.y) as usize);
+        let mut marks = Vec::with_capacity(square.area());
+        for y in top..top + square.height as usize {
+            for x in left..left + square.width as usize {
+                let i = y * wide + x;
+                marks.push(self.mark_one(x, y, wide, outer.height as usize, i));
+            }
+        }
+        Ok(marks)
+    }
+
+    fn mark_one(&self, x: usize, y: usize, wide: usize, tall: usize, i: usize) -> u8 {
+        let (share, sigma, sky) = (self.share[i], self.sigma[i], self.sky[i]);
+        let steps = (((1.0 - share).clamp(0.0, 1.0) * STEPS) as u8) << 2;
+        if sky < -SURE {
+            return GROUND;
+        }
+        // With its neighbours, against noise.
+        let (mut sum, mut count) = (0.0, 0.0);
+        for row in y.saturating_sub(1)..(y + 2).min(tall) {
+            for column in x.saturating_sub(1)..(x + 2).min(wide) {
+                sum += self.share[row * wide + column].clamp(-1.0, 2.0);
+                count += 1.0;
+            }
+        }
+        let (mean, noise) = (sum / count, (sigma * sigma / count + 0.01).sqrt());
+        if sky < SURE {
+            let square = |off: f32| 0.5 * (off / noise).powi(2);
+            let ratio = (square(mean - 1.0) - square(mean)).clamp(-9.0, 9.0);
+            // Far off either, as lamps and stars are, it says nothing.
+            let ratio = if (-0.6..1.8).contains(&mean) { ratio } else { 0.0 };
+            if ratio + sky < 0.0 {
+                return steps | GROUND;
+            }
+        }
+        if share > 2.0 * sigma || mean > 2.0 * noise {
+            let line = self.line(x, y, wide, tall);
+            if line > SIGMAS * sigma / (2.0 * REACH as f32 + 1.0).sqrt() && line > 0.12 {
+                return steps | THIN;
+            }
+        }
+        steps | SKY
+    }
+
+    /// The largest mean share along a line through a pixel.
+    fn line(&self, x: usize, y: usize, wide: usize, tall: usize) -> f32 {
+        const WAYS: [[f32; 2]; 8] = [
+            [1.0, 0.0],
+            [0.924, 0.383],
+            [0.707, 0.707],
+            [0.383, 0.924],
+            [0.0, 1.0],
+            [-0.383, 0.924],
+            [-0.707, 0.707],
+            [-0.924, 0.383],
+        ];
+        let reach = REACH as i64;
+        let at = |x: i64, y: i64| {
+            let x = x.clamp(0, wide as i64 - 1) as usize;
+            let y = y.clamp(0, tall as i64 - 1) as usize;
+            self.share[y * wide + x].clamp(-1.0, 1.0)
+        };
+        let mean = |[dx, dy]: [f32; 2]| {
+            let sum: f32 = (-reach..=reach)
+                .map(|k| {
+                    let (dx, dy) = ((dx * k as f32).round(), (dy * k as f32).round());
+                    at(x as i64 + dx as i64, y as i64 + dy as i64)
+                })
+                .sum();
+            sum / (2 * reach + 1) as f32
+        };
+        WAYS.into_iter().map(mean).fold(f32::MIN, f32::max)
+    }
+
+    /// Reads a region of all frames as they lie, and works out the share of ground in each pixel of
+    /// their median.
+    fn read(
+        &mut self,
+        views: &[View],
+        network: &Network,
+        grid: Grid,
+        around: &Around,
+        region: Region,
+    ) -> Result<(), PictureError> {
+        let area = region.area();
+        self.planes.resize_with(views.len(), Default::default);
+        for (view, planes) in views.iter().zip(&mut self.planes) {
+            planes.iter_mut().for_each(|plane| plane.resize(area, 0.0));
+            let out = planes.each_mut().map(Vec::as_mut_slice);
+            resample::read(view.light, &Motion::Still, region, out, &mut self.room)?;
+        }
+        self.share.clear();
+        self.share.resize(area, 0.0);
+        self.sigma.clear();
+        self.sky.clear();
+        self.rows.resize(views.len(), [0.0; LANES]);
+        let mut weights = [(); 3].map(|()| Vec::with_capacity(area));
+        for y in region.y..region.y + region.height {
+            for x in region.x..region.x + region.width {
+                let at = [f64::from(x), f64::from(y)];
+                for (weights, own) in weights.iter_mut().zip(&around.weights) {
+                    weights.push(grid.at(own, at));
+                }
+                self.sigma.push(grid.at(&around.sigma, at));
+                self.sky.push(grid.at(&around.sky, at));
+                let i = self.sky.len() - 1;
+                self.share[i] = -grid.at(&around.offset, at);
+            }
+        }
+        let middle = Network::median_rows(views.len());
+        for (c, weights) in weights.iter().enumerate() {
+            for from in (0..area).step_by(LANES) {
+                let long = LANES.min(area - from);
+                for (row, planes) in self.rows.iter_mut().zip(&self.planes) {
+                    row[..long].copy_from_slice(&planes[c][from..from + long]);
+                }
+                network.run(&mut self.rows);
+                for k in 0..long {
+                    let sum: f32 = middle.iter().map(|&row| self.rows[row][k]).sum();
+                    self.share[from + k] += weights[from + k] * sum / middle.len() as f32;
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+/// A region with more pixels on every side, inside a picture of this size.
+fn widened(region: Region, margin: u32, (width, height): (u32, u32)) -> Region {
+    let (x, y) = (region.x.saturating_sub(margin), region.y.saturating_sub(margin));
+    Region {
+        x,
+        y,
+        width: (region.x + region.width + margin).min(width) - x,
+        height: (region.y + region.height + margin).min(height) - y,
+    }
+}
+
+impl Around {
+    fn of(evidence: &Evidence, sky: &[f32], frames: usize) -> Self {
+        let grid = evidence.grid;
+        let cells = 0..grid.len();
+        // Cells that have none of the other side around them.
+        let side = |above: bool| -> Vec<f32> {
+            let other: Vec<f32> =
+                sky.iter().map(|v| f32::from(u8::from((*v > 0.5) != above))).collect();
+            grid.blurred(&other, BORDER).iter().map(|v| f32::from(u8::from(*v == 0.0))).collect()
+        };
+        let (above, below) = (side(true), side(false));
+        let colours = &evidence.colour;
+        let (sky_light, ground_light) =
+            (nearest(grid, colours, &above), nearest(grid, colours, &below));
+        // What is of both, as branches that are close to each other, shows neither.
+        let mixed = |i: usize| {
+            let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
+            let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
+            let along: f32 = (0..3).map(|c| apart[c] * (colours[c][i] - sky_light[c][i])).sum();
+            along / far
+        };
+        let share: Vec<f32> = (0..grid.len()).map(mixed).collect();
+        let pure = |chosen: &[f32], from: f32, to: f32| -> Vec<f32> {
+            let one = |(chosen, share): (&f32, &f32)| {
+                if (from..to).contains(share) { 0.0 } else { *chosen }
+            };
+            chosen.iter().zip(&share).map(one).collect()
+        };
+        let (clear, firm) = (pure(&above, 0.2, 1.5), pure(&below, -0.3, 0.75));
+        let (sky_light, ground_light) =
+            (nearest(grid, colours, &clear), nearest(grid, colours, &firm));
+        // Where hardly any ground looks like the sky, what does is looked at closely.
+        let mut shares: Vec<f32> =
+            share.iter().zip(&below).filter(|(_, below)| **below > 0.0).map(|(v, _)| *v).collect();
+        shares.sort_by(f32::total_cmp);
+        let near = grid
+            .blurred(&sky.iter().map(|v| f32::from(u8::from(*v > 0.5))).collect::<Vec<_>>(), 12);
+        let texture = grid.blurred(&evidence.texture, 1);
+        let distinct = shares.get(shares.len() / 10).is_some_and(|low| *low > 0.7);
+        let mut around = Self {
+            weights: [(); 3].map(|()| vec![0.0; grid.len()]),
+            offset: vec![0.0; grid.len()],
+            sigma: vec![0.0; grid.len()],
+            sky: vec![0.0; grid.len()],
+        };
+        let efficiency = if frames > 2 { 1.25 } else { 1.0 };
+        for i in cells {
+            let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
+            let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
+            for (c, apart) in apart.iter().enumerate() {
+                around.weights[c][i] = apart / far;
+                around.offset[i] += apart / far * sky_light[c][i];
+            }
+            // Noise was measured in the sum of three colours.
+            let noise = evidence.noise[i] / 3f32.sqrt() * efficiency / (frames as f32).sqrt();
+            around.sigma[i] = (noise / far.sqrt()).min(3.0);
+            let ratio = ((sky[i] + 0.01) / (1.01 - sky[i])).ln();
+            around.sky[i] = match (above[i] > 0.0, below[i] > 0.0) {
+                (true, _) if sky[i] > 0.9 => SURE + 1.0,
+                (_, true)
+                    if distinct
+                        && near[i] > 0.0
+                        && texture[i] > 0.7
+                        && (-0.3..0.7).contains(&share[i]) =>
+                {
+                    -1.0
+                }
+                (_, true) if sky[i] < 0.1 => -SURE - 1.0,
+                _ => 0.6 * ratio,
+            };
+        }
+        around
+    }
+}
+
+/// For each cell, the mean colours of those cells around that are chosen, as near as there are
+/// enough of them.
+fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3] {
+    let whole = colours.each_ref().map(|plane| {
+        let mut own: Vec<f32> = plane
+            .iter()
+            .zip(chosen)
+            .filter(|(_, chosen)| **chosen > 0.0)
+            .map(|(v, _)| *v)
+            .collect();
+        if own.is_empty() { 0.0 } else { median(&mut own) }
+    });
+    let mut out = whole.map(|v| vec![v; grid.len()]);
+    // From far to near, each taking the place of the one before where it has enough.
+    for radius in [48, 20, 8, 4] {
+        let share = grid.blurred(chosen, radius);
+        for (plane, out) in colours.iter().zip(&mut out) {
+            let own: Vec<f32> = plane.iter().zip(chosen).map(|(v, chosen)| v * chosen).collect();
+            let sums = grid.blurred(&own, radius);
+            for ((out, sum), share) in out.iter_mut().zip(&sums).zip(&share) {
+                let sure = (share / 0.08).min(1.0);
+                *out += sure * (sum / share.max(1e-6) - *out);
+            }
+        }
+    }
+    out
+}
+
+/// Follows thin things from the ground on.
+fn reach(marks: &mut [u8], width: usize) {
+    let kind = |mark: u8| mark & 3;
+    let mut open: Vec<usize> = Vec::new();
+    for i in 0..marks.len() {
+        if kind(marks[i]) == THIN
+            && neighbours(i, width, marks.len()).any(|n| kind(marks[n]) == GROUND)
+        {
+            open.push(i);
+            marks[i] |= REACHED;
+        }
+    }
+    while let Some(i) = open.pop() {
+        for n in around(i, width, marks.len(), 2) {
+            if kind(marks[n]) == THIN {
+                marks[n] |= REACHED;
+                open.push(n);
+            }
+        }
+    }
+}
+
+/// The eight pixels around one.
+fn neighbours(i: usize, width: usize, len: usize) -> impl Iterator<Item = usize> {
+    around(i, width, len, 1)
+}
+
+/// The pixels of a square around one.
+fn around(i: usize, width: usize, len: usize, far: i64) -> impl Iterator<Item = usize> {
+    let x = i % width;
+    (-far..=far).flat_map(move |dy| (-far..=far).map(move |dx| (dx, dy))).filter_map(
+        move |(dx, dy)| {
+            let inside = (dx, dy) != (0, 0) && (0..width as i64).contains(&(x as i64 + dx));
+            let n = i as i64 + dy * width as i64 + dx;
+            (inside && (0..len as i64).contains(&n)).then_some(n as usize)
+        },
+    )
+}
+
+/// Shares of sky by the marks: where sky and ground meet, by the pixel's own light.
+fn shares(marks: &[u8], width: usize) -> Vec<u8> {
+    let solid = |mark: u8| mark & 3 >= GROUND;
+    (0..marks.len())
+        .into_par_iter()
+        .map(|i| {
+            let own = solid(marks[i]);
+            let mixed = neighbours(i, width, marks.len()).any(|n| solid(marks[n]) != own);
+            match (mixed, own) {
+                (true, _) => (f32::from(marks[i] >> 2) / STEPS * 255.0) as u8,
+                (false, true) => 0,
+                (false, false) => 255,
+            }
+        })
+        .collect()
+}
