@@ -8,9 +8,9 @@ use rayon::prelude::*;
 /// Logarithms of brightness, red and blue against green, and of texture.
 const FEATURES: usize = 4;
 /// Distributions of each side.
-const PARTS: usize = 5;
+const PARTS: usize = 4;
 /// Cells that a side is learned from at most.
-const LEARNED: usize = 12_000;
+const LEARNED: usize = 5_000;
 /// Rounds of learning.
 const ROUNDS: usize = 8;
 /// The least standard deviations.

@@ -16,7 +16,7 @@ use label::{Known, Ways};
 use rayon::prelude::*;
 
 /// Rounds of learning what both sides look like and of telling them apart by it.
-const ROUNDS: usize = 4;
+const ROUNDS: usize = 3;
 
 /// How likely each cell of the grid is sky, 0 to 1.
 pub fn label(evidence: &Evidence) -> Vec<f32> {
@@ -25,8 +25,11 @@ pub fn label(evidence: &Evidence) -> Vec<f32> {
     let features = appearance::features(evidence, 2);
     let shown = shown(evidence);
     let mut best: Option<(f32, Vec<f32>)> = None;
-    for starless in [0.0003, 0.0007, 0.0015] {
-        let sky = label_by(evidence, &ways, &features, &shown, starless);
+    let all: Vec<Vec<f32>> = [0.0003, 0.0007, 0.0015]
+        .into_par_iter()
+        .map(|starless| label_by(evidence, &ways, &features, &shown, starless))
+        .collect();
+    for sky in all {
         let score = ways.parted(grid, &sky);
         if std::env::var("SKY_TIME").is_ok() {
             eprint!("{score:.3} ");
@@ -38,7 +41,15 @@ pub fn label(evidence: &Evidence) -> Vec<f32> {
     if std::env::var("SKY_TIME").is_ok() {
         eprintln!();
     }
-    best.map(|(_, sky)| sky).unwrap_or_default()
+    let mut sky = best.map(|(_, sky)| sky).unwrap_or_default();
+    // What has sky below it hangs on something thin, which is told pixel by pixel; a large part of
+    // the picture does not hang.
+    let below = sky_below(grid, &sky);
+    let hanging: Vec<usize> = (0..grid.len()).filter(|&i| sky[i] < 0.5 && below[i] > 0.5).collect();
+    if hanging.len() * 16 < grid.len() {
+        hanging.into_iter().for_each(|i| sky[i] = 0.95);
+    }
+    sky
 }
 
 fn label_by(

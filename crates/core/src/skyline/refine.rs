@@ -136,7 +136,7 @@ impl Desk {
         let (mut sum, mut count) = (0.0, 0.0);
         for row in y.saturating_sub(1)..(y + 2).min(tall) {
             for column in x.saturating_sub(1)..(x + 2).min(wide) {
-                sum += self.share[row * wide + column].clamp(-1.0, 2.0);
+                sum += self.share[row * wide + column].clamp(-4.0, 2.0);
                 count += 1.0;
             }
         }
@@ -155,6 +155,10 @@ impl Desk {
             if line > SIGMAS * sigma / (2.0 * REACH as f32 + 1.0).sqrt() && line > 0.12 {
                 return steps | THIN;
             }
+        }
+        // What is bright in the median of all frames stands still: a lamp, if it is on a pole.
+        if mean < -1.0 && mean < -8.0 * sigma {
+            return THIN;
         }
         steps | SKY
     }
