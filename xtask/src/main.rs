@@ -27,6 +27,8 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     quality       figures against the truth of simulated scenes, into docs/quality.md; ten seeds
                   unless a number follows
     quality-prepare   the same for the prepare step, into docs/quality-prepare.md
+    quality-skyline   the same for the skyline, into docs/quality-skyline.md; five seeds unless a
+                      number follows
     screenshots   pictures of the main views, into docs/screenshots";
 
 fn main() -> Result<()> {
@@ -54,6 +56,7 @@ fn main() -> Result<()> {
         Some("sliders") => sliders::sliders(),
         Some("quality") => quality::quality(rest.first().map(String::as_str)),
         Some("quality-prepare") => quality::prepare(rest.first().map(String::as_str)),
+        Some("quality-skyline") => quality::skyline(rest.first().map(String::as_str)),
         Some("screenshots") => screenshots(),
         _ => bail!("{USAGE}"),
     }

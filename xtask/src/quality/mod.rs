@@ -82,6 +82,28 @@ pub fn prepare(seeds: Option<&str>) -> Result<()> {
     Ok(())
 }
 
+/// Finds the skyline of scenes with so many seeds and writes docs/quality-skyline.md.
+pub fn skyline(seeds: Option<&str>) -> Result<()> {
+    let seeds = seeds.unwrap_or("5");
+    let mut text = format!(
+        "# Quality of the skyline\n\nWritten by `cargo xtask quality-skyline`: six frames of each simulated land, whose sky is found without a\nstroke, seeds 1 to {seeds}. The figures are intersection over union of the share of sky in every pixel with the\ntrue one.\n"
+    );
+    for (width, height) in [(900, 600), (1200, 800), (2400, 1600)] {
+        let (width, height) = (width.to_string(), height.to_string());
+        let mut command =
+            cargo(&["run", "--release", "-q", "-p", "jade-core", "--example", "skyline_quality"]);
+        command.args(["--", "1", seeds, &width, &height]).stderr(std::process::Stdio::inherit());
+        let output = command.output()?;
+        anyhow::ensure!(output.status.success(), "the figures could not be taken");
+        let table = String::from_utf8(output.stdout)?;
+        text += &format!("\n## {width} x {height} pixels\n\n{table}");
+    }
+    text += &format!("\n{}\n", crate::bench::machine());
+    std::fs::write("docs/quality-skyline.md", &text)?;
+    print!("{text}");
+    Ok(())
+}
+
 /// Runs all cases with so many seeds and writes docs/quality.md.
 pub fn quality(seeds: Option<&str>) -> Result<()> {
     let seeds: u64 = match seeds {

@@ -4,18 +4,26 @@ use super::gallery::Gallery;
 use super::{Request, decode, stages};
 use crate::CoreError;
 use crate::align::Motion;
-use crate::skyline::{self, Evidence, Grid, View};
+use crate::plan::AlignMode;
+use crate::skyline::{Skyline, View};
 use rayon::prelude::*;
 
 /// Frames that are looked at at most, spread over all of them.
 const LOOKED_AT: usize = 8;
 
-/// Parts sky and ground of frames that are aligned on the stars: how likely each cell of a grid over
-/// the reference frame is sky.
+/// Finds where the sky of the reference frame ends, once the frames are aligned on the stars.
 ///
 /// # Errors
-/// As for [`super::stack`].
-pub fn skyline(request: &Request) -> Result<(Grid, Vec<f32>, Vec<u8>), CoreError> {
+/// As for [`super::stack`] and [`Skyline::find`].
+pub fn skyline(request: &Request) -> Result<Skyline, CoreError> {
+    if request.plan.align.mode != AlignMode::Stars {
+        return Err(CoreError::Setting(
+            "The skyline is found in frames that are aligned on the stars; choose that alignment."
+                .to_owned(),
+        ));
+    }
+    // Regions of all frames are read more than once.
+    let request = &Request { stream: false, ..*request };
     super::pool(request.budget)?.install(|| {
         let mut gallery = Gallery::open(request)?;
         let reference = decode::settle(&mut gallery.frames, request.reference)?;
@@ -24,8 +32,14 @@ pub fn skyline(request: &Request) -> Result<(Grid, Vec<f32>, Vec<u8>), CoreError
         let used: Vec<(usize, &Motion)> =
             motions.filter_map(|(i, one)| Some((i, one.motion.as_ref()?))).collect();
         let count = used.len().min(LOOKED_AT);
+        if count < 2 {
+            return Err(CoreError::Frames(
+                "The skyline is found from two frames or more; only the reference frame could be placed."
+                    .to_owned(),
+            ));
+        }
         let some: Vec<(usize, &Motion)> =
-            (0..count).map(|k| used[k * (used.len() - 1) / (count - 1).max(1)]).collect();
+            (0..count).map(|k| used[k * (used.len() - 1) / (count - 1)]).collect();
         let lights: Result<Vec<Vec<[f64; 2]>>, CoreError> = some
             .par_iter()
             .map(|&(i, _)| {
@@ -39,20 +53,6 @@ pub fn skyline(request: &Request) -> Result<(Grid, Vec<f32>, Vec<u8>), CoreError
             .zip(&lights)
             .map(|(&(i, motion), lights)| View { light: gallery.header(i), motion, lights })
             .collect();
-        let stop = || request.watch.cancelled();
-        let t = std::time::Instant::now();
-        let evidence = Evidence::gather(&views, &stop)?;
-        let t1 = t.elapsed().as_secs_f64();
-        let sky = skyline::label(&evidence);
-        let t2 = t.elapsed().as_secs_f64();
-        let shares = skyline::refine(&views, &evidence, &sky, &stop)?;
-        if std::env::var("SKY_TIME").is_ok() {
-            eprintln!(
-                "evidence {t1:.2} label {:.2} refine {:.2}",
-                t2 - t1,
-                t.elapsed().as_secs_f64() - t2
-            );
-        }
-        Ok((evidence.grid, sky, shares))
+        Skyline::find(&views, &|| request.watch.cancelled())
     })
 }

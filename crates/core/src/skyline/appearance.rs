@@ -16,7 +16,7 @@ const ROUNDS: usize = 8;
 /// The least standard deviations.
 const LEAST: [f32; FEATURES] = [0.03, 0.03, 0.03, 0.25];
 /// Logarithm of the density of what looks like nothing known.
-const STRANGE: f32 = -9.0;
+const STRANGE: f32 = -1.0;
 
 pub type Feature = SVector<f32, FEATURES>;
 
@@ -25,7 +25,7 @@ pub fn features(evidence: &Evidence, radius: usize) -> Vec<Feature> {
     let Evidence { grid, colour, texture, .. } = evidence;
     let [red, green, blue] = colour.each_ref().map(|plane| grid.blurred(plane, radius));
     let texture = grid.blurred(texture, 1);
-    let mut light: Vec<f32> = (0..grid.len()).map(|i| red[i] + green[i] + blue[i]).collect();
+    let mut light: Vec<f32> = (0..grid.cells()).map(|i| red[i] + green[i] + blue[i]).collect();
     // Below this, differences are noise.
     let floor = 0.03 * crate::align::background::median(&mut light).max(1e-4);
     let log = |v: f32| (v.max(0.0) + floor).ln();
@@ -33,13 +33,12 @@ pub fn features(evidence: &Evidence, radius: usize) -> Vec<Feature> {
         let [r, g, b] = [red[cell], green[cell], blue[cell]].map(log);
         Feature::from([(r + g + b) / 3.0, r - g, b - g, (0.1 + texture[cell].max(0.0)).ln()])
     };
-    (0..grid.len()).into_par_iter().map(of).collect()
+    (0..grid.cells()).into_par_iter().map(of).collect()
 }
 
 /// What one side looks like.
 pub struct Look {
     parts: Vec<Part>,
-    strange: f32,
 }
 
 struct Part {
@@ -66,10 +65,7 @@ impl Look {
         for (i, share) in shares.iter_mut().enumerate() {
             share[i * PARTS / order.len()] = 1.0;
         }
-        let mut look = Self {
-            parts: parts(features, &order, &shares),
-            strange: crate::skyline::env("STRANGE", -1.0),
-        };
+        let mut look = Self { parts: parts(features, &order, &shares) };
         for _ in 0..ROUNDS {
             shares = order
                 .par_iter()
@@ -81,10 +77,7 @@ impl Look {
                     own.map(|v| v / sum)
                 })
                 .collect();
-            look = Self {
-                parts: parts(features, &order, &shares),
-                strange: crate::skyline::env("STRANGE", -1.0),
-            };
+            look = Self { parts: parts(features, &order, &shares) };
         }
         Some(look)
     }
@@ -100,11 +93,10 @@ impl Look {
 
     /// Logarithm of the density of a feature.
     pub fn log(&self, feature: &Feature) -> f32 {
-        let strange = self.strange;
         let logs = self.logs(feature);
-        let most = logs.iter().copied().fold(strange, f32::max);
+        let most = logs.iter().copied().fold(STRANGE, f32::max);
         let sum: f32 = logs.iter().map(|log| (log - most).exp()).sum();
-        most + (sum + (strange - most).exp()).ln()
+        most + (sum + (STRANGE - most).exp()).ln()
     }
 }
 

@@ -6,6 +6,7 @@ use super::lights;
 use crate::CoreError;
 use crate::align::Motion;
 use crate::align::background::median;
+use crate::combine::resample::{self, Room};
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -20,6 +21,24 @@ pub struct View<'a> {
     pub motion: &'a Motion,
     /// Positions of its point lights in pixels.
     pub lights: &'a [[f64; 2]],
+}
+
+impl View<'_> {
+    /// The light of a region of the frame as it stands, without its lens's flaws, into three planes.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub(super) fn fill(
+        &self,
+        region: Region,
+        planes: [&mut [f32]; 3],
+        room: &mut Room,
+    ) -> Result<(), PictureError> {
+        match self.light.lens() {
+            None => self.light.fill(region, planes, region.width as usize),
+            Some(_) => resample::read(self.light, &Motion::Still, region, planes, room).map(|_| ()),
+        }
+    }
 }
 
 /// What is known of each cell of a grid.
@@ -74,7 +93,7 @@ impl Evidence {
                 let mut values: Vec<f32> = colours.iter().map(|frame| frame[c][cell]).collect();
                 middle_of(&mut values)
             };
-            (0..grid.len()).into_par_iter().map(middle).collect()
+            (0..grid.cells()).into_par_iter().map(middle).collect()
         });
         let noise = rows.iter().flat_map(|row| row.noise.iter().copied()).collect();
         let texture = rows.into_iter().flat_map(|row| row.texture).collect();
@@ -109,8 +128,10 @@ impl Row {
         let mut squares = vec![[0.0f32; 2]; region.area()];
         let mut colours = Vec::with_capacity(views.len());
         let mut grey = vec![0.0; region.area()];
+        let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
+        let mut room = Room::default();
         for view in views {
-            let planes = view.light.planes(region)?;
+            view.fill(region, planes.each_mut().map(Vec::as_mut_slice), &mut room)?;
             colours.push(planes.each_ref().map(|plane| means(plane, wide, step)));
             for (i, grey) in grey.iter_mut().enumerate() {
                 *grey = planes[0][i] + planes[1][i] + planes[2][i];

@@ -22,7 +22,7 @@ impl Grid {
     }
 
     /// Number of cells.
-    pub fn len(&self) -> usize {
+    pub fn cells(&self) -> usize {
         self.across * self.down
     }
 
@@ -109,7 +109,7 @@ mod tests {
     fn a_grid_covers_its_picture_and_gives_back_what_is_straight() {
         let grid = Grid::of((6000, 4001));
         assert_eq!((grid.step, grid.across, grid.down), (10, 600, 401));
-        let values: Vec<f32> = (0..grid.len())
+        let values: Vec<f32> = (0..grid.cells())
             .map(|cell| {
                 let [x, y] = grid.middle(cell);
                 (0.25 * x - 0.5 * y) as f32
@@ -125,11 +125,11 @@ mod tests {
     #[test]
     fn blurring_is_the_mean_of_what_lies_around() {
         let grid = Grid { step: 1, across: 7, down: 5 };
-        let values: Vec<f32> = (0..grid.len()).map(|i| ((i * 37) % 11) as f32).collect();
+        let values: Vec<f32> = (0..grid.cells()).map(|i| ((i * 37) % 11) as f32).collect();
         let blurred = grid.blurred(&values, 2);
         for (cell, own) in blurred.iter().enumerate() {
             let (x, y) = ((cell % 7) as i64, (cell / 7) as i64);
-            let near = (0..grid.len())
+            let near = (0..grid.cells())
                 .filter(|i| ((i % 7) as i64 - x).abs() <= 2 && ((i / 7) as i64 - y).abs() <= 2);
             let near: Vec<f32> = near.map(|i| values[i]).collect();
             let wanted = near.iter().sum::<f32>() / near.len() as f32;

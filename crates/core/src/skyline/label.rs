@@ -18,7 +18,7 @@ impl Ways {
         let last = |i: usize| (i + 1).is_multiple_of(grid.across);
         let right =
             right.iter().enumerate().map(|(i, edge)| if last(i) { 0.0 } else { way(*edge) });
-        let low = |i: usize| i + grid.across >= grid.len();
+        let low = |i: usize| i + grid.across >= grid.cells();
         let down = down.iter().enumerate().map(|(i, edge)| if low(i) { 0.0 } else { way(*edge) });
         Self { right: right.collect(), down: down.collect() }
     }
@@ -26,9 +26,9 @@ impl Ways {
     /// How well a border of sky and ground keeps to edges, 0 to 1.
     pub fn parted(&self, grid: Grid, sky: &[f32]) -> f32 {
         let (mut sum, mut count) = (0.0, 0.0f32);
-        for i in 0..grid.len() {
+        for i in 0..grid.cells() {
             let mut look = |way: f32, other: usize| {
-                if other < grid.len() && (sky[i] > 0.5) != (sky[other] > 0.5) {
+                if other < grid.cells() && (sky[i] > 0.5) != (sky[other] > 0.5) {
                     sum += 1.0 - way;
                     count += 1.0;
                 }
@@ -42,7 +42,7 @@ impl Ways {
     }
 
     fn halved(&self, grid: Grid, small: Grid) -> Self {
-        let mut half = Self { right: vec![0.0; small.len()], down: vec![0.0; small.len()] };
+        let mut half = Self { right: vec![0.0; small.cells()], down: vec![0.0; small.cells()] };
         for (i, (right, down)) in self.right.iter().zip(&self.down).enumerate() {
             let (x, y) = (i % grid.across, i / grid.across);
             let to = y / 2 * small.across + x / 2;
@@ -85,7 +85,7 @@ pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
             across: grid.across.div_ceil(2),
             down: grid.down.div_ceil(2),
         };
-        let mut sums = vec![Known::default(); small.len()];
+        let mut sums = vec![Known::default(); small.cells()];
         for (i, own) in known.iter().enumerate() {
             let to = &mut sums[i / grid.across / 2 * small.across + i % grid.across / 2];
             to.sky += own.sky * own.weight;
@@ -96,7 +96,7 @@ pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
         }
         let coarse = spread(small, &ways.halved(grid, small), &sums);
         let of = |i: usize| coarse[i / grid.across / 2 * small.across + i % grid.across / 2];
-        (0..grid.len()).map(of).collect()
+        (0..grid.cells()).map(of).collect()
     } else {
         known.iter().map(|own| own.sky).collect::<Vec<f32>>()
     };

@@ -41,7 +41,7 @@ impl Places {
 /// For each cell, the lights in it that go with the sky, and those that stand still; each counts
 /// once for all frames together.
 pub fn told_apart(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
-    let mut counts = [vec![0.0f32; grid.len()], vec![0.0f32; grid.len()]];
+    let mut counts = [vec![0.0f32; grid.cells()], vec![0.0f32; grid.cells()]];
     let places: Vec<Places> = views.iter().map(|view| Places::of(view.lights)).collect();
     let backward: Vec<Motion> = views.iter().map(|view| view.motion.backward()).collect();
     let share = 1.0 / views.len() as f32;

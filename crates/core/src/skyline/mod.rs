@@ -1,4 +1,9 @@
-//! Sky and ground told apart.
+//! The skyline: sky and ground told apart.
+//!
+//! Point lights that go with the sky show where it is, edges that stand still show where it may end,
+//! and what both sides look like is learned on the way ([`label`]). That is done on a small grid, and
+//! then every pixel near the border, and whatever is thin and stands on the ground, is judged by its
+//! own light in the median of the frames ([`refine`]).
 
 mod appearance;
 mod evidence;
@@ -11,12 +16,90 @@ pub use evidence::{Evidence, View};
 pub use grid::Grid;
 pub use refine::refine;
 
+use crate::CoreError;
+use crate::align::background::median;
 use appearance::{Feature, Look};
 use label::{Known, Ways};
 use rayon::prelude::*;
 
 /// Rounds of learning what both sides look like and of telling them apart by it.
 const ROUNDS: usize = 3;
+/// What a cell without stars weighs as ground against its neighbours: the border that keeps to edges
+/// best is taken.
+const STARLESS: [f32; 4] = [0.0003, 0.0007, 0.0015, 0.004];
+/// Share of a picture that may be sky without stars, as behind clouds, before it counts against a
+/// border.
+const CLOUDED: f32 = 0.1;
+/// What stars weigh against a cell's neighbours.
+const STAR: f32 = 4.0;
+/// What texture that stands still weighs at most.
+const TEXTURE: f32 = 0.05;
+/// What was found without learning weighs later.
+const FOUND: f32 = 0.03;
+/// What a side's look weighs at most.
+const LOOK: f32 = 0.03;
+/// The sky moves at least so far between the first and the last frame somewhere, in pixels.
+const LEAST_MOVED: f64 = 2.0;
+
+/// Where the sky ends.
+pub struct Skyline {
+    /// The grid on which it was found.
+    pub grid: Grid,
+    /// How likely each cell is sky, 0 to 1.
+    pub sky: Vec<f32>,
+    /// The share of sky in every pixel of the reference frame, 0 to 255, row by row.
+    pub shares: Vec<u8>,
+}
+
+impl Skyline {
+    /// Finds it in frames of one size, at least two, that are aligned on the stars.
+    ///
+    /// # Errors
+    /// [`CoreError::Frames`] when the sky does not move, or when there is no sky or no ground;
+    /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
+    pub fn find(views: &[View], stop: &(dyn Fn() -> bool + Sync)) -> Result<Self, CoreError> {
+        let moved = moved(views);
+        if moved < LEAST_MOVED {
+            return Err(CoreError::Frames(format!(
+                "The sky moves by {moved:.1} pixels over these frames, too little to tell it from the ground; choose frames over a longer time."
+            )));
+        }
+        let evidence = Evidence::gather(views, stop)?;
+        if evidence.stars.iter().sum::<f32>() < 5.0 {
+            return Err(CoreError::Frames(
+                "No stars are seen that go with the sky, so that it cannot be told from the ground; stack these frames without a skyline.".to_owned(),
+            ));
+        }
+        let sky = label(&evidence);
+        let above = sky.iter().filter(|sky| **sky > 0.5).count() as f32 / sky.len() as f32;
+        let none = match above {
+            ..0.005 => Some("sky"),
+            0.995.. => Some("ground"),
+            _ => None,
+        };
+        if let Some(none) = none {
+            return Err(CoreError::Frames(format!(
+                "No {none} is seen in these frames; stack them without a skyline."
+            )));
+        }
+        let shares = refine(views, &evidence, &sky, stop)?;
+        Ok(Self { grid: evidence.grid, sky, shares })
+    }
+}
+
+/// How far the sky moves at most between two of the frames, in pixels.
+fn moved(views: &[View]) -> f64 {
+    let (width, height) = views[0].light.size();
+    let [right, low] = [width, height].map(|side| f64::from(side) - 1.0);
+    let corners = [[0.0, 0.0], [right, 0.0], [0.0, low], [right, low]];
+    let there: Vec<[[f64; 2]; 4]> =
+        views.iter().map(|view| corners.map(|at| view.motion.from_reference(at))).collect();
+    let apart = |a: &[[f64; 2]; 4], b: &[[f64; 2]; 4]| {
+        a.iter().zip(b).map(|(a, b)| (a[0] - b[0]).hypot(a[1] - b[1])).fold(0.0, f64::max)
+    };
+    let pairs = there.iter().flat_map(|a| there.iter().map(move |b| apart(a, b)));
+    pairs.fold(0.0, f64::max)
+}
 
 /// How likely each cell of the grid is sky, 0 to 1.
 pub fn label(evidence: &Evidence) -> Vec<f32> {
@@ -24,34 +107,63 @@ pub fn label(evidence: &Evidence) -> Vec<f32> {
     let ways = ways(grid, &appearance::features(evidence, 0));
     let features = appearance::features(evidence, 2);
     let shown = shown(evidence);
-    let mut best: Option<(f32, Vec<f32>)> = None;
-    let all: Vec<Vec<f32>> = [0.0003, 0.0007, 0.0015]
+    let all: Vec<(f32, Vec<f32>)> = STARLESS
         .into_par_iter()
-        .map(|starless| label_by(evidence, &ways, &features, &shown, starless))
+        .map(|starless| {
+            let sky = label_by(evidence, &ways, &features, &shown, starless);
+            let empty = (0..grid.cells()).filter(|&i| sky[i] > 0.5 && shown.share[i] < 0.2).count();
+            let empty = empty as f32 / grid.cells() as f32;
+            (ways.parted(grid, &sky) - (empty - CLOUDED).max(0.0), sky)
+        })
         .collect();
-    for sky in all {
-        let score = ways.parted(grid, &sky);
-        if std::env::var("SKY_TIME").is_ok() {
-            eprint!("{score:.3} ");
-        }
-        if best.as_ref().is_none_or(|(most, _)| score > *most) {
-            best = Some((score, sky));
-        }
-    }
-    if std::env::var("SKY_TIME").is_ok() {
-        eprintln!();
-    }
+    let best = all.into_iter().reduce(|best, own| if own.0 > best.0 { own } else { best });
     let mut sky = best.map(|(_, sky)| sky).unwrap_or_default();
-    // What has sky below it hangs on something thin, which is told pixel by pixel; a large part of
-    // the picture does not hang.
-    let below = sky_below(grid, &sky);
-    let hanging: Vec<usize> = (0..grid.len()).filter(|&i| sky[i] < 0.5 && below[i] > 0.5).collect();
-    if hanging.len() * 16 < grid.len() {
+    // What has open sky below it hangs on something thin, which is told pixel by pixel.
+    let open: Vec<f32> = largest(grid, &sky);
+    let below = sky_below(grid, &open);
+    let hanging: Vec<usize> =
+        (0..grid.cells()).filter(|&i| sky[i] < 0.5 && below[i] > 0.5).collect();
+    if hanging.len() * 4 < grid.cells() {
         hanging.into_iter().for_each(|i| sky[i] = 0.95);
     }
     sky
 }
 
+/// 1 in the largest part of the sky that hangs together, 0 elsewhere.
+fn largest(grid: Grid, sky: &[f32]) -> Vec<f32> {
+    let mut part = vec![0usize; grid.cells()];
+    let mut sizes = vec![0usize];
+    for start in 0..grid.cells() {
+        if sky[start] <= 0.5 || part[start] > 0 {
+            continue;
+        }
+        let own = sizes.len();
+        let mut open = vec![start];
+        part[start] = own;
+        let mut size = 0;
+        while let Some(i) = open.pop() {
+            size += 1;
+            let (x, y) = (i % grid.across, i / grid.across);
+            let sides = [
+                (x > 0).then(|| i - 1),
+                (x + 1 < grid.across).then_some(i + 1),
+                (y > 0).then(|| i - grid.across),
+                (y + 1 < grid.down).then_some(i + grid.across),
+            ];
+            for n in sides.into_iter().flatten() {
+                if sky[n] > 0.5 && part[n] == 0 {
+                    part[n] = own;
+                    open.push(n);
+                }
+            }
+        }
+        sizes.push(size);
+    }
+    let most = (1..sizes.len()).max_by_key(|&i| sizes[i]).unwrap_or(0);
+    part.iter().map(|own| f32::from(u8::from(*own > 0 && *own == most))).collect()
+}
+
+/// The same with one weight of cells without stars.
 fn label_by(
     evidence: &Evidence,
     ways: &Ways,
@@ -65,16 +177,15 @@ fn label_by(
     first = self::first(evidence, shown, &sky_below(grid, &sky), starless);
     sky = label::spread(grid, ways, &first);
     for (first, sky) in first.iter_mut().zip(&sky) {
-        let weight = 0.03 * (2.0 * sky - 1.0).powi(2);
+        let weight = FOUND * (2.0 * sky - 1.0).powi(2);
         *first = first.and(Known { sky: sky.round(), weight });
     }
-    dump(grid, "x0", &sky);
-    for round in 0..ROUNDS {
+    for _ in 0..ROUNDS {
         let surely: Vec<f32> = sky.iter().map(|sky| 2.0 * sky - 1.0).collect();
         let mut lower: Vec<f32> = sky.iter().copied().filter(|v| *v < 0.5).collect();
         let most = match lower.is_empty() {
             true => 0.25,
-            false => crate::align::background::median(&mut lower).min(0.25).max(0.02),
+            false => median(&mut lower).clamp(0.02, 0.25),
         };
         let ground: Vec<f32> = sky.iter().map(|v| f32::from(u8::from(*v <= most))).collect();
         let looks = (Look::learn(features, &surely), Look::learn(features, &ground));
@@ -91,19 +202,9 @@ fn label_by(
         }
         let known: Vec<Known> =
             first.iter().zip(&says).map(|(first, says)| first.and(*says)).collect();
-        dump(grid, "look", &ratios.iter().map(|r| 0.5 + r / 8.0).collect::<Vec<_>>());
         sky = label::spread(grid, ways, &known);
-        dump(grid, &format!("x{}", round + 1), &sky);
     }
     sky
-}
-
-fn dump(grid: Grid, name: &str, values: &[f32]) {
-    if let Ok(to) = std::env::var("SKY_DUMP") {
-        let mut out = format!("P5 {} {} 255\n", grid.across, grid.down).into_bytes();
-        out.extend(values.iter().map(|v| (v.clamp(0.0, 1.0) * 255.0) as u8));
-        std::fs::write(format!("{to}-{name}.pgm"), out).unwrap();
-    }
 }
 
 /// How many stars are seen around each cell.
@@ -121,15 +222,14 @@ fn shown(evidence: &Evidence) -> Shown {
     let noise = grid.blurred(noise, 2);
     let usual = |values: &[f32]| {
         let mut there: Vec<f32> =
-            (0..grid.len()).filter(|&i| stars[i] > 0.2).map(|i| values[i]).collect();
-        if there.is_empty() { 1.0 } else { crate::align::background::median(&mut there) }
+            (0..grid.cells()).filter(|&i| stars[i] > 0.2).map(|i| values[i]).collect();
+        if there.is_empty() { 1.0 } else { median(&mut there) }
     };
     let (usual, usual_noise) = (usual(&around), usual(&noise));
     // Where the sky is bright, as in a glow, fewer are seen.
     for (around, noise) in around.iter_mut().zip(&noise) {
         *around *= (noise / usual_noise).max(0.3).powi(2) / usual;
     }
-    dump(*grid, "stars", &around);
     Shown { share: around, near: grid.blurred(stars, 1) }
 }
 
@@ -140,11 +240,11 @@ fn first(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> Vec<
     let Evidence { grid, texture, .. } = evidence;
     let capped: Vec<f32> = texture.iter().map(|v| v.min(1.0)).collect();
     let still = grid.blurred(&capped, 2);
-    (0..grid.len())
+    (0..grid.cells())
         .map(|i| {
-            let star = Known { sky: 1.0, weight: 4.0 * shown.near[i].min(0.25) };
+            let star = Known { sky: 1.0, weight: STAR * shown.near[i].min(0.25) };
             let starless = (1.0 - 3.0 * shown.share[i]).max(0.0) * (1.0 - below[i]);
-            let textured = (0.05 * (still[i] - 0.15)).clamp(0.0, 0.05);
+            let textured = (TEXTURE * (still[i] - 0.15)).clamp(0.0, TEXTURE);
             star.and(Known { sky: 0.0, weight: starless * (weight + textured) })
         })
         .collect()
@@ -154,10 +254,9 @@ fn first(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> Vec<
 fn sky_below(grid: Grid, sky: &[f32]) -> Vec<f32> {
     let wide = (grid.across / 60).max(2);
     let sky = grid.blurred(sky, wide);
-    let mut below = vec![0.0f32; grid.len()];
-    let low = env("LOW", 0.6);
-    for i in (0..grid.len() - grid.across).rev() {
-        let own = ((sky[i + grid.across] - low) * 4.0).clamp(0.0, 1.0);
+    let mut below = vec![0.0f32; grid.cells()];
+    for i in (0..grid.cells() - grid.across).rev() {
+        let own = ((sky[i + grid.across] - 0.6) * 4.0).clamp(0.0, 1.0);
         below[i] = below[i + grid.across].max(own);
     }
     below
@@ -186,13 +285,9 @@ fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Known> {
             true => plain.abs().min(evened.abs()).copysign(plain),
             false => 0.0,
         };
-        Known { sky: 0.5 + sure, weight: env("LOOKS", 0.03) * (2.0 * sure).powi(4) }
+        Known { sky: 0.5 + sure, weight: LOOK * (2.0 * sure).powi(4) }
     });
     ratios.iter().map(|ratio| says[bin(*ratio)]).collect()
-}
-
-fn env(name: &str, usual: f32) -> f32 {
-    std::env::var(name).map_or(usual, |v| v.parse().unwrap())
 }
 
 /// Cells on either side of an edge that tell it from noise.
@@ -213,14 +308,13 @@ fn ways(grid: Grid, features: &[Feature]) -> Ways {
                 edges(&lines.1, step, grid, lines.0)
             });
             let mut all: Vec<f32> = edges[0].iter().step_by(7).copied().collect();
-            let scale = env("EDGE", 3.0);
-            let usual = 1.4826 * crate::align::background::median(&mut all).max(1e-4);
-            edges.iter_mut().flatten().for_each(|v| *v = (*v / (scale * usual)).powi(2));
+            let usual = 1.4826 * median(&mut all).max(1e-4);
+            edges.iter_mut().flatten().for_each(|v| *v = (*v / (3.0 * usual)).powi(2));
             edges
         })
         .collect();
     let sum = |k: usize| -> Vec<f32> {
-        (0..grid.len()).map(|i| edges.iter().map(|own| own[k][i]).sum()).collect()
+        (0..grid.cells()).map(|i| edges.iter().map(|own| own[k][i]).sum()).collect()
     };
     Ways::new(grid, &sum(0), &sum(1))
 }
@@ -238,7 +332,7 @@ fn edges(values: &[f32], step: usize, grid: Grid, long: usize) -> Vec<f32> {
         };
         mean(i + step, behind) - mean(i + step - before * step, before)
     };
-    let all: Vec<f32> = (0..grid.len()).into_par_iter().map(one).collect();
+    let all: Vec<f32> = (0..grid.cells()).into_par_iter().map(one).collect();
     // What goes on in the same way before and behind is no edge.
     let bend = |i: usize| {
         let at = i / step % long;
@@ -248,5 +342,5 @@ fn edges(values: &[f32], step: usize, grid: Grid, long: usize) -> Vec<f32> {
         let slope = 0.5 * ((sign * before).max(0.0) + (sign * behind).max(0.0));
         (all[i].abs() - 1.0 * slope).max(0.0)
     };
-    (0..grid.len()).into_par_iter().map(bend).collect()
+    (0..grid.cells()).into_par_iter().map(bend).collect()
 }

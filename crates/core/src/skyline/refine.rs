@@ -3,10 +3,9 @@
 use super::evidence::{Evidence, View};
 use super::grid::Grid;
 use crate::CoreError;
-use crate::align::Motion;
 use crate::align::background::median;
 use crate::combine::network::{LANES, Network, Row};
-use crate::combine::resample::{self, Room};
+use crate::combine::resample::Room;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
@@ -208,7 +207,7 @@ impl Desk {
         for (view, planes) in views.iter().zip(&mut self.planes) {
             planes.iter_mut().for_each(|plane| plane.resize(area, 0.0));
             let out = planes.each_mut().map(Vec::as_mut_slice);
-            resample::read(view.light, &Motion::Still, region, out, &mut self.room)?;
+            view.fill(region, out, &mut self.room)?;
         }
         self.share.clear();
         self.share.resize(area, 0.0);
@@ -260,7 +259,7 @@ fn widened(region: Region, margin: u32, (width, height): (u32, u32)) -> Region {
 impl Around {
     fn of(evidence: &Evidence, sky: &[f32], frames: usize) -> Self {
         let grid = evidence.grid;
-        let cells = 0..grid.len();
+        let cells = 0..grid.cells();
         // Cells that have none of the other side around them.
         let side = |above: bool| -> Vec<f32> {
             let other: Vec<f32> =
@@ -278,7 +277,7 @@ impl Around {
             let along: f32 = (0..3).map(|c| apart[c] * (colours[c][i] - sky_light[c][i])).sum();
             along / far
         };
-        let share: Vec<f32> = (0..grid.len()).map(mixed).collect();
+        let share: Vec<f32> = (0..grid.cells()).map(mixed).collect();
         let pure = |chosen: &[f32], from: f32, to: f32| -> Vec<f32> {
             let one = |(chosen, share): (&f32, &f32)| {
                 if (from..to).contains(share) { 0.0 } else { *chosen }
@@ -297,10 +296,10 @@ impl Around {
         let texture = grid.blurred(&evidence.texture, 1);
         let distinct = shares.get(shares.len() / 10).is_some_and(|low| *low > 0.7);
         let mut around = Self {
-            weights: [(); 3].map(|()| vec![0.0; grid.len()]),
-            offset: vec![0.0; grid.len()],
-            sigma: vec![0.0; grid.len()],
-            sky: vec![0.0; grid.len()],
+            weights: [(); 3].map(|()| vec![0.0; grid.cells()]),
+            offset: vec![0.0; grid.cells()],
+            sigma: vec![0.0; grid.cells()],
+            sky: vec![0.0; grid.cells()],
         };
         let efficiency = if frames > 2 { 1.25 } else { 1.0 };
         for i in cells {
@@ -344,7 +343,7 @@ fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3]
             .collect();
         if own.is_empty() { 0.0 } else { median(&mut own) }
     });
-    let mut out = whole.map(|v| vec![v; grid.len()]);
+    let mut out = whole.map(|v| vec![v; grid.cells()]);
     // From far to near, each taking the place of the one before where it has enough.
     for radius in [48, 20, 8, 4] {
         let share = grid.blurred(chosen, radius);

@@ -75,3 +75,14 @@ pub fn furthest(scene: &NightSky, lens: &LensPlan) -> f64 {
     });
     apart.fold(0.0, f64::max)
 }
+
+/// Intersection over union of shares of sky, 0 to 255, with the true ones, 0 to 1.
+pub fn overlap(shares: &[u8], truth: &[f32]) -> f64 {
+    let (mut least, mut most) = (0.0, 0.0);
+    for (own, truth) in shares.iter().zip(truth) {
+        let (own, truth) = (f64::from(*own) / 255.0, f64::from(*truth));
+        least += own.min(truth);
+        most += own.max(truth);
+    }
+    least / most
+}

@@ -1,0 +1,107 @@
+//! Sky and ground told apart in simulated scenes of many kinds, against their written truth.
+
+mod shoot;
+
+use jade_core::CoreError;
+use jade_core::align::Motion;
+use jade_core::engine::{self, Budget, Request};
+use jade_core::frames::{Frame, FrameInput};
+use jade_core::plan::{AlignMode, Kind, Plan};
+use jade_core::progress::{Stage, Unwatched, Watch};
+use jade_core::skyline::{Skyline, View};
+use jade_scenes::night_sky::{Land, NightSky, Options};
+use shoot::Shoot;
+use shoot::truth::overlap;
+
+const SIZE: (u32, u32) = (1200, 800);
+
+fn scene(land: Land, frames: u32, seed: u64) -> NightSky {
+    let (width, height) = SIZE;
+    let options = Options { frames, darks: 0, width, height, seed, deflate: false };
+    NightSky::over(land, options, None).unwrap()
+}
+
+fn find(
+    shoot: &Shoot,
+    frames: &[FrameInput],
+    plan: &Plan,
+    watch: &dyn Watch,
+) -> Result<Skyline, CoreError> {
+    engine::skyline(&Request {
+        frames,
+        reference: Some(frames.len() / 2),
+        plan,
+        cache: &shoot.cache(),
+        budget: Budget::new(Some(256), Some(2)).unwrap(),
+        stream: true,
+        watch,
+    })
+}
+
+#[test]
+fn sky_and_ground_of_many_lands_are_told_apart() {
+    let mut all = Vec::new();
+    for land in Land::ALL {
+        let (shoot, scene) = (Shoot::new(), scene(land, 6, 2));
+        let frames = shoot.hold(&scene);
+        let found = find(&shoot, &frames, &Plan::of(Kind::NightSky), &Unwatched).unwrap();
+        let own = overlap(&found.shares, scene.sky_mask());
+        assert!(own > 0.97, "{}: {own:.4}", land.name());
+        all.push(own);
+    }
+    all.sort_by(f64::total_cmp);
+    assert!(all[all.len() / 2] > 0.99, "{all:.4?}");
+}
+
+#[test]
+fn what_cannot_be_told_apart_is_refused_with_a_way_on() {
+    let shoot = Shoot::new();
+    let frames = shoot.hold(&scene(Land::Hills, 2, 3));
+    let told = |result: Result<Skyline, CoreError>| result.err().unwrap().to_string();
+    let lights: Vec<Frame> =
+        frames.iter().map(|frame| Frame::load(frame, &mut || Ok(())).unwrap()).collect();
+    let shift = |by: f64| {
+        let mut shift = nalgebra::Matrix3::identity();
+        shift[(0, 2)] = by;
+        Motion::Homography(shift)
+    };
+    let of = |by: f64| {
+        let motions = [Motion::Still, shift(by)];
+        let views: Vec<View> = lights
+            .iter()
+            .zip(&motions)
+            .map(|(light, motion)| View { light, motion, lights: &[] })
+            .collect();
+        told(Skyline::find(&views, &|| false))
+    };
+    let still = of(1.2);
+    assert!(still.contains("moves by 1.2 pixels") && still.contains("longer time"), "{still}");
+    let dark = of(9.0);
+    assert!(dark.contains("No stars are seen") && dark.contains("without a skyline"), "{dark}");
+    let mut plan = Plan::of(Kind::NightSky);
+    plan.align.mode = AlignMode::None;
+    let unaligned = told(find(&shoot, &frames, &plan, &Unwatched));
+    assert!(unaligned.contains("aligned on the stars"), "{unaligned}");
+}
+
+/// Stops as soon as the frames are aligned.
+struct Stopped(std::sync::atomic::AtomicBool);
+
+impl Watch for Stopped {
+    fn begin(&self, stage: Stage, _: u64) {
+        self.0.fetch_or(stage == Stage::Align, std::sync::atomic::Ordering::Relaxed);
+    }
+    fn advance(&self, _: u64) {}
+    fn cancelled(&self) -> bool {
+        self.0.load(std::sync::atomic::Ordering::Relaxed)
+    }
+}
+
+#[test]
+fn finding_it_can_be_stopped() {
+    let shoot = Shoot::new();
+    let frames = shoot.hold(&scene(Land::Hills, 3, 4));
+    let watch = Stopped(false.into());
+    let stopped = find(&shoot, &frames, &Plan::of(Kind::NightSky), &watch);
+    assert!(matches!(stopped, Err(CoreError::Cancelled)));
+}
