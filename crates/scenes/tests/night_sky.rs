@@ -1,7 +1,7 @@
 //! The simulated camera keeps its promises: the same bytes for the same seed, and truth that the
 //! pictures agree with.
 
-use jade_scenes::night_sky::{NightSky, Options};
+use jade_scenes::night_sky::{Land, NightSky, Options};
 
 fn small(seed: u64) -> NightSky {
     NightSky::new(Options { frames: 5, darks: 1, width: 480, height: 320, seed, deflate: false })
@@ -103,4 +103,40 @@ fn noise_follows_from_the_light_and_averages_to_it() {
 fn impossible_sizes_are_refused() {
     let error = NightSky::new(Options { width: 20, ..Options::default() }).err().unwrap();
     assert!(error.to_string().contains("20 x 1600"), "{error}");
+}
+
+/// Every land has sky above and ground below, and light of its own.
+#[test]
+fn every_land_has_sky_and_ground() {
+    let options = Options { frames: 2, darks: 0, width: 480, height: 320, seed: 9, deflate: false };
+    let mut pictures = Vec::new();
+    for land in Land::ALL {
+        let scene = NightSky::over(land, options, None).unwrap();
+        let sky = scene.sky_mask();
+        let mean = |part: &[f32]| part.iter().sum::<f32>() / part.len() as f32;
+        let (top, bottom) = (mean(&sky[..480 * 20]), mean(&sky[480 * 300..]));
+        assert!(top > 0.9 && bottom == 0.0, "{}: {top} above, {bottom} below", land.name());
+        assert!(sky.iter().all(|v| (0.0..=1.0).contains(v)));
+        pictures.push(scene.frame(1));
+    }
+    for (i, one) in pictures.iter().enumerate() {
+        assert!(pictures[..i].iter().all(|other| other != one), "{}", Land::ALL[i].name());
+    }
+}
+
+#[test]
+fn water_shows_the_sky_upside_down_and_clouds_drift() {
+    let options = Options { frames: 9, darks: 0, width: 480, height: 320, seed: 4, deflate: false };
+    let light = |land| NightSky::over(land, options, None).unwrap().clean_light();
+    let (water, hills) = (light(Land::Water), light(Land::Hills));
+    let rows = |light: &[f32], from: usize, to: usize| {
+        light[from * 1440..to * 1440].iter().sum::<f32>() / ((to - from) * 1440) as f32
+    };
+    // Far below the horizon water is darker than the sky above, and brighter than woods.
+    assert!(rows(&water, 300, 320) < rows(&water, 120, 200));
+    assert!(rows(&water, 300, 320) > 1.5 * rows(&hills, 300, 320));
+    let scene = NightSky::over(Land::Clouds, options, None).unwrap();
+    let plain = NightSky::over(Land::Hills, options, None).unwrap();
+    assert_eq!(scene.sky_mask(), plain.sky_mask(), "clouds are sky");
+    assert!(scene.clean_light() != plain.clean_light());
 }

@@ -53,8 +53,6 @@ pub struct Evidence {
     pub noise: Vec<f32>,
     /// Point lights that go with the sky, in each cell.
     pub stars: Vec<f32>,
-    /// Point lights that stand still.
-    pub lamps: Vec<f32>,
 }
 
 /// What one row of cells shows.
@@ -97,8 +95,8 @@ impl Evidence {
         });
         let noise = rows.iter().flat_map(|row| row.noise.iter().copied()).collect();
         let texture = rows.into_iter().flat_map(|row| row.texture).collect();
-        let [stars, lamps] = lights::told_apart(views, grid);
-        Ok(Self { grid, colour, texture, noise, stars, lamps })
+        let stars = lights::stars(views, grid);
+        Ok(Self { grid, colour, texture, noise, stars })
     }
 }
 

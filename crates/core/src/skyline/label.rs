@@ -1,136 +1,215 @@
-//! Sky or ground for every cell: evidence that spreads until it meets an edge (random walks with
-//! priors, Grady 2005).
+//! Sky or ground for every cell of the grid.
 
+use super::appearance::{self, Feature, Look};
+use super::evidence::Evidence;
 use super::grid::Grid;
+use super::spread::{Known, spread};
+use super::ways::Ways;
+use crate::align::background::median;
+use rayon::prelude::*;
 
-/// How far it is from one cell to its neighbours to the right and below: 1 where nothing changes,
-/// near 0 across an edge.
-pub struct Ways {
-    right: Vec<f32>,
-    down: Vec<f32>,
+/// Rounds of learning what both sides look like and of telling them apart by it.
+const ROUNDS: usize = 3;
+/// What a cell without stars weighs as ground against its neighbours: the border that keeps to edges
+/// best is taken.
+const STARLESS: [f32; 4] = [0.0003, 0.0007, 0.0015, 0.004];
+/// Share of a picture that may be sky without stars, as behind clouds, before it counts against a
+/// border.
+const CLOUDED: f32 = 0.1;
+/// What stars weigh against a cell's neighbours.
+const STAR: f32 = 4.0;
+/// What texture that stands still weighs at most.
+const TEXTURE: f32 = 0.05;
+/// What was found without learning weighs later.
+const FOUND: f32 = 0.03;
+/// What a side's look weighs at most.
+const LOOK: f32 = 0.03;
+
+/// How likely each cell of the grid is sky, 0 to 1.
+pub fn label(evidence: &Evidence) -> Vec<f32> {
+    let grid = evidence.grid;
+    let ways = Ways::of(grid, &appearance::features(evidence, 0));
+    let features = appearance::features(evidence, 2);
+    let shown = shown(evidence);
+    let all: Vec<(f32, Vec<f32>)> = STARLESS
+        .into_par_iter()
+        .map(|starless| {
+            let sky = label_by(evidence, &ways, &features, &shown, starless);
+            let empty = (0..grid.cells()).filter(|&i| sky[i] > 0.5 && shown.share[i] < 0.2).count();
+            let empty = empty as f32 / grid.cells() as f32;
+            (ways.parted(grid, &sky) - (empty - CLOUDED).max(0.0), sky)
+        })
+        .collect();
+    let best = all.into_iter().reduce(|best, own| if own.0 > best.0 { own } else { best });
+    let mut sky = best.map(|(_, sky)| sky).unwrap_or_default();
+    // What has open sky below it hangs on something thin, which is told pixel by pixel.
+    let open: Vec<f32> = largest(grid, &sky);
+    let below = sky_below(grid, &open);
+    let hanging: Vec<usize> =
+        (0..grid.cells()).filter(|&i| sky[i] < 0.5 && below[i] > 0.5).collect();
+    if hanging.len() * 4 < grid.cells() {
+        hanging.into_iter().for_each(|i| sky[i] = 0.95);
+    }
+    sky
 }
 
-impl Ways {
-    /// From the strength of the edge, 1 for what noise does, between each cell and its neighbour to
-    /// the right, and to the one below.
-    pub fn new(grid: Grid, right: &[f32], down: &[f32]) -> Self {
-        let way = |edge: f32| (-0.5 * edge).exp() + 1e-3;
-        let last = |i: usize| (i + 1).is_multiple_of(grid.across);
-        let right =
-            right.iter().enumerate().map(|(i, edge)| if last(i) { 0.0 } else { way(*edge) });
-        let low = |i: usize| i + grid.across >= grid.cells();
-        let down = down.iter().enumerate().map(|(i, edge)| if low(i) { 0.0 } else { way(*edge) });
-        Self { right: right.collect(), down: down.collect() }
-    }
-
-    /// How well a border of sky and ground keeps to edges, 0 to 1.
-    pub fn parted(&self, grid: Grid, sky: &[f32]) -> f32 {
-        let (mut sum, mut count) = (0.0, 0.0f32);
-        for i in 0..grid.cells() {
-            let mut look = |way: f32, other: usize| {
-                if other < grid.cells() && (sky[i] > 0.5) != (sky[other] > 0.5) {
-                    sum += 1.0 - way;
-                    count += 1.0;
-                }
-            };
-            if (i + 1) % grid.across != 0 {
-                look(self.right[i], i + 1);
-            }
-            look(self.down[i], i + grid.across);
+/// 1 in the largest part of the sky that hangs together, 0 elsewhere.
+fn largest(grid: Grid, sky: &[f32]) -> Vec<f32> {
+    let mut part = vec![0usize; grid.cells()];
+    let mut sizes = vec![0usize];
+    for start in 0..grid.cells() {
+        if sky[start] <= 0.5 || part[start] > 0 {
+            continue;
         }
-        sum / count.max(1.0)
-    }
-
-    fn halved(&self, grid: Grid, small: Grid) -> Self {
-        let mut half = Self { right: vec![0.0; small.cells()], down: vec![0.0; small.cells()] };
-        for (i, (right, down)) in self.right.iter().zip(&self.down).enumerate() {
+        let own = sizes.len();
+        let mut open = vec![start];
+        part[start] = own;
+        let mut size = 0;
+        while let Some(i) = open.pop() {
+            size += 1;
             let (x, y) = (i % grid.across, i / grid.across);
-            let to = y / 2 * small.across + x / 2;
-            // What leads from one larger cell to the next.
-            if x % 2 == 1 {
-                half.right[to] += 0.5 * right;
-            }
-            if y % 2 == 1 {
-                half.down[to] += 0.5 * down;
-            }
-        }
-        half
-    }
-}
-
-/// What is known of a cell: how likely it is sky, and how much that weighs.
-#[derive(Debug, Clone, Copy, Default)]
-pub struct Known {
-    /// 0 for ground to 1 for sky.
-    pub sky: f32,
-    /// Weight against a neighbour's.
-    pub weight: f32,
-}
-
-impl Known {
-    /// Both together.
-    pub fn and(self, other: Self) -> Self {
-        let weight = self.weight + other.weight;
-        let sum = self.sky * self.weight + other.sky * other.weight;
-        Self { sky: if weight > 0.0 { sum / weight } else { 0.5 }, weight }
-    }
-}
-
-/// How likely each cell is sky, 0 to 1, where it agrees best with what is known and with its
-/// neighbours.
-pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
-    let mut sky = if grid.across.min(grid.down) > 8 {
-        let small = Grid {
-            step: grid.step * 2,
-            across: grid.across.div_ceil(2),
-            down: grid.down.div_ceil(2),
-        };
-        let mut sums = vec![Known::default(); small.cells()];
-        for (i, own) in known.iter().enumerate() {
-            let to = &mut sums[i / grid.across / 2 * small.across + i % grid.across / 2];
-            to.sky += own.sky * own.weight;
-            to.weight += own.weight;
-        }
-        for own in &mut sums {
-            own.sky /= own.weight.max(1e-9);
-        }
-        let coarse = spread(small, &ways.halved(grid, small), &sums);
-        let of = |i: usize| coarse[i / grid.across / 2 * small.across + i % grid.across / 2];
-        (0..grid.cells()).map(of).collect()
-    } else {
-        known.iter().map(|own| own.sky).collect::<Vec<f32>>()
-    };
-    const SWEEPS: usize = 14;
-    const BEYOND: f32 = 1.5;
-    for sweep in 0..SWEEPS {
-        for colour in 0..2 {
-            for y in 0..grid.down {
-                for x in ((y + colour + sweep) % 2..grid.across).step_by(2) {
-                    let i = y * grid.across + x;
-                    let own = known[i];
-                    let (mut sum, mut weight) = (own.sky * own.weight, own.weight);
-                    let mut add = |way: f32, other: f32| {
-                        sum += way * other;
-                        weight += way;
-                    };
-                    if x > 0 {
-                        add(ways.right[i - 1], sky[i - 1]);
-                    }
-                    if x + 1 < grid.across {
-                        add(ways.right[i], sky[i + 1]);
-                    }
-                    if y > 0 {
-                        add(ways.down[i - grid.across], sky[i - grid.across]);
-                    }
-                    if y + 1 < grid.down {
-                        add(ways.down[i], sky[i + grid.across]);
-                    }
-                    if weight > 0.0 {
-                        sky[i] += BEYOND * (sum / weight - sky[i]);
-                    }
+            let sides = [
+                (x > 0).then(|| i - 1),
+                (x + 1 < grid.across).then_some(i + 1),
+                (y > 0).then(|| i - grid.across),
+                (y + 1 < grid.down).then_some(i + grid.across),
+            ];
+            for n in sides.into_iter().flatten() {
+                if sky[n] > 0.5 && part[n] == 0 {
+                    part[n] = own;
+                    open.push(n);
                 }
             }
         }
+        sizes.push(size);
     }
-    sky.iter().map(|v| v.clamp(0.0, 1.0)).collect()
+    let most = (1..sizes.len()).max_by_key(|&i| sizes[i]).unwrap_or(0);
+    part.iter().map(|own| f32::from(u8::from(*own > 0 && *own == most))).collect()
+}
+
+/// The same with one weight of cells without stars.
+fn label_by(
+    evidence: &Evidence,
+    ways: &Ways,
+    features: &[Feature],
+    shown: &Shown,
+    starless: f32,
+) -> Vec<f32> {
+    let grid = evidence.grid;
+    let mut first = first(evidence, shown, &sky_below(grid, &shown.share), starless);
+    let mut sky = spread(grid, ways, &first);
+    first = self::first(evidence, shown, &sky_below(grid, &sky), starless);
+    sky = spread(grid, ways, &first);
+    for (first, sky) in first.iter_mut().zip(&sky) {
+        let weight = FOUND * (2.0 * sky - 1.0).powi(2);
+        *first = first.and(Known { sky: sky.round(), weight });
+    }
+    for _ in 0..ROUNDS {
+        let surely: Vec<f32> = sky.iter().map(|sky| 2.0 * sky - 1.0).collect();
+        let mut lower: Vec<f32> = sky.iter().copied().filter(|v| *v < 0.5).collect();
+        let most = match lower.is_empty() {
+            true => 0.25,
+            false => median(&mut lower).clamp(0.02, 0.25),
+        };
+        let ground: Vec<f32> = sky.iter().map(|v| f32::from(u8::from(*v <= most))).collect();
+        let looks = (Look::learn(features, &surely), Look::learn(features, &ground));
+        let (Some(above), Some(below)) = looks else { break };
+        let ratios: Vec<f32> = features
+            .par_iter()
+            .map(|own| (above.log(own) - below.log(own)).clamp(-4.0, 4.0))
+            .collect();
+        let mut says = calibrated(&ratios, &sky);
+        for (says, below) in says.iter_mut().zip(sky_below(grid, &sky)) {
+            if says.sky < 0.5 {
+                says.weight *= 1.0 - below;
+            }
+        }
+        let known: Vec<Known> =
+            first.iter().zip(&says).map(|(first, says)| first.and(*says)).collect();
+        sky = spread(grid, ways, &known);
+    }
+    sky
+}
+
+/// How many stars are seen around each cell.
+struct Shown {
+    /// Against what is usual in the sky.
+    share: Vec<f32>,
+    /// In the nearest cells.
+    near: Vec<f32>,
+}
+
+fn shown(evidence: &Evidence) -> Shown {
+    let Evidence { grid, stars, noise, .. } = evidence;
+    let wide = (grid.across / 40).max(2);
+    let mut around = grid.blurred(&grid.blurred(stars, wide), wide);
+    let noise = grid.blurred(noise, 2);
+    let usual = |values: &[f32]| {
+        let mut there: Vec<f32> =
+            (0..grid.cells()).filter(|&i| stars[i] > 0.2).map(|i| values[i]).collect();
+        if there.is_empty() { 1.0 } else { median(&mut there) }
+    };
+    let (usual, usual_noise) = (usual(&around), usual(&noise));
+    // Where the sky is bright, as in a glow, fewer are seen.
+    for (around, noise) in around.iter_mut().zip(&noise) {
+        *around *= (noise / usual_noise).max(0.3).powi(2) / usual;
+    }
+    Shown { share: around, near: grid.blurred(stars, 1) }
+}
+
+/// What is known before anything was learned: where stars are seen there is sky, where there are
+/// none, though they are seen elsewhere, or where something stands still, there may be ground.
+/// `below` tells how much sky is below each cell.
+fn first(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> Vec<Known> {
+    let Evidence { grid, texture, .. } = evidence;
+    let capped: Vec<f32> = texture.iter().map(|v| v.min(1.0)).collect();
+    let still = grid.blurred(&capped, 2);
+    (0..grid.cells())
+        .map(|i| {
+            let star = Known { sky: 1.0, weight: STAR * shown.near[i].min(0.25) };
+            let starless = (1.0 - 3.0 * shown.share[i]).max(0.0) * (1.0 - below[i]);
+            let textured = (TEXTURE * (still[i] - 0.15)).clamp(0.0, TEXTURE);
+            star.and(Known { sky: 0.0, weight: starless * (weight + textured) })
+        })
+        .collect()
+}
+
+/// How much sky is below each cell, 0 to 1: whatever is solid stands on the ground.
+fn sky_below(grid: Grid, sky: &[f32]) -> Vec<f32> {
+    let wide = (grid.across / 60).max(2);
+    let sky = grid.blurred(sky, wide);
+    let mut below = vec![0.0f32; grid.cells()];
+    for i in (0..grid.cells() - grid.across).rev() {
+        let own = ((sky[i + grid.across] - 0.6) * 4.0).clamp(0.0, 1.0);
+        below[i] = below[i + grid.across].max(own);
+    }
+    below
+}
+
+/// What ratios of likelihoods, as logarithms, say, by how often they are right where it is known.
+fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Known> {
+    const BINS: usize = 16;
+    let bin = |ratio: f32| (((ratio + 4.0) / 8.0 * BINS as f32) as usize).min(BINS - 1);
+    // A bin where there is nothing says nothing.
+    let mut counts = [[1.0f32; 2]; BINS];
+    let mut sums = [1.0f32; 2];
+    for (ratio, sky) in ratios.iter().zip(sky) {
+        if (sky - 0.5).abs() > 0.3 {
+            let side = usize::from(*sky > 0.5);
+            counts[bin(*ratio)][side] += 1.0;
+            sums[side] += 1.0;
+        }
+    }
+    let says = counts.map(|[ground, above]| {
+        // As often as it is seen, and as if there were as much of both: whatever is less sure.
+        let plain = above / (above + ground) - 0.5;
+        let (ground, above) = (ground / sums[0], above / sums[1]);
+        let evened = above / (above + ground) - 0.5;
+        let sure = match plain * evened > 0.0 {
+            true => plain.abs().min(evened.abs()).copysign(plain),
+            false => 0.0,
+        };
+        Known { sky: 0.5 + sure, weight: LOOK * (2.0 * sure).powi(4) }
+    });
+    ratios.iter().map(|ratio| says[bin(*ratio)]).collect()
 }

@@ -1,4 +1,4 @@
-//! Point lights that go with the sky, and those that stand still.
+//! Point lights that go with the sky.
 
 use super::evidence::View;
 use super::grid::Grid;
@@ -38,16 +38,15 @@ impl Places {
     }
 }
 
-/// For each cell, the lights in it that go with the sky, and those that stand still; each counts
-/// once for all frames together.
-pub fn told_apart(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
-    let mut counts = [vec![0.0f32; grid.cells()], vec![0.0f32; grid.cells()]];
+/// For each cell, the lights in it that go with the sky; each counts once for all frames together.
+pub fn stars(views: &[View], grid: Grid) -> Vec<f32> {
+    let mut counts = vec![0.0f32; grid.cells()];
     let places: Vec<Places> = views.iter().map(|view| Places::of(view.lights)).collect();
     let backward: Vec<Motion> = views.iter().map(|view| view.motion.backward()).collect();
     let share = 1.0 / views.len() as f32;
-    let mut put = |kind: usize, at: [f64; 2], count: f32| {
+    let mut put = |at: [f64; 2], count: f32| {
         if let Some(cell) = grid.cell(at) {
-            counts[kind][cell] += count * share;
+            counts[cell] += count * share;
         }
     };
     for (i, view) in views.iter().enumerate() {
@@ -64,12 +63,55 @@ pub fn told_apart(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
                 stands += usize::from(places[j].holds(*light));
             }
             match told {
-                0 => put(0, there, UNTOLD),
-                _ if goes > stands && 2 * goes >= told => put(0, there, 1.0),
-                _ if stands > goes && 2 * stands >= told => put(1, *light, 1.0),
+                0 => put(there, UNTOLD),
+                _ if goes > stands && 2 * goes >= told => put(there, 1.0),
                 _ => {}
             }
         }
     }
     counts
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::frames::Light;
+    use jade_pixels::PictureError;
+    use jade_pixels::tiled::Region;
+    use nalgebra::Matrix3;
+
+    /// A picture of which nothing but the size is known.
+    struct Blank;
+
+    impl Light for Blank {
+        fn size(&self) -> (u32, u32) {
+            (300, 200)
+        }
+        fn fill(&self, _: Region, _: [&mut [f32]; 3], _: usize) -> Result<(), PictureError> {
+            Ok(())
+        }
+    }
+
+    #[test]
+    fn stars_go_with_the_sky_and_lamps_do_not() {
+        let shift = |x: f64| {
+            Motion::Homography(Matrix3::new(1.0, 0.0, x, 0.0, 1.0, 0.5 * x, 0.0, 0.0, 1.0))
+        };
+        let motions = [shift(0.0), shift(6.0), shift(12.0)];
+        let star = [120.0, 90.0];
+        let lights: Vec<Vec<[f64; 2]>> = motions
+            .iter()
+            .map(|motion| vec![motion.from_reference(star), [200.0, 150.0]])
+            .collect();
+        let views: Vec<View> = motions
+            .iter()
+            .zip(&lights)
+            .map(|(motion, lights)| View { light: &Blank, motion, lights })
+            .collect();
+        let grid = Grid::of((300, 200));
+        let counts = stars(&views, grid);
+        let cell = grid.cell(star).unwrap();
+        assert!((counts[cell] - 1.0).abs() < 1e-6, "{}", counts[cell]);
+        assert!((counts.iter().sum::<f32>() - 1.0).abs() < 1e-6, "the lamp counts nowhere");
+    }
 }
