@@ -85,8 +85,8 @@ pub fn prepare(seeds: Option<&str>) -> Result<()> {
 /// Finds the skyline of scenes with so many seeds and writes docs/quality-skyline.md.
 pub fn skyline(seeds: Option<&str>) -> Result<()> {
     let seeds = seeds.unwrap_or("5");
-    let mut text = String::from(
-        "# Quality of the skyline\n\nWritten by `cargo xtask quality-skyline`: six frames of each simulated land, whose sky is found without a\nstroke, seeds from 1 on. The figures are intersection over union of the share of sky in every pixel with the\ntrue one.\n",
+    let mut text = format!(
+        "# Quality of the skyline\n\nWritten by `cargo xtask quality-skyline {seeds}`: six frames of each simulated land, whose sky is found without a\nstroke, seeds from 1 on. The figures are intersection over union of the share of sky in every pixel with the\ntrue one.\n",
     );
     for (width, height, seeds) in [(900, 600, seeds), (1200, 800, seeds), (2400, 1600, "1")] {
         let (width, height) = (width.to_string(), height.to_string());
