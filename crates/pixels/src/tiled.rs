@@ -54,6 +54,17 @@ impl Region {
         all
     }
 
+    /// The same with `margin` more pixels on every side, inside a picture of this size.
+    pub fn widened(&self, margin: u32, (width, height): (u32, u32)) -> Self {
+        let (x, y) = (self.x.saturating_sub(margin), self.y.saturating_sub(margin));
+        Self {
+            x,
+            y,
+            width: (self.x + self.width + margin).min(width) - x,
+            height: (self.y + self.height + margin).min(height) - y,
+        }
+    }
+
     /// Number of pixels.
     pub fn area(&self) -> usize {
         self.width as usize * self.height as usize
@@ -470,5 +481,12 @@ mod tests {
         let path = folder.path().join("t.tiles");
         TileWriter::<f32>::create(&path, 3, 3, 1).unwrap().finish(false).unwrap();
         assert!(TiledFile::<u16>::open(&path).is_err());
+    }
+
+    #[test]
+    fn a_region_is_widened_as_far_as_its_picture_goes() {
+        let region = Region { x: 3, y: 40, width: 20, height: 10 };
+        let wider = region.widened(5, (100, 52));
+        assert_eq!(wider, Region { x: 0, y: 35, width: 28, height: 17 });
     }
 }

@@ -84,14 +84,7 @@ pub fn find(light: &dyn Light, stop: &(dyn Fn() -> bool + Sync)) -> Result<StarL
             if stop() {
                 return Err(PictureError::Cancelled);
             }
-            let x = block.x.saturating_sub(MARGIN);
-            let y = block.y.saturating_sub(MARGIN);
-            let outer = Region {
-                x,
-                y,
-                width: (block.x + block.width + MARGIN).min(width) - x,
-                height: (block.y + block.height + MARGIN).min(height) - y,
-            };
+            let outer = block.widened(MARGIN, (width, height));
             patch.read(light, &background, outer)?;
             Ok(patch.search(block))
         })

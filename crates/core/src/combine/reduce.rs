@@ -120,7 +120,7 @@ impl<'a> Reducer<'a> {
             return Ok(all.finish());
         }
         // As many rows at a time as the bytes allow, and a margin around them for the clipped mean.
-        let (_, height) = self.frames[0].light.size();
+        let size = self.frames[0].light.size();
         let margin = if self.method == Method::Clipped { Clip::MARGIN } else { 0 };
         let row = self.frames.len() * (region.width + 2 * margin) as usize * 12;
         let rows = (self.held / row).saturating_sub(2 * margin as usize).max(8) as u32;
@@ -131,7 +131,7 @@ impl<'a> Reducer<'a> {
         };
         for y in (region.y..region.y + region.height).step_by(rows as usize) {
             let part = Region { y, height: rows.min(region.y + region.height - y), ..region };
-            let outer = widened(part, margin, self.frames[0].light.size().0, height);
+            let outer = part.widened(margin, size);
             let Workspace { room, held, marks, .. } = space;
             held.begin(self.frames.len(), outer);
             for index in 0..self.frames.len() {
@@ -195,16 +195,5 @@ impl<'a> Reducer<'a> {
             level.apply(plane);
         }
         Ok(covered.filter(|_| !self.fill))
-    }
-}
-
-/// A region with `margin` more pixels on every side, inside a picture of this size.
-fn widened(region: Region, margin: u32, width: u32, height: u32) -> Region {
-    let (x, y) = (region.x.saturating_sub(margin), region.y.saturating_sub(margin));
-    Region {
-        x,
-        y,
-        width: (region.x + region.width + margin).min(width) - x,
-        height: (region.y + region.height + margin).min(height) - y,
     }
 }

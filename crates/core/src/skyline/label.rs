@@ -96,9 +96,9 @@ fn label_by(
     starless: f32,
 ) -> Vec<f32> {
     let grid = evidence.grid;
-    let mut first = first(evidence, shown, &sky_below(grid, &shown.share), starless);
+    let mut first = unlearned(evidence, shown, &sky_below(grid, &shown.share), starless);
     let mut sky = spread(grid, ways, &first);
-    first = self::first(evidence, shown, &sky_below(grid, &sky), starless);
+    first = unlearned(evidence, shown, &sky_below(grid, &sky), starless);
     sky = spread(grid, ways, &first);
     for (first, sky) in first.iter_mut().zip(&sky) {
         let weight = FOUND * (2.0 * sky - 1.0).powi(2);
@@ -160,7 +160,7 @@ fn shown(evidence: &Evidence) -> Shown {
 /// What is known before anything was learned: where stars are seen there is sky, where there are
 /// none, though they are seen elsewhere, or where something stands still, there may be ground.
 /// `below` tells how much sky is below each cell.
-fn first(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> Vec<Known> {
+fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> Vec<Known> {
     let Evidence { grid, texture, .. } = evidence;
     let capped: Vec<f32> = texture.iter().map(|v| v.min(1.0)).collect();
     let still = grid.blurred(&capped, 2);

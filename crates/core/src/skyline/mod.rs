@@ -55,20 +55,23 @@ impl Skyline {
             ));
         }
         let sky = label(&evidence);
-        let above = sky.iter().filter(|sky| **sky > 0.5).count() as f32 / sky.len() as f32;
-        let none = match above {
-            ..0.005 => Some("sky"),
-            0.995.. => Some("ground"),
-            _ => None,
-        };
-        if let Some(none) = none {
-            return Err(CoreError::Frames(format!(
-                "No {none} is seen in these frames; stack them without a skyline."
-            )));
-        }
+        both(&sky)?;
         let shares = refine(views, &evidence, &sky, stop)?;
         Ok(Self { grid: evidence.grid, sky, shares })
     }
+}
+
+/// Makes sure that there is sky, and ground.
+fn both(sky: &[f32]) -> Result<(), CoreError> {
+    let above = sky.iter().filter(|sky| **sky > 0.5).count() as f32 / sky.len() as f32;
+    let none = match above {
+        ..0.005 => "sky",
+        0.995.. => "ground",
+        _ => return Ok(()),
+    };
+    Err(CoreError::Frames(format!(
+        "No {none} is seen in these frames; stack them without a skyline."
+    )))
 }
 
 /// How far the sky moves at most between two of the frames, in pixels.
@@ -83,4 +86,20 @@ fn moved(views: &[View]) -> f64 {
     };
     let pairs = there.iter().flat_map(|a| there.iter().map(move |b| apart(a, b)));
     pairs.fold(0.0, f64::max)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::both;
+
+    #[test]
+    fn a_picture_of_one_side_alone_has_no_skyline() {
+        let share = |sky: usize| -> Vec<f32> {
+            (0..1000).map(|i| if i < sky { 0.9 } else { 0.1 }).collect()
+        };
+        let told = |sky| both(&share(sky)).unwrap_err().to_string();
+        assert!(told(2).starts_with("No sky is seen"));
+        assert!(told(998).starts_with("No ground is seen"));
+        assert!(both(&share(6)).is_ok() && both(&share(994)).is_ok());
+    }
 }

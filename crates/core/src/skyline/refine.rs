@@ -111,7 +111,7 @@ impl Desk {
         if near.into_iter().all(|cell| around.sky[cell] < -SURE) {
             return Ok(vec![GROUND; square.area()]);
         }
-        let outer = widened(square, MARGIN, size);
+        let outer = square.widened(MARGIN, size);
         self.read(views, network, grid, around, outer)?;
         let wide = outer.width as usize;
         let (left, top) = ((square.x - outer.x) as usize, (square.y - outer.y) as usize);
@@ -242,17 +242,6 @@ impl Desk {
             }
         }
         Ok(())
-    }
-}
-
-/// A region with more pixels on every side, inside a picture of this size.
-fn widened(region: Region, margin: u32, (width, height): (u32, u32)) -> Region {
-    let (x, y) = (region.x.saturating_sub(margin), region.y.saturating_sub(margin));
-    Region {
-        x,
-        y,
-        width: (region.x + region.width + margin).min(width) - x,
-        height: (region.y + region.height + margin).min(height) - y,
     }
 }
 
