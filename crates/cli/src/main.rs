@@ -7,6 +7,7 @@ mod run;
 mod scene;
 mod scratch;
 mod serve;
+mod skyline;
 mod stack;
 mod work;
 

@@ -8,6 +8,7 @@ use jade_core::frames::{FrameInput, content_hash};
 use jade_core::plan::{PlanFrame, PlanRecord};
 use jade_core::prepare::calibration::CalibrationFrames;
 use jade_core::prepare::{PreparePlan, Shows};
+use jade_core::skyline::{NamedFile, SkylineMode};
 use jade_pixels::write::Target;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -73,7 +74,18 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
         "32f" => Form::Light,
         depth => Form::Encoded(Target::Tiff { wide: depth == "16", deflate: false }),
     };
-    let work = Work { frames, reference, calibration, plan: plan.clone(), find_lens: false };
+    let ground = record.ground.iter().map(|one| files.input(one, plan.prepare_of(&one.blake3)));
+    let ground: Vec<FrameInput> = ground.collect::<anyhow::Result<_>>()?;
+    let mask = match &plan.skyline.mask {
+        Some(NamedFile { file, blake3 }) if plan.skyline.mode == SkylineMode::Mask => {
+            let (file, blake3) = (file.clone(), blake3.clone());
+            let named = PlanFrame { file, blake3, used: true };
+            Some(files.input(&named, PreparePlan::default())?.path)
+        }
+        _ => None,
+    };
+    let plan = plan.clone();
+    let work = Work { frames, reference, calibration, plan, mask, ground, find_lens: false };
     args.common.carry_out(work, |done| {
         let (from, profile) = (&done.outcome.picture, &done.outcome.profile);
         export::write(&picture, form, from, profile, Some(done.facts), done.progress)?;

@@ -1,6 +1,7 @@
 //! `stack`: frames to one picture, without a browser.
 
 use crate::inputs::{files, input, untreated};
+use crate::skyline::SkylineArgs;
 use crate::work::{Common, Finished, Work, write_json};
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
@@ -99,6 +100,8 @@ pub struct StackArgs {
     /// Write the plan with the frames it was carried out on, for `run`.
     #[arg(long, value_name = "FILE.json")]
     save_plan: Option<PathBuf>,
+    #[command(flatten)]
+    skyline: SkylineArgs,
     #[command(flatten)]
     common: Common,
 }
@@ -262,6 +265,7 @@ impl StackArgs {
         {
             bail!("--fill-gaps needs --align none and --combine lightest: it is for star trails");
         }
+        self.skyline.check()?;
         for path in [&self.save_coverage, &self.save_rejected].into_iter().flatten() {
             if !matches!(target(path, true), Some(Target::Tiff { .. } | Target::Png { .. })) {
                 bail!("{}: name the map .tif or .png", path.display());
@@ -316,12 +320,15 @@ impl StackArgs {
                 Some(place)
             }
         };
-        Ok(Work { frames, reference, calibration, plan, find_lens: self.finds_lens() })
+        let ground = self.skyline.ground(&mut plan, &frames, reference)?;
+        let mask = self.skyline.mask(&mut plan)?;
+        let find_lens = self.finds_lens();
+        Ok(Work { frames, reference, calibration, plan, mask, ground, find_lens })
     }
 }
 
 /// What a file's ending asks for.
-fn target(path: &Path, wide: bool) -> Option<Target> {
+pub fn target(path: &Path, wide: bool) -> Option<Target> {
     let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
     match extension.to_ascii_lowercase().as_str() {
         "tif" | "tiff" => Some(Target::Tiff { wide, deflate: false }),
@@ -351,6 +358,7 @@ impl StackArgs {
                 export::write_map(path, target, cache, outcome, kind)?;
             }
         }
+        self.skyline.save(outcome, cache)?;
         match &self.save_plan {
             Some(path) => write_json(path, record),
             None => Ok(()),

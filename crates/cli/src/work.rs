@@ -5,7 +5,7 @@ use crate::progress::Progress;
 use crate::scratch::Scratch;
 use clap::Args;
 use jade_core::cache::Cache;
-use jade_core::engine::{self, Budget, Outcome, Request};
+use jade_core::engine::{self, Beside, Budget, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{Plan, PlanRecord};
 use jade_core::prepare::calibration::CalibrationFrames;
@@ -44,6 +44,10 @@ pub struct Work {
     pub reference: Option<usize>,
     pub calibration: CalibrationFrames,
     pub plan: Plan,
+    /// The mask, where the plan loads one.
+    pub mask: Option<PathBuf>,
+    /// Frames that the ground comes from, where those are others.
+    pub ground: Vec<FrameInput>,
     /// Whether the lens is found from the stars first.
     pub find_lens: bool,
 }
@@ -86,7 +90,7 @@ impl Common {
             work.plan.prepare.lens = found.lens;
             work.frames.iter_mut().for_each(|frame| frame.prepare.lens = found.lens);
         }
-        let Work { mut frames, reference, calibration, plan, .. } = work;
+        let Work { mut frames, reference, calibration, plan, mask, ground, .. } = work;
         let repair = plan.prepare.repair;
         let repaired =
             engine::calibrate(&calibration, &mut frames, repair, &cache, budget, &progress)?;
@@ -97,11 +101,12 @@ impl Common {
             cache: &cache,
             budget,
             stream: true,
+            beside: Beside { mask: mask.as_deref(), ground: &ground },
             watch: &progress,
         };
         let outcome = engine::stack(&request)?;
         let facts = PictureFile::open(&frames[outcome.reference].path)?.facts().clone();
-        let record = engine::record(&frames, &calibration, &plan, &outcome.report);
+        let record = engine::record(&frames, &ground, &calibration, &plan, &outcome.report);
         // Removing gigabytes takes a while; nothing reads the decoded frames from here on.
         std::thread::scope(|scope| {
             scope.spawn(|| cache.drop_frames());
@@ -128,6 +133,9 @@ impl Common {
             let reason = frame.reason.as_deref().unwrap_or("not used");
             eprintln!("jade-stack: {} is left out: {reason}", frame.file);
         }
+        for (name, reason) in report.skyline.iter().flat_map(|skyline| &skyline.left_out) {
+            eprintln!("jade-stack: {name} is left out of the ground: {reason}");
+        }
         if self.quiet {
             return;
         }
@@ -135,6 +143,12 @@ impl Common {
         eprint!("{used} of {} frames combined", report.frames.len());
         if let Some(noise) = report.noise {
             eprint!("; noise ÷ {:.2} (at best ÷ {:.2})", noise.gain, noise.ideal_gain);
+        }
+        if let Some(skyline) = &report.skyline {
+            eprint!("; {:.0} % sky", 100.0 * skyline.sky);
+            if let Some(noise) = skyline.ground_noise {
+                eprint!(", noise of the ground ÷ {:.2}", noise.gain);
+            }
         }
         if repaired > 0 {
             eprint!("; {repaired} faulty samples repaired in each");

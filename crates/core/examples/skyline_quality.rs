@@ -4,7 +4,7 @@
 #[path = "../tests/shoot/mod.rs"]
 mod shoot;
 
-use jade_core::engine::{self, Budget, Request};
+use jade_core::engine::{self, Beside, Budget, Request};
 use jade_core::plan::{Kind, Plan};
 use jade_core::progress::Unwatched;
 use jade_scenes::night_sky::{Land, NightSky, Options};
@@ -27,13 +27,17 @@ fn found(land: Land, options: Options) -> Result<(f64, f64), String> {
         cache: &cache,
         budget: Budget::new(None, None).map_err(|error| error.to_string())?,
         stream: false,
+        beside: Beside::default(),
         watch: &Unwatched,
     };
-    let find = || engine::skyline(&request).map_err(|error| error.to_string());
-    let skyline = find()?;
+    let find = || {
+        let found = engine::skyline(&request).map_err(|error| error.to_string())?;
+        found.skyline.mask(&found.sights.views(), &|| false).map_err(|error| error.to_string())
+    };
+    let mask = find()?;
     let begin = std::time::Instant::now();
     find()?;
-    Ok((overlap(&skyline.shares, scene.sky_mask()), begin.elapsed().as_secs_f64()))
+    Ok((overlap(mask.shares(), scene.sky_mask()), begin.elapsed().as_secs_f64()))
 }
 
 fn main() {

@@ -58,6 +58,31 @@ impl MapKind {
     }
 }
 
+/// Layers of which a combined picture was joined.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum LayerKind {
+    /// The sky, going on behind the ground's margin: linear light, three channels.
+    Sky,
+    /// The ground, going on behind the sky's margin: linear light, three channels.
+    Ground,
+    /// The share of sky, 0 to 65535: one 16-bit number.
+    Mask,
+}
+
+impl LayerKind {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Sky, Self::Ground, Self::Mask];
+
+    /// The layer's name in paths and routes.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Sky => "sky",
+            Self::Ground => "ground",
+            Self::Mask => "mask",
+        }
+    }
+}
+
 /// A folder of products by key. It can be deleted at any time without loss.
 #[derive(Debug, Clone)]
 pub struct Cache {
@@ -99,6 +124,16 @@ impl Cache {
     /// Where a map that was made with the combined picture of a key is kept.
     pub fn map(&self, key: &Key, map: MapKind) -> PathBuf {
         self.folder.join("combine").join(key.as_str()).join(map.name()).join("0.tiles")
+    }
+
+    /// Where a layer of the combined picture of a key is kept.
+    pub fn layer(&self, key: &Key, layer: LayerKind) -> PathBuf {
+        self.folder.join("combine").join(key.as_str()).join(layer.name()).join("0.tiles")
+    }
+
+    /// Where the share of sky is kept that was found in frames: one 16-bit number for each pixel.
+    pub fn mask(&self, key: &Key) -> PathBuf {
+        self.folder.join("skyline").join(key.as_str()).join("0.tiles")
     }
 
     /// Where a frame is kept as it lies on the reference frame of a result, for looking at.

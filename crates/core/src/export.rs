@@ -47,6 +47,23 @@ pub fn write_map(
     Ok(())
 }
 
+/// Writes a tiled file of one 16-bit number for each pixel, as a mask is, as a grey picture.
+///
+/// # Errors
+/// [`CoreError`]; nothing is left behind then.
+pub fn write_grey(path: &Path, target: Target, tiles: &Path) -> Result<(), CoreError> {
+    let file = TiledFile::<u16>::open(tiles)?;
+    let (width, height) = (file.width(), file.height());
+    let encoding = Encoding::srgb();
+    let out = Picture { width, height, channels: 1, encoding: &encoding, facts: None };
+    write_picture(path, target, &out, &mut |y, rows| {
+        let tall = rows.len() as u32 / width;
+        rows.copy_from_slice(&file.read_region(Region { x: 0, y, width, height: tall })?);
+        Ok(())
+    })?;
+    Ok(())
+}
+
 /// What a result is written as.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {

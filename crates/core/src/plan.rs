@@ -2,6 +2,7 @@
 
 use crate::CoreError;
 use crate::prepare::{Denoise, Highlights, PreparePlan, Shows, WhiteBalance};
+use crate::skyline::SkylinePlan;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -176,6 +177,9 @@ pub struct Plan {
     pub differences: Vec<FrameDifference>,
     /// The align step.
     pub align: AlignPlan,
+    /// The skyline step.
+    #[serde(default)]
+    pub skyline: SkylinePlan,
     /// The combine step.
     pub combine: CombinePlan,
 }
@@ -195,6 +199,7 @@ impl Plan {
             prepare: PreparePlan::default(),
             differences: vec![],
             align: AlignPlan { mode, model: SceneModel::Auto, by_hand: vec![] },
+            skyline: SkylinePlan::default(),
             combine: CombinePlan {
                 method,
                 clip: usual_clip(),
@@ -227,6 +232,12 @@ impl Plan {
                 self.combine.clip
             )));
         }
+        self.skyline.check()?;
+        if self.skyline.is_on() && self.align.mode != AlignMode::Stars {
+            return Err(CoreError::Setting(
+                "Sky and ground are kept apart where frames are aligned on the stars; choose that alignment, or no skyline.".to_owned(),
+            ));
+        }
         let places = self.align.by_hand.iter().flat_map(|h| &h.pairs).flatten();
         if places.into_iter().any(|v| !v.is_finite()) {
             return Err(CoreError::Setting("A pair set by hand has no place.".to_owned()));
@@ -249,6 +260,9 @@ pub struct PlanRecord {
     pub reference: String,
     /// Every frame that was given to the run.
     pub frames: Vec<PlanFrame>,
+    /// Frames or the picture that the ground came from, where those were others.
+    #[serde(default)]
+    pub ground: Vec<PlanFrame>,
     /// The frames that they were calibrated with.
     #[serde(default)]
     pub calibration: Vec<PlanCalibration>,

@@ -13,6 +13,8 @@ pub enum Stage {
     Frames,
     /// Finding each frame's motion; counted in frames.
     Align,
+    /// Telling sky and ground apart; counted in steps.
+    Skyline,
     /// Many frames to one; counted in tiles.
     Combine,
     /// Writing files for elsewhere; counted in rows of the picture.
@@ -26,6 +28,7 @@ impl Stage {
             Self::Prepare => "prepare",
             Self::Frames => "frames",
             Self::Align => "align",
+            Self::Skyline => "skyline",
             Self::Combine => "combine",
             Self::Export => "export",
         }

@@ -27,6 +27,9 @@ pub struct Report {
     /// Median full width at half maximum, in the result, of the stars that measure well in the
     /// reference frame, in pixels.
     pub star_width_px: Option<f32>,
+    /// What came of keeping sky and ground apart.
+    #[serde(default)]
+    pub skyline: Option<SkylineReport>,
     /// The lens that was found, when the camera model was used.
     #[ts(type = "{ focal_px: number; centre: [number, number]; k1: number; k2: number } | null")]
     pub lens: Option<Lens>,
@@ -34,6 +37,22 @@ pub struct Report {
     pub stages: Vec<StageTime>,
     /// The process's largest resident memory so far in MiB.
     pub peak_memory_mib: u64,
+}
+
+/// Sky and ground that were combined apart.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct SkylineReport {
+    /// Share of the result that is sky.
+    pub sky: f32,
+    /// Frames that the ground was made from.
+    pub ground_frames: u32,
+    /// Noise of the reference frame's ground against the result's; `noise` of the report is the
+    /// sky's. None where the ground came from elsewhere.
+    pub ground_noise: Option<NoiseGain>,
+    /// What brought red, green and blue of the ground to the brightness of the sky's frames.
+    pub ground_gain: [f32; 3],
+    /// Frames of the ground that were left out, and why.
+    pub left_out: Vec<(String, String)>,
 }
 
 /// How much noise a number of frames leaves.

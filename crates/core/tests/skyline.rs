@@ -4,11 +4,11 @@ mod shoot;
 
 use jade_core::CoreError;
 use jade_core::align::Motion;
-use jade_core::engine::{self, Budget, Request};
+use jade_core::engine::{self, Beside, Budget, Request};
 use jade_core::frames::{Frame, FrameInput};
 use jade_core::plan::{AlignMode, Kind, Plan};
 use jade_core::progress::{Stage, Unwatched, Watch};
-use jade_core::skyline::{Skyline, View};
+use jade_core::skyline::{Mask, Skyline, View};
 use jade_scenes::night_sky::{Land, NightSky, Options};
 use shoot::Shoot;
 use shoot::truth::overlap;
@@ -26,16 +26,18 @@ fn find(
     frames: &[FrameInput],
     plan: &Plan,
     watch: &dyn Watch,
-) -> Result<Skyline, CoreError> {
-    engine::skyline(&Request {
+) -> Result<Mask, CoreError> {
+    let found = engine::skyline(&Request {
         frames,
         reference: Some(frames.len() / 2),
         plan,
         cache: &shoot.cache(),
         budget: Budget::new(Some(256), Some(2)).unwrap(),
         stream: true,
+        beside: Beside::default(),
         watch,
-    })
+    })?;
+    found.skyline.mask(&found.sights.views(), &|| watch.cancelled())
 }
 
 #[test]
@@ -45,7 +47,7 @@ fn sky_and_ground_of_many_lands_are_told_apart() {
         let (shoot, scene) = (Shoot::new(), scene(land, 6, 2));
         let frames = shoot.hold(&scene);
         let found = find(&shoot, &frames, &Plan::of(Kind::NightSky), &Unwatched).unwrap();
-        let own = overlap(&found.shares, scene.sky_mask());
+        let own = overlap(found.shares(), scene.sky_mask());
         assert!(own > 0.97, "{}: {own:.4}", land.name());
         all.push(own);
     }
@@ -57,7 +59,9 @@ fn sky_and_ground_of_many_lands_are_told_apart() {
 fn what_cannot_be_told_apart_is_refused_with_a_way_on() {
     let shoot = Shoot::new();
     let frames = shoot.hold(&scene(Land::Hills, 2, 3));
-    let told = |result: Result<Skyline, CoreError>| result.err().unwrap().to_string();
+    fn told<T>(result: Result<T, CoreError>) -> String {
+        result.err().unwrap().to_string()
+    }
     let lights: Vec<Frame> =
         frames.iter().map(|frame| Frame::load(frame, &mut || Ok(())).unwrap()).collect();
     let shift = |by: f64| {

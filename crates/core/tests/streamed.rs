@@ -3,7 +3,7 @@
 mod shoot;
 
 use jade_core::cache::Cache;
-use jade_core::engine::{self, Budget, Outcome, Request};
+use jade_core::engine::{self, Beside, Budget, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Method, Plan};
 use jade_core::progress::Unwatched;
@@ -118,6 +118,7 @@ fn packed_frames_that_memory_has_no_room_for_go_to_scratch_and_plain_ones_stay_w
             cache: &cache,
             budget: Budget::new(Some(128), Some(1)).unwrap(),
             stream: true,
+            beside: Beside::default(),
             watch: &Unwatched,
         };
         let outcome = engine::stack(&request).unwrap();

@@ -349,6 +349,16 @@ impl<T: Sample> TileWriter<T> {
         Ok(())
     }
 
+    /// What was written so far, to be read.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn so_far(&self) -> Result<TiledFile<T>, PictureError> {
+        let file = self.temp.as_file().try_clone().map_err(PictureError::io(&self.path))?;
+        let path = self.path.clone();
+        Ok(TiledFile { file, path, shape: self.shape, sample: Default::default() })
+    }
+
     /// Gives the file its name. With `sync` its contents are on the disk before it appears.
     ///
     /// # Errors

@@ -8,7 +8,7 @@ use crate::store::{JobRow, NewResult};
 use crate::types::{Event, Job, JobState};
 use jade_core::CoreError;
 use jade_core::cache::MapKind;
-use jade_core::engine::{self, Outcome, Request};
+use jade_core::engine::{self, Beside, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::Plan;
 use jade_core::progress::{Stage, Watch};
@@ -54,8 +54,8 @@ impl Runner {
 }
 
 /// Usual share of each stage in a whole run, until a run's own times tell better.
-const USUAL: [(Stage, f64); 3] =
-    [(Stage::Frames, 0.15), (Stage::Align, 0.45), (Stage::Combine, 0.40)];
+const USUAL: [(Stage, f64); 4] =
+    [(Stage::Frames, 0.15), (Stage::Align, 0.4), (Stage::Skyline, 0.05), (Stage::Combine, 0.40)];
 
 struct Clocked {
     stage: Stage,
@@ -214,6 +214,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
             budget: worker.budget,
             // Frames are decoded when they are added, to be looked at.
             stream: false,
+            beside: Beside::default(),
             watch: &*followed,
         };
         let outcome = engine::stack(&request)?;
@@ -246,7 +247,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     let mut report = outcome.report;
     report.stages = watch.finish();
     report.peak_memory_mib = crate::peak_memory_mib();
-    let record = engine::record(&inputs, &calibrated_with, &plan, &report);
+    let record = engine::record(&inputs, &[], &calibrated_with, &plan, &report);
     let new = NewResult {
         shoot_id: row.shoot_id,
         job_id: row.id,

@@ -1,8 +1,11 @@
 //! Many frames to one, tile by tile.
 
+pub mod backdrop;
+pub mod clear;
 mod clip;
 pub mod edges;
 pub mod gaps;
+pub mod join;
 mod kernel;
 pub mod level;
 pub mod network;

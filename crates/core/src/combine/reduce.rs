@@ -1,5 +1,6 @@
 //! The samples of all frames at each position, reduced to one.
 
+use super::clear::{Clear, Seen};
 use super::clip::{Clip, Marks};
 use super::gaps::Gap;
 use super::level::Level;
@@ -48,6 +49,7 @@ pub struct Reducer<'a> {
     clip: Clip,
     median: Network,
     gaps: Vec<Gap<'a>>,
+    clear: Option<&'a Clear>,
 }
 
 struct Prepared<'a> {
@@ -89,12 +91,27 @@ impl<'a> Reducer<'a> {
             clip,
             median,
             gaps: vec![],
+            clear: None,
         }
+    }
+
+    /// The same from the clear sky of every frame alone, for frames of a camera that stood still.
+    /// What no frame shows of it is not covered.
+    pub fn of_clear_sky(self, clear: &'a Clear) -> Self {
+        Self { clear: Some(clear), ..self }
     }
 
     /// The same, with gaps of star trails to be filled; for the lightest of frames that lie still.
     pub fn with_gaps(self, gaps: Vec<Gap<'a>>) -> Self {
         Self { gaps, ..self }
+    }
+
+    /// Whether any frame may show clear sky in a region of the reference frame.
+    pub fn sees(&self, region: Region) -> bool {
+        self.clear.is_none_or(|clear| {
+            let seen = |frame: &Prepared| clear.seen(&frame.backward, region);
+            self.frames.iter().any(|frame| !matches!(seen(frame), Seen::Nothing))
+        })
     }
 
     /// The combined light of a region of the reference frame.
@@ -189,11 +206,19 @@ impl<'a> Reducer<'a> {
             return Err(PictureError::Cancelled);
         }
         let frame = &self.frames[index];
+        let seen = self.clear.map(|clear| (clear, clear.seen(&frame.backward, region)));
+        if let Some((_, Seen::Nothing)) = seen {
+            return Ok(Some(vec![false; region.area()]));
+        }
         let out = planes.each_mut().map(|p| &mut **p);
         let covered = resample::read(frame.light, &frame.backward, region, out, room)?;
         for (plane, level) in planes.into_iter().zip(&frame.levels) {
             level.apply(plane);
         }
-        Ok(covered.filter(|_| !self.fill))
+        let mut covered = covered.filter(|_| !self.fill);
+        if let Some((clear, Seen::Some(places))) = seen {
+            clear.cover(&places, covered.get_or_insert_with(|| vec![true; region.area()]));
+        }
+        Ok(covered)
     }
 }

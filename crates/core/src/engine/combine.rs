@@ -2,6 +2,9 @@
 
 use super::Request;
 use super::gallery::{Decoded, Gallery};
+use super::ground::Ground;
+use super::joined::{self, Join};
+use super::skyline;
 use super::stages::{self, AlignNote, CombineNote, StarFigures, stars_of};
 use super::streamed::{self, Running};
 use crate::CoreError;
@@ -16,7 +19,8 @@ use crate::frames::{Combined, Frame, Light};
 use crate::measure::noise;
 use crate::plan::{AlignMode, Edges, Method};
 use crate::progress::Stage;
-use crate::report::{FrameReport, NoisePoint, Report};
+use crate::report::{FrameReport, NoisePoint, Report, SkylineReport};
+use crate::skyline::{Mask, Side};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter};
 use rayon::prelude::*;
@@ -70,10 +74,33 @@ pub fn combine(
     };
     let averaging = matches!(plan.method, Method::Mean | Method::Clipped | Method::Median);
 
-    let (result, rejected, running) = if gallery.streamed().is_some() {
+    let mut report = None;
+    let mut sky_mask: Option<Mask> = None;
+    let (result, rejected, running) = if request.plan.skyline.is_on() {
+        let mask = skyline::mask(request, &gallery.frames, &note)?;
+        let ground = Ground::open(request, &used, reference, &mask)?;
+        let (key, used, mask) = (key, &used[..], &mask);
+        let (ground, size) = (&ground, reference.size());
+        let of = note.reference;
+        let made = joined::reduce(&Join {
+            request,
+            key,
+            used,
+            ground,
+            mask,
+            reference: of,
+            size,
+            region,
+        })?;
+        let ideal = ideal_gain(request.plan.skyline.ground.method, ground.count());
+        let ground_noise = ground.noise(request, used, mask, ideal)?;
+        report = Some(SkylineReport { ground_noise, ..joined::report(ground, mask, region) });
+        sky_mask = Some(mask.clone());
+        (Combined(made.0), made.1, None)
+    } else if gallery.streamed().is_some() {
         let size = (region.width, region.height);
         let candidates = match averaging {
-            true => noise::candidates(size, origin, &reference_stars, PATCHES),
+            true => noise::candidates(size, origin, &reference_stars, PATCHES, &|_| true),
             false => vec![],
         };
         let of = note.reference;
@@ -97,16 +124,20 @@ pub fn combine(
         }
         false => None,
     };
+    let in_sky = |patch: Region| {
+        let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..patch };
+        sky_mask.as_ref().is_none_or(|mask| mask.side(there) == Side::Sky)
+    };
     let noise = match averaging {
         true => gallery.with(note.reference, |frame| {
             let ideal = ideal_gain(plan.method, used.len());
-            Ok(noise::gain(frame, &result, origin, &reference_stars, ideal)?)
+            Ok(noise::gain(frame, &result, origin, &reference_stars, ideal, &in_sky)?)
         })?,
         false => None,
     };
     let noise_by_frames = match averaging {
         true => {
-            let patches = noise::patches(&result, origin, &reference_stars, PATCHES)?;
+            let patches = noise::patches(&result, origin, &reference_stars, PATCHES, &in_sky)?;
             let counts = counts(used.len());
             let measured = match &running {
                 Some(running) => running_noise(running, &patches, counts.len()),
@@ -134,6 +165,7 @@ pub fn combine(
         noise,
         noise_by_frames,
         star_width_px,
+        skyline: report,
         lens: note.alignment.lens,
         stages: vec![],
         peak_memory_mib: 0,

@@ -119,7 +119,13 @@ fn together(request: &Request) -> Option<usize> {
     let (align, combine) = (&request.plan.align, &request.plan.combine);
     let plain = matches!(combine.method, Method::Mean | Method::Lightest | Method::Darkest);
     let gaps = combine.fill_gaps && align.mode == AlignMode::None;
-    if !request.stream || !plain || combine.level || combine.weigh || gaps {
+    if !request.stream
+        || request.plan.skyline.is_on()
+        || !plain
+        || combine.level
+        || combine.weigh
+        || gaps
+    {
         return None;
     }
     let facts = |input: &FrameInput| Some(PictureFile::open(&input.path).ok()?.facts().clone());

@@ -3,6 +3,8 @@
 mod combine;
 mod decode;
 mod gallery;
+mod ground;
+mod joined;
 mod lens;
 mod memory;
 mod skyline;
@@ -11,7 +13,7 @@ mod streamed;
 
 pub use lens::{LensFound, lens_of_flats, lens_of_stars};
 pub use memory::{Budget, default_memory};
-pub use skyline::skyline;
+pub use skyline::{Sights, SkylineFound, skyline};
 
 use crate::CoreError;
 use crate::align::Motion;
@@ -47,8 +49,19 @@ pub struct Request<'a> {
     /// without putting them there, where the plan or the memory allow it, and the picture need not
     /// be on the disk before the run ends. The result is the same.
     pub stream: bool,
+    /// What the skyline needs beside the frames.
+    pub beside: Beside<'a>,
     /// Follows and stops the run.
     pub watch: &'a dyn Watch,
+}
+
+/// Files that the plan's skyline speaks of.
+#[derive(Clone, Copy, Default)]
+pub struct Beside<'a> {
+    /// The mask, where one was loaded.
+    pub mask: Option<&'a Path>,
+    /// Frames of the ground set, or the finished picture, where the ground comes from those.
+    pub ground: &'a [FrameInput],
 }
 
 /// A finished run.
@@ -99,7 +112,14 @@ fn combine_key(request: &Request) -> Key {
     let names: Vec<&str> = request.frames.iter().map(|f| f.name.as_str()).collect();
     // Noise reduction does not change where frames lie.
     let denoise: Vec<&Denoise> = request.frames.iter().map(|f| &f.prepare.denoise).collect();
-    Key::of("combine", &(&request.plan.combine, names, denoise), &[&align_key(request)])
+    let align = align_key(request);
+    if !request.plan.skyline.is_on() {
+        return Key::of("combine", &(&request.plan.combine, names, denoise), &[&align]);
+    }
+    let plan = (&request.plan.combine, &request.plan.skyline);
+    let ground: Vec<Key> = request.beside.ground.iter().map(FrameInput::light_key).collect();
+    let inputs: Vec<&Key> = std::iter::once(&align).chain(&ground).collect();
+    Key::of("join", &(plan, names, denoise), &inputs)
 }
 
 /// Makes what frames are calibrated with, and gives it to them; tells how many samples are repaired
@@ -173,6 +193,7 @@ pub fn measure(
 /// The record of a run to save beside its result; frames are named by BLAKE3 of their content.
 pub fn record(
     frames: &[FrameInput],
+    ground: &[FrameInput],
     calibration: &CalibrationFrames,
     plan: &Plan,
     report: &Report,
@@ -191,6 +212,7 @@ pub fn record(
         plan: plan.clone(),
         reference: report.reference.clone(),
         frames: frames.iter().zip(&report.frames).map(|(i, f)| named(i, f.used)).collect(),
+        ground: ground.iter().map(|input| named(input, true)).collect(),
         calibration: calibration.collect(),
     }
 }

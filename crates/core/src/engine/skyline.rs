@@ -1,21 +1,51 @@
 //! The skyline stage: where the sky ends.
 
-use super::gallery::Gallery;
-use super::{Request, decode, stages};
+use super::gallery::{Decoded, Gallery};
+use super::stages::{self, AlignNote};
+use super::{Request, decode};
 use crate::CoreError;
 use crate::align::Motion;
+use crate::cache::Key;
+use crate::frames::{Frame, Light};
 use crate::plan::AlignMode;
-use crate::skyline::{Skyline, View};
+use crate::progress::Stage;
+use crate::skyline::{Mask, Skyline, SkylineMode, View};
+use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
 
 /// Frames that are looked at at most, spread over all of them.
 const LOOKED_AT: usize = 8;
 
+/// The frames in which a skyline was found, with the motion of their sky and their point lights.
+pub struct Sights(Vec<(Frame, Motion, Vec<[f64; 2]>)>);
+
+impl Sights {
+    /// What [`Skyline`] looks at.
+    pub fn views(&self) -> Vec<View<'_>> {
+        self.0.iter().map(|(light, motion, lights)| View { light, motion, lights }).collect()
+    }
+
+    /// Size of the frames in pixels.
+    pub fn size(&self) -> (u32, u32) {
+        self.0[0].0.size()
+    }
+}
+
+/// A skyline, and the frames it was found in.
+pub struct SkylineFound {
+    /// The skyline.
+    pub skyline: Skyline,
+    /// The frames.
+    pub sights: Sights,
+    /// Index of the reference frame.
+    pub reference: usize,
+}
+
 /// Finds where the sky of the reference frame ends, once the frames are aligned on the stars.
 ///
 /// # Errors
 /// As for [`super::stack`] and [`Skyline::find`].
-pub fn skyline(request: &Request) -> Result<Skyline, CoreError> {
+pub fn skyline(request: &Request) -> Result<SkylineFound, CoreError> {
     if request.plan.align.mode != AlignMode::Stars {
         return Err(CoreError::Setting(
             "The skyline is found in frames that are aligned on the stars; choose that alignment."
@@ -28,31 +58,136 @@ pub fn skyline(request: &Request) -> Result<Skyline, CoreError> {
         let mut gallery = Gallery::open(request)?;
         let reference = decode::settle(&mut gallery.frames, request.reference)?;
         let note = stages::aligned(request, &mut gallery, reference)?;
-        let motions = note.alignment.frames.iter().enumerate();
-        let used: Vec<(usize, &Motion)> =
-            motions.filter_map(|(i, one)| Some((i, one.motion.as_ref()?))).collect();
-        let count = used.len().min(LOOKED_AT);
-        if count < 2 {
-            return Err(CoreError::Frames(
-                "The skyline is found from two frames or more; only the reference frame could be placed."
-                    .to_owned(),
-            ));
-        }
-        let some: Vec<(usize, &Motion)> =
-            (0..count).map(|k| used[k * (used.len() - 1) / (count - 1)]).collect();
-        let lights: Result<Vec<Vec<[f64; 2]>>, CoreError> = some
-            .par_iter()
-            .map(|&(i, _)| {
-                let list = stages::stars_of(request, i, gallery.header(i))?;
-                Ok(list.stars.iter().map(|star| [star.x, star.y]).collect())
-            })
-            .collect();
-        let lights = lights?;
-        let views: Vec<View> = some
-            .iter()
-            .zip(&lights)
-            .map(|(&(i, motion), lights)| View { light: gallery.header(i), motion, lights })
-            .collect();
-        Skyline::find(&views, &|| request.watch.cancelled())
+        request.watch.begin(Stage::Skyline, 1);
+        let chosen = chosen(&note)?;
+        let lights = lights(request, &gallery.frames, &chosen)?;
+        let mut frames: Vec<Option<Frame>> =
+            gallery.frames.into_iter().map(|frame| frame.ok()).collect();
+        let sights = chosen.iter().zip(lights).filter_map(|(&i, lights)| {
+            let motion = note.alignment.frames[i].motion.clone()?;
+            Some((frames[i].take()?, motion, lights))
+        });
+        let sights = Sights(sights.collect());
+        let skyline = Skyline::find(&sights.views(), &|| request.watch.cancelled())?;
+        request.watch.advance(1);
+        Ok(SkylineFound { skyline, sights, reference })
     })
+}
+
+/// The mask of a run as its plan wants it.
+///
+/// # Errors
+/// As for [`Skyline::find`] and [`Mask::read`].
+pub fn mask(request: &Request, frames: &[Decoded], note: &AlignNote) -> Result<Mask, CoreError> {
+    let plan = &request.plan.skyline;
+    request.watch.begin(Stage::Skyline, 1);
+    let header = frames[note.reference].as_ref();
+    let size = header.map_err(|why| CoreError::Frames(why.clone()))?.size();
+    let base = match plan.mode {
+        SkylineMode::Mask => Mask::read(loaded(request)?, size)?,
+        SkylineMode::Auto | SkylineMode::None => found(request, frames, note, size)?,
+    };
+    let mask = base.shaped(plan);
+    request.watch.advance(1);
+    Ok(mask)
+}
+
+/// The mask that was loaded.
+///
+/// # Errors
+/// [`CoreError::Setting`] where there is none.
+pub fn loaded<'a>(request: &Request<'a>) -> Result<&'a std::path::Path, CoreError> {
+    request.beside.mask.ok_or_else(|| {
+        CoreError::Setting(
+            "The mask's file is gone; load it again, or find the skyline.".to_owned(),
+        )
+    })
+}
+
+/// The mask that the frames show, with what strokes tell, from the cache where it was found before.
+fn found(
+    request: &Request,
+    frames: &[Decoded],
+    note: &AlignNote,
+    size: (u32, u32),
+) -> Result<Mask, CoreError> {
+    let strokes = request.plan.skyline.strokes.iter().filter(|stroke| stroke.paint.is_stroke());
+    let strokes: Vec<_> = strokes.collect();
+    let lights: Vec<Key> = request.frames.iter().map(|input| input.light_key()).collect();
+    let align = super::align_key(request);
+    let inputs: Vec<&Key> = std::iter::once(&align).chain(&lights).collect();
+    let key = Key::of("skyline", &strokes, &inputs);
+    let path = request.cache.mask(&key);
+    if let Ok(file) = TiledFile::<u16>::open(&path) {
+        return Ok(read(&file)?);
+    }
+    let chosen = chosen(note)?;
+    let lights = self::lights(request, frames, &chosen)?;
+    let views = chosen.iter().zip(&lights).filter_map(|(&i, lights)| {
+        let motion = note.alignment.frames[i].motion.as_ref()?;
+        Some(View { light: frames[i].as_ref().ok()?, motion, lights })
+    });
+    let views: Vec<View> = views.collect();
+    let stop = || request.watch.cancelled();
+    let mut skyline = Skyline::find(&views, &stop)?;
+    for stroke in strokes {
+        skyline.stroke(stroke);
+    }
+    let mask = skyline.mask(&views, &stop)?;
+    if !request.stream {
+        write(&mask, &path, Region { x: 0, y: 0, width: size.0, height: size.1 })?;
+    }
+    Ok(mask)
+}
+
+/// Reads a mask from tiles.
+fn read(file: &TiledFile<u16>) -> Result<Mask, CoreError> {
+    let (width, height) = (file.width(), file.height());
+    let codes = file.read_region(Region { x: 0, y: 0, width, height })?;
+    Ok(Mask::new((width, height), codes.into_iter().map(|code| (code / 257) as u8).collect()))
+}
+
+/// Writes a part of a mask as tiles.
+pub fn write(mask: &Mask, path: &std::path::Path, part: Region) -> Result<(), CoreError> {
+    let writer = TileWriter::<u16>::create(path, part.width, part.height, 1)?;
+    Region::covering(part.width, part.height, [4 * SIDE; 2]).into_par_iter().try_for_each(
+        |tile| {
+            let there = Region { x: tile.x + part.x, y: tile.y + part.y, ..tile };
+            let shares = mask.region(there);
+            let codes: Vec<u16> = shares.into_iter().map(|share| u16::from(share) * 257).collect();
+            writer.write_region(tile, &codes)
+        },
+    )?;
+    writer.finish(false)?;
+    Ok(())
+}
+
+/// The frames that are looked at.
+fn chosen(note: &AlignNote) -> Result<Vec<usize>, CoreError> {
+    let frames = &note.alignment.frames;
+    let used: Vec<usize> = (0..frames.len()).filter(|&i| frames[i].motion.is_some()).collect();
+    let count = used.len().min(LOOKED_AT);
+    if count < 2 {
+        return Err(CoreError::Frames(
+            "The skyline is found from two frames or more; only the reference frame could be placed."
+                .to_owned(),
+        ));
+    }
+    Ok((0..count).map(|k| used[k * (used.len() - 1) / (count - 1)]).collect())
+}
+
+/// Their point lights.
+fn lights(
+    request: &Request,
+    frames: &[Decoded],
+    chosen: &[usize],
+) -> Result<Vec<Vec<[f64; 2]>>, CoreError> {
+    chosen
+        .par_iter()
+        .map(|&i| {
+            let frame = frames[i].as_ref().map_err(|why| CoreError::Frames(why.clone()))?;
+            let list = stages::stars_of(request, i, frame)?;
+            Ok(list.stars.iter().map(|star| [star.x, star.y]).collect())
+        })
+        .collect()
 }

@@ -168,13 +168,13 @@ pub struct Ahead {
 }
 
 /// Rows that are light already.
-struct Planes<'a> {
+pub(crate) struct Planes<'a> {
     planes: &'a [Vec<f32>; 3],
     region: Region,
 }
 
 impl<'a> Planes<'a> {
-    fn of<L: Light + ?Sized>(
+    pub(crate) fn of<L: Light + ?Sized>(
         light: &L,
         region: Region,
         ahead: &'a mut Ahead,

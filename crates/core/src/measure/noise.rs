@@ -98,6 +98,9 @@ pub struct NoiseGain {
     pub ideal_gain: f32,
 }
 
+/// Which patches of a result count.
+pub type Within<'a> = &'a dyn Fn(Region) -> bool;
+
 /// Noise of a picture: the median of patches spread over it; 0 when it is too small for one.
 ///
 /// # Errors
@@ -120,7 +123,7 @@ fn whole_patches(width: u32, height: u32) -> Vec<Region> {
 
 /// Up to `most` patches by which a result at `origin` of the reference frame is judged: in the sky,
 /// where `stars` of the reference frame are near, or, when there are no stars, those that show the
-/// least detail. In pixels of the result.
+/// least detail; of those that are `within`. In pixels of the result.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -129,8 +132,9 @@ pub fn patches(
     origin: [u32; 2],
     stars: &[Star],
     most: usize,
+    within: Within,
 ) -> Result<Vec<Region>, PictureError> {
-    let patches = candidates(result.size(), origin, stars, most);
+    let patches = candidates(result.size(), origin, stars, most, within);
     if !stars.is_empty() {
         return Ok(patches);
     }
@@ -148,8 +152,10 @@ pub fn candidates(
     origin: [u32; 2],
     stars: &[Star],
     most: usize,
+    within: Within,
 ) -> Vec<Region> {
     let mut patches = whole_patches(width, height);
+    patches.retain(|patch| within(*patch));
     if !stars.is_empty() {
         let clear = stars.iter().filter(|s| s.snr > 8.0);
         let mut places: Vec<[f64; 2]> = clear.map(|s| [s.x, s.y]).collect();
@@ -193,9 +199,10 @@ pub fn gain(
     origin: [u32; 2],
     stars: &[Star],
     ideal_gain: f32,
+    within: Within,
 ) -> Result<Option<NoiseGain>, PictureError> {
     // About two hundred patches tell as much as all of them.
-    let patches = patches(result, origin, stars, 200)?;
+    let patches = patches(result, origin, stars, 200, within)?;
     let measured: Result<Vec<[f32; 3]>, PictureError> = patches
         .into_par_iter()
         .map(|patch| {

@@ -42,6 +42,7 @@ impl View<'_> {
 }
 
 /// What is known of each cell of a grid.
+#[derive(Clone)]
 pub struct Evidence {
     /// The grid.
     pub grid: Grid,

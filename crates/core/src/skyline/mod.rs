@@ -10,29 +10,33 @@ mod evidence;
 mod grid;
 mod label;
 mod lights;
+mod mask;
+mod plan;
 mod refine;
 mod spread;
+mod strokes;
 mod ways;
 
 pub use evidence::View;
 pub use grid::Grid;
+pub use mask::{Mask, Side};
+pub use plan::{GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke};
 
 use crate::CoreError;
 use evidence::Evidence;
 use label::label;
-use refine::refine;
+use refine::Pixels;
+use strokes::{Labels, Regions};
 
 /// The sky moves at least so far between the first and the last frame somewhere, in pixels.
 const LEAST_MOVED: f64 = 2.0;
 
 /// Where the sky ends.
+#[derive(Clone)]
 pub struct Skyline {
-    /// The grid on which it was found.
-    pub grid: Grid,
-    /// How likely each cell is sky, 0 to 1.
-    pub sky: Vec<f32>,
-    /// The share of sky in every pixel of the reference frame, 0 to 255, row by row.
-    pub shares: Vec<u8>,
+    evidence: Evidence,
+    regions: Regions,
+    labels: Labels,
 }
 
 impl Skyline {
@@ -56,8 +60,36 @@ impl Skyline {
         }
         let sky = label(&evidence);
         both(&sky)?;
-        let shares = refine(views, &evidence, &sky, stop)?;
-        Ok(Self { grid: evidence.grid, sky, shares })
+        let labels = Labels { told: vec![None; sky.len()], sky };
+        Ok(Self { regions: Regions::of(&evidence), evidence, labels })
+    }
+
+    /// The grid on which it was found.
+    pub fn grid(&self) -> Grid {
+        self.evidence.grid
+    }
+
+    /// How likely each cell of the grid is sky, 0 to 1.
+    pub fn sky(&self) -> &[f32] {
+        &self.labels.sky
+    }
+
+    /// Takes a sky stroke or a ground stroke into account; tells which part of the picture it may
+    /// have changed, in cells: columns and rows.
+    pub fn stroke(&mut self, stroke: &Stroke) -> Option<[std::ops::Range<usize>; 2]> {
+        self.regions.stroke(&mut self.labels, self.evidence.grid, stroke)
+    }
+
+    /// The share of sky in every pixel of the reference frame. `views` are those it was found in.
+    ///
+    /// # Errors
+    /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
+    pub fn mask(
+        &self,
+        views: &[View],
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Mask, CoreError> {
+        Ok(Pixels::of(views, &self.evidence, &self.labels, stop)?.mask())
     }
 }
 

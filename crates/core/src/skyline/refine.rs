@@ -2,6 +2,8 @@
 
 use super::evidence::{Evidence, View};
 use super::grid::Grid;
+use super::mask::Mask;
+use super::strokes::Labels;
 use crate::CoreError;
 use crate::align::background::median;
 use crate::combine::network::{LANES, Network, Row};
@@ -30,43 +32,88 @@ struct Around {
     sigma: Vec<f32>,
     /// How likely the cell is sky, as the logarithm of a ratio; beyond [`SURE`] no ground is near.
     sky: Vec<f32>,
+    /// Light beyond that of the sky and its noise.
+    dazzling: Vec<f32>,
 }
 
 /// Where the logarithm of a ratio is beyond this, a cell is far from the border.
 const SURE: f32 = 6.0;
+/// Beyond this, a person said that nothing thin is there either.
+const TOLD: f32 = 20.0;
 
-/// The share of sky in every pixel of the reference frame, 0 for ground to 255 for sky, row by row.
-///
-/// `sky` tells how likely each cell of the evidence's grid is sky.
-///
-/// # Errors
-/// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
-pub fn refine(
-    views: &[View],
-    evidence: &Evidence,
-    sky: &[f32],
-    stop: &(dyn Fn() -> bool + Sync),
-) -> Result<Vec<u8>, CoreError> {
-    let (width, height) = views[0].light.size();
-    let around = Around::of(evidence, sky, views.len());
-    let squares = Region::covering(width, height, [SQUARE; 2]);
-    let network = Network::new(views.len(), &Network::median_rows(views.len()));
-    let marked: Result<Vec<Vec<u8>>, PictureError> = squares
-        .par_iter()
-        .map_init(Desk::default, |desk, square| match stop() {
-            true => Err(PictureError::Cancelled),
-            false => desk.mark(views, &network, evidence.grid, &around, *square, (width, height)),
-        })
-        .collect();
-    let mut marks = vec![0u8; width as usize * height as usize];
-    for (square, own) in squares.iter().zip(marked?) {
-        for (y, row) in own.chunks_exact(square.width as usize).enumerate() {
-            let at = (square.y as usize + y) * width as usize + square.x as usize;
-            marks[at..at + row.len()].copy_from_slice(row);
-        }
+/// What every pixel of the reference frame is by its own light.
+#[derive(Clone)]
+pub struct Pixels {
+    size: (u32, u32),
+    marks: Vec<u8>,
+}
+
+impl Pixels {
+    /// Judges all of them.
+    ///
+    /// # Errors
+    /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
+    pub fn of(
+        views: &[View],
+        evidence: &Evidence,
+        labels: &Labels,
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Self, CoreError> {
+        let (width, height) = views[0].light.size();
+        let marks = vec![0u8; width as usize * height as usize];
+        let mut pixels = Self { size: (width, height), marks };
+        pixels.judge(views, evidence, labels, Region { x: 0, y: 0, width, height }, stop)?;
+        Ok(pixels)
     }
-    reach(&mut marks, width as usize);
-    Ok(shares(&marks, width as usize))
+
+    /// Judges those of a part of the picture again, after labels have changed there.
+    ///
+    /// # Errors
+    /// As for [`Pixels::of`].
+    pub fn judge(
+        &mut self,
+        views: &[View],
+        evidence: &Evidence,
+        labels: &Labels,
+        part: Region,
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<(), CoreError> {
+        let (width, height) = self.size;
+        let around = Around::of(evidence, labels, views.len());
+        let mut squares = Region::covering(width, height, [SQUARE; 2]);
+        let meets = |from: u32, long: u32, start: u32, count: u32| {
+            from < start + count && start < from + long
+        };
+        squares.retain(|square| {
+            meets(square.x, square.width, part.x, part.width)
+                && meets(square.y, square.height, part.y, part.height)
+        });
+        let network = Network::new(views.len(), &Network::median_rows(views.len()));
+        let marked: Result<Vec<Vec<u8>>, PictureError> = squares
+            .par_iter()
+            .map_init(Desk::default, |desk, square| match stop() {
+                true => Err(PictureError::Cancelled),
+                false => {
+                    desk.mark(views, &network, evidence.grid, &around, *square, (width, height))
+                }
+            })
+            .collect();
+        for (square, own) in squares.iter().zip(marked?) {
+            for (y, row) in own.chunks_exact(square.width as usize).enumerate() {
+                let at = (square.y as usize + y) * width as usize + square.x as usize;
+                self.marks[at..at + row.len()].copy_from_slice(row);
+            }
+        }
+        Ok(())
+    }
+
+    /// The share of sky in every pixel.
+    pub fn mask(&self) -> Mask {
+        let wide = self.size.0 as usize;
+        let mut marks = self.marks.clone();
+        reach(&mut marks, wide);
+        Mask::new(self.size, shares(&marks, wide))
+    }
 }
 
 /// Two bits of a mark: what the pixel is by itself.
@@ -88,6 +135,10 @@ struct Desk {
     share: Vec<f32>,
     sigma: Vec<f32>,
     sky: Vec<f32>,
+    /// Light of the median, all colours together.
+    light: Vec<f32>,
+    /// Light that no sky of the square has without a star.
+    dazzling: f32,
 }
 
 impl Desk {
@@ -108,10 +159,15 @@ impl Desk {
         let (columns, rows) =
             (cells(square.x, square.width, grid.across), cells(square.y, square.height, grid.down));
         let near = rows.flat_map(|y| columns.clone().map(move |x| y * grid.across + x));
-        if near.into_iter().all(|cell| around.sky[cell] < -SURE) {
+        if near.clone().all(|cell| around.sky[cell] < -SURE) {
             return Ok(vec![GROUND; square.area()]);
         }
         let outer = square.widened(MARGIN, size);
+        self.dazzling = match far_enough(views, square) {
+            // Stars that pass make single cells noisy.
+            true => median(&mut near.clone().map(|cell| around.dazzling[cell]).collect::<Vec<_>>()),
+            false => f32::MAX,
+        };
         self.read(views, network, grid, around, outer)?;
         let wide = outer.width as usize;
         let (left, top) = ((square.x - outer.x) as usize, (square.y - outer.y) as usize);
@@ -131,11 +187,14 @@ impl Desk {
         if sky < -SURE {
             return GROUND;
         }
+        if sky > TOLD {
+            return SKY;
+        }
         // With its neighbours, against noise.
         let (mut sum, mut count) = (0.0, 0.0);
         for row in y.saturating_sub(1)..(y + 2).min(tall) {
             for column in x.saturating_sub(1)..(x + 2).min(wide) {
-                sum += self.share[row * wide + column].clamp(-4.0, 2.0);
+                sum += self.share[row * wide + column].clamp(-4.0, 4.0);
                 count += 1.0;
             }
         }
@@ -149,17 +208,39 @@ impl Desk {
                 return steps | GROUND;
             }
         }
+        // What is unlike sky and ground in the median of all frames stands still: a lamp, if it is
+        // as bright in all frames, or if it is on a pole.
+        if self.light[i] > self.dazzling && self.lamp(x, y, wide, tall) {
+            return GROUND;
+        }
+        if mean < -1.0 && mean < -8.0 * sigma {
+            return THIN;
+        }
         if share > 2.0 * sigma || mean > 2.0 * noise {
             let line = self.line(x, y, wide, tall);
             if line > SIGMAS * sigma / (2.0 * REACH as f32 + 1.0).sqrt() && line > 0.12 {
                 return steps | THIN;
             }
         }
-        // What is bright in the median of all frames stands still: a lamp, if it is on a pole.
-        if mean < -1.0 && mean < -8.0 * sigma {
-            return THIN;
-        }
         steps | SKY
+    }
+
+    /// Whether a pixel and all its neighbours are brighter than sky, in all frames; a single faulty
+    /// pixel of the sensor is not.
+    fn lamp(&self, x: usize, y: usize, wide: usize, tall: usize) -> bool {
+        let rows = y.saturating_sub(1)..(y + 2).min(tall);
+        rows.flat_map(|row| {
+            let columns = x.saturating_sub(1)..(x + 2).min(wide);
+            columns.map(move |column| row * wide + column)
+        })
+        .all(|i| self.light[i] > self.dazzling && self.still(i))
+    }
+
+    /// Whether a pixel is about as bright in all frames.
+    fn still(&self, i: usize) -> bool {
+        let light = |planes: &[Vec<f32>; 3]| planes.iter().map(|plane| plane[i]).sum::<f32>();
+        let all = || self.planes.iter().map(light);
+        all().fold(f32::MAX, f32::min) > 0.6 * all().fold(0.0, f32::max)
     }
 
     /// The largest mean share along a line through a pixel.
@@ -211,6 +292,8 @@ impl Desk {
         }
         self.share.clear();
         self.share.resize(area, 0.0);
+        self.light.clear();
+        self.light.resize(area, 0.0);
         self.sigma.clear();
         self.sky.clear();
         self.rows.resize(views.len(), [0.0; LANES]);
@@ -237,7 +320,9 @@ impl Desk {
                 network.run(&mut self.rows);
                 for k in 0..long {
                     let sum: f32 = middle.iter().map(|&row| self.rows[row][k]).sum();
-                    self.share[from + k] += weights[from + k] * sum / middle.len() as f32;
+                    let light = sum / middle.len() as f32;
+                    self.share[from + k] += weights[from + k] * light;
+                    self.light[from + k] += light;
                 }
             }
         }
@@ -245,9 +330,22 @@ impl Desk {
     }
 }
 
+/// Whether the sky moves so far at a place, over enough frames, that no star looks as if it stood
+/// still.
+fn far_enough(views: &[View], square: Region) -> bool {
+    const FEWEST: usize = 3;
+    const FAR: f64 = 4.0;
+    let half = f64::from(SQUARE) / 2.0;
+    let middle = [f64::from(square.x) + half, f64::from(square.y) + half];
+    let places = || views.iter().map(|view| view.motion.from_reference(middle));
+    let far = |a: [f64; 2], b: [f64; 2]| (a[0] - b[0]).hypot(a[1] - b[1]);
+    let most = places().flat_map(|a| places().map(move |b| far(a, b))).fold(0.0, f64::max);
+    views.len() >= FEWEST && most > FAR
+}
+
 impl Around {
-    fn of(evidence: &Evidence, sky: &[f32], frames: usize) -> Self {
-        let grid = evidence.grid;
+    fn of(evidence: &Evidence, labels: &Labels, frames: usize) -> Self {
+        let (grid, sky) = (evidence.grid, &labels.sky);
         let cells = 0..grid.cells();
         // Cells that have none of the other side around them.
         let side = |above: bool| -> Vec<f32> {
@@ -289,6 +387,7 @@ impl Around {
             offset: vec![0.0; grid.cells()],
             sigma: vec![0.0; grid.cells()],
             sky: vec![0.0; grid.cells()],
+            dazzling: vec![0.0; grid.cells()],
         };
         let efficiency = if frames > 2 { 1.25 } else { 1.0 };
         for i in cells {
@@ -298,11 +397,14 @@ impl Around {
                 around.weights[c][i] = apart / far;
                 around.offset[i] += apart / far * sky_light[c][i];
             }
+            let light: f32 = sky_light.iter().map(|plane| plane[i]).sum();
+            around.dazzling[i] = 2.5 * light + 10.0 * evidence.noise[i];
             // Noise was measured in the sum of three colours.
             let noise = evidence.noise[i] / 3f32.sqrt() * efficiency / (frames as f32).sqrt();
             around.sigma[i] = (noise / far.sqrt()).min(3.0);
             let ratio = ((sky[i] + 0.01) / (1.01 - sky[i])).ln();
             around.sky[i] = match (above[i] > 0.0, below[i] > 0.0) {
+                (true, _) if labels.told[i] == Some(true) => 2.0 * TOLD,
                 (true, _) if sky[i] > 0.9 => SURE + 1.0,
                 (_, true)
                     if distinct

@@ -12,6 +12,7 @@ const SIDE: usize = 3;
 
 /// How far it is from one cell to its neighbours to the right and below: 1 where nothing changes,
 /// near 0 across an edge.
+#[derive(Clone)]
 pub struct Ways {
     pub right: Vec<f32>,
     pub down: Vec<f32>,

@@ -1,14 +1,16 @@
 //! Small simulated shoots in a folder of their own, and the engine on them.
 #![allow(dead_code, reason = "each test program uses a part of this")]
 
+pub mod joined;
 pub mod truth;
 
 use jade_core::CoreError;
-use jade_core::cache::Cache;
-use jade_core::engine::{self, Budget, Outcome, Request};
-use jade_core::frames::{FrameInput, content_hash};
+use jade_core::cache::{Cache, LayerKind};
+use jade_core::engine::{self, Beside, Budget, Outcome, Request};
+use jade_core::frames::{Frame, FrameInput, Light, content_hash};
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan};
 use jade_core::progress::{Unwatched, Watch};
+use jade_core::skyline::{NamedFile, SkylineMode};
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_pixels::write::{Picture, Target, write_picture};
@@ -78,7 +80,31 @@ impl Shoot {
         watch: &dyn Watch,
     ) -> Result<Outcome, CoreError> {
         let budget = Budget::new(Some(256), Some(2)).unwrap();
-        engine::stack(&Request { frames: inputs, reference, plan, cache, budget, stream, watch })
+        let beside = Beside::default();
+        let frames = inputs;
+        engine::stack(&Request { frames, reference, plan, cache, budget, stream, beside, watch })
+    }
+
+    /// Stacks with a mask that is loaded, and frames of another set for the ground.
+    pub fn stack_beside(
+        &self,
+        frames: &[FrameInput],
+        reference: usize,
+        plan: &Plan,
+        beside: Beside,
+    ) -> Result<Outcome, CoreError> {
+        let budget = Budget::new(Some(256), Some(2)).unwrap();
+        let (reference, cache, stream) = (Some(reference), &self.cache(), false);
+        let watch = &Unwatched;
+        engine::stack(&Request { frames, reference, plan, cache, budget, stream, beside, watch })
+    }
+
+    /// The mask of a joined result, 0 to 255.
+    pub fn mask_of(&self, outcome: &Outcome) -> Vec<u8> {
+        let path = self.cache().layer(&outcome.key, LayerKind::Mask);
+        let file = TiledFile::<u16>::open(&path).unwrap();
+        let whole = Region { x: 0, y: 0, width: file.width(), height: file.height() };
+        file.read_region(whole).unwrap().into_iter().map(|code| (code / 257) as u8).collect()
     }
 
     pub fn cache(&self) -> Cache {
@@ -103,6 +129,23 @@ pub fn plan(mode: AlignMode, method: Method, edges: Edges) -> Plan {
     plan.combine.method = method;
     plan.combine.edges = edges;
     plan
+}
+
+/// A plan that joins sky and ground by the mask in a file, kept as large as the frames.
+pub fn masked(method: Method, mask: &Path) -> Plan {
+    let mut plan = plan(AlignMode::Stars, method, Edges::Keep);
+    plan.skyline.mode = SkylineMode::Mask;
+    let file = mask.file_name().unwrap().to_string_lossy().into_owned();
+    plan.skyline.mask = Some(NamedFile { file, blake3: content_hash(mask).unwrap() });
+    plan
+}
+
+/// Interleaved light of a frame.
+pub fn light(input: &FrameInput) -> Vec<f32> {
+    let frame = Frame::load(input, &mut || Ok(())).unwrap();
+    let (width, height) = frame.size();
+    let [red, green, blue] = frame.planes(Region { x: 0, y: 0, width, height }).unwrap();
+    (0..red.len()).flat_map(|i| [red[i], green[i], blue[i]]).collect()
 }
 
 /// Width and interleaved light of a result.

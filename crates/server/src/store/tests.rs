@@ -41,6 +41,7 @@ fn report() -> Report {
         noise: None,
         noise_by_frames: vec![],
         star_width_px: None,
+        skyline: None,
         lens: None,
         stages: vec![],
         peak_memory_mib: 1,
@@ -148,6 +149,7 @@ async fn results_exports_and_probes_stay_with_their_shoot() {
     let (store, id) = with_shoot().await;
     let reference = add(&store, id, "f2.tif", Role::Light).await;
     let record = PlanRecord {
+        ground: vec![],
         plan: Plan::of(Kind::NightSky),
         reference: "f2.tif".to_owned(),
         frames: vec![],

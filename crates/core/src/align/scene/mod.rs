@@ -60,9 +60,23 @@ impl<'a> Scene<'a> {
         model: SceneModel,
         watch: &'a dyn Watch,
     ) -> Result<Self, CoreError> {
+        Self::within(reference, model, watch, &|_| true)
+    }
+
+    /// Learns what the reference frame shows at some places.
+    ///
+    /// # Errors
+    /// As for [`Scene::new`].
+    pub fn within(
+        reference: &dyn Light,
+        model: SceneModel,
+        watch: &'a dyn Watch,
+        counts: &dyn Fn([f64; 2]) -> bool,
+    ) -> Result<Self, CoreError> {
         let reference = &Corrected(reference);
         let sketch = Sketch::of(reference, watch)?;
-        let corners = features::corners(&sketch);
+        let mut corners = features::corners(&sketch);
+        corners.retain(|corner| counts(sketch.to_frame(corner.at)));
         let places = || corners.iter().take(PATCHES).map(|c| c.at);
         let rough = Patches::new(&sketch, places().take(ROUGH_PATCHES), false)?;
         let full = Patches::new(reference, places().map(|at| sketch.to_frame(at)), true)?;

@@ -8,6 +8,7 @@
 mod direct;
 mod lanes;
 mod map;
+mod places;
 mod source;
 mod upright;
 
@@ -18,6 +19,7 @@ use crate::prepare::lens::Geometry;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use map::Map;
+pub use places::Places;
 use source::Source;
 use upright::Upright;
 

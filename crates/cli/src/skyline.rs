@@ -1,0 +1,152 @@
+//! Options of keeping sky and ground apart.
+
+use crate::inputs::{files, input};
+use crate::stack::target;
+use anyhow::{Context, bail};
+use clap::{Args, ValueEnum};
+use jade_core::cache::{Cache, LayerKind};
+use jade_core::engine::Outcome;
+use jade_core::export;
+use jade_core::frames::{FrameInput, content_hash};
+use jade_core::plan::{Method, Plan};
+use jade_core::prepare::PreparePlan;
+use jade_core::skyline::{GroundFrom, NamedFile, SkylineMode};
+use jade_pixels::write::Target;
+use std::path::{Path, PathBuf};
+
+#[derive(Args)]
+pub struct SkylineArgs {
+    /// Keep sky and ground apart, with a skyline that is found, or with a mask: a grey picture,
+    /// white for sky.
+    #[arg(long, value_name = "auto|none|MASK-FILE", default_value = "none")]
+    skyline: PathBuf,
+    /// Move the ground's margin so many pixels into the sky; a negative number moves it back.
+    #[arg(long, value_name = "PX", default_value_t = 0.0, allow_negative_numbers = true)]
+    skyline_margin: f32,
+    /// Soften the mask by so many pixels.
+    #[arg(long, value_name = "PX", default_value_t = 0.0)]
+    skyline_soft: f32,
+    /// How the ground is combined, without alignment; `frame` takes a single one.
+    #[arg(long, value_enum, default_value_t = GroundArg::Clipped)]
+    ground: GroundArg,
+    /// Frames that the ground comes from, instead of those of the sky; placed on the reference frame
+    /// where the camera was nudged.
+    #[arg(long, value_name = "FRAME", num_args = 1..)]
+    ground_frame: Vec<PathBuf>,
+    /// How far brightness and colour of such frames are brought to those of the sky's, 0 to 1.
+    #[arg(long, value_name = "AMOUNT", default_value_t = 0.0)]
+    ground_match: f32,
+    /// Write the share of sky of each pixel, as a grey 16-bit TIFF or PNG.
+    #[arg(long, value_name = "FILE")]
+    save_mask: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum GroundArg {
+    /// The average.
+    Mean,
+    /// The middle value.
+    Median,
+    /// The average of what does not lie far from the median.
+    Clipped,
+    /// A single frame: the one that is given, or the reference frame.
+    Frame,
+}
+
+impl SkylineArgs {
+    fn is_off(&self) -> bool {
+        self.skyline == Path::new("none")
+    }
+
+    /// Checks that options fit together, and that the mask can be written under its name.
+    pub fn check(&self) -> anyhow::Result<()> {
+        if self.is_off() && (self.save_mask.is_some() || !self.ground_frame.is_empty()) {
+            bail!("--save-mask and --ground-frame need --skyline auto or a mask");
+        }
+        if self.ground == GroundArg::Frame && self.ground_frame.len() > 1 {
+            bail!(
+                "--ground frame takes one --ground-frame; combine several by mean, median or clipped"
+            );
+        }
+        match &self.save_mask {
+            Some(path) if self.mask_target(path).is_none() => {
+                bail!("{}: name the mask .tif or .png", path.display())
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn mask_target(&self, path: &Path) -> Option<Target> {
+        target(path, true).filter(|own| !matches!(own, Target::Jpeg { .. }))
+    }
+
+    /// Sets the skyline of a plan; the mask's file where there is one.
+    pub fn mask(&self, plan: &mut Plan) -> anyhow::Result<Option<PathBuf>> {
+        plan.skyline.margin_px = self.skyline_margin;
+        plan.skyline.soft_px = self.skyline_soft;
+        if self.is_off() {
+            return Ok(None);
+        }
+        if self.skyline == Path::new("auto") {
+            plan.skyline.mode = SkylineMode::Auto;
+            return Ok(None);
+        }
+        let path = &self.skyline;
+        let shown = path.display();
+        if !path.is_file() {
+            bail!("{shown}: there is no such mask; give auto, none or a mask's file to --skyline");
+        }
+        let file = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        plan.skyline.mode = SkylineMode::Mask;
+        plan.skyline.mask = Some(NamedFile { file, blake3: content_hash(path)? });
+        Ok(Some(path.clone()))
+    }
+
+    /// Sets the ground of a plan; its frames where they are others than those of the sky.
+    pub fn ground(
+        &self,
+        plan: &mut Plan,
+        frames: &[FrameInput],
+        reference: Option<usize>,
+    ) -> anyhow::Result<Vec<FrameInput>> {
+        let own = &mut plan.skyline.ground;
+        own.matched = self.ground_match;
+        own.method = match self.ground {
+            GroundArg::Mean | GroundArg::Frame => Method::Mean,
+            GroundArg::Median => Method::Median,
+            GroundArg::Clipped => Method::Clipped,
+        };
+        if self.ground_frame.is_empty() {
+            if self.ground == GroundArg::Frame {
+                let chosen = &frames[reference.unwrap_or(frames.len() / 2)];
+                own.from = GroundFrom::Frame { blake3: chosen.content.clone() };
+            }
+            return Ok(vec![]);
+        }
+        let kept = files(&self.ground_frame)?;
+        let same = |frame: &&FrameInput, real: &Path| {
+            frame.path.canonicalize().is_ok_and(|path| path == real)
+        };
+        if let [(_, real)] = &kept[..]
+            && let Some(frame) = frames.iter().find(|frame| same(frame, real))
+        {
+            own.from = GroundFrom::Frame { blake3: frame.content.clone() };
+            return Ok(vec![]);
+        }
+        own.from = GroundFrom::Set;
+        let treated = PreparePlan { gain_ev: 0.0, ..plan.prepare.clone() };
+        let mut ground: Vec<FrameInput> = kept.iter().map(|file| input(file, &treated)).collect();
+        for frame in &mut ground {
+            frame.content = content_hash(&frame.path)?;
+        }
+        Ok(ground)
+    }
+
+    /// Saves the mask of a finished run.
+    pub fn save(&self, outcome: &Outcome, cache: &Cache) -> anyhow::Result<()> {
+        let Some(path) = &self.save_mask else { return Ok(()) };
+        let target = self.mask_target(path).context("the mask's name was checked")?;
+        let layer = cache.layer(&outcome.key, LayerKind::Mask);
+        Ok(export::write_grey(path, target, &layer)?)
+    }
+}

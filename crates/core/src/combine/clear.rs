@@ -1,0 +1,209 @@
+//! The sky of every frame without the ground before it. Samples that show ground are left out, so
+//! that the sky behind it comes from the frames that see it; what the ground still adds to those
+//! beside it is taken off first.
+
+use super::backdrop::Backdrop;
+use super::resample::Places;
+use crate::align::Motion;
+use crate::frames::{Ahead, Light, Planes, Rows};
+use crate::skyline::{Mask, Side};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::{Region, TiledFile};
+use rayon::prelude::*;
+
+/// Shares of sky from here on are sky, where the ground's part is taken off.
+const MOSTLY: u8 = 60;
+/// Shares of sky from here on count as sky alone.
+const SKY: u8 = 252;
+/// Pixels around a place that a resampled sample is made from.
+const REACH: usize = 3;
+/// Side of the squares that are counted together.
+const SQUARE: usize = 64;
+
+/// Which pixels of a frame that stood still show sky.
+pub struct Clear {
+    width: usize,
+    height: usize,
+    clear: Vec<bool>,
+    /// For each square, whether none of its pixels, or all, are clear.
+    squares: Vec<[bool; 2]>,
+}
+
+impl Clear {
+    /// From the mask of the frames. Where the ground's part is not `taken_off`, resampling must
+    /// not reach it.
+    pub fn of(mask: &Mask, taken_off: bool) -> Self {
+        let (width, height) = (mask.size().0 as usize, mask.size().1 as usize);
+        let shares = mask.shares();
+        let (reach, least_share) = if taken_off { (0, MOSTLY) } else { (REACH, SKY) };
+        let mut clear = vec![false; shares.len()];
+        clear.par_chunks_mut(width).enumerate().for_each(|(y, out)| {
+            let rows = y.saturating_sub(reach)..(y + reach + 1).min(height);
+            let mut least = shares[y * width..][..width].to_vec();
+            for row in rows {
+                let own = &shares[row * width..][..width];
+                least.iter_mut().zip(own).for_each(|(least, own)| *least = (*least).min(*own));
+            }
+            for (x, out) in out.iter_mut().enumerate() {
+                let around = x.saturating_sub(reach)..(x + reach + 1).min(width);
+                *out = least[around].iter().all(|share| *share >= least_share);
+            }
+        });
+        let across = width.div_ceil(SQUARE);
+        let squares = (0..across * height.div_ceil(SQUARE))
+            .into_par_iter()
+            .map(|i| {
+                let (x, y) = (i % across * SQUARE, i / across * SQUARE);
+                let (right, low) = ((x + SQUARE).min(width), (y + SQUARE).min(height));
+                let rows = || (y..low).map(|y| &clear[y * width + x..y * width + right]);
+                let all = rows().all(|row| row.iter().all(|clear| *clear));
+                let none = !all && rows().all(|row| row.iter().all(|clear| !clear));
+                [none, all]
+            })
+            .collect();
+        Self { width, height, clear, squares }
+    }
+
+    /// Whether a frame shows no clear sky in a region of the reference frame, or clear sky alone;
+    /// otherwise where it does.
+    pub fn seen(&self, backward: &Motion, region: Region) -> Seen {
+        let places = Places::new(backward, region);
+        let Some([left, top, right, low]) = places.bounds() else { return Seen::Nothing };
+        let square =
+            |v: f64, size: usize| (v.round().clamp(0.0, size as f64 - 1.0)) as usize / SQUARE;
+        let across = self.width.div_ceil(SQUARE);
+        let columns = square(left, self.width)..=square(right, self.width);
+        let rows = square(top, self.height)..=square(low, self.height);
+        let own = rows.flat_map(|y| columns.clone().map(move |x| y * across + x));
+        let (none, all) = own.fold((true, true), |(none, all), i| {
+            (none && self.squares[i][0], all && self.squares[i][1])
+        });
+        match (none, all) {
+            (true, _) => Seen::Nothing,
+            (_, true) => Seen::Everything,
+            _ => Seen::Some(places),
+        }
+    }
+
+    /// Marks what is not clear as uncovered.
+    pub fn cover(&self, places: &Places, covered: &mut [bool]) {
+        let (right, low) = (self.width as f32 - 1.0, self.height as f32 - 1.0);
+        places.rows(|from, xs, ys| {
+            let covered = &mut covered[from..from + xs.len()];
+            for ((covered, x), y) in covered.iter_mut().zip(xs).zip(ys) {
+                let x = (x.clamp(0.0, right) + 0.5) as usize;
+                let y = (y.clamp(0.0, low) + 0.5) as usize;
+                *covered &= self.clear[y * self.width + x];
+            }
+        });
+    }
+}
+
+/// What of the clear sky a frame shows in a region.
+pub enum Seen {
+    /// Nothing of it.
+    Nothing,
+    /// Nothing else.
+    Everything,
+    /// Something, at these places.
+    Some(Places),
+}
+
+/// A frame from which what stands still before the sky is taken off: the unaligned stack gives
+/// way to the sky's backdrop. Of what stays, only the sky's own share is seen.
+pub struct Unground<'a> {
+    /// The frame.
+    pub frame: &'a dyn Light,
+    /// The mask of all frames.
+    pub mask: &'a Mask,
+    /// The unaligned stack, wherever there is ground.
+    pub unaligned: &'a TiledFile<f32>,
+    /// Its left top in the frame.
+    pub origin: [u32; 2],
+    /// The sky without stars, in pixels of the stack.
+    pub backdrop: &'a Backdrop,
+}
+
+impl Unground<'_> {
+    fn is_sky(&self, region: Region) -> bool {
+        self.mask.side(region) == Side::Sky
+    }
+}
+
+impl Light for Unground<'_> {
+    fn size(&self) -> (u32, u32) {
+        self.frame.size()
+    }
+
+    fn fill(
+        &self,
+        region: Region,
+        mut planes: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError> {
+        self.frame.fill(region, planes.each_mut().map(|plane| &mut **plane), stride)?;
+        let [left, top] = self.origin;
+        let (right, low) = (left + self.unaligned.width(), top + self.unaligned.height());
+        let (x0, y0) = (region.x.max(left), region.y.max(top));
+        let (x1, y1) = ((region.x + region.width).min(right), (region.y + region.height).min(low));
+        if self.is_sky(region) || x0 >= x1 || y0 >= y1 {
+            return Ok(());
+        }
+        let there = Region { x: x0 - left, y: y0 - top, width: x1 - x0, height: y1 - y0 };
+        let still = self.unaligned.read_region(there)?;
+        let shares = self.mask.region(Region { x: x0, y: y0, ..there });
+        for (i, (share, still)) in shares.iter().zip(still.as_chunks::<3>().0).enumerate() {
+            if *share == 255 {
+                continue;
+            }
+            let (x, y) = (i as u32 % there.width, i as u32 / there.width);
+            let sky = self.backdrop.at((there.x + x) as f32, (there.y + y) as f32);
+            let at = (y0 + y - region.y) as usize * stride + (x0 + x - region.x) as usize;
+            // Fading in, as pixels of sky alone are left as they are.
+            let part = ((255.0 - f32::from(*share)) / 25.0).min(1.0);
+            for (c, plane) in planes.iter_mut().enumerate() {
+                plane[at] -= part * (still[c] - sky[c]);
+            }
+        }
+        Ok(())
+    }
+
+    fn rows<'a>(
+        &'a self,
+        region: Region,
+        ahead: &'a mut Ahead,
+    ) -> Result<Box<dyn Rows + 'a>, PictureError> {
+        match self.is_sky(region) {
+            true => self.frame.rows(region, ahead),
+            false => Ok(Box::new(Planes::of(self, region, ahead)?)),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use nalgebra::Matrix3;
+
+    #[test]
+    fn samples_that_the_ground_has_a_part_in_are_left_out() {
+        let share = |i: u32| if i / 300 < 100 { 255 } else { 0 };
+        let mask = Mask::new((300, 200), (0..300 * 200).map(share).collect());
+        let clear = Clear::of(&mask, false);
+        // The sky went down by ten pixels and to the right by four.
+        let shift = Matrix3::new(1.0, 0.0, 4.0, 0.0, 1.0, 10.0, 0.0, 0.0, 1.0);
+        let motion = Motion::Homography(shift);
+        let backward = motion.backward();
+        let at = |x, y, width, height| Region { x, y, width, height };
+        assert!(matches!(clear.seen(&backward, at(0, 0, 60, 40)), Seen::Everything));
+        assert!(matches!(clear.seen(&backward, at(0, 150, 60, 40)), Seen::Nothing));
+        let region = at(100, 64, 64, 64);
+        let Seen::Some(places) = clear.seen(&backward, region) else { panic!("partly clear") };
+        let mut covered = vec![true; region.area()];
+        clear.cover(&places, &mut covered);
+        for (i, covered) in covered.iter().enumerate() {
+            // Row 96 of the frame is the last one that no kernel leaves; it stands at row 106.
+            assert_eq!(*covered, 64 + i / 64 <= 106, "row {}", 64 + i / 64);
+        }
+    }
+}

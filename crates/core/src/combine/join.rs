@@ -1,0 +1,236 @@
+//! Sky and ground joined.
+//!
+//! Each pixel near the skyline is the sky's share of the sky and the rest of the ground. The ground
+//! there is what the sky's share leaves of the unaligned stack (as in Smith & Blinn 1996), going on
+//! from pure ground where little is left. What the unaligned stack then shows beyond its noise,
+//! since the mask is never exact, is added: neither a dark nor a bright rim can stay.
+
+use super::backdrop::{Backdrop, Extended, extend};
+use super::reduce::{Reducer, Workspace};
+use crate::align::background::median;
+use crate::frames::Light;
+use crate::skyline::Mask;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::{Region, TiledFile};
+
+/// Pixels around a tile that are looked at with it.
+pub const MARGIN: u32 = 16;
+/// Pixels from what is mixed to which the unaligned stack corrects the mask.
+const NEAR: usize = 6;
+/// Shares of the sky beyond which too little of the ground is left to be told.
+const MOST_SKY: f32 = 0.7;
+
+/// What the sky behind the ground's margin was in the unaligned stack.
+pub enum Passing<'a> {
+    /// The sky of the same frames, where it stood in each of them.
+    Moved(&'a Reducer<'a>),
+    /// That of other frames, without its stars.
+    Backdrop(&'a Backdrop),
+}
+
+/// Joins layers of one size.
+pub struct Joiner<'a> {
+    /// The mask of the reference frame.
+    pub mask: &'a Mask,
+    /// The sky.
+    pub sky: &'a Extended<'a>,
+    /// The unaligned stack, wherever there is ground, and around.
+    pub ground: &'a TiledFile<f32>,
+    /// What passed behind.
+    pub passing: Passing<'a>,
+    /// The ground where there is none around.
+    pub backdrop: &'a Backdrop,
+}
+
+/// What a tile holds after joining.
+pub struct Joined {
+    /// The picture.
+    pub picture: Vec<f32>,
+    /// The ground alone, going on behind the sky.
+    pub ground: Vec<f32>,
+}
+
+impl Joiner<'_> {
+    /// Joins a region of the layers.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
+    pub fn join(
+        &self,
+        tile: Region,
+        space: &mut Workspace,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<Joined, PictureError> {
+        let size = (self.ground.width(), self.ground.height());
+        let outer = tile.widened(MARGIN, size);
+        let [left, top] = self.sky.origin;
+        let there = Region { x: outer.x + left, y: outer.y + top, ..outer };
+        let shares: Vec<f32> =
+            self.mask.region(there).into_iter().map(|share| f32::from(share) / 255.0).collect();
+        let [red, green, blue] = self.sky.planes(there)?;
+        let sky = |i: usize| [red[i], green[i], blue[i]];
+        let unaligned = self.ground.read_region(outer)?;
+        let unaligned = unaligned.as_chunks::<3>().0;
+        let (passed, trust) = self.passed(outer, there, space, stop)?;
+        let wide = outer.width as usize;
+
+        let mut ground: Vec<[f32; 3]> = Vec::with_capacity(shares.len());
+        let mut weights: Vec<f32> = Vec::with_capacity(shares.len());
+        for (i, share) in shares.iter().enumerate() {
+            let rest = 1.0 - share;
+            ground.push(std::array::from_fn(|c| {
+                (unaligned[i][c] - share * passed[i][c]).max(0.0) / rest.max(0.05)
+            }));
+            weights.push(if *share > MOST_SKY { 0.0 } else { rest.powi(4) });
+        }
+        if weights.iter().all(|weight| *weight < 0.01) {
+            for (i, own) in ground.iter_mut().enumerate() {
+                let at = |v: usize, from: u32| (v as u32 + from) as f32;
+                *own = self.backdrop.at(at(i % wide, outer.x), at(i / wide, outer.y));
+            }
+        } else {
+            extend(&mut ground, &weights, wide, outer.height as usize);
+        }
+        let rest: Vec<[f32; 3]> = (0..shares.len())
+            .map(|i| {
+                let share = shares[i];
+                std::array::from_fn(|c| {
+                    unaligned[i][c] - share * passed[i][c] - (1.0 - share) * ground[i][c]
+                })
+            })
+            .collect();
+        let variance = variance(&rest, &shares);
+        let near = near(&shares, wide);
+        let mut out = Joined {
+            picture: Vec::with_capacity(tile.area() * 3),
+            ground: Vec::with_capacity(tile.area() * 3),
+        };
+        let (dx, dy) = ((tile.x - outer.x) as usize, (tile.y - outer.y) as usize);
+        for y in dy..dy + tile.height as usize {
+            for x in dx..dx + tile.width as usize {
+                let i = y * wide + x;
+                let (share, sky) = (shares[i], sky(i));
+                let kept = match near[i] {
+                    true => {
+                        let seen = shrunk(&rest, variance, wide, x, y) * trust.powf(share);
+                        seen.max((1.0 - 4.0 * share).clamp(0.0, 1.0))
+                    }
+                    false => 0.0,
+                };
+                let left = 1.0 - share;
+                for c in 0..3 {
+                    let joined = share * sky[c] + left * ground[i][c] + kept * rest[i][c];
+                    out.picture.push(joined.max(0.0));
+                    // Where the ground's share is small, so is what it can take up of that.
+                    let own = ground[i][c] + kept * rest[i][c] * left / (left * left + 0.001);
+                    out.ground.push(own.max(0.0));
+                }
+            }
+        }
+        Ok(out)
+    }
+
+    /// The sky that passed behind each pixel, and how far it can be trusted where it is most of
+    /// the pixel.
+    fn passed(
+        &self,
+        outer: Region,
+        there: Region,
+        space: &mut Workspace,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<(Vec<[f32; 3]>, f32), PictureError> {
+        match self.passing {
+            Passing::Moved(moved) => {
+                let light = moved.reduce(there, space, stop)?.light;
+                Ok((light.as_chunks::<3>().0.to_vec(), 1.0))
+            }
+            Passing::Backdrop(backdrop) => {
+                let wide = outer.width as usize;
+                let at = |i: usize| {
+                    let (x, y) = (outer.x as usize + i % wide, outer.y as usize + i / wide);
+                    backdrop.at(x as f32, y as f32)
+                };
+                Ok(((0..outer.area()).map(at).collect(), 0.1))
+            }
+        }
+    }
+}
+
+/// Variance of the noise in what is left, from the sky, where nothing should be; from everything
+/// where there is little of it.
+fn variance(rest: &[[f32; 3]], shares: &[f32]) -> f32 {
+    const ENOUGH: usize = 100;
+    let of = |chosen: &dyn Fn(f32) -> bool| -> Vec<f32> {
+        let own = rest.iter().zip(shares).filter(|(_, share)| chosen(**share));
+        own.flat_map(|(rest, _)| rest.iter().map(|v| v.abs())).collect()
+    };
+    let mut off = of(&|share| share >= 1.0);
+    if off.len() < ENOUGH {
+        off = of(&|_| true);
+    }
+    (1.4826 * median(&mut off)).powi(2).max(1e-12)
+}
+
+/// How much of what is left stands out from the noise around a pixel, 0 to 1 (Wiener 1949).
+fn shrunk(rest: &[[f32; 3]], variance: f32, wide: usize, x: usize, y: usize) -> f32 {
+    let tall = rest.len() / wide;
+    let (mut sum, mut count) = (0.0, 0.0);
+    for row in y.saturating_sub(1)..(y + 2).min(tall) {
+        for column in x.saturating_sub(1)..(x + 2).min(wide) {
+            sum += rest[row * wide + column].iter().map(|v| v * v).sum::<f32>();
+            count += 3.0;
+        }
+    }
+    // Twice, as so few pixels of noise alone are often above its variance.
+    (1.0 - 2.0 * variance / (sum / count).max(1e-12)).max(0.0)
+}
+
+/// Whether something that is not sky alone is near each pixel.
+fn near(shares: &[f32], wide: usize) -> Vec<bool> {
+    let mut rows = vec![false; shares.len()];
+    for (own, out) in shares.chunks_exact(wide).zip(rows.chunks_exact_mut(wide)) {
+        for (x, _) in own.iter().enumerate().filter(|(_, share)| **share < 0.99) {
+            out[x.saturating_sub(NEAR)..(x + NEAR + 1).min(wide)].fill(true);
+        }
+    }
+    let tall = shares.len() / wide;
+    let mut out = vec![false; shares.len()];
+    for (y, out) in out.chunks_exact_mut(wide).enumerate() {
+        for row in
+            rows.chunks_exact(wide).take((y + NEAR + 1).min(tall)).skip(y.saturating_sub(NEAR))
+        {
+            out.iter_mut().zip(row).for_each(|(out, own)| *out |= own);
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_near_something_mixed_is_found() {
+        let (wide, tall) = (40, 30);
+        let shares: Vec<f32> =
+            (0..wide * tall).map(|i| if i == 12 * wide + 20 { 0.5 } else { 1.0 }).collect();
+        for (i, near) in near(&shares, wide).into_iter().enumerate() {
+            let (dx, dy) = ((i % wide).abs_diff(20), (i / wide).abs_diff(12));
+            assert_eq!(near, dx <= NEAR && dy <= NEAR, "{dx}, {dy}");
+        }
+    }
+
+    #[test]
+    fn noise_is_left_out_and_what_stands_out_is_kept() {
+        let wide = 30;
+        let noise = |i: usize| ((i * 7919 % 101) as f32 / 101.0 - 0.5) * 0.01;
+        let mut rest: Vec<[f32; 3]> =
+            (0..wide * 30).map(|i| [noise(i), noise(i + 37), noise(i + 71)]).collect();
+        let variance = variance(&rest, &vec![1.0; rest.len()]);
+        for x in 10..13 {
+            rest[15 * wide + x] = [0.1, 0.08, 0.06];
+        }
+        assert!(shrunk(&rest, variance, wide, 11, 15) > 0.9);
+        assert!(shrunk(&rest, variance, wide, 20, 5) < 0.3);
+    }
+}

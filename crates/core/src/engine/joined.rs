@@ -1,0 +1,415 @@
+//! The combine stage where sky and ground are kept apart: both layers, then the picture.
+
+use super::combine::{BLOCK, Used, reference_first};
+use super::ground::Ground;
+use super::{Request, skyline};
+use crate::CoreError;
+use crate::align::Motion;
+use crate::cache::{Key, LayerKind, MapKind};
+use crate::combine::backdrop::{self, Backdrop, Extended};
+use crate::combine::clear::{Clear, Unground};
+use crate::combine::join::{Joiner, MARGIN, Passing};
+use crate::combine::level::Level;
+use crate::combine::reduce::{Placed, Reduced, Reducer, Workspace};
+use crate::frames::Light;
+use crate::plan::{CombinePlan, Edges, Method};
+use crate::progress::Stage;
+use crate::report::SkylineReport;
+use crate::skyline::{Mask, Side};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
+use rayon::prelude::*;
+use std::sync::Mutex;
+
+/// The joined picture, and each frame's share of rejected samples where the method rejects.
+pub type Made = (TiledFile<f32>, Option<Vec<f32>>);
+
+/// What the run works on.
+pub struct Join<'a> {
+    pub request: &'a Request<'a>,
+    pub key: &'a Key,
+    pub used: &'a [Used<'a>],
+    pub ground: &'a Ground,
+    pub mask: &'a Mask,
+    /// Index of the reference frame.
+    pub reference: usize,
+    /// Size of the reference frame.
+    pub size: (u32, u32),
+    /// The part of it that is made.
+    pub region: Region,
+}
+
+/// Light of the squares of [`backdrop`] near the skyline: of the sky, and of sky and ground in the
+/// unaligned stack.
+struct Squares {
+    size: (u32, u32),
+    layers: [Vec<Option<[f32; 3]>>; 3],
+}
+
+impl Squares {
+    fn new(size: (u32, u32)) -> Self {
+        let count = size.0.div_ceil(backdrop::SQUARE) * size.1.div_ceil(backdrop::SQUARE);
+        Self { size, layers: [(); 3].map(|()| vec![None; count as usize]) }
+    }
+
+    /// Notes those of a block, from the pixels that count.
+    fn tell(&mut self, layer: usize, block: Region, light: &[f32], counts: &dyn Fn(usize) -> bool) {
+        let across = self.size.0.div_ceil(backdrop::SQUARE) as usize;
+        for ([x, y], light) in squares_of(block, light, counts) {
+            self.layers[layer][y * across + x] = light;
+        }
+    }
+
+    fn backdrop(&self, layer: usize) -> Backdrop {
+        Backdrop::new(self.size, &self.layers[layer])
+    }
+}
+
+/// The layers of the squares.
+const SKY: usize = 0;
+const PASSING: usize = 1;
+const GROUND: usize = 2;
+
+/// Makes layers and picture.
+///
+/// # Errors
+/// [`CoreError::Picture`], [`CoreError::Cancelled`].
+pub fn reduce(join: &Join) -> Result<Made, CoreError> {
+    let Join { request, key, region, mask, .. } = *join;
+    let plan = &request.plan.combine;
+    let held = request.budget.held();
+    let ground_plan = join.ground.plan(request);
+    let ground_reducer = Reducer::new(join.ground.placed(join.used), &ground_plan, held);
+    let (width, height) = (region.width, region.height);
+    let blocks = Region::covering(width, height, BLOCK);
+    request.watch.begin(Stage::Combine, 2 * blocks.len() as u64);
+    let create = |path: &std::path::Path| TileWriter::<f32>::create(path, width, height, 3);
+    let out = Out {
+        picture: create(&request.cache.picture(key))?,
+        sky: create(&request.cache.layer(key, LayerKind::Sky))?,
+        ground: create(&request.cache.layer(key, LayerKind::Ground))?,
+        unaligned: create(&request.cache.layer(key, LayerKind::Ground).with_extension("aside"))?,
+        maps: Maps::create(request, key, region, join.used.len())?,
+    };
+    let squares = Mutex::new(Squares::new((width, height)));
+    let stop = || request.watch.cancelled();
+    // What a joined tile, and what is looked at with it, may need.
+    let around = |block: Region| mask.side(join.there(block).widened(SIDE + MARGIN, join.size));
+    blocks.iter().par_bridge().try_for_each_init(Workspace::default, |space, block| {
+        if around(*block) != Side::Sky {
+            let made = ground_reducer.reduce(join.there(*block), space, &stop)?;
+            join.keep_ground(*block, around(*block), made, &out, &squares)?;
+        }
+        request.watch.advance(1);
+        Ok::<(), PictureError>(())
+    })?;
+    let unaligned = out.unaligned.so_far()?;
+    let passing = squares.lock().expect("no thread fails with the lock").backdrop(PASSING);
+    let clear = Clear::of(mask, join.takes_off());
+    let skies: Vec<Unground> = join
+        .in_order()
+        .map(|one| Unground {
+            frame: one.placed().light,
+            mask,
+            unaligned: &unaligned,
+            origin: [region.x, region.y],
+            backdrop: &passing,
+        })
+        .collect();
+    let placed = join.in_order().zip(&skies).map(|(one, sky)| match join.takes_off() {
+        true => Placed { light: sky, ..one.placed() },
+        false => one.placed(),
+    });
+    let sky_reducer = Reducer::new(placed.collect(), plan, held).of_clear_sky(&clear);
+    blocks.iter().par_bridge().try_for_each_init(Workspace::default, |space, block| {
+        let there = join.there(*block);
+        if mask.side(there) != Side::Ground || sky_reducer.sees(there) {
+            let made = sky_reducer.reduce(there, space, &stop)?;
+            join.keep_sky(*block, around(*block), made, &out, &squares)?;
+        }
+        request.watch.advance(1);
+        Ok::<(), PictureError>(())
+    })?;
+    let near: Vec<Region> =
+        blocks.iter().copied().filter(|block| around(*block) == Side::Both).collect();
+
+    let squares = squares.into_inner().expect("no thread fails with the lock");
+    let (sky_backdrop, ground_backdrop) = (squares.backdrop(SKY), squares.backdrop(GROUND));
+    let sky_layer = out.sky.so_far()?;
+    let origin = [region.x, region.y];
+    let sky = Extended { layer: &sky_layer, origin, size: join.size, backdrop: &sky_backdrop };
+    let shared = join.ground.shared(join.used);
+    let motions: Vec<Motion> = shared.iter().map(|one| one.placed().motion.backward()).collect();
+    let moved = moved(&sky, &motions, &ground_plan, held);
+    let joiner = Joiner {
+        mask,
+        sky: &sky,
+        ground: &unaligned,
+        passing: match &moved {
+            Some(moved) => Passing::Moved(moved),
+            None => Passing::Backdrop(&passing),
+        },
+        backdrop: &ground_backdrop,
+    };
+    let tiles: Vec<Region> = near.iter().flat_map(|block| tiles(*block)).collect();
+    tiles.iter().par_bridge().try_for_each_init(Workspace::default, |space, tile| {
+        let there = join.there(*tile);
+        match mask.side(there.widened(MARGIN, join.size)) {
+            Side::Sky => out.picture.write_region(*tile, &interleaved(&sky.planes(there)?))?,
+            Side::Ground => {
+                let light = unaligned.read_region(*tile)?;
+                out.picture.write_region(*tile, &light)?;
+                out.ground.write_region(*tile, &light)?;
+            }
+            Side::Both => {
+                let joined = joiner.join(*tile, space, &stop)?;
+                out.picture.write_region(*tile, &joined.picture)?;
+                out.ground.write_region(*tile, &joined.ground)?;
+            }
+        }
+        Ok::<(), PictureError>(())
+    })?;
+    // Now nothing reads the gaps of the sky any more.
+    tiles.par_iter().try_for_each(|tile| {
+        out.sky.write_region(*tile, &interleaved(&sky.planes(join.there(*tile))?))
+    })?;
+    let shares = out.maps.finish(region)?;
+    out.sky.finish(false)?;
+    out.ground.finish(false)?;
+    skyline::write(mask, &request.cache.layer(key, LayerKind::Mask), region)?;
+    Ok((out.picture.finish(!request.stream)?, shares))
+}
+
+/// What is told of a mask and the ground behind it.
+pub fn report(ground: &Ground, mask: &Mask, region: Region) -> SkylineReport {
+    let shares = mask.region(region);
+    let sky: u64 = shares.iter().map(|share| u64::from(*share)).sum();
+    SkylineReport {
+        sky: (sky as f64 / (255.0 * shares.len() as f64)) as f32,
+        ground_frames: ground.count() as u32,
+        ground_noise: None,
+        ground_gain: ground.gain,
+        left_out: ground.left_out.clone(),
+    }
+}
+
+/// What took the place of the sky of each frame in the unaligned stack, from the aligned one.
+fn moved<'a>(
+    sky: &'a Extended,
+    motions: &'a [Motion],
+    plan: &CombinePlan,
+    held: usize,
+) -> Option<Reducer<'a>> {
+    let placed = motions.iter().map(|motion| {
+        let levels = [Level::NONE; 3];
+        Placed { light: sky as &dyn Light, motion, levels, weight: 1.0 }
+    });
+    let placed: Vec<Placed> = placed.collect();
+    let plan = CombinePlan { edges: Edges::Fill, ..plan.clone() };
+    (!placed.is_empty()).then(|| Reducer::new(placed, &plan, held))
+}
+
+/// The tiles of a block.
+fn tiles(block: Region) -> Vec<Region> {
+    let own = Region::covering(block.width, block.height, [SIDE; 2]).into_iter();
+    own.map(|tile| Region { x: tile.x + block.x, y: tile.y + block.y, ..tile }).collect()
+}
+
+fn interleaved([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
+    red.iter().zip(green).zip(blue).flat_map(|((r, g), b)| [*r, *g, *b]).collect()
+}
+
+/// The files that are made.
+struct Out {
+    picture: TileWriter<f32>,
+    sky: TileWriter<f32>,
+    ground: TileWriter<f32>,
+    /// The unaligned stack near the skyline; not kept.
+    unaligned: TileWriter<f32>,
+    maps: Maps,
+}
+
+impl Join<'_> {
+    /// Where a region of the result is in the reference frame.
+    fn there(&self, own: Region) -> Region {
+        Region { x: own.x + self.region.x, y: own.y + self.region.y, ..own }
+    }
+
+    /// The frames of the sky, in the order in which they are summed.
+    fn in_order(&self) -> impl Iterator<Item = &Used<'_>> {
+        let streams = !matches!(self.request.plan.combine.method, Method::Median | Method::Clipped);
+        match streams {
+            true => reference_first(self.used, self.reference),
+            false => self.used.iter().collect(),
+        }
+        .into_iter()
+    }
+
+    /// Whether what stands still can be taken off frames before they are aligned: what the lens
+    /// drew elsewhere, or another brightness, is only put right on the way.
+    fn takes_off(&self) -> bool {
+        let plain = |one: &Used| {
+            let Placed { light, levels, .. } = one.placed();
+            light.lens().is_none() && levels == [Level::NONE; 3]
+        };
+        self.ground.is_shared() && self.used.iter().all(plain)
+    }
+
+    /// Writes the unaligned stack of a block, to the picture where nothing is to be joined.
+    fn keep_ground(
+        &self,
+        block: Region,
+        around: Side,
+        ground: Reduced,
+        out: &Out,
+        squares: &Mutex<Squares>,
+    ) -> Result<(), PictureError> {
+        let shares = self.mask.region(self.there(block));
+        let counts = |i: usize| shares[i] < 128;
+        out.maps.keep(block, around == Side::Ground, &counts, &ground, self.ground.is_shared())?;
+        if around == Side::Ground {
+            out.picture.write_region(block, &ground.light)?;
+            return out.ground.write_region(block, &ground.light);
+        }
+        let mut squares = squares.lock().expect("no thread fails with the lock");
+        squares.tell(GROUND, block, &ground.light, &|i| shares[i] == 0);
+        squares.tell(PASSING, block, &ground.light, &|i| shares[i] == 255);
+        drop(squares);
+        out.unaligned.write_region(block, &ground.light)
+    }
+
+    /// Writes the sky of a block, to the picture where nothing is to be joined.
+    fn keep_sky(
+        &self,
+        block: Region,
+        around: Side,
+        mut sky: Reduced,
+        out: &Out,
+        squares: &Mutex<Squares>,
+    ) -> Result<(), PictureError> {
+        let shares = self.mask.region(self.there(block));
+        out.maps.keep(block, around == Side::Sky, &|i| shares[i] > 127, &sky, true)?;
+        let gaps = sky.coverage.contains(&0);
+        if gaps || around == Side::Both {
+            let covered = |i: usize| sky.coverage.get(i).is_none_or(|n| *n > 0);
+            let mut squares = squares.lock().expect("no thread fails with the lock");
+            squares.tell(SKY, block, &sky.light, &covered);
+        }
+        if gaps {
+            let pixels = sky.light.as_chunks_mut::<3>().0.iter_mut().zip(&sky.coverage);
+            pixels.filter(|(_, n)| **n == 0).for_each(|(pixel, _)| *pixel = [f32::NAN; 3]);
+        }
+        out.sky.write_region(block, &sky.light)?;
+        match around {
+            Side::Sky => out.picture.write_region(block, &sky.light),
+            _ => Ok(()),
+        }
+    }
+}
+
+/// The squares of a block by column and row, with the light of the pixels that count.
+fn squares_of(
+    block: Region,
+    light: &[f32],
+    counts: &dyn Fn(usize) -> bool,
+) -> Vec<([usize; 2], Option<[f32; 3]>)> {
+    let pixels = light.as_chunks::<3>().0;
+    let own = Region::covering(block.width, block.height, [backdrop::SQUARE; 2]).into_iter();
+    own.map(|square| {
+        let rows = square.y..square.y + square.height;
+        let places = rows.flat_map(|y| {
+            (square.x..square.x + square.width).map(move |x| (y * block.width + x) as usize)
+        });
+        let there: Vec<[f32; 3]> = places.filter(|&i| counts(i)).map(|i| pixels[i]).collect();
+        let at = |v: u32, from: u32| ((v + from) / backdrop::SQUARE) as usize;
+        ([at(square.x, block.x), at(square.y, block.y)], backdrop::square(&there))
+    })
+    .collect()
+}
+
+/// Writes the numbers of some pixels of a block, which are `N` each, and leaves the others.
+fn update<const N: usize>(
+    map: &TileWriter<u16>,
+    block: Region,
+    counts: &dyn Fn(usize) -> bool,
+    of: impl Fn(usize) -> [u16; N],
+) -> Result<(), PictureError> {
+    let mut now = map.so_far()?.read_region(block)?;
+    for (i, own) in now.as_chunks_mut::<N>().0.iter_mut().enumerate().filter(|(i, _)| counts(*i)) {
+        *own = of(i);
+    }
+    map.write_region(block, &now)
+}
+
+/// Maps that come with the picture.
+struct Maps {
+    coverage: Option<TileWriter<u16>>,
+    rejected: Option<TileWriter<u16>>,
+    by_frame: Mutex<Vec<u64>>,
+    frames: u16,
+}
+
+impl Maps {
+    fn create(
+        request: &Request,
+        key: &Key,
+        region: Region,
+        frames: usize,
+    ) -> Result<Self, PictureError> {
+        let plan = &request.plan.combine;
+        let map = |kind: MapKind, channels: u32| {
+            let path = request.cache.map(key, kind);
+            TileWriter::<u16>::create(&path, region.width, region.height, channels)
+        };
+        Ok(Self {
+            coverage: (plan.edges == Edges::Keep).then(|| map(MapKind::Coverage, 1)).transpose()?,
+            rejected: (plan.method == Method::Clipped)
+                .then(|| map(MapKind::Rejected, 2))
+                .transpose()?,
+            by_frame: Mutex::new(vec![0; frames]),
+            frames: frames as u16,
+        })
+    }
+
+    /// Notes what one side tells of a block, in the pixels that count as its own; where it is
+    /// `alone`, that is all of them. The map can only name frames of the sky.
+    fn keep(
+        &self,
+        block: Region,
+        alone: bool,
+        counts: &dyn Fn(usize) -> bool,
+        made: &Reduced,
+        named: bool,
+    ) -> Result<(), PictureError> {
+        if let Some(coverage) = &self.coverage {
+            let count = |i: usize| made.coverage.get(i).copied().unwrap_or(self.frames);
+            update(coverage, block, counts, |i| [count(i)])?;
+        }
+        let Some(rejected) = self.rejected.as_ref().filter(|_| named) else { return Ok(()) };
+        let of = |i: usize| made.rejected.get(i).copied().unwrap_or_default();
+        update(rejected, block, counts, of)?;
+        let mut all = self.by_frame.lock().expect("no thread fails with the lock");
+        if alone {
+            all.iter_mut().zip(&made.by_frame).for_each(|(sum, n)| *sum += n);
+            return Ok(());
+        }
+        for [_, worst] in (0..block.area()).filter(|&i| counts(i)).map(of) {
+            // Where several were rejected, one is named.
+            if worst > 0 && usize::from(worst) <= all.len() {
+                all[usize::from(worst) - 1] += 1;
+            }
+        }
+        Ok(())
+    }
+
+    /// Finishes them; each frame's share of rejected samples.
+    fn finish(self, region: Region) -> Result<Option<Vec<f32>>, PictureError> {
+        let rejects = self.rejected.is_some();
+        for map in [self.coverage, self.rejected].into_iter().flatten() {
+            map.finish(false)?;
+        }
+        let area = region.area() as f32;
+        let by_frame = self.by_frame.into_inner().expect("no thread fails with the lock");
+        Ok(rejects.then(|| by_frame.into_iter().map(|n| n as f32 / area).collect()))
+    }
+}
