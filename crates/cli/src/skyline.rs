@@ -133,7 +133,7 @@ impl SkylineArgs {
             own.from = GroundFrom::Frame { blake3: frame.content.clone() };
             return Ok(vec![]);
         }
-        own.from = GroundFrom::Set;
+        own.from = GroundFrom::Set { set: 0 };
         let treated = PreparePlan { gain_ev: 0.0, ..plan.prepare.clone() };
         let mut ground: Vec<FrameInput> = kept.iter().map(|file| input(file, &treated)).collect();
         for frame in &mut ground {

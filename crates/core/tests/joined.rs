@@ -123,7 +123,7 @@ fn the_ground_of_another_set_is_placed_matched_and_taken() {
         [4, 5].map(|by| shoot.save(&format!("g{by}.tif"), (900, 600), &nudged(by))).into();
     let mask = shoot.path("truth/sky-mask.png");
     let mut plan = masked(Method::Mean, &mask);
-    plan.skyline.ground.from = GroundFrom::Set;
+    plan.skyline.ground.from = GroundFrom::Set { set: 0 };
     let truth = linear(&clean);
     let sky = scene.sky_mask();
     let mut made = |matched: f32| {
@@ -167,7 +167,7 @@ fn what_cannot_be_joined_is_refused_with_a_way_on() {
     let gone = told(&plan, None, &[]);
     assert!(gone.contains("load it again"), "{gone}");
     let mut set = plan.clone();
-    set.skyline.ground.from = GroundFrom::Set;
+    set.skyline.ground.from = GroundFrom::Set { set: 0 };
     let none = told(&set, Some(&mask), &[]);
     assert!(none.contains("add a ground set"), "{none}");
     let mut frame = plan.clone();

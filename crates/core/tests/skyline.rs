@@ -8,9 +8,10 @@ use jade_core::engine::{self, Beside, Budget, Request};
 use jade_core::frames::{Frame, FrameInput};
 use jade_core::plan::{AlignMode, Kind, Plan};
 use jade_core::progress::{Stage, Unwatched, Watch};
-use jade_core::skyline::{Mask, Skyline, View};
+use jade_core::skyline::{Live, Mask, Skyline, View};
 use jade_scenes::night_sky::{Land, NightSky, Options};
 use shoot::Shoot;
+use shoot::strokes::next_stroke;
 use shoot::truth::overlap;
 
 const SIZE: (u32, u32) = (1200, 800);
@@ -108,4 +109,51 @@ fn finding_it_can_be_stopped() {
     let watch = Stopped(false.into());
     let stopped = find(&shoot, &frames, &Plan::of(Kind::NightSky), &watch);
     assert!(matches!(stopped, Err(CoreError::Cancelled)));
+}
+
+#[test]
+fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
+    let (shoot, scene) = (Shoot::new(), scene(Land::Clouds, 6, 1));
+    let frames = shoot.hold(&scene);
+    let plan = Plan::of(Kind::NightSky);
+    let found = engine::skyline(&Request {
+        frames: &frames,
+        reference: Some(3),
+        plan: &plan,
+        cache: &shoot.cache(),
+        budget: Budget::new(Some(256), Some(2)).unwrap(),
+        stream: false,
+        beside: Beside::default(),
+        watch: &Unwatched,
+    })
+    .unwrap();
+    let (views, truth) = (found.sights.views(), scene.sky_mask());
+    let stop = || false;
+    let mut live = Live::new(found.skyline.clone(), &views, &stop).unwrap();
+    let before = live.mask().clone();
+    assert_eq!(before, found.skyline.mask(&views, &stop).unwrap());
+    let mut strokes = Vec::new();
+    let mut masks = vec![before.clone()];
+    while strokes.len() < 3 {
+        let Some(stroke) = next_stroke(live.mask(), truth) else { break };
+        strokes.push(stroke);
+        live.follow(&strokes, &views, &stop).unwrap();
+        masks.push(live.mask().clone());
+    }
+    let own = overlap(live.mask().shares(), truth);
+    assert!(
+        own > 0.995,
+        "{own:.4} after three strokes, {:.4} before",
+        overlap(before.shares(), truth)
+    );
+    // What is seen step by step is what a run would find at once.
+    let mut whole = found.skyline.clone();
+    for stroke in &strokes {
+        whole.stroke(stroke);
+    }
+    assert_eq!(*live.mask(), whole.mask(&views, &stop).unwrap());
+    for count in (0..strokes.len()).rev() {
+        live.follow(&strokes[..count], &views, &stop).unwrap();
+        assert_eq!(*live.mask(), masks[count], "{count} strokes are left");
+    }
 }

@@ -12,6 +12,7 @@ pub mod pictures;
 mod proposals;
 mod routes;
 mod runner;
+mod skyline;
 pub mod store;
 pub mod types;
 mod watcher;
@@ -59,6 +60,7 @@ pub struct App {
     gallery: pictures::Gallery,
     runner: runner::Runner,
     calibrations: calibrated::Calibrations,
+    skylines: skyline::Skylines,
     importers: tokio::sync::Semaphore,
     importer_places: u32,
     /// Wakes the measurer when something was added.
@@ -130,6 +132,7 @@ impl Server {
             gallery: Default::default(),
             runner: Default::default(),
             calibrations: Default::default(),
+            skylines: Default::default(),
             importers: tokio::sync::Semaphore::new(importer_places),
             importer_places: importer_places as u32,
             imported: Default::default(),

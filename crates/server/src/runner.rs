@@ -4,15 +4,18 @@ use crate::App;
 use crate::calibrated;
 use crate::error::ApiError;
 use crate::pictures;
+use crate::skyline;
 use crate::store::{JobRow, NewResult};
 use crate::types::{Event, Job, JobState};
 use jade_core::CoreError;
-use jade_core::cache::MapKind;
+use jade_core::cache::{LayerKind, MapKind};
 use jade_core::engine::{self, Beside, Outcome, Request};
 use jade_core::frames::FrameInput;
 use jade_core::plan::Plan;
+use jade_core::prepare::PreparePlan;
 use jade_core::progress::{Stage, Watch};
 use jade_core::report::StageTime;
+use jade_core::skyline::GroundFrom;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
@@ -193,11 +196,13 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     for id in &ids {
         inputs.push(app.store.frame(*id).await?.input_under(&plan));
     }
+    let ground = ground_of(app, row.shoot_id, &plan).await?;
+    let mask = skyline::loaded(app, &plan);
     let calibration = calibrated::frames_of(app, row.shoot_id).await?;
     let calibrated_with = calibration.clone();
     let reference = row.reference_id.and_then(|r| ids.iter().position(|id| *id == r));
     let (worker, followed) = (app.clone(), watch.clone());
-    let work = move || -> Result<(Outcome, Vec<FrameInput>, Plan), ApiError> {
+    let work = move || -> Result<Made, ApiError> {
         engine::calibrate(
             &calibration,
             &mut inputs,
@@ -214,7 +219,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
             budget: worker.budget,
             // Frames are decoded when they are added, to be looked at.
             stream: false,
-            beside: Beside::default(),
+            beside: Beside { mask: mask.as_deref(), ground: &ground },
             watch: &*followed,
         };
         let outcome = engine::stack(&request)?;
@@ -233,9 +238,15 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
             outcome.key.as_str(),
             outcome.report.origin,
         )?;
-        Ok((outcome, inputs, plan))
+        for layer in LayerKind::ALL {
+            let made = worker.cache.layer(&outcome.key, layer);
+            if made.exists() {
+                keep(&made, &folder.join(layer.name()))?;
+            }
+        }
+        Ok((outcome, inputs, ground, plan))
     };
-    let (outcome, inputs, plan) = tokio::task::spawn_blocking(work).await??;
+    let (outcome, inputs, ground, plan) = tokio::task::spawn_blocking(work).await??;
     if watch.cancelled() {
         return Err(CoreError::Cancelled.into());
     }
@@ -247,7 +258,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     let mut report = outcome.report;
     report.stages = watch.finish();
     report.peak_memory_mib = crate::peak_memory_mib();
-    let record = engine::record(&inputs, &[], &calibrated_with, &plan, &report);
+    let record = engine::record(&inputs, &ground, &calibrated_with, &plan, &report);
     let new = NewResult {
         shoot_id: row.shoot_id,
         job_id: row.id,
@@ -261,6 +272,32 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     let (cache, limit) = (app.cache.folder().to_owned(), app.cache_limit);
     tokio::task::spawn_blocking(move || crate::cache_limit::keep_within(&cache, limit)).await?;
     Ok(())
+}
+
+/// What a run made, and from what: frames, those of the ground alone, and the plan.
+type Made = (Outcome, Vec<FrameInput>, Vec<FrameInput>, Plan);
+
+/// Frames that the ground comes from, where those are others than the sky's.
+async fn ground_of(app: &Arc<App>, shoot: i64, plan: &Plan) -> Result<Vec<FrameInput>, ApiError> {
+    if !plan.skyline.is_on() {
+        return Ok(vec![]);
+    }
+    match &plan.skyline.ground.from {
+        GroundFrom::Same | GroundFrom::Frame { .. } => Ok(vec![]),
+        GroundFrom::Set { set } => {
+            let rows = app.store.frames(shoot).await?;
+            let own = rows.iter().filter(|row| row.is_light() && row.set_id == Some(*set));
+            Ok(own.map(|row| row.input_under(plan)).collect())
+        }
+        GroundFrom::Picture(file) => Ok(vec![FrameInput {
+            path: skyline::original(app, &file.blake3),
+            name: file.file.clone(),
+            content: file.blake3.clone(),
+            state: None,
+            prepare: PreparePlan::default(),
+            calibration: None,
+        }]),
+    }
 }
 
 /// A result is no cache: its picture and maps get a second name outside of it.

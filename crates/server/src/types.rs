@@ -12,7 +12,10 @@ use jade_core::prepare::demosaic::Demosaic;
 use jade_core::prepare::lens::LensPlan;
 use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, Shows, WhiteBalance};
 use jade_core::progress::Stage;
-use jade_core::report::{FrameReport, NoisePoint, Report, StageTime};
+use jade_core::report::{FrameReport, NoisePoint, Report, SkylineReport, StageTime};
+use jade_core::skyline::{
+    GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke,
+};
 use jade_pixels::facts::{Facts, FileFormat};
 use serde::{Deserialize, Serialize};
 use ts_rs::{Config, TS};
@@ -475,6 +478,28 @@ pub enum Event {
     Job { job: Job },
     /// Something in a shoot changed.
     Shoot { id: i64 },
+    /// Finding a shoot's skyline moved on.
+    Skyline {
+        shoot_id: i64,
+        stage: Option<Stage>,
+        #[ts(type = "number")]
+        done: i64,
+        #[ts(type = "number")]
+        total: i64,
+    },
+}
+
+/// A shoot's skyline as it is now.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct SkylineSeen {
+    /// Changes whenever the mask does.
+    pub version: String,
+    /// Share of the reference frame that is sky.
+    pub sky: f32,
+    /// Share of it that may be either.
+    pub unsure: f32,
+    /// Places along the skyline: `[x, y, unsure]`, in pixels, and 0 to 1.
+    pub places: Vec<[f32; 3]>,
 }
 
 /// A refusal.
@@ -515,6 +540,15 @@ pub fn typescript() -> String {
         Method,
         Edges,
         AlignPlan,
+        SkylineMode,
+        NamedFile,
+        Paint,
+        Stroke,
+        GroundFrom,
+        GroundPlan,
+        SkylinePlan,
+        SkylineSeen,
+        SkylineReport,
         CombinePlan,
         Plan,
         PlanFrame,

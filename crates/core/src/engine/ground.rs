@@ -57,7 +57,7 @@ impl Ground {
                     CoreError::Frames("The frame that the ground should come from is not among the frames that are used; choose another for the ground.".to_owned())
                 })?]
             }
-            GroundFrom::Set | GroundFrom::Picture(_) => vec![],
+            GroundFrom::Set { .. } | GroundFrom::Picture(_) => vec![],
         };
         let mut ground = Self { own: vec![], shared, gain: [1.0; 3], left_out: vec![] };
         if ground.shared.is_empty() {

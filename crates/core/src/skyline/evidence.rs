@@ -56,6 +56,9 @@ pub struct Evidence {
     pub stars: Vec<f32>,
 }
 
+/// Rows of pixels of each row of cells that are looked at.
+const ROWS: u32 = 4;
+
 /// What one row of cells shows.
 struct Row {
     /// Means of red, green and blue, of each frame.
@@ -101,6 +104,29 @@ impl Evidence {
     }
 }
 
+impl Evidence {
+    /// The same for cells twice as large.
+    pub fn halved(&self) -> Self {
+        let grid = self.grid.halved();
+        let sums = |plane: &[f32]| -> (Vec<f32>, Vec<f32>) {
+            let (mut sums, mut counts) = (vec![0.0; grid.cells()], vec![0.0f32; grid.cells()]);
+            for (i, v) in plane.iter().enumerate() {
+                let to = i / self.grid.across / 2 * grid.across + i % self.grid.across / 2;
+                sums[to] += v;
+                counts[to] += 1.0;
+            }
+            (sums, counts)
+        };
+        let means = |plane: &[f32]| -> Vec<f32> {
+            let (sums, counts) = sums(plane);
+            sums.iter().zip(counts).map(|(sum, count)| sum / count).collect()
+        };
+        let colour = self.colour.each_ref().map(|plane| means(plane));
+        let (texture, noise) = (means(&self.texture), means(&self.noise));
+        Self { grid, colour, texture, noise, stars: sums(&self.stars).0 }
+    }
+}
+
 /// The median; of an even number of values, the mean of the middle two.
 fn middle_of(values: &mut [f32]) -> f32 {
     let upper = median(values);
@@ -119,12 +145,15 @@ impl Row {
         (width, height): (u32, u32),
     ) -> Result<Self, PictureError> {
         let y = row as u32 * grid.step;
-        let region = Region { x: 0, y, width, height: grid.step.min(height - y) };
+        // A few rows tell as much of large cells as all of them.
+        let tall = grid.step.min(height - y).min(ROWS);
+        let y = y + (grid.step.min(height - y) - tall) / 2;
+        let region = Region { x: 0, y, width, height: tall };
         let (wide, step) = (width as usize, grid.step as usize);
         // Sums over the frames of each pixel's differences, and of their squares: to the right and
         // downwards.
-        let mut sums = vec![[0.0f32; 2]; region.area()];
-        let mut squares = vec![[0.0f32; 2]; region.area()];
+        let mut sums = [(); 2].map(|()| vec![0.0f32; region.area()]);
+        let mut squares = [(); 2].map(|()| vec![0.0f32; region.area()]);
         let mut colours = Vec::with_capacity(views.len());
         let mut grey = vec![0.0; region.area()];
         let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
@@ -132,41 +161,50 @@ impl Row {
         for view in views {
             view.fill(region, planes.each_mut().map(Vec::as_mut_slice), &mut room)?;
             colours.push(planes.each_ref().map(|plane| means(plane, wide, step)));
-            for (i, grey) in grey.iter_mut().enumerate() {
-                *grey = planes[0][i] + planes[1][i] + planes[2][i];
+            let [red, green, blue] = &planes;
+            for (((grey, r), g), b) in grey.iter_mut().zip(red).zip(green).zip(blue) {
+                *grey = r + g + b;
             }
-            for (i, (sum, square)) in sums.iter_mut().zip(&mut squares).enumerate() {
-                let right = if (i + 1) % wide == 0 { 0.0 } else { grey[i + 1] - grey[i] };
-                let down = grey.get(i + wide).map_or(0.0, |below| below - grey[i]);
-                for (k, d) in [right, down].into_iter().enumerate() {
-                    sum[k] += d;
-                    square[k] += d * d;
+            let mut add = |way: usize, from: usize, here: &[f32], there: &[f32]| {
+                let sums = sums[way][from..].iter_mut().zip(&mut squares[way][from..]);
+                for ((sum, square), (here, there)) in sums.zip(here.iter().zip(there)) {
+                    let d = there - here;
+                    *sum += d;
+                    *square += d * d;
+                }
+            };
+            for (y, row) in grey.chunks_exact(wide).enumerate() {
+                add(0, y * wide, &row[..wide - 1], &row[1..]);
+                if let Some(below) = grey.get((y + 1) * wide..(y + 2) * wide) {
+                    add(1, y * wide, row, below);
                 }
             }
         }
         let n = views.len() as f32;
         let across = wide.div_ceil(step);
-        let mut noise = vec![0.0f32; across];
-        for (i, (sum, square)) in sums.iter().zip(&squares).enumerate() {
-            for (sum, square) in sum.iter().zip(square) {
-                noise[i % wide / step] += (square - sum * sum / n) / (n - 1.0);
+        let (mut noise, mut shared) = (vec![0.0f32; across], vec![0.0f32; across]);
+        // Differences of a cell of one row: all to the right, but those of the last row downwards.
+        let count = (step as u32 * (2 * tall - 1)) as f32;
+        let each = |of: &mut dyn FnMut(usize, f32, f32)| {
+            for (sums, squares) in sums.iter().zip(&squares) {
+                for (sums, squares) in sums.chunks_exact(wide).zip(squares.chunks_exact(wide)) {
+                    let cells = sums.chunks(step).zip(squares.chunks(step)).enumerate();
+                    for (cell, (sums, squares)) in cells {
+                        sums.iter().zip(squares).for_each(|(sum, square)| of(cell, *sum, *square));
+                    }
+                }
             }
-        }
-        let mut shared = vec![0.0f32; across];
-        for (i, (sum, square)) in sums.iter().zip(&squares).enumerate() {
-            let cell = i % wide / step;
-            let count = 2.0 * (step * region.height as usize) as f32;
+        };
+        each(&mut |cell, sum, square| noise[cell] += (square - sum * sum / n) / (n - 1.0));
+        each(&mut |cell, sum, square| {
             // A flaw of the sensor stands still as well, in one pixel.
             let most = 12.0 * noise[cell] / count;
-            for (sum, square) in sum.iter().zip(square) {
-                shared[cell] += ((sum * sum - square) / (n * (n - 1.0))).min(most);
-            }
-        }
+            shared[cell] += ((sum * sum - square) / (n * (n - 1.0))).min(most);
+        });
         let ratio = |(shared, noise): (&f32, &f32)| shared / noise.max(1e-12);
         let texture = shared.iter().zip(&noise).map(ratio).collect();
         // Each is the difference of two pixels.
-        let count = 4.0 * (step * region.height as usize) as f32;
-        let noise = noise.iter().map(|noise| (noise / count).sqrt()).collect();
+        let noise = noise.iter().map(|noise| (noise / (2.0 * count)).sqrt()).collect();
         Ok(Self { colours, texture, noise })
     }
 }

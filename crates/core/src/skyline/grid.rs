@@ -1,5 +1,8 @@
 //! The small grid on which sky and ground are told apart.
 
+use jade_pixels::tiled::Region;
+use rayon::prelude::*;
+
 /// Cells along the longer side at most.
 const CELLS: u32 = 640;
 
@@ -19,6 +22,12 @@ impl Grid {
     pub fn of((width, height): (u32, u32)) -> Self {
         let step = width.max(height).div_ceil(CELLS).max(1);
         Self { step, across: width.div_ceil(step) as usize, down: height.div_ceil(step) as usize }
+    }
+
+    /// The grid of cells twice as large.
+    pub fn halved(&self) -> Self {
+        let (across, down) = (self.across.div_ceil(2), self.down.div_ceil(2));
+        Self { step: self.step * 2, across, down }
     }
 
     /// Number of cells.
@@ -59,6 +68,34 @@ impl Grid {
         top + (low - top) * fy
     }
 
+    /// Appends [`Grid::at`] of every pixel of a region, row by row.
+    pub fn lay(&self, region: Region, values: &[f32], out: &mut Vec<f32>) {
+        let half = (f64::from(self.step) - 1.0) / 2.0;
+        let place = |v: u32, cells: usize| {
+            let v = (f64::from(v) - half) / f64::from(self.step);
+            let v = v.clamp(0.0, (cells - 1) as f64);
+            let low = (v as usize).min(cells.saturating_sub(2));
+            (low, (low + 1).min(cells - 1), (v - low as f64) as f32)
+        };
+        let columns: Vec<(usize, usize, f32)> =
+            (region.x..region.x + region.width).map(|x| place(x, self.across)).collect();
+        let Some(((first, ..), (_, last, _))) = columns.first().zip(columns.last()) else { return };
+        let mut row = vec![0.0f32; last + 1 - first];
+        for y in region.y..region.y + region.height {
+            let (y0, y1, part) = place(y, self.down);
+            let top = &values[y0 * self.across..][*first..last + 1];
+            let low = &values[y1 * self.across..][*first..last + 1];
+            for ((row, top), low) in row.iter_mut().zip(top).zip(low) {
+                *row = top + (low - top) * part;
+            }
+            let along = |(x0, x1, part): &(usize, usize, f32)| {
+                let (left, right) = (row[x0 - first], row[x1 - first]);
+                left + (right - left) * part
+            };
+            out.extend(columns.iter().map(along));
+        }
+    }
+
     /// Means over squares of `2 radius + 1` cells; at the edges, over what there is of them.
     pub fn blurred(&self, values: &[f32], radius: usize) -> Vec<f32> {
         self.blurred_along(&self.blurred_along(values, radius, true), radius, false)
@@ -67,38 +104,54 @@ impl Grid {
     /// The same along rows or columns alone.
     pub fn blurred_along(&self, values: &[f32], radius: usize, rows: bool) -> Vec<f32> {
         match rows {
-            true => running(values, self.across, self.down, 1, self.across, radius),
-            false => running(values, self.down, self.across, self.across, 1, radius),
+            true => self.along_rows(values, radius),
+            false => self.along_columns(values, radius),
         }
     }
-}
 
-/// Means over `2 radius + 1` values of `count` lines of `long` values.
-fn running(
-    values: &[f32],
-    long: usize,
-    count: usize,
-    step: usize,
-    line: usize,
-    radius: usize,
-) -> Vec<f32> {
-    let mut out = vec![0.0; values.len()];
-    for start in (0..count).map(|i| i * line) {
-        let at = |i: usize| f64::from(values[start + i * step]);
-        let mut sum: f64 = (0..radius.min(long)).map(at).sum();
-        for i in 0..long {
-            if i + radius < long {
-                sum += at(i + radius);
+    fn along_rows(&self, values: &[f32], radius: usize) -> Vec<f32> {
+        let long = self.across;
+        let mut out = vec![0.0; values.len()];
+        let rows = out.par_chunks_mut(long).zip(values.par_chunks(long)).with_min_len(32);
+        rows.for_each(|(out, row)| {
+            let mut sum: f64 = row[..radius.min(long)].iter().copied().map(f64::from).sum();
+            for (i, out) in out.iter_mut().enumerate() {
+                if let Some(next) = row.get(i + radius) {
+                    sum += f64::from(*next);
+                }
+                if i > radius {
+                    sum -= f64::from(row[i - radius - 1]);
+                }
+                let first = i.saturating_sub(radius);
+                let wide = (i + radius).min(long - 1) + 1 - first;
+                *out = (sum / wide as f64) as f32;
             }
-            if i > radius {
-                sum -= at(i - radius - 1);
-            }
-            let first = i.saturating_sub(radius);
-            let wide = (i + radius).min(long - 1) + 1 - first;
-            out[start + i * step] = (sum / wide as f64) as f32;
-        }
+        });
+        out
     }
-    out
+
+    fn along_columns(&self, values: &[f32], radius: usize) -> Vec<f32> {
+        let (wide, long) = (self.across, self.down);
+        let row = |y: usize| &values[y * wide..(y + 1) * wide];
+        let mut sums = vec![0.0f64; wide];
+        let add = |sums: &mut [f64], y: usize| {
+            sums.iter_mut().zip(row(y)).for_each(|(sum, v)| *sum += f64::from(*v));
+        };
+        (0..radius.min(long)).for_each(|y| add(&mut sums, y));
+        let mut out = vec![0.0; values.len()];
+        for (y, out) in out.chunks_exact_mut(wide).enumerate() {
+            if y + radius < long {
+                add(&mut sums, y + radius);
+            }
+            if y > radius {
+                sums.iter_mut().zip(row(y - radius - 1)).for_each(|(sum, v)| *sum -= f64::from(*v));
+            }
+            let first = y.saturating_sub(radius);
+            let part = 1.0 / ((y + radius).min(long - 1) + 1 - first) as f64;
+            out.iter_mut().zip(&sums).for_each(|(out, sum)| *out = (sum * part) as f32);
+        }
+        out
+    }
 }
 
 #[cfg(test)]
@@ -120,6 +173,13 @@ mod tests {
             assert!((grid.at(&values, at) - wanted).abs() < 0.02, "{at:?}");
         }
         assert_eq!(grid.at(&values, [-50.0, -50.0]), values[0]);
+        let region = Region { x: 0, y: 3970, width: 57, height: 31 };
+        let mut laid = Vec::new();
+        grid.lay(region, &values, &mut laid);
+        for (i, own) in laid.iter().enumerate() {
+            let at = [(i % 57) as f64, (3970 + i / 57) as f64];
+            assert!((own - grid.at(&values, at)).abs() < 1e-2, "{at:?}");
+        }
     }
 
     #[test]

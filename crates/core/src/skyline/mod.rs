@@ -10,6 +10,7 @@ mod evidence;
 mod grid;
 mod label;
 mod lights;
+mod live;
 mod mask;
 mod plan;
 mod refine;
@@ -19,6 +20,7 @@ mod ways;
 
 pub use evidence::View;
 pub use grid::Grid;
+pub use live::Live;
 pub use mask::{Mask, Side};
 pub use plan::{GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke};
 
@@ -61,7 +63,8 @@ impl Skyline {
         let sky = label(&evidence);
         both(&sky)?;
         let labels = Labels { told: vec![None; sky.len()], sky };
-        Ok(Self { regions: Regions::of(&evidence), evidence, labels })
+        let r = Regions::of(&evidence);
+        Ok(Self { regions: r, evidence, labels })
     }
 
     /// The grid on which it was found.

@@ -78,8 +78,12 @@ pub enum GroundFrom {
         /// BLAKE3 of its file, as hexadecimal digits.
         blake3: String,
     },
-    /// The frames of the shoot's ground set.
-    Set,
+    /// The frames of another set.
+    Set {
+        /// Its number among the sets of the shoot; 0 where sets have none.
+        #[serde(default)]
+        set: i64,
+    },
     /// A finished picture.
     Picture(NamedFile),
 }

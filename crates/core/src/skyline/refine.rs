@@ -291,25 +291,21 @@ impl Desk {
             view.fill(region, out, &mut self.room)?;
         }
         self.share.clear();
-        self.share.resize(area, 0.0);
         self.light.clear();
         self.light.resize(area, 0.0);
         self.sigma.clear();
         self.sky.clear();
         self.rows.resize(views.len(), [0.0; LANES]);
         let mut weights = [(); 3].map(|()| Vec::with_capacity(area));
-        for y in region.y..region.y + region.height {
-            for x in region.x..region.x + region.width {
-                let at = [f64::from(x), f64::from(y)];
-                for (weights, own) in weights.iter_mut().zip(&around.weights) {
-                    weights.push(grid.at(own, at));
-                }
-                self.sigma.push(grid.at(&around.sigma, at));
-                self.sky.push(grid.at(&around.sky, at));
-                let i = self.sky.len() - 1;
-                self.share[i] = -grid.at(&around.offset, at);
-            }
-        }
+        let [red, green, blue] = &mut weights;
+        let all = [&around.weights[0], &around.weights[1], &around.weights[2]];
+        grid.lay(region, all[0], red);
+        grid.lay(region, all[1], green);
+        grid.lay(region, all[2], blue);
+        grid.lay(region, &around.sigma, &mut self.sigma);
+        grid.lay(region, &around.sky, &mut self.sky);
+        grid.lay(region, &around.offset, &mut self.share);
+        self.share.iter_mut().for_each(|share| *share = -*share);
         let middle = Network::median_rows(views.len());
         for (c, weights) in weights.iter().enumerate() {
             for from in (0..area).step_by(LANES) {
@@ -456,7 +452,7 @@ fn reach(marks: &mut [u8], width: usize) {
     let mut open: Vec<usize> = Vec::new();
     for i in 0..marks.len() {
         if kind(marks[i]) == THIN
-            && neighbours(i, width, marks.len()).any(|n| kind(marks[n]) == GROUND)
+            && around(i, width, marks.len(), 1).any(|n| kind(marks[n]) == GROUND)
         {
             open.push(i);
             marks[i] |= REACHED;
@@ -470,11 +466,6 @@ fn reach(marks: &mut [u8], width: usize) {
             }
         }
     }
-}
-
-/// The eight pixels around one.
-fn neighbours(i: usize, width: usize, len: usize) -> impl Iterator<Item = usize> {
-    around(i, width, len, 1)
 }
 
 /// The pixels of a square around one.
@@ -492,16 +483,26 @@ fn around(i: usize, width: usize, len: usize, far: i64) -> impl Iterator<Item = 
 /// Shares of sky by the marks: where sky and ground meet, by the pixel's own light.
 fn shares(marks: &[u8], width: usize) -> Vec<u8> {
     let solid = |mark: u8| mark & 3 >= GROUND;
-    (0..marks.len())
-        .into_par_iter()
-        .map(|i| {
-            let own = solid(marks[i]);
-            let mixed = neighbours(i, width, marks.len()).any(|n| solid(marks[n]) != own);
-            match (mixed, own) {
-                (true, _) => (f32::from(marks[i] >> 2) / STEPS * 255.0) as u8,
-                (false, true) => 0,
-                (false, false) => 255,
-            }
-        })
-        .collect()
+    let mut out = vec![0; marks.len()];
+    out.par_chunks_mut(width).with_min_len(16).enumerate().for_each(|(y, out)| {
+        let from = y.saturating_sub(1) * width;
+        let rows = &marks[from..((y + 2) * width).min(marks.len())];
+        let own = &marks[y * width..(y + 1) * width];
+        // How many of the pixels above, here and below are solid, in each column.
+        let mut columns = vec![0u8; width];
+        for row in rows.chunks_exact(width) {
+            columns.iter_mut().zip(row).for_each(|(sum, mark)| *sum += u8::from(solid(*mark)));
+        }
+        let tall = (rows.len() / width) as u8;
+        for (x, out) in out.iter_mut().enumerate() {
+            let near = &columns[x.saturating_sub(1)..(x + 2).min(width)];
+            let count: u8 = near.iter().sum();
+            *out = match count {
+                0 => 255,
+                all if all == tall * near.len() as u8 => 0,
+                _ => (f32::from(own[x] >> 2) / STEPS * 255.0) as u8,
+            };
+        }
+    });
+    out
 }

@@ -3,6 +3,7 @@
 
 use super::grid::Grid;
 use super::ways::Ways;
+use rayon::prelude::*;
 
 /// What is known of a cell: how likely it is sky, and how much that weighs.
 #[derive(Debug, Clone, Copy, Default)]
@@ -27,11 +28,7 @@ impl Known {
 pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
     let coarsest = grid.across.min(grid.down) <= 8;
     let mut sky = if !coarsest {
-        let small = Grid {
-            step: grid.step * 2,
-            across: grid.across.div_ceil(2),
-            down: grid.down.div_ceil(2),
-        };
+        let small = grid.halved();
         let mut sums = vec![Known::default(); small.cells()];
         for (i, own) in known.iter().enumerate() {
             let to = &mut sums[i / grid.across / 2 * small.across + i % grid.across / 2];
@@ -53,38 +50,113 @@ pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
         ..=20_000 => 40,
         _ => 14,
     };
-    const BEYOND: f32 = 1.5;
-    for _ in 0..sweeps {
-        for colour in 0..2 {
-            for y in 0..grid.down {
-                for x in ((y + colour) % 2..grid.across).step_by(2) {
-                    let i = y * grid.across + x;
-                    let own = known[i];
-                    let (mut sum, mut weight) = (own.sky * own.weight, own.weight);
-                    let mut add = |way: f32, other: f32| {
-                        sum += way * other;
-                        weight += way;
-                    };
-                    if x > 0 {
-                        add(ways.right[i - 1], sky[i - 1]);
-                    }
-                    if x + 1 < grid.across {
-                        add(ways.right[i], sky[i + 1]);
-                    }
-                    if y > 0 {
-                        add(ways.down[i - grid.across], sky[i - grid.across]);
-                    }
-                    if y + 1 < grid.down {
-                        add(ways.down[i], sky[i + grid.across]);
-                    }
-                    if weight > 0.0 {
-                        sky[i] += BEYOND * (sum / weight - sky[i]);
-                    }
-                }
+    Board::new(grid, ways, known, &sky).settled(sweeps, &mut sky);
+    sky
+}
+
+/// The cells as on a chessboard: those of one colour have neighbours of the other alone, so that all
+/// of one colour change together.
+struct Board {
+    grid: Grid,
+    colours: [Colour; 2],
+}
+
+/// The cells of one colour, row by row, with one beside the picture at either end.
+#[derive(Default)]
+struct Colour {
+    sky: Vec<f32>,
+    /// Ways to the left, to the right, up and down.
+    ways: [Vec<f32>; 4],
+    /// What is known of each, and what all of its weights are together.
+    known: Vec<f32>,
+    all: Vec<f32>,
+}
+
+impl Board {
+    fn new(grid: Grid, ways: &Ways, known: &[Known], sky: &[f32]) -> Self {
+        let long = Self::long(grid);
+        let plane = || vec![0.0; long * grid.down];
+        let colour = || Colour {
+            sky: plane(),
+            ways: [plane(), plane(), plane(), plane()],
+            known: plane(),
+            all: vec![1.0; long * grid.down],
+        };
+        let mut colours = [colour(), colour()];
+        for (i, own) in known.iter().enumerate() {
+            let (x, y) = (i % grid.across, i / grid.across);
+            let Colour { sky: to, ways: all_ways, known, all } = &mut colours[(x + y) % 2];
+            let at = y * long + x / 2 + 1;
+            let four = [
+                if x > 0 { ways.right[i - 1] } else { 0.0 },
+                if x + 1 < grid.across { ways.right[i] } else { 0.0 },
+                if y > 0 { ways.down[i - grid.across] } else { 0.0 },
+                if y + 1 < grid.down { ways.down[i] } else { 0.0 },
+            ];
+            all_ways.iter_mut().zip(four).for_each(|(plane, way)| plane[at] = way);
+            to[at] = sky[i];
+            known[at] = own.sky * own.weight;
+            all[at] = (own.weight + four.iter().sum::<f32>()).max(1e-20);
+        }
+        Self { grid, colours }
+    }
+
+    /// Cells of one colour in a row, with those beside the picture.
+    fn long(grid: Grid) -> usize {
+        grid.across.div_ceil(2) + 2
+    }
+
+    /// Lets every cell take the mean of what it is known to be and of its neighbours, and goes on
+    /// beyond it (Young 1954), so many times.
+    fn settled(mut self, sweeps: usize, sky: &mut [f32]) {
+        for _ in 0..sweeps {
+            for colour in 0..2 {
+                let [first, second] = &mut self.colours;
+                let (own, other) = if colour == 0 { (first, &*second) } else { (second, &*first) };
+                own.step(&other.sky, self.grid, colour);
             }
         }
+        let (across, long) = (self.grid.across, Self::long(self.grid));
+        for (i, sky) in sky.iter_mut().enumerate() {
+            let (x, y) = (i % across, i / across);
+            *sky = self.colours[(x + y) % 2].sky[y * long + x / 2 + 1].clamp(0.0, 1.0);
+        }
     }
-    sky.iter().map(|v| v.clamp(0.0, 1.0)).collect()
+}
+
+impl Colour {
+    fn step(&mut self, other: &[f32], grid: Grid, colour: usize) {
+        const BEYOND: f32 = 1.5;
+        /// Rows that are not worth sharing among threads.
+        const FEW: usize = 40;
+        let long = Board::long(grid);
+        let Self { sky, ways: [left, right, up, down], known, all } = self;
+        sky.par_chunks_mut(long).with_min_len(FEW).enumerate().for_each(|(y, sky)| {
+            let row = y * long..(y + 1) * long;
+            let part = |plane: &[f32]| -> std::ops::Range<usize> {
+                debug_assert!(plane.len() >= row.end);
+                row.clone()
+            };
+            let (left, right) = (&left[part(left)], &right[part(right)]);
+            let (up, down) = (&up[part(up)], &down[part(down)]);
+            let (known, all) = (&known[part(known)], &all[part(all)]);
+            let beside = &other[row.clone()];
+            // Beyond the first and last row ways are closed.
+            let above = if y > 0 { &other[row.start - long..row.start] } else { beside };
+            let below = if y + 1 < grid.down { &other[row.end..row.end + long] } else { beside };
+            // The neighbour to the left has the same number, or the one before.
+            let shift = (colour + y) % 2;
+            let (to_left, to_right) = (&beside[shift..], &beside[shift + 1..]);
+            for k in 1..long - 1 {
+                let sum = known[k]
+                    + left[k] * to_left[k - 1]
+                    + right[k] * to_right[k - 1]
+                    + up[k] * above[k]
+                    + down[k] * below[k];
+                sky[k] += BEYOND * (sum / all[k] - sky[k]);
+            }
+        });
+    }
 }
 
 #[cfg(test)]

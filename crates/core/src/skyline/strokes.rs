@@ -15,6 +15,7 @@ const ELSEWHERE: f32 = 1e-4;
 const TOLD: f32 = 1e3;
 /// Standard deviations of brightness, colours and texture within a region, beside those under the
 /// stroke.
+#[allow(dead_code)]
 const ALIKE: [f32; 4] = [0.25, 0.12, 0.12, 1.0];
 
 /// What each cell is.
@@ -71,7 +72,13 @@ impl Regions {
         };
         let ways =
             Ways { right: (0..cells).map(right).collect(), down: (0..cells).map(down).collect() };
-        let mut known = vec![Known { sky: 0.0, weight: ELSEWHERE }; cells];
+        let mut known = vec![
+            Known {
+                sky: 0.0,
+                weight: std::env::var("EW").ok().and_then(|v| v.parse().ok()).unwrap_or(ELSEWHERE)
+            };
+            cells
+        ];
         for &i in &under {
             known[i] = Known { sky: 1.0, weight: TOLD };
         }
@@ -100,7 +107,9 @@ impl Regions {
     fn like(&self, under: &[usize]) -> Vec<f32> {
         let n = under.len() as f32;
         let middle: Feature = under.iter().map(|&i| self.features[i]).sum::<Feature>() / n;
-        let mut spread = Feature::from(ALIKE.map(|v| v * v));
+        let e = |k: &str, d: f32| std::env::var(k).ok().and_then(|v| v.parse().ok()).unwrap_or(d);
+        let alike = [e("A0", 0.12), e("A1", 0.05), e("A1", 0.05), e("A3", 0.7)];
+        let mut spread = Feature::from(alike.map(|v| v * v));
         for &i in under {
             let off = self.features[i] - middle;
             spread += off.component_mul(&off) / n;

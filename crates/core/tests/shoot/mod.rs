@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each test program uses a part of this")]
 
 pub mod joined;
+pub mod strokes;
 pub mod truth;
 
 use jade_core::CoreError;

@@ -7,7 +7,7 @@ use crate::calibrated;
 use crate::error::ApiError;
 use jade_core::CoreError;
 use jade_core::align::Motion;
-use jade_core::cache::{Cache, MapKind};
+use jade_core::cache::{Cache, LayerKind, MapKind};
 use jade_core::engine;
 use jade_core::frames::{Combined, Frame, FrameInput, Light};
 use jade_core::prepare::PreparePlan;
@@ -20,7 +20,7 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
-pub use shown::{How, Shown};
+pub use shown::{How, Laid, Shown};
 
 /// Pictures kept open.
 const OPEN: usize = 48;
@@ -38,6 +38,10 @@ pub enum Source {
     Result(i64),
     /// A map of a result: to be laid over it.
     Map(MapKind, i64),
+    /// The skyline of a shoot by its number: to be laid over its frames.
+    Skyline(i64),
+    /// A layer of a result by its number.
+    Layer(LayerKind, i64),
     /// A frame as it lies on the reference frame of a result: result and frame by number.
     Placed(i64, i64),
 }
@@ -55,6 +59,9 @@ impl std::str::FromStr for Source {
             "calibrated" => Some(Self::Calibrated(rest.parse().ok()?)),
             "original" => Some(Self::Original(rest.parse().ok()?)),
             "result" => Some(Self::Result(rest.parse().ok()?)),
+            "skyline" => Some(Self::Skyline(rest.parse().ok()?)),
+            "sky" => Some(Self::Layer(LayerKind::Sky, rest.parse().ok()?)),
+            "ground" => Some(Self::Layer(LayerKind::Ground, rest.parse().ok()?)),
             kind => {
                 let map = MapKind::ALL.into_iter().find(|map| map.name() == kind)?;
                 Some(Self::Map(map, rest.parse().ok()?))
@@ -98,6 +105,13 @@ impl Gallery {
 /// # Errors
 /// [`ApiError`] when it is gone or cannot be read.
 pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError> {
+    // What is painted changes all the time.
+    if let Source::Skyline(id) = source {
+        let seen = crate::skyline::seen(app, id).await?;
+        let (version, encoding) = (seen.version.clone(), Encoding::srgb());
+        let levels = Levels::Skyline(seen);
+        return Ok(Arc::new(Shown { levels, encoding, version, origin: [0, 0] }));
+    }
     // A frame is shown under the treatment that its shoot has now.
     let input = match source {
         Source::Frame(id) => {
@@ -140,6 +154,18 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
                 open_result(&folder, &row.profile, &row.key, origin)
             })
             .await??
+        }
+        Source::Skyline(_) => return Err(ApiError::missing("This picture")),
+        Source::Layer(layer, id) => {
+            let row = app.store.result(id).await?;
+            let origin = row.report()?.origin;
+            let folder = app.result_folder(&row.key).join(layer.name());
+            if !folder.join("0.tiles").exists() {
+                return Err(ApiError::missing("This layer"));
+            }
+            let key = format!("{}-{}", &row.key[..12], layer.name());
+            tokio::task::spawn_blocking(move || open_result(&folder, &row.profile, &key, origin))
+                .await??
         }
         Source::Map(map, id) => {
             let row = app.store.result(id).await?;
@@ -223,7 +249,7 @@ pub fn open_result(
     let encoding = Encoding::from_icc(&path, Some(profile))?;
     let levels = levels(&path)?;
     let full = Combined(TiledFile::open(&path)?);
-    let version = key[..12].to_owned();
+    let version = key.chars().take(20).collect();
     Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin })
 }
 

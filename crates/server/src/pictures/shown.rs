@@ -1,5 +1,6 @@
 //! An open picture: tiles, patches, figures and histogram.
 
+use crate::skyline::Seen;
 use crate::types::{Histogram, PictureInfo};
 use jade_core::cache::MapKind;
 use jade_core::frames::{Combined, Decoding, Frame, Light};
@@ -9,7 +10,7 @@ use jade_core::prepare::lens::{Corrected, Geometry, Shade};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
-use std::sync::LazyLock;
+use std::sync::{Arc, LazyLock};
 
 /// Side of a tile that the browser asks for, in pixels.
 const VIEW_TILE: u32 = 256;
@@ -27,6 +28,25 @@ pub struct How {
     pub stops: f32,
     /// Whether colours are exaggerated, to check them.
     pub colours: bool,
+    /// How a skyline is laid over a picture.
+    pub laid: Laid,
+}
+
+/// How a skyline is laid over a picture.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Laid {
+    /// The ground hatched, the undecided margin stippled.
+    #[default]
+    Hatching,
+    /// In place of the picture: white for sky.
+    Mask,
+    /// So that only the sky is seen.
+    Sky,
+    /// So that only the ground is seen.
+    Ground,
+    /// What is unsure, veiled.
+    Doubt,
 }
 
 /// Levels of a picture, full size first.
@@ -37,6 +57,8 @@ pub(super) enum Levels {
     Light(Box<Frame>, Vec<TiledFile<f32>>),
     /// Light: a result, or a frame as it was placed.
     Result(Combined, Vec<TiledFile<f32>>),
+    /// A skyline.
+    Skyline(Arc<Seen>),
     /// A map and what it counts to at most.
     Map(Vec<TiledFile<u16>>, MapKind, u16),
 }
@@ -129,7 +151,7 @@ impl Shown {
         match &self.levels {
             Levels::Frame(frame, _) | Levels::Light(frame, _) => Some(frame.as_ref()),
             Levels::Result(result, _) => Some(result),
-            Levels::Map(..) => None,
+            Levels::Map(..) | Levels::Skyline(_) => None,
         }
     }
 
@@ -138,6 +160,7 @@ impl Shown {
             Levels::Frame(_, smaller) => smaller.len() + 1,
             Levels::Light(_, levels) | Levels::Result(_, levels) => levels.len(),
             Levels::Map(levels, ..) => levels.len(),
+            Levels::Skyline(seen) => seen.levels.len(),
         }
     }
 
@@ -150,6 +173,7 @@ impl Shown {
                 (levels[level].width(), levels[level].height())
             }
             Levels::Map(levels, ..) => (levels[level].width(), levels[level].height()),
+            Levels::Skyline(seen) => (seen.levels[level].0, seen.levels[level].1),
         }
     }
 
@@ -164,6 +188,9 @@ impl Shown {
             let counts = counts.chunks_exact(levels[level].channels()).map(|c| c[0]);
             let pixels = 4f32.powi(level as i32);
             return Ok(counts.flat_map(|n| over(*map, f32::from(n) / pixels, *most)).collect());
+        }
+        if let Levels::Skyline(seen) = &self.levels {
+            return Ok(laid(seen, level, region, how.laid));
         }
         let gain = how.stops.exp2();
         let strength = if how.colours { COLOURS } else { 1.0 };
@@ -232,7 +259,7 @@ impl Shown {
                 let light = levels[level].read_region(region)?;
                 Ok(light.as_chunks::<3>().0.iter().map(|p| turn(*p)).collect())
             }
-            Levels::Map(..) => Ok(vec![]),
+            Levels::Map(..) | Levels::Skyline(_) => Ok(vec![]),
         }
     }
 
@@ -366,10 +393,57 @@ fn step(light: f32) -> u16 {
     (light * LIGHT_STEPS as f32 + 0.5) as u16
 }
 
+const AMBER: [u8; 3] = [0xe0, 0xb0, 0x57];
+/// What is hidden is as dark as what lies around the picture.
+const WELL: [u8; 3] = [0x0f, 0x0f, 0x0e];
+
+/// A skyline as it is laid over a picture: colour and cover.
+fn laid(seen: &Seen, level: usize, region: Region, how: Laid) -> Vec<u8> {
+    let (wide, _, shares) = &seen.levels[level];
+    let scale = seen.levels[0].0 as f32 / *wide as f32;
+    let mut out = Vec::with_capacity(region.area() * 4);
+    for y in region.y..region.y + region.height {
+        for x in region.x..region.x + region.width {
+            let share = shares[(y * wide + x) as usize];
+            let ([r, g, b], cover) = match how {
+                Laid::Hatching => (AMBER, hatching(share, x, y)),
+                Laid::Mask => ([share; 3], 255),
+                Laid::Sky => (WELL, 255 - share),
+                Laid::Ground => (WELL, share),
+                Laid::Doubt => {
+                    let doubt = seen.likely.as_ref().map_or(0.0, |(grid, sky)| {
+                        let at = [x as f32, y as f32].map(|v| f64::from((v + 0.5) * scale));
+                        1.0 - (2.0 * grid.at(sky, at) - 1.0).abs()
+                    });
+                    (AMBER, (220.0 * doubt) as u8)
+                }
+            };
+            out.extend([r, g, b, cover]);
+        }
+    }
+    out
+}
+
+/// How much amber covers a pixel: slanted lines over ground, dots over what is between.
+fn hatching(share: u8, x: u32, y: u32) -> u8 {
+    match share {
+        250.. => 0,
+        6..250 => match (x % 3 == 0 && y % 3 == 0, (x + y) % 2 == 0) {
+            (true, _) => 255,
+            (_, true) => 90,
+            _ => 20,
+        },
+        _ => match (x + y) % 12 {
+            0 => 190,
+            1 | 11 => 90,
+            _ => 16,
+        },
+    }
+}
+
 /// Colour and cover of a count in a map. A single rejected sample is seen well at full size; when
 /// many pixels are seen as one, scattered ones are a faint veil and streaks stand out.
 fn over(map: MapKind, count: f32, most: u16) -> [u8; 4] {
-    const AMBER: [u8; 3] = [0xe0, 0xb0, 0x57];
     let share = match map {
         MapKind::Rejected => 0.75 * count,
         MapKind::Coverage => 0.8 * (1.0 - count / f32::from(most.max(1))),

@@ -56,7 +56,7 @@ pub async fn add(
 }
 
 /// A name that is a file name everywhere.
-fn file_name(name: &str) -> String {
+pub fn file_name(name: &str) -> String {
     let kept: String = name
         .chars()
         .map(|c| if c.is_alphanumeric() || "-_ ()".contains(c) { c } else { '-' })

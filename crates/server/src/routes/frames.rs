@@ -1,6 +1,7 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::import::{self, Import};
+use crate::skyline;
 use crate::types::{
     AddFolder, Added, Event, Folder, FrameColour, FrameLight, FramesChange, Grey, Role, SetChange,
     Shoot, SortFrames,
@@ -28,6 +29,13 @@ pub struct UploadQuery {
     name: String,
 }
 
+/// A file that was taken.
+pub struct Kept {
+    pub name: String,
+    pub blake3: String,
+    pub path: std::path::PathBuf,
+}
+
 /// Takes one file as the request's body, piece by piece, never whole in memory.
 pub async fn upload(
     State(app): AppState,
@@ -36,6 +44,14 @@ pub async fn upload(
     body: Body,
 ) -> Result<Json<Added>, ApiError> {
     app.store.shoot(shoot).await?;
+    let Kept { name, blake3, path } = keep_upload(&app, &query, body).await?;
+    let import = Import { path, name, linked: false, role: Role::Light, blake3: Some(blake3) };
+    Ok(Json(import::add(&app, shoot, import).await?))
+}
+
+/// Puts a request's body among the originals, where it is named by its content: the same file in two
+/// shoots is kept once.
+pub async fn keep_upload(app: &App, query: &UploadQuery, body: Body) -> Result<Kept, ApiError> {
     let name = shown_name(&query.name);
     let incoming =
         tempfile::Builder::new().prefix("upload-").tempfile_in(app.data.join("incoming"))?;
@@ -60,14 +76,12 @@ pub async fn upload(
     file.sync_all().await?;
     drop(file);
     let blake3 = hasher.finalize().to_hex().to_string();
-    // The name by content: the same file in two shoots is kept once.
-    let path = app.data.join("originals").join(&blake3[..2]).join(&blake3);
+    let path = skyline::original(app, &blake3);
     tokio::fs::create_dir_all(path.parent().expect("has a folder")).await?;
     if !path.exists() {
         incoming.persist(&path).map_err(|e| e.error)?;
     }
-    let import = Import { path, name, linked: false, role: Role::Light, blake3: Some(blake3) };
-    Ok(Json(import::add(&app, shoot, import).await?))
+    Ok(Kept { name, blake3, path })
 }
 
 /// The last part of a name, without what cannot be shown.

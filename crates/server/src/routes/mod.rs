@@ -8,6 +8,7 @@ mod lens;
 mod pictures;
 mod runs;
 mod shoots;
+mod skyline;
 
 use crate::{App, guard};
 use axum::Router;
@@ -16,8 +17,8 @@ use axum::middleware;
 use axum::routing::{delete, get, patch, post};
 use std::sync::Arc;
 
-/// JSON bodies are small; uploads set their own limit.
-const BODY_LIMIT: usize = 1 << 20;
+/// JSON bodies are small, those with much painted work among them; uploads set their own limit.
+const BODY_LIMIT: usize = 8 << 20;
 
 pub fn router(app: Arc<App>) -> Router {
     let api = Router::new()
@@ -31,6 +32,9 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/shoots/{shoot}/folder", post(frames::add_folder))
         .route("/shoots/{shoot}/watched", delete(frames::unwatch))
         .route("/shoots/{shoot}/lens", post(lens::find))
+        .route("/shoots/{shoot}/skyline", get(skyline::show))
+        .route("/shoots/{shoot}/skyline/stop", post(skyline::stop))
+        .route("/shoots/{shoot}/skyline/{file}", get(skyline::save))
         .route("/shoots/{shoot}/runs", post(runs::add))
         .route("/shoots/{shoot}/probes", post(shoots::pin))
         .route("/shoots/{shoot}/probes/{probe}", delete(shoots::unpin))
@@ -52,7 +56,15 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/events", get(events::stream))
         .layer(DefaultBodyLimit::max(BODY_LIMIT))
         // The size of an upload is counted while it streams to the disk.
-        .route("/shoots/{shoot}/upload", post(frames::upload).layer(DefaultBodyLimit::disable()));
+        .route("/shoots/{shoot}/upload", post(frames::upload).layer(DefaultBodyLimit::disable()))
+        .route(
+            "/shoots/{shoot}/skyline/mask",
+            post(skyline::load_mask).layer(DefaultBodyLimit::disable()),
+        )
+        .route(
+            "/shoots/{shoot}/skyline/picture",
+            post(skyline::load_picture).layer(DefaultBodyLimit::disable()),
+        );
     Router::new()
         .nest("/api", api)
         .fallback(assets::serve)

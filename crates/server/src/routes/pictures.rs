@@ -1,6 +1,6 @@
 use crate::App;
 use crate::error::ApiError;
-use crate::pictures::{self, How, Shown, Source};
+use crate::pictures::{self, How, Laid, Shown, Source};
 use crate::types::{Histogram, Measured, PictureInfo};
 use axum::Json;
 use axum::extract::{Path, Query, State};
@@ -20,12 +20,15 @@ pub struct View {
     /// Exaggerate colours, to check them.
     #[serde(default)]
     colours: bool,
+    /// How a skyline is laid over a picture.
+    #[serde(default)]
+    laid: Laid,
 }
 
 impl View {
     fn how(&self) -> How {
         let stops = if self.stops.is_finite() { self.stops.clamp(-4.0, 8.0) } else { 0.0 };
-        How { stops, colours: self.colours }
+        How { stops, colours: self.colours, laid: self.laid }
     }
 }
 
@@ -36,6 +39,8 @@ pub struct PatchQuery {
     size: u32,
     #[serde(default)]
     stops: f32,
+    #[serde(default)]
+    laid: Laid,
 }
 
 impl PatchQuery {
@@ -89,7 +94,7 @@ pub async fn patch(
 ) -> Result<Response, ApiError> {
     let query = query.checked()?;
     let shown = open(&app, &source).await?;
-    let how = View { stops: query.stops, colours: false }.how();
+    let how = View { stops: query.stops, colours: false, laid: query.laid }.how();
     let png = render(shown, move |s| s.patch(query.x, query.y, query.size, how)).await?;
     Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This part of the picture"))?))
 }

@@ -1,0 +1,97 @@
+//! The skyline of a shoot.
+
+use super::exports::file_name;
+use super::frames::{UploadQuery, keep_upload};
+use crate::App;
+use crate::error::ApiError;
+use crate::skyline;
+use crate::types::SkylineSeen;
+use axum::Json;
+use axum::body::Body;
+use axum::extract::{Path, Query, State};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use jade_core::skyline::NamedFile;
+use jade_pixels::write::Target;
+use std::sync::Arc;
+
+type AppState = State<Arc<App>>;
+
+/// Finds it, where that has not been done.
+pub async fn show(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+) -> Result<Json<SkylineSeen>, ApiError> {
+    Ok(Json(skyline::seen(&app, shoot).await?.told()))
+}
+
+/// Stops finding it.
+pub async fn stop(State(app): AppState, Path(shoot): Path<i64>) -> Result<(), ApiError> {
+    app.store.shoot(shoot).await?;
+    app.skylines.stop();
+    Ok(())
+}
+
+/// Takes a mask; the plan may name it then.
+pub async fn load_mask(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+    Query(query): Query<UploadQuery>,
+    body: Body,
+) -> Result<Json<NamedFile>, ApiError> {
+    load(&app, shoot, query, body, true).await
+}
+
+/// Takes a finished picture for the ground; the plan may name it then.
+pub async fn load_picture(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+    Query(query): Query<UploadQuery>,
+    body: Body,
+) -> Result<Json<NamedFile>, ApiError> {
+    load(&app, shoot, query, body, false).await
+}
+
+async fn load(
+    app: &Arc<App>,
+    shoot: i64,
+    query: UploadQuery,
+    body: Body,
+    as_mask: bool,
+) -> Result<Json<NamedFile>, ApiError> {
+    app.store.shoot(shoot).await?;
+    let kept = keep_upload(app, &query, body).await?;
+    let file = NamedFile { file: kept.name, blake3: kept.blake3 };
+    skyline::check(app, shoot, &file, as_mask).await?;
+    Ok(Json(file))
+}
+
+/// The mask as a file of 16 bits.
+pub async fn save(
+    State(app): AppState,
+    Path((shoot, file)): Path<(i64, String)>,
+) -> Result<Response, ApiError> {
+    let (target, kind, ending) = match file.as_str() {
+        "mask.png" => (Target::Png { wide: true }, "image/png", "png"),
+        "mask.tif" => (Target::Tiff { wide: true, deflate: false }, "image/tiff", "tif"),
+        _ => return Err(ApiError::missing("This file")),
+    };
+    let name = app.store.shoot(shoot).await?.name;
+    let seen = skyline::seen(&app, shoot).await?;
+    let folder = tempfile::tempdir_in(app.data.join("incoming"))?;
+    let bytes = tokio::task::spawn_blocking(move || {
+        let path = folder.path().join(format!("mask.{ending}"));
+        seen.mask().write(&path, target)?;
+        Ok::<_, ApiError>(std::fs::read(path)?)
+    });
+    let plain: String =
+        file_name(&name).chars().map(|c| if c.is_ascii() { c } else { '_' }).collect();
+    let headers = [
+        (header::CONTENT_TYPE, kind.to_owned()),
+        (
+            header::CONTENT_DISPOSITION,
+            format!("attachment; filename=\"{plain} - skyline.{ending}\""),
+        ),
+    ];
+    Ok((headers, bytes.await??).into_response())
+}

@@ -1,0 +1,338 @@
+//! The skyline of a shoot as it is painted: found once, then following each stroke.
+
+use crate::App;
+use crate::calibrated;
+use crate::error::ApiError;
+use crate::store::in_run;
+use crate::types::{Event, SkylineSeen};
+use jade_core::CoreError;
+use jade_core::cache::Key;
+use jade_core::engine::{self, Beside, Request, SkylineFound};
+use jade_core::frames::FrameInput;
+use jade_core::plan::Plan;
+use jade_core::progress::{Stage, Watch};
+use jade_core::skyline::{Grid, Live, Mask, NamedFile, SkylineMode};
+use jade_pixels::read::PictureFile;
+use std::path::PathBuf;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
+
+/// Places along the skyline that are shown enlarged at most.
+const PLACES: usize = 400;
+
+/// The skyline that was looked at last.
+#[derive(Default)]
+pub struct Skylines {
+    live: Mutex<Option<Session>>,
+    seen: Mutex<Option<(i64, Arc<Seen>)>>,
+    stop: Arc<AtomicBool>,
+}
+
+impl Skylines {
+    /// Stops finding a skyline, if that is under way.
+    pub fn stop(&self) {
+        self.stop.store(true, Ordering::Relaxed);
+    }
+}
+
+/// A skyline of a shoot that strokes are added to.
+struct Session {
+    /// Names the frames it was found in, and how they were aligned.
+    key: Key,
+    found: SkylineFound,
+    live: Live,
+}
+
+/// A mask as it is shown.
+pub struct Seen {
+    /// Changes whenever anything else does.
+    pub version: String,
+    /// The mask as a run would take it, and halved sizes of it: width, height and shares of sky.
+    pub levels: Vec<(u32, u32, Vec<u8>)>,
+    /// How likely each cell of a grid is sky, where it was found in the frames.
+    pub likely: Option<(Grid, Vec<f32>)>,
+    mask: Mask,
+}
+
+/// What a skyline is found from.
+struct Wish {
+    shoot: i64,
+    plan: Plan,
+    inputs: Vec<FrameInput>,
+    reference: Option<usize>,
+    mask: Option<PathBuf>,
+}
+
+impl Wish {
+    async fn of(app: &Arc<App>, shoot: i64) -> Result<Self, ApiError> {
+        let shown = app.store.shoot(shoot).await?;
+        let rows = app.store.frames(shoot).await?;
+        let calibration = calibrated::of_shoot(app, shoot, &shown.plan).await?;
+        let used = in_run(&rows, shown.stacked_set);
+        let inputs = used.iter().map(|row| FrameInput {
+            calibration: calibration.clone(),
+            ..row.input_under(&shown.plan)
+        });
+        let inputs: Vec<FrameInput> = inputs.collect();
+        let place = |id: i64| used.iter().position(|row| row.id == id);
+        let proposed = shown.proposed_reference.as_ref().map(|proposed| proposed.frame_id);
+        let reference = shown.reference_id.and_then(place).or(proposed.and_then(place));
+        let mask = loaded(app, &shown.plan);
+        Ok(Self { shoot, plan: shown.plan, inputs, reference, mask })
+    }
+
+    /// Names the frames and their alignment.
+    fn key(&self) -> Key {
+        let lights: Vec<Key> = self.inputs.iter().map(FrameInput::light_key).collect();
+        let inputs: Vec<&Key> = lights.iter().collect();
+        Key::of("skyline-live", &(&self.plan.align, self.reference), &inputs)
+    }
+
+    fn version(&self) -> String {
+        Key::of("skyline-seen", &self.plan.skyline.of_mask(), &[&self.key()]).as_str()[..16]
+            .to_owned()
+    }
+
+    /// Size of the reference frame.
+    fn size(&self) -> Result<(u32, u32), CoreError> {
+        let middle = self.inputs.len() / 2;
+        let Some(input) = self.inputs.get(self.reference.unwrap_or(middle)) else {
+            return Err(CoreError::Frames(
+                "There are no frames in which a skyline could be found; add some first.".to_owned(),
+            ));
+        };
+        let file = PictureFile::open(&input.path)?;
+        Ok((file.facts().width, file.facts().height))
+    }
+}
+
+/// The mask that a plan loads.
+pub fn loaded(app: &App, plan: &Plan) -> Option<PathBuf> {
+    let mask = plan.skyline.mask.as_ref()?;
+    (plan.skyline.mode == SkylineMode::Mask).then(|| original(app, &mask.blake3))
+}
+
+/// Where an uploaded file is kept.
+pub fn original(app: &App, blake3: &str) -> PathBuf {
+    let folder: String = blake3.chars().take(2).collect();
+    app.data.join("originals").join(folder).join(blake3)
+}
+
+/// The skyline of a shoot under its plan; found where that has not been done.
+///
+/// # Errors
+/// [`ApiError`] with why there is none, and what to do.
+pub async fn seen(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
+    let wish = Wish::of(app, shoot).await?;
+    let version = wish.version();
+    if let Some((id, seen)) = &*app.skylines.seen.lock().expect("the skyline's lock")
+        && *id == shoot
+        && seen.version == version
+    {
+        return Ok(seen.clone());
+    }
+    let worker = app.clone();
+    let made = tokio::task::spawn_blocking(move || make(&worker, &wish, version)).await??;
+    let made = Arc::new(made);
+    *app.skylines.seen.lock().expect("the skyline's lock") = Some((shoot, made.clone()));
+    Ok(made)
+}
+
+fn make(app: &Arc<App>, wish: &Wish, version: String) -> Result<Seen, CoreError> {
+    let plan = &wish.plan.skyline;
+    let (mask, likely) = match &wish.mask {
+        Some(path) => (Mask::read(path, wish.size()?)?.shaped(plan), None),
+        None => {
+            let mut live = app.skylines.live.lock().expect("the skyline's lock");
+            app.skylines.stop.store(false, Ordering::Relaxed);
+            let key = wish.key();
+            if live.as_ref().is_none_or(|session| session.key != key) {
+                // Only one is kept: it holds memory for each pixel.
+                *live = None;
+                *live = Some(found(app, wish, key)?);
+            }
+            let Some(Session { found, live, .. }) = live.as_mut() else {
+                return Err(CoreError::Cancelled);
+            };
+            live.follow(&plan.strokes, &found.sights.views(), &|| false)?;
+            let skyline = live.skyline();
+            let likely = (skyline.grid(), skyline.sky().to_vec());
+            (live.mask().shaped(plan), Some(likely))
+        }
+    };
+    Ok(Seen { version, levels: levels(&mask), likely, mask })
+}
+
+fn found(app: &Arc<App>, wish: &Wish, key: Key) -> Result<Session, CoreError> {
+    let watch = Told::new(app, wish.shoot);
+    let mut plan = wish.plan.clone();
+    plan.skyline.strokes.clear();
+    let found = engine::skyline(&Request {
+        frames: &wish.inputs,
+        reference: wish.reference,
+        plan: &plan,
+        cache: &app.cache,
+        budget: app.budget,
+        stream: false,
+        beside: Beside::default(),
+        watch: &watch,
+    })?;
+    let live = Live::new(found.skyline.clone(), &found.sights.views(), &|| watch.cancelled())?;
+    Ok(Session { key, found, live })
+}
+
+/// Tells the pages how far finding a skyline has come.
+struct Told<'a> {
+    app: &'a Arc<App>,
+    shoot: i64,
+    now: Mutex<(Option<Stage>, u64, Instant)>,
+    done: AtomicU64,
+}
+
+impl<'a> Told<'a> {
+    fn new(app: &'a Arc<App>, shoot: i64) -> Self {
+        let now = Mutex::new((None, 0, Instant::now()));
+        Self { app, shoot, now, done: AtomicU64::new(0) }
+    }
+
+    fn tell(&self, stage: Option<Stage>, total: u64) {
+        let done = self.done.load(Ordering::Relaxed) as i64;
+        let total = total as i64;
+        self.app.tell(Event::Skyline { shoot_id: self.shoot, stage, done, total });
+    }
+}
+
+impl Watch for Told<'_> {
+    fn begin(&self, stage: Stage, total: u64) {
+        self.done.store(0, Ordering::Relaxed);
+        *self.now.lock().expect("the skyline's lock") = (Some(stage), total, Instant::now());
+        self.tell(Some(stage), total);
+    }
+    fn advance(&self, steps: u64) {
+        self.done.fetch_add(steps, Ordering::Relaxed);
+        let mut now = self.now.lock().expect("the skyline's lock");
+        if now.2.elapsed() > Duration::from_millis(200) {
+            now.2 = Instant::now();
+            self.tell(now.0, now.1);
+        }
+    }
+    fn cancelled(&self) -> bool {
+        self.app.skylines.stop.load(Ordering::Relaxed)
+    }
+}
+
+/// A mask and halved sizes of it, down to one that fits a tile.
+fn levels(mask: &Mask) -> Vec<(u32, u32, Vec<u8>)> {
+    let (width, height) = mask.size();
+    let mut all = vec![(width, height, mask.shares().to_vec())];
+    for (width, height) in jade_pixels::pyramid::level_sizes(width, height).into_iter().skip(1) {
+        let (wide, tall, last) = &all[all.len() - 1];
+        let at = |x: u32, y: u32| {
+            let (x, y) = (x.min(wide - 1), y.min(tall - 1));
+            u16::from(last[(y * wide + x) as usize])
+        };
+        let mean = |i: u32| {
+            let (x, y) = (2 * (i % width), 2 * (i / width));
+            ((at(x, y) + at(x + 1, y) + at(x, y + 1) + at(x + 1, y + 1) + 2) / 4) as u8
+        };
+        let next = (0..width * height).map(mean).collect();
+        all.push((width, height, next));
+    }
+    all
+}
+
+impl Seen {
+    /// The mask.
+    pub fn mask(&self) -> &Mask {
+        &self.mask
+    }
+
+    /// What is told about it.
+    pub fn told(&self) -> SkylineSeen {
+        let shares = self.mask.shares();
+        let sum: u64 = shares.iter().map(|share| u64::from(*share)).sum();
+        let sky = (sum as f64 / (255.0 * shares.len() as f64)) as f32;
+        let unsure = self.likely.as_ref().map_or(0.0, |(_, sky)| {
+            sky.iter().filter(|sky| (0.1..0.9).contains(*sky)).count() as f32 / sky.len() as f32
+        });
+        SkylineSeen { version: self.version.clone(), sky, unsure, places: self.places() }
+    }
+
+    /// Places along the skyline from left to right, as far apart as they are shown wide, with how
+    /// unsure it is there: `[x, y, unsure]`.
+    fn places(&self) -> Vec<[f32; 3]> {
+        let level = (0..self.levels.len()).find(|&l| self.levels[l].0 <= 1024).unwrap_or(0);
+        let (wide, tall, shares) = &self.levels[level];
+        let (wide, tall) = (*wide as usize, *tall as usize);
+        let scale = self.levels[0].0 as f32 / wide as f32;
+        let apart = (80.0 / scale).max(wide as f32 / PLACES as f32);
+        let above = |i: usize| shares[i] > 127;
+        let mut places: Vec<[f32; 2]> = Vec::new();
+        for x in 0..wide {
+            for y in 0..tall - 1 {
+                let i = y * wide + x;
+                let edge =
+                    above(i) != above(i + wide) || (x + 1 < wide && above(i) != above(i + 1));
+                if !edge {
+                    continue;
+                }
+                let own = [x as f32, y as f32];
+                let near = |other: &[f32; 2]| {
+                    (other[0] - own[0]).abs() < apart && (other[1] - own[1]).abs() < apart
+                };
+                // Those before lie further left, the nearest last.
+                if !places.iter().rev().take(40).any(near) {
+                    places.push(own);
+                }
+            }
+        }
+        places.truncate(PLACES);
+        let unsure = |x: f32, y: f32| {
+            self.likely.as_ref().map_or(0.0, |(grid, sky)| {
+                let reach = grid.step as f32 * 2.0;
+                let around = [-reach, 0.0, reach];
+                let all =
+                    around.iter().flat_map(|dy| around.iter().map(move |dx| [x + dx, y + dy]));
+                let of = |at: [f32; 2]| {
+                    let sky = grid.at(sky, at.map(f64::from));
+                    1.0 - (2.0 * sky - 1.0).abs()
+                };
+                all.map(of).sum::<f32>() / 9.0
+            })
+        };
+        let full = |[x, y]: [f32; 2]| [(x + 0.5) * scale, (y + 1.0) * scale];
+        places.into_iter().map(full).map(|[x, y]| [x.round(), y.round(), unsure(x, y)]).collect()
+    }
+}
+
+/// Checks that an uploaded file can be the mask of a shoot, or the picture of its ground.
+///
+/// # Errors
+/// [`ApiError`] with what is wrong with it.
+pub async fn check(
+    app: &Arc<App>,
+    shoot: i64,
+    file: &NamedFile,
+    as_mask: bool,
+) -> Result<(), ApiError> {
+    let wish = Wish::of(app, shoot).await?;
+    let (path, name) = (original(app, &file.blake3), file.file.clone());
+    let done = tokio::task::spawn_blocking(move || {
+        let size = wish.size()?;
+        let own = PictureFile::open(&path)?;
+        let own = (own.facts().width, own.facts().height);
+        if own != size {
+            let what = if as_mask { "mask" } else { "picture" };
+            return Err(ApiError::Refused(format!(
+                "{name}: this {what} has {} x {} pixels and the frames {} x {}; choose one of their size.",
+                own.0, own.1, size.0, size.1
+            )));
+        }
+        if as_mask {
+            Mask::read(&path, size)?;
+        }
+        Ok(())
+    });
+    done.await?
+}
