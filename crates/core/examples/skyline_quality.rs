@@ -75,9 +75,12 @@ fn mixed(mask: &Mask, truth: &[f32]) -> f64 {
 }
 
 fn main() {
-    let numbers: Vec<u32> = std::env::args().skip(1).filter_map(|text| text.parse().ok()).collect();
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    let numbers: Vec<u32> = arguments.iter().filter_map(|text| text.parse().ok()).collect();
+    let named = |land: &Land| arguments.iter().any(|text| text == land.name());
+    let some = Land::ALL.iter().any(named);
     let [from, to, width, height] = numbers[..] else {
-        eprintln!("usage: skyline_quality FIRST-SEED LAST-SEED WIDTH HEIGHT");
+        eprintln!("usage: skyline_quality FIRST-SEED LAST-SEED WIDTH HEIGHT [LAND]...");
         std::process::exit(2);
     };
     let mut all: Vec<Figures> = Vec::new();
@@ -87,7 +90,7 @@ fn main() {
         seeds.join(" | "),
         "---|".repeat(seeds.len())
     );
-    for land in Land::ALL {
+    for land in Land::ALL.into_iter().filter(|land| !some || named(land)) {
         let mut row = Vec::new();
         let first = all.len();
         for seed in (from..=to).map(u64::from) {

@@ -3,11 +3,13 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::import::{self, Import};
-use crate::types::{NewShoot, Role};
+use crate::types::{NewShoot, Role, ShootChange, Sort};
 use jade_core::plan::Kind;
+use jade_core::skyline::SkylineMode;
+use jade_pixels::PictureError;
 use jade_scenes::SceneError;
 use jade_scenes::kiln_yard::{self, KilnYard};
-use jade_scenes::night_sky::{self, Card, NightSky};
+use jade_scenes::night_sky::{self, Card, Land, NightSky, Purpose};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -19,7 +21,13 @@ struct Demo {
     make: fn(&Path) -> Result<(), SceneError>,
 }
 
-const DEMOS: [Demo; 4] = [
+const DEMOS: [Demo; 5] = [
+    Demo {
+        name: "Bare trees by the salt pan",
+        kind: Kind::NightSky,
+        folder: "bare-trees",
+        make: bare_trees,
+    },
     Demo {
         name: "Saltpan mast, a whole card",
         kind: Kind::NightSky,
@@ -67,6 +75,25 @@ const DEMOS: [Demo; 4] = [
     },
 ];
 
+/// A night sky behind bare branches, and in a folder of their own brighter frames for the ground.
+fn bare_trees(folder: &Path) -> Result<(), SceneError> {
+    let options = night_sky::Options {
+        frames: 12,
+        darks: 0,
+        width: 1500,
+        height: 1000,
+        seed: 21,
+        deflate: false,
+    };
+    let scene = NightSky::over(Land::Branches, options, None)?;
+    scene.write(folder, |_, _| true)?;
+    let card = Card { ground: 4, flats: 0, biases: 0, raw: false };
+    let ground = folder.join("ground");
+    std::fs::create_dir_all(&ground).map_err(PictureError::io(&ground))?;
+    let frames = scene.card(&card).into_iter().filter(|one| one.purpose == Purpose::Ground);
+    frames.into_iter().try_for_each(|frame| scene.write_card_frame(&ground, &frame, false))
+}
+
 /// Where the frames of the demo lie below the data folder.
 pub fn folder(data: &Path) -> PathBuf {
     data.join("demo-frames")
@@ -104,8 +131,10 @@ pub async fn store_shoots(app: &Arc<App>) -> Result<(), ApiError> {
         let new = NewShoot { name: demo.name.to_owned(), kind: demo.kind };
         let shoot = app.store.add_shoot(&new).await?;
         let frames = folder(&app.data).join(demo.folder);
+        let ground = frames.join("ground");
         let folders = [
             (frames.clone(), Role::Light),
+            (frames.join("ground"), Role::Light),
             (frames.join("darks"), Role::Dark),
             (frames.join("flats"), Role::Flat),
             (frames.join("biases"), Role::Bias),
@@ -121,9 +150,22 @@ pub async fn store_shoots(app: &Arc<App>) -> Result<(), ApiError> {
                 let import = Import { path, name, linked: true, role, blake3: None };
                 running.spawn(async move { import::add(&app, shoot, import).await });
             }
+            let mut added = Vec::new();
             while let Some(done) = running.join_next().await {
-                done??;
+                added.extend(done??.frame.map(|frame| frame.id));
             }
+            if role == Role::Light && ground.exists() {
+                let name = if folder == ground { "Ground" } else { "Sky" };
+                let (name, frame_ids) = (name.to_owned(), added);
+                let set = Sort { name, role, into: None, frame_ids };
+                app.store.sort_frames(shoot, &[set]).await?;
+            }
+        }
+        if ground.exists() {
+            let mut plan = app.store.plan(shoot).await?;
+            plan.skyline.mode = SkylineMode::Auto;
+            let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+            app.store.change_shoot(shoot, &change).await?;
         }
     }
     Ok(())

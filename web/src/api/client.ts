@@ -13,6 +13,7 @@ import type {
   LensFound,
   LensFrom,
   Measured,
+  NamedFile,
   NewProbe,
   NewShoot,
   PictureInfo,
@@ -22,17 +23,25 @@ import type {
   Shoot,
   ShootCard,
   ShootChange,
+  SkylineSeen,
   SortFrames,
 } from './types'
 
-async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const headers: HeadersInit = body === undefined ? {} : { 'content-type': 'application/json' }
+  const text = body === undefined ? undefined : JSON.stringify(body)
+  return ask<T>(path, { method, headers, body: text })
+}
+
+/** One file as the body. */
+function send<T>(path: string, file: File): Promise<T> {
+  return ask<T>(path, { method: 'POST', body: file })
+}
+
+async function ask<T>(path: string, request: RequestInit): Promise<T> {
   let response: Response
   try {
-    response = await fetch(`/api${path}`, {
-      method,
-      headers: body === undefined ? {} : { 'content-type': 'application/json' },
-      body: body === undefined ? undefined : JSON.stringify(body),
-    })
+    response = await fetch(`/api${path}`, request)
   } catch {
     throw new Error('The server does not answer; see whether it is still running.')
   }
@@ -68,6 +77,10 @@ export const api = {
   lens: (id: number, from: LensFrom) => call<LensFound>('POST', `/shoots/${id}/lens`, { from }),
   tryByHand: (pairs: [number, number, number, number][]) =>
     call<HandFound>('POST', '/hand-fit', { pairs }),
+  skyline: (id: number) => call<SkylineSeen>('GET', `/shoots/${id}/skyline`),
+  stopSkyline: (id: number) => call<void>('POST', `/shoots/${id}/skyline/stop`),
+  loadForSkyline: (id: number, kind: 'mask' | 'picture', file: File) =>
+    send<NamedFile>(`/shoots/${id}/skyline/${kind}?name=${encodeURIComponent(file.name)}`, file),
   run: (id: number) => call<Job>('POST', `/shoots/${id}/runs`),
   cancel: (job: number) => call<Job>('POST', `/jobs/${job}/cancel`),
   resume: (job: number) => call<Job>('POST', `/jobs/${job}/resume`),

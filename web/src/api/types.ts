@@ -174,6 +174,126 @@ model: SceneModel,
  */
 by_hand: Array<HandPairs>, };
 
+export type SkylineMode = "none" | "auto" | "mask";
+
+export type NamedFile = { 
+/**
+ * File name.
+ */
+file: string, 
+/**
+ * BLAKE3 of its content, as hexadecimal digits.
+ */
+blake3: string, };
+
+export type Paint = "sky-stroke" | "ground-stroke" | "sky-brush" | "ground-brush";
+
+export type Stroke = { 
+/**
+ * What it paints.
+ */
+paint: Paint, 
+/**
+ * `[x, y, radius]` along it, in pixels of the reference frame.
+ */
+points: Array<[number, number, number]>, 
+/**
+ * Share of the radius over which a brush fades out, 0 to 1.
+ */
+soft: number, };
+
+export type GroundFrom = { "by": "same" } | { "by": "frame", 
+/**
+ * BLAKE3 of its file, as hexadecimal digits.
+ */
+blake3: string, } | { "by": "set", 
+/**
+ * Its number among the sets of the shoot; 0 where sets have none.
+ */
+set: number, } | { "by": "picture" } & NamedFile;
+
+export type GroundPlan = { 
+/**
+ * Its source.
+ */
+from: GroundFrom, 
+/**
+ * How several frames become one: mean, median or clipped mean.
+ */
+method: Method, 
+/**
+ * How far the brightness and colour of another source are brought to those of the sky's frames,
+ * 0 to 1.
+ */
+matched: number, };
+
+export type SkylinePlan = { 
+/**
+ * Where it comes from.
+ */
+mode: SkylineMode, 
+/**
+ * The mask that was loaded.
+ */
+mask: NamedFile | null, 
+/**
+ * What was painted, in order.
+ */
+strokes: Array<Stroke>, 
+/**
+ * How far the ground's margin is moved into the sky, in pixels; into the ground when negative.
+ */
+margin_px: number, 
+/**
+ * How far the mask is softened, in pixels.
+ */
+soft_px: number, 
+/**
+ * The ground.
+ */
+ground: GroundPlan, };
+
+export type SkylineSeen = { 
+/**
+ * Changes whenever the mask does.
+ */
+version: string, 
+/**
+ * Share of the reference frame that is sky.
+ */
+sky: number, 
+/**
+ * Share of it that may be either.
+ */
+unsure: number, 
+/**
+ * Places along the skyline: `[x, y, unsure]`, in pixels, and 0 to 1.
+ */
+places: Array<[number, number, number]>, };
+
+export type SkylineReport = { 
+/**
+ * Share of the result that is sky.
+ */
+sky: number, 
+/**
+ * Frames that the ground was made from.
+ */
+ground_frames: number, 
+/**
+ * Noise of the reference frame's ground against the result's; `noise` of the report is the
+ * sky's. None where the ground came from elsewhere.
+ */
+ground_noise: NoiseGain | null, 
+/**
+ * What brought red, green and blue of the ground to the brightness of the sky's frames.
+ */
+ground_gain: [number, number, number], 
+/**
+ * Frames of the ground that were left out, and why.
+ */
+left_out: Array<[string, string]>, };
+
 export type CombinePlan = { 
 /**
  * How.
@@ -222,6 +342,10 @@ differences: Array<FrameDifference>,
  * The align step.
  */
 align: AlignPlan, 
+/**
+ * The skyline step.
+ */
+skyline: SkylinePlan, 
 /**
  * The combine step.
  */
@@ -275,11 +399,15 @@ reference: string,
  */
 frames: Array<PlanFrame>, 
 /**
+ * Frames or the picture that the ground came from, where those were others.
+ */
+ground: Array<PlanFrame>, 
+/**
  * The frames that they were calibrated with.
  */
 calibration: Array<PlanCalibration>, };
 
-export type Stage = "prepare" | "frames" | "align" | "combine" | "export";
+export type Stage = "prepare" | "frames" | "align" | "skyline" | "combine" | "export";
 
 export type FileFormat = "tiff" | "png" | "jpeg" | "raw";
 
@@ -556,6 +684,10 @@ noise_by_frames: Array<NoisePoint>,
  * reference frame, in pixels.
  */
 star_width_px: number | null, 
+/**
+ * What came of keeping sky and ground apart.
+ */
+skyline: SkylineReport | null, 
 /**
  * The lens that was found, when the camera model was used.
  */
@@ -868,6 +1000,6 @@ export type Export = { id: number, file: string, plan_file: string,
  */
 folder: string, bytes: number, made: number, };
 
-export type Event = { "type": "present", jobs: Array<Job>, } | { "type": "job", job: Job, } | { "type": "shoot", id: number, };
+export type Event = { "type": "present", jobs: Array<Job>, } | { "type": "job", job: Job, } | { "type": "shoot", id: number, } | { "type": "skyline", shoot_id: number, stage: Stage | null, done: number, total: number, };
 
 export type Problem = { problem: string, };

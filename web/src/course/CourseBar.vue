@@ -2,7 +2,7 @@
 import { CircleQuestionMark, Undo2 } from '@lucide/vue'
 import { computed } from 'vue'
 import StateDot from '../parts/StateDot.vue'
-import { counts, kindNames, resultName } from '../parts/units'
+import { counts, kindNames, resultName, share } from '../parts/units'
 import { useShoot, type Step } from '../shoot/store'
 
 const emit = defineEmits<{ keys: [] }>()
@@ -36,6 +36,7 @@ const entries = computed<Entry[]>(() => {
       written([latest.plan.prepare, latest.plan.differences]) !==
         written([plan?.prepare, plan?.differences]))
   const alignChanged = latest && written(latest.plan.align) !== written(plan?.align)
+  const skylineChanged = latest && written(latest.plan.skyline) !== written(plan?.skyline)
   const combineChanged =
     latest && (store.planChanged || calibrationChanged.value || framesChanged.value)
   const gain = latest?.report.noise
@@ -71,6 +72,19 @@ const entries = computed<Entry[]>(() => {
               : rms?.length
                 ? `${rms[Math.floor(rms.length / 2)]!.toFixed(2)} px rms`
                 : 'no match',
+    },
+    {
+      step: 'skyline',
+      name: 'Skyline',
+      dot: plan?.skyline.mode === 'none' ? 'waiting' : dot('skyline', skylineChanged),
+      finding:
+        stage === 'skyline'
+          ? 'running'
+          : plan?.skyline.mode === 'none'
+            ? 'off'
+            : skylineChanged || !latest?.report.skyline
+              ? 'not yet run'
+              : `${share(latest.report.skyline.sky)} sky`,
     },
     {
       step: 'combine',
@@ -140,7 +154,7 @@ const ready = computed(() => store.used.length > 1 && !store.running)
       <button
         v-for="entry in entries"
         :key="entry.step"
-        class="min-w-[104px] rounded-lg px-3 py-1.5 text-left"
+        class="min-w-[92px] rounded-lg px-2.5 py-1.5 text-left"
         :class="store.step === entry.step ? 'bg-raised' : 'hover:bg-sheet'"
         :aria-current="store.step === entry.step ? 'step' : undefined"
         :data-test="`step-${entry.step}`"

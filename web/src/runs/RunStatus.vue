@@ -6,12 +6,15 @@ import { useShoot } from '../shoot/store'
 
 const store = useShoot()
 
-const stages: { stage: Stage; name: string; unit: string }[] = [
+const stages = computed<{ stage: Stage; name: string; unit: string }[]>(() => [
   { stage: 'frames', name: 'Frames', unit: 'frames' },
   { stage: 'align', name: 'Align', unit: 'frames' },
+  ...(store.job?.plan.skyline.mode !== 'none'
+    ? [{ stage: 'skyline' as const, name: 'Skyline', unit: 'steps' }]
+    : []),
   { stage: 'combine', name: 'Combine', unit: 'tiles' },
-]
-const at = computed(() => stages.findIndex((s) => s.stage === store.job?.stage))
+])
+const at = computed(() => stages.value.findIndex((s) => s.stage === store.job?.stage))
 const share = computed(() => {
   const job = store.job
   return job && job.total > 0 ? job.done / job.total : 0

@@ -14,7 +14,11 @@ const keys: [string, string][] = [
   ['Shift, Ctrl', 'with a click: choose frames from here to there, or one more'],
   ['l', 'leave the chosen frames out, or take them in'],
   ['m', 'make the chosen frame the reference frame'],
-  ['Ctrl z', 'undo'],
+  ['q · w', 'skyline: sky stroke, ground stroke'],
+  ['e · t', 'skyline: sky brush, ground brush'],
+  [', · .', 'skyline: smaller, larger brush; hold Space to move the picture'],
+  ['h', 'skyline: hatching on or off'],
+  ['Ctrl z', 'undo; with Shift again'],
   ['?', 'this list'],
 ]
 </script>

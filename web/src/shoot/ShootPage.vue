@@ -10,6 +10,8 @@ import { useUploads } from '../frames/uploads'
 import PrepareSheet from '../prepare/PrepareSheet.vue'
 import ProbePanel from '../probes/ProbePanel.vue'
 import RunStatus from '../runs/RunStatus.vue'
+import SkylineSheet from '../skyline/SkylineSheet.vue'
+import SkylineStrip from '../skyline/SkylineStrip.vue'
 import CompareView from '../viewer/CompareView.vue'
 import KeyList from './KeyList.vue'
 import { useShoot } from './store'
@@ -18,6 +20,7 @@ const props = defineProps<{ id: number }>()
 const store = useShoot()
 const uploads = useUploads()
 const keysShown = ref(false)
+const picture = ref<InstanceType<typeof CompareView>>()
 const dragging = ref(0)
 
 watch(() => props.id, store.open, { immediate: true })
@@ -29,9 +32,9 @@ watch(
 function key(event: KeyboardEvent) {
   const typing = event.target instanceof HTMLElement && event.target.closest('input, [role=dialog]')
   if (typing || event.altKey) return
-  if ((event.ctrlKey || event.metaKey) && event.key === 'z') {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
     event.preventDefault()
-    void store.undo()
+    void (event.shiftKey ? store.redo() : store.undo())
   } else if (event.ctrlKey || event.metaKey) {
     return
   } else if (event.key === 'r') {
@@ -86,14 +89,21 @@ onUnmounted(() => {
         <FramesSheet v-if="store.step === 'frames'" />
         <PrepareSheet v-else-if="store.step === 'prepare'" />
         <AlignSheet v-else-if="store.step === 'align'" />
+        <SkylineSheet v-else-if="store.step === 'skyline'" />
         <CombineSheet v-else-if="store.step === 'combine'" />
         <ExportSheet v-else />
       </div>
       <RunStatus />
     </section>
-    <CompareView style="grid-area: view" />
+    <CompareView ref="picture" style="grid-area: view" />
     <ProbePanel style="grid-area: probes" />
-    <FrameStrip style="grid-area: frames" />
+    <SkylineStrip
+      v-if="store.step === 'skyline'"
+      class="min-w-0"
+      style="grid-area: frames"
+      @look="(x, y) => picture?.lookAt(x, y)"
+    />
+    <FrameStrip v-else style="grid-area: frames" />
     <div
       v-if="dragging > 0"
       class="pointer-events-none fixed inset-3 z-30 flex items-center justify-center rounded-xl border-2 border-dashed border-jade bg-black/60 text-[17px]"

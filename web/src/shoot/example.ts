@@ -13,6 +13,14 @@ export const plan: Plan = {
   },
   differences: [],
   align: { mode: 'stars', model: 'auto', by_hand: [] },
+  skyline: {
+    mode: 'none',
+    mask: null,
+    strokes: [],
+    margin_px: 0,
+    soft_px: 0,
+    ground: { from: { by: 'same' }, method: 'clipped', matched: 0 },
+  },
   combine: {
     method: 'clipped',
     clip: 3,

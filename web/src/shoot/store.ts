@@ -7,7 +7,14 @@ import { groupFrames } from '../frames/groups'
 import { useNotices } from '../parts/notices'
 import { prepareOf } from '../prepare/differences'
 
-export type Step = 'frames' | 'prepare' | 'align' | 'combine' | 'export'
+export type Step = 'frames' | 'prepare' | 'align' | 'skyline' | 'combine' | 'export'
+
+/** How a change is taken back, and where that is possible, made again. */
+interface Change {
+  text: string
+  back: () => Promise<unknown>
+  forth?: () => Promise<unknown>
+}
 
 /** The shoot on the workbench. */
 export const useShoot = defineStore('shoot', () => {
@@ -19,7 +26,8 @@ export const useShoot = defineStore('shoot', () => {
   /** Sources of the two sides of the view. */
   const a = ref<string | null>(null)
   const b = ref<string | null>(null)
-  const undos = ref<{ text: string; back: () => Promise<unknown> }[]>([])
+  const undos = ref<Change[]>([])
+  const redos = ref<Change[]>([])
   let stop = () => {}
   /** Counts changes of the plan, so that an answer from before one does not undo it. */
   let changes = 0
@@ -82,6 +90,7 @@ export const useShoot = defineStore('shoot', () => {
     selected.value = a.value = b.value = null
     chosen.value = []
     undos.value = []
+    redos.value = []
   }
 
   async function load(id: number) {
@@ -250,11 +259,20 @@ export const useShoot = defineStore('shoot', () => {
   }
 
   /** Changes the plan; undoing it gives back `before`. */
-  async function setPlan(change: (plan: Plan) => void, before = shoot.value!.plan) {
+  async function setPlan(
+    change: (plan: Plan) => void,
+    before = shoot.value!.plan,
+    text = 'a setting',
+  ) {
     const { id } = shoot.value!
     if (!(await tryPlan(change))) return
     settled.value = sent.value
-    remember('a setting', () => api.changeShoot(id, { plan: before }))
+    const after = sent.value!
+    remember(
+      text,
+      () => api.changeShoot(id, { plan: before }),
+      () => api.changeShoot(id, { plan: after }),
+    )
   }
 
   /** Gives all frames the white balance that the reference frame was taken with. */
@@ -273,8 +291,9 @@ export const useShoot = defineStore('shoot', () => {
     notices.show(`All frames are balanced as ${one.name}: ${kelvin} K.`)
   }
 
-  function remember(text: string, back: () => Promise<unknown>) {
-    undos.value = [...undos.value, { text, back }]
+  function remember(text: string, back: Change['back'], forth?: Change['forth']) {
+    undos.value = [...undos.value, { text, back, forth }]
+    redos.value = []
   }
 
   async function undo() {
@@ -283,7 +302,18 @@ export const useShoot = defineStore('shoot', () => {
     undos.value = undos.value.slice(0, -1)
     await attempt(last.back)
     await load(shoot.value.id)
+    redos.value = last.forth ? [...redos.value, last] : []
     notices.show(`Undone: ${last.text}.`)
+  }
+
+  async function redo() {
+    const last = redos.value.at(-1)
+    if (!last?.forth || !shoot.value) return
+    redos.value = redos.value.slice(0, -1)
+    await attempt(last.forth)
+    await load(shoot.value.id)
+    undos.value = [...undos.value, last]
+    notices.show(`Done again: ${last.text}.`)
   }
 
   async function run() {
@@ -312,6 +342,8 @@ export const useShoot = defineStore('shoot', () => {
     a,
     b,
     undos,
+    redos,
+    sent,
     lights,
     groups,
     stack,
@@ -345,6 +377,7 @@ export const useShoot = defineStore('shoot', () => {
     balanceAlike,
     tryPlan,
     undo,
+    redo,
     run,
     cancel,
     resume,

@@ -9,12 +9,15 @@ import { Pane, type View } from './pane'
 import SourcePicker from './SourcePicker.vue'
 import ResidualArrows from '../align/ResidualArrows.vue'
 import { usePairs } from '../align/pairs'
+import PaintLayer from '../skyline/PaintLayer.vue'
+import { useSkyline } from '../skyline/skyline'
 import { useView, type Mode } from './view'
 
 const store = useShoot()
 const view = useView()
 const pins = usePins()
 const pairs = usePairs()
+const skyline = useSkyline()
 
 const box = ref<HTMLElement>()
 const elementA = ref<HTMLElement>()
@@ -103,14 +106,39 @@ watch([panes, infoA, infoB, size, () => view.how], () => {
   else both.b.clear()
 })
 
-/** The map of the result on side B, where it has one. */
-watch([panes, infoB, () => view.overlay], async ([both, info, overlay]) => {
-  const result = info?.source.match(/^result-(\d+)$/)?.[1]
-  if (!both) return
-  if (overlay === 'none' || !result) return both.b.lay(null)
-  const map = await look(`${overlay}-${result}`)
-  if (view.overlay === overlay) both.b.lay(map)
-})
+/** The map of the result on side B, where it has one; in its own step the skyline. */
+watch(
+  [
+    panes,
+    infoA,
+    infoB,
+    () => view.overlay,
+    () => store.step,
+    () => skyline.info,
+    () => skyline.laid,
+    seesA,
+  ],
+  async ([both, , info, overlay, step, skies, laid, inA]) => {
+    const result = info?.source.match(/^result-(\d+)$/)?.[1]
+    if (!both) return
+    if (step === 'skyline') {
+      const shown = laid === 'none' ? null : skies
+      // A result beside the frame is seen as it is.
+      both.a.lay(inA ? shown : null, `laid=${laid}`)
+      return both.b.lay(inA ? null : shown, `laid=${laid}`)
+    }
+    both.a.lay(null)
+    if (overlay === 'none' || !result) return both.b.lay(null)
+    const map = await look(`${overlay}-${result}`)
+    if (view.overlay === overlay && store.step === step) both.b.lay(map)
+  },
+)
+
+/** Brings a place to the middle, enlarged. */
+function lookAt(x: number, y: number) {
+  leading.value?.lookAt(x, y, 2)
+}
+defineExpose({ lookAt })
 
 watch(
   () => pairs.frame,
@@ -262,6 +290,12 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
       />
     </div>
 
+    <PaintLayer
+      v-if="store.step === 'skyline'"
+      :style="{ right: mode === 'beside' ? '50%' : '0' }"
+      :place="place"
+      @wheel.prevent="leading?.wheel($event)"
+    />
     <ResidualArrows v-if="store.step === 'align' && !pairs.frame" :place="place" />
     <span
       v-for="(mark, k) in marks"

@@ -70,20 +70,27 @@ export class Pane {
   }
 
   /** Lays a map over the picture, or takes it away. */
-  lay(info: PictureInfo | null) {
-    const key = info ? `${info.source} ${info.version}` : ''
+  lay(info: PictureInfo | null, how = 'stops=0') {
+    const key = info ? `${info.source} ${info.version} ${how}` : ''
     if (key === this.laid) return
     this.laid = key
-    if (this.over) this.drop(this.over)
+    const old = this.over
     this.over = null
-    if (!info) return
+    if (!info) {
+      if (old) this.drop(old)
+      return
+    }
     this.viewer.addTiledImage({
-      tileSource: tileSource(info, 'stops=0') as unknown as OpenSeadragon.TileSource,
+      tileSource: tileSource(info, how) as unknown as OpenSeadragon.TileSource,
       ...placement(info, this.referenceWidth),
       success: (event) => {
         const item = (event as unknown as { item: OpenSeadragon.TiledImage }).item
-        if (this.laid === key) this.over = item
-        else this.drop(item)
+        if (this.laid !== key) return this.drop(item)
+        this.over = item
+        // The map before stays until the new one is there.
+        if (!old) return
+        item.addOnceHandler('fully-loaded-change', () => this.drop(old))
+        setTimeout(() => this.drop(old), 1500)
       },
     })
   }
@@ -173,6 +180,27 @@ export class Pane {
     this.move()
     const wide = this.viewer.viewport.getContainerSize().x
     this.viewer.viewport.zoomTo(zoomFor(scale, this.referenceWidth, wide))
+  }
+
+  /** Brings a place of the reference frame to the middle, at least as large as on the screen. */
+  lookAt(x: number, y: number, scale: number) {
+    this.move()
+    const wide = this.viewer.viewport.getContainerSize().x
+    const now = (this.viewer.viewport.getZoom(true) * wide) / this.referenceWidth
+    const point = new OpenSeadragon.Point(x / this.referenceWidth, y / this.referenceWidth)
+    this.viewer.viewport.panTo(point)
+    if (now < scale) {
+      this.viewer.viewport.zoomTo(zoomFor(scale, this.referenceWidth, wide), point)
+    }
+  }
+
+  /** Turns a wheel over the picture. */
+  wheel(event: WheelEvent) {
+    this.move()
+    const at = this.under(event.clientX, event.clientY)
+    const point = new OpenSeadragon.Point(at.x / this.referenceWidth, at.y / this.referenceWidth)
+    this.viewer.viewport.zoomBy(event.deltaY < 0 ? 1.25 : 0.8, point)
+    this.viewer.viewport.applyConstraints()
   }
 
   /** Takes over where the twin is, at once. */

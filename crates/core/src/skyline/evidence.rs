@@ -50,6 +50,8 @@ pub struct Evidence {
     pub colour: [Vec<f32>; 3],
     /// Variance of fine detail that is the same in all frames, against that of noise.
     pub texture: Vec<f32>,
+    /// Variance of a cell's light from frame to frame, against that of noise: 1 where nothing changes.
+    pub change: Vec<f32>,
     /// Standard deviation of noise in one pixel of one frame, for the sum of its colours.
     pub noise: Vec<f32>,
     /// Point lights that go with the sky, in each cell.
@@ -97,10 +99,11 @@ impl Evidence {
             };
             (0..grid.cells()).into_par_iter().map(middle).collect()
         });
-        let noise = rows.iter().flat_map(|row| row.noise.iter().copied()).collect();
+        let noise: Vec<f32> = rows.iter().flat_map(|row| row.noise.iter().copied()).collect();
+        let change = change(grid, &colours, &noise);
         let texture = rows.into_iter().flat_map(|row| row.texture).collect();
         let stars = lights::stars(views, grid);
-        Ok(Self { grid, colour, texture, noise, stars })
+        Ok(Self { grid, colour, texture, change, noise, stars })
     }
 }
 
@@ -122,9 +125,41 @@ impl Evidence {
             sums.iter().zip(counts).map(|(sum, count)| sum / count).collect()
         };
         let colour = self.colour.each_ref().map(|plane| means(plane));
-        let (texture, noise) = (means(&self.texture), means(&self.noise));
-        Self { grid, colour, texture, noise, stars: sums(&self.stars).0 }
+        let [texture, change, noise] = [&self.texture, &self.change, &self.noise].map(|p| means(p));
+        Self { grid, colour, texture, change, noise, stars: sums(&self.stars).0 }
     }
+}
+
+/// How much the light around each cell changes from frame to frame against noise, once frames are as
+/// bright as each other.
+fn change(grid: Grid, colours: &[[Vec<f32>; 3]], noise: &[f32]) -> Vec<f32> {
+    /// Cells around one that are looked at with it, so that noise does not hide it.
+    const AROUND: usize = 5;
+    /// What may change without moving, as a share of the light.
+    const STEADY: f32 = 0.004;
+    let frames: Vec<Vec<f32>> = colours
+        .par_iter()
+        .map(|[red, green, blue]| {
+            let sums = red.iter().zip(green).zip(blue).map(|((r, g), b)| r + g + b);
+            grid.blurred(&sums.collect::<Vec<_>>(), AROUND)
+        })
+        .collect();
+    let (first, n) = (&frames[0], frames.len() as f32);
+    let gain = |frame: &Vec<f32>| {
+        let ratio = |i: usize| first[i] / frame[i].max(1e-6);
+        median(&mut (0..grid.cells()).step_by(7).map(ratio).collect::<Vec<_>>())
+    };
+    let gains: Vec<f32> = frames.iter().map(gain).collect();
+    let noise = grid.blurred(noise, AROUND);
+    let cells = ((2 * AROUND + 1) * (2 * AROUND + 1)) as f32;
+    let pixels = (grid.step * grid.step.min(ROWS)) as f32 * cells;
+    let one = |i: usize| {
+        let light = frames.iter().zip(&gains).map(|(frame, gain)| gain * frame[i]);
+        let (all, squares) = light.fold((0.0, 0.0), |(all, squares), v| (all + v, squares + v * v));
+        let variance = ((squares - all * all / n) / (n - 1.0)).max(0.0);
+        variance / (noise[i].powi(2) / pixels + (STEADY * all / n).powi(2)).max(1e-12)
+    };
+    (0..grid.cells()).into_par_iter().map(one).collect()
 }
 
 /// The median; of an even number of values, the mean of the middle two.

@@ -20,6 +20,8 @@ const CLOUDED: f32 = 0.1;
 const STAR: f32 = 4.0;
 /// What texture that stands still weighs at most.
 const TEXTURE: f32 = 0.05;
+/// What light that changes from frame to frame weighs at most.
+const CHANGE: f32 = 0.03;
 /// What was found without learning weighs later.
 const FOUND: f32 = 0.03;
 /// What a side's look weighs at most.
@@ -204,7 +206,9 @@ fn shown(evidence: &Evidence) -> Shown {
 /// none, though they are seen elsewhere, or where something stands still, there may be ground.
 /// `below` tells how much sky is below each cell.
 fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> Vec<Known> {
-    let Evidence { grid, texture, .. } = evidence;
+    let Evidence { grid, texture, change, .. } = evidence;
+    let changing: Vec<f32> = change.iter().map(|v| v.min(40.0)).collect();
+    let changing = grid.blurred(&changing, 1);
     let capped: Vec<f32> = texture.iter().map(|v| v.min(1.0)).collect();
     let still = grid.blurred(&capped, 2);
     (0..grid.cells())
@@ -212,7 +216,11 @@ fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> 
             let star = Known { sky: 1.0, weight: STAR * shown.near[i].min(0.25) };
             let starless = (1.0 - 3.0 * shown.share[i]).max(0.0) * (1.0 - below[i]);
             let textured = (TEXTURE * (still[i] - 0.15)).clamp(0.0, TEXTURE);
-            star.and(Known { sky: 0.0, weight: starless * (weight + textured) })
+            // What changes does not stand on the ground: clouds drift.
+            let drifts = ((changing[i] - 2.0) / 2.0).clamp(0.0, 1.0);
+            let moving = Known { sky: 1.0, weight: CHANGE * drifts };
+            let ground = starless * (weight + textured) * (1.0 - drifts);
+            star.and(moving).and(Known { sky: 0.0, weight: ground })
         })
         .collect()
 }

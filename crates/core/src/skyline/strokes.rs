@@ -8,15 +8,14 @@ use super::plan::Stroke;
 use super::spread::{Known, spread};
 use super::ways::Ways;
 
-/// Weight of what is not in the region against the ways that lead there: it reaches about a hundred
+/// Weight of what is not in the region against the ways that lead there: it reaches some thirty
 /// cells.
-const ELSEWHERE: f32 = 1e-4;
+const ELSEWHERE: f32 = 1e-3;
 /// Weight of the stroke itself.
 const TOLD: f32 = 1e3;
 /// Standard deviations of brightness, colours and texture within a region, beside those under the
 /// stroke.
-#[allow(dead_code)]
-const ALIKE: [f32; 4] = [0.25, 0.12, 0.12, 1.0];
+const ALIKE: [f32; 4] = [0.12, 0.05, 0.05, 0.7];
 
 /// What each cell is.
 #[derive(Clone)]
@@ -72,13 +71,7 @@ impl Regions {
         };
         let ways =
             Ways { right: (0..cells).map(right).collect(), down: (0..cells).map(down).collect() };
-        let mut known = vec![
-            Known {
-                sky: 0.0,
-                weight: std::env::var("EW").ok().and_then(|v| v.parse().ok()).unwrap_or(ELSEWHERE)
-            };
-            cells
-        ];
+        let mut known = vec![Known { sky: 0.0, weight: ELSEWHERE }; cells];
         for &i in &under {
             known[i] = Known { sky: 1.0, weight: TOLD };
         }
@@ -107,9 +100,7 @@ impl Regions {
     fn like(&self, under: &[usize]) -> Vec<f32> {
         let n = under.len() as f32;
         let middle: Feature = under.iter().map(|&i| self.features[i]).sum::<Feature>() / n;
-        let e = |k: &str, d: f32| std::env::var(k).ok().and_then(|v| v.parse().ok()).unwrap_or(d);
-        let alike = [e("A0", 0.12), e("A1", 0.05), e("A1", 0.05), e("A3", 0.7)];
-        let mut spread = Feature::from(alike.map(|v| v * v));
+        let mut spread = Feature::from(ALIKE.map(|v| v * v));
         for &i in under {
             let off = self.features[i] - middle;
             spread += off.component_mul(&off) / n;

@@ -1,0 +1,100 @@
+//! Sky and ground kept apart, as someone at a terminal does it.
+
+use common::program;
+use jade_core::skyline::Mask;
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::process::Output;
+
+mod common;
+
+fn text(output: &[u8]) -> String {
+    String::from_utf8_lossy(output).into_owned()
+}
+
+fn scene(folder: &Path) -> Vec<PathBuf> {
+    let mut command = program();
+    command.args(["scene", "night-sky", "--land", "hills", "--quiet", "--seed", "9", "--out"]);
+    command
+        .arg(folder)
+        .args(["--frames", "6", "--darks", "0", "--width", "900", "--height", "600"]);
+    assert!(command.status().unwrap().success());
+    (1..=6).map(|i| folder.join(format!("f{i:02}.tif"))).collect()
+}
+
+fn stack(frames: &[PathBuf], out: &Path, arguments: &[&str]) -> Output {
+    let mut command = program();
+    command.arg("stack").args(frames).args(["--combine", "clipped", "--edges", "keep", "--out"]);
+    command.arg(out).args(arguments).output().unwrap()
+}
+
+#[test]
+fn a_skyline_is_found_saved_and_used_again() {
+    let folder = tempfile::tempdir().unwrap();
+    let frames = scene(&folder.path().join("card"));
+    let path = |name: &str| folder.path().join(name);
+    let (mask, report, plan) = (path("mask.png"), path("report.json"), path("joined.plan.json"));
+    let named = |path: &PathBuf| path.to_str().unwrap().to_owned();
+    let found = stack(
+        &frames,
+        &path("joined.tif"),
+        &["--skyline", "auto", "--save-mask", &named(&mask), "--report", &named(&report)],
+    );
+    assert!(found.status.success(), "{}", text(&found.stderr));
+    let told = text(&found.stderr);
+    assert!(told.contains("% sky, noise of the ground ÷ 2."), "{told}");
+    let told: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+    let sky = told["skyline"]["sky"].as_f64().unwrap();
+    let truth = Mask::read(&path("card/truth/sky-mask.png"), (900, 600)).unwrap();
+    let share = truth.shares().iter().map(|v| f64::from(*v)).sum::<f64>() / (255.0 * 540_000.0);
+    assert!((sky - share).abs() < 0.01, "{sky} of {share}");
+    assert_eq!(told["skyline"]["ground_frames"], 6);
+
+    // The saved mask gives the same picture, and so does the plan that was saved with it.
+    let again = stack(
+        &frames,
+        &path("again.tif"),
+        &["--skyline", &named(&mask), "--quiet", "--save-plan", &named(&plan)],
+    );
+    assert!(again.status.success(), "{}", text(&again.stderr));
+    let bytes = |name: &str| std::fs::read(path(name)).unwrap();
+    assert!(bytes("joined.tif") == bytes("again.tif"), "the mask survives its file");
+    let mut command = program();
+    command.arg("run").arg(&plan).args(["--quiet", "--frames"]).arg(folder.path());
+    let run = command.arg("--out").arg(path("out")).output().unwrap();
+    assert!(run.status.success(), "{}", text(&run.stderr));
+    assert!(path("out/joined.tif").exists());
+
+    // Another ground, and one frame alone.
+    for (name, ground) in [("mean", "mean"), ("one", "frame")] {
+        let out = path(&format!("{name}.tif"));
+        let made = stack(
+            &frames,
+            &out,
+            &["--skyline", &named(&mask), "--quiet", "--ground", ground, "--skyline-margin", "1"],
+        );
+        assert!(made.status.success(), "{}", text(&made.stderr));
+        assert!(std::fs::read(&out).unwrap() != bytes("joined.tif"));
+    }
+}
+
+#[test]
+fn what_does_not_fit_together_is_said_before_anything_is_done() {
+    let folder = tempfile::tempdir().unwrap();
+    let frames = scene(&folder.path().join("card"));
+    let out = folder.path().join("out.tif");
+    let told = |arguments: &[&str]| {
+        let made = stack(&frames, &out, arguments);
+        assert_eq!(made.status.code(), Some(1));
+        assert!(!out.exists());
+        text(&made.stderr)
+    };
+    let unaligned = told(&["--skyline", "auto", "--align", "none"]);
+    assert!(unaligned.contains("aligned on the stars"), "{unaligned}");
+    let missing = told(&["--skyline", "nowhere.png"]);
+    assert!(missing.contains("nowhere.png: there is no such mask"), "{missing}");
+    let off = told(&["--save-mask", "mask.png"]);
+    assert!(off.contains("need --skyline auto or a mask"), "{off}");
+    let jpeg = told(&["--skyline", "auto", "--save-mask", "mask.jpg"]);
+    assert!(jpeg.contains("name the mask .tif or .png"), "{jpeg}");
+}

@@ -1,0 +1,157 @@
+// The skyline of the shoot on the workbench: what is known of it, and what is painted on it.
+import { defineStore } from 'pinia'
+import { computed, ref, watch } from 'vue'
+import { api, sentence } from '../api/client'
+import { listen } from '../api/events'
+import type { Paint, PictureInfo, SkylineSeen, Stage, Stroke } from '../api/types'
+import { useShoot } from '../shoot/store'
+import { slim, type Point } from './strokes'
+
+export type Laid = 'hatching' | 'mask' | 'sky' | 'ground' | 'doubt' | 'none'
+
+export const useSkyline = defineStore('skyline', () => {
+  const store = useShoot()
+  /** What the hand paints; nothing while the picture is moved. */
+  const tool = ref<Paint | null>(null)
+  /** Radius in pixels of the screen, so that one is as large at every zoom. */
+  const radius = ref(14)
+  const soft = ref(0.5)
+  const laid = ref<Laid>('hatching')
+  const seen = ref<SkylineSeen | null>(null)
+  const info = ref<PictureInfo | null>(null)
+  const problem = ref('')
+  const finding = ref<{ stage: Stage | null; done: number; total: number } | null>(null)
+  /** The stroke under the hand, and those that are on their way to the mask. */
+  const live = ref<Stroke | null>(null)
+  const pending = ref<Stroke[]>([])
+  /** The place on the strip that the picture was moved to. */
+  const at = ref<number | null>(null)
+  let asked = 0
+
+  const plan = computed(() => store.shoot?.plan.skyline ?? null)
+  const strokes = computed(() => plan.value?.strokes ?? [])
+  /** All that the mask depends on. */
+  const wanted = computed(() => {
+    const shoot = store.shoot
+    if (!shoot || store.step !== 'skyline' || store.used.length < 2) return null
+    const mask = { ...shoot.plan.skyline, ground: null }
+    const sent = store.sent
+    // Only what the server has can be asked for.
+    if (JSON.stringify(sent?.skyline) !== JSON.stringify(shoot.plan.skyline)) return null
+    const frames = store.used.map((f) => f.id)
+    return JSON.stringify([shoot.id, shoot.plan.align, mask, frames, store.reference?.id])
+  })
+
+  watch(wanted, (now) => now && void find(), { immediate: true })
+  watch(
+    () => store.step,
+    (step) => step !== 'skyline' && (tool.value = null),
+  )
+  watch(
+    () => store.shoot?.id,
+    () => {
+      seen.value = info.value = null
+      problem.value = ''
+      pending.value = []
+    },
+  )
+  listen((event) => {
+    if (event.type !== 'skyline' || event.shoot_id !== store.shoot?.id) return
+    if (finding.value) finding.value = { stage: event.stage, done: event.done, total: event.total }
+  })
+
+  /** Asks for the mask as it is now; it is found where that has not been done. */
+  async function find() {
+    const id = store.shoot!.id
+    const own = ++asked
+    const known = pending.value.length
+    finding.value ??= { stage: null, done: 0, total: 0 }
+    try {
+      const told = await api.skyline(id)
+      const picture = await api.picture(`skyline-${id}`)
+      if (own !== asked) return
+      seen.value = told
+      info.value = picture
+      problem.value = ''
+    } catch (error) {
+      if (own !== asked) return
+      problem.value = sentence(error)
+      seen.value = info.value = null
+    }
+    finding.value = null
+    pending.value = pending.value.slice(known)
+  }
+
+  function stop() {
+    if (store.shoot) void store.attempt(() => api.stopSkyline(store.shoot!.id))
+  }
+
+  function begin(point: Point) {
+    if (!tool.value) return
+    live.value = { paint: tool.value, points: [point], soft: isBrush(tool.value) ? soft.value : 0 }
+  }
+
+  function move(point: Point) {
+    if (live.value) live.value = { ...live.value, points: [...live.value.points, point] }
+  }
+
+  /** Takes the stroke into the plan. */
+  async function end() {
+    const stroke = live.value
+    live.value = null
+    if (!stroke) return
+    const own = { ...stroke, points: slim(stroke.points) }
+    pending.value = [...pending.value, own]
+    await store.setPlan(
+      (plan) => {
+        plan.skyline.strokes.push(own)
+        if (plan.skyline.mode === 'none') plan.skyline.mode = 'auto'
+      },
+      undefined,
+      strokeName(own.paint),
+    )
+  }
+
+  /** Takes the last stroke back, also after the page was loaded anew. */
+  function takeBack() {
+    return store.setPlan((plan) => plan.skyline.strokes.pop(), undefined, 'taking back a stroke')
+  }
+
+  function clear() {
+    return store.setPlan((plan) => (plan.skyline.strokes = []), undefined, 'clearing the strokes')
+  }
+
+  return {
+    tool,
+    radius,
+    soft,
+    laid,
+    seen,
+    info,
+    problem,
+    finding,
+    live,
+    pending,
+    at,
+    plan,
+    strokes,
+    find,
+    stop,
+    begin,
+    move,
+    end,
+    takeBack,
+    clear,
+  }
+})
+
+export function isBrush(paint: Paint) {
+  return paint === 'sky-brush' || paint === 'ground-brush'
+}
+
+export function strokeName(paint: Paint) {
+  return (
+    { 'sky-stroke': 'a sky stroke', 'ground-stroke': 'a ground stroke' }[paint as string] ??
+    'a brush stroke'
+  )
+}
