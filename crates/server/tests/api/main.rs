@@ -12,3 +12,4 @@ mod restarts;
 mod runs;
 mod sets;
 mod shoots;
+mod skyline;
