@@ -65,14 +65,16 @@ impl Joiner<'_> {
         let outer = tile.widened(MARGIN, size);
         let [left, top] = self.sky.origin;
         let there = Region { x: outer.x + left, y: outer.y + top, ..outer };
-        let shares: Vec<f32> =
+        let mut shares: Vec<f32> =
             self.mask.region(there).into_iter().map(|share| f32::from(share) / 255.0).collect();
         let [red, green, blue] = self.sky.planes(there)?;
         let sky = |i: usize| [red[i], green[i], blue[i]];
         let unaligned = self.ground.read_region(outer)?;
         let unaligned = unaligned.as_chunks::<3>().0;
-        let (passed, trust) = self.passed(outer, there, space, stop)?;
+        let passed = self.passed(outer, there, space, stop)?;
         let wide = outer.width as usize;
+        let near = near(&shares, wide);
+        let same = matches!(self.passing, Passing::Moved(_));
 
         let mut ground: Vec<[f32; 3]> = Vec::with_capacity(shares.len());
         let mut weights: Vec<f32> = Vec::with_capacity(shares.len());
@@ -81,7 +83,9 @@ impl Joiner<'_> {
             ground.push(std::array::from_fn(|c| {
                 (unaligned[i][c] - share * passed[i][c]).max(0.0) / rest.max(0.05)
             }));
-            weights.push(if *share > MOST_SKY { 0.0 } else { rest.powi(4) });
+            // In other frames nothing but the ground itself shows how bright it is.
+            let most = if same { MOST_SKY } else { 0.05 };
+            weights.push(if *share > most { 0.0 } else { rest.powi(4) });
         }
         if weights.iter().all(|weight| *weight < 0.01) {
             for (i, own) in ground.iter_mut().enumerate() {
@@ -90,6 +94,9 @@ impl Joiner<'_> {
             }
         } else {
             extend(&mut ground, &weights, wide, outer.height as usize);
+        }
+        if !same {
+            shares = as_seen(&shares, &near, [unaligned, &passed, &ground], wide);
         }
         let rest: Vec<[f32; 3]> = (0..shares.len())
             .map(|i| {
@@ -100,7 +107,6 @@ impl Joiner<'_> {
             })
             .collect();
         let variance = variance(&rest, &shares);
-        let near = near(&shares, wide);
         let mut out = Joined {
             picture: Vec::with_capacity(tile.area() * 3),
             ground: Vec::with_capacity(tile.area() * 3),
@@ -111,10 +117,12 @@ impl Joiner<'_> {
                 let i = y * wide + x;
                 let (share, sky) = (shares[i], sky(i));
                 let kept = match near[i] {
-                    true => {
-                        let seen = shrunk(&rest, variance, wide, x, y) * trust.powf(share);
+                    true if same => {
+                        let seen = shrunk(&rest, variance, wide, x, y);
                         seen.max((1.0 - 4.0 * share).clamp(0.0, 1.0))
                     }
+                    // What passed in other frames is not known so well.
+                    true => 1.0 - share,
                     false => 0.0,
                 };
                 let left = 1.0 - share;
@@ -130,19 +138,18 @@ impl Joiner<'_> {
         Ok(out)
     }
 
-    /// The sky that passed behind each pixel, and how far it can be trusted where it is most of
-    /// the pixel.
+    /// The sky that passed behind each pixel.
     fn passed(
         &self,
         outer: Region,
         there: Region,
         space: &mut Workspace,
         stop: &dyn Fn() -> bool,
-    ) -> Result<(Vec<[f32; 3]>, f32), PictureError> {
+    ) -> Result<Vec<[f32; 3]>, PictureError> {
         match self.passing {
             Passing::Moved(moved) => {
                 let light = moved.reduce(there, space, stop)?.light;
-                Ok((light.as_chunks::<3>().0.to_vec(), 1.0))
+                Ok(light.as_chunks::<3>().0.to_vec())
             }
             Passing::Backdrop(backdrop) => {
                 let wide = outer.width as usize;
@@ -150,10 +157,46 @@ impl Joiner<'_> {
                     let (x, y) = (outer.x as usize + i % wide, outer.y as usize + i / wide);
                     backdrop.at(x as f32, y as f32)
                 };
-                Ok(((0..outer.area()).map(at).collect(), 0.1))
+                Ok((0..outer.area()).map(at).collect())
             }
         }
     }
+}
+
+/// The share of sky near the skyline as frames of another exposure show it themselves, between the
+/// light of their sky and of their ground: a share that is a little off would be seen as a rim, as
+/// their sky is brighter or darker than the one that takes its place.
+fn as_seen(
+    shares: &[f32],
+    near: &[bool],
+    [light, sky, ground]: [&[[f32; 3]]; 3],
+    wide: usize,
+) -> Vec<f32> {
+    /// What sky and ground differ by at least, as a share of their light, to be told apart.
+    const APART: f32 = 0.1;
+    let tall = shares.len() / wide;
+    let firm = |i: usize| {
+        let (x, y) = (i % wide, i / wide);
+        let rows = y.saturating_sub(2)..(y + 3).min(tall);
+        rows.flat_map(|row| {
+            let columns = x.saturating_sub(2)..(x + 3).min(wide);
+            columns.map(move |column| row * wide + column)
+        })
+        .all(|n| shares[n] <= 0.0)
+    };
+    let one = |i: usize| {
+        if !near[i] || firm(i) {
+            return shares[i];
+        }
+        let apart: [f32; 3] = std::array::from_fn(|c| sky[i][c] - ground[i][c]);
+        let far: f32 = apart.iter().map(|v| v * v).sum();
+        let level: f32 = (0..3).map(|c| sky[i][c].max(ground[i][c]).powi(2)).sum();
+        let along: f32 = (0..3).map(|c| apart[c] * (light[i][c] - ground[i][c])).sum();
+        let seen = (along / far.max(1e-12)).clamp(0.0, 1.0);
+        let sure = far / (far + APART * APART * level).max(1e-12);
+        shares[i] + sure * (seen - shares[i])
+    };
+    (0..shares.len()).map(one).collect()
 }
 
 /// Variance of the noise in what is left, from the sky, where nothing should be; from everything
@@ -217,6 +260,28 @@ mod tests {
         for (i, near) in near(&shares, wide).into_iter().enumerate() {
             let (dx, dy) = ((i % wide).abs_diff(20), (i / wide).abs_diff(12));
             assert_eq!(near, dx <= NEAR && dy <= NEAR, "{dx}, {dy}");
+        }
+    }
+
+    #[test]
+    fn the_share_of_sky_is_read_from_frames_of_another_exposure() {
+        let (wide, tall) = (20usize, 12usize);
+        let (sky, ground) = ([0.4, 0.5, 0.6], [0.1, 0.1, 0.05]);
+        // Sky above, ground below, and in row 6 a third of ground that the mask takes for a half.
+        let truth = |i: usize| match i / wide {
+            ..6 => 1.0,
+            6 => 0.667,
+            _ => 0.0,
+        };
+        let mask: Vec<f32> =
+            (0..wide * tall).map(|i| if i / wide == 6 { 0.5 } else { truth(i) }).collect();
+        let light: Vec<[f32; 3]> = (0..wide * tall)
+            .map(|i| std::array::from_fn(|c| ground[c] + truth(i) * (sky[c] - ground[c])))
+            .collect();
+        let (sky, ground) = (vec![sky; wide * tall], vec![ground; wide * tall]);
+        let seen = as_seen(&mask, &near(&mask, wide), [&light, &sky, &ground], wide);
+        for (i, seen) in seen.iter().enumerate() {
+            assert!((seen - truth(i)).abs() < 0.01, "{seen} in row {}", i / wide);
         }
     }
 

@@ -28,6 +28,8 @@ pub struct Ground {
     own: Vec<(Frame, Motion)>,
     /// Indices among those of the sky.
     shared: Vec<usize>,
+    /// Whether those are all of them.
+    whole: bool,
     /// Brings red, green and blue to the brightness of the sky's frames, or some of the way.
     pub gain: [f32; 3],
     /// Frames that were left out, and why.
@@ -59,7 +61,9 @@ impl Ground {
             }
             GroundFrom::Set { .. } | GroundFrom::Picture(_) => vec![],
         };
-        let mut ground = Self { own: vec![], shared, gain: [1.0; 3], left_out: vec![] };
+        let whole = plan.from == GroundFrom::Same;
+        let (own, left_out) = (vec![], vec![]);
+        let mut ground = Self { own, shared, whole, gain: [1.0; 3], left_out };
         if ground.shared.is_empty() {
             ground.take(request, reference, mask)?;
             ground.gain = ground.gain(reference, mask, plan.matched)?;
@@ -122,6 +126,11 @@ impl Ground {
     /// Whether the ground comes from frames of the sky, and so does what passed behind it.
     pub fn is_shared(&self) -> bool {
         !self.shared.is_empty()
+    }
+
+    /// Whether it comes from all frames of the sky.
+    pub fn is_of_the_sky(&self) -> bool {
+        self.whole
     }
 
     /// Those frames of the sky.

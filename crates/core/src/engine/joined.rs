@@ -43,13 +43,13 @@ pub struct Join<'a> {
 /// unaligned stack.
 struct Squares {
     size: (u32, u32),
-    layers: [Vec<Option<[f32; 3]>>; 3],
+    layers: [Vec<Option<[f32; 3]>>; 4],
 }
 
 impl Squares {
     fn new(size: (u32, u32)) -> Self {
         let count = size.0.div_ceil(backdrop::SQUARE) * size.1.div_ceil(backdrop::SQUARE);
-        Self { size, layers: [(); 3].map(|()| vec![None; count as usize]) }
+        Self { size, layers: [(); 4].map(|()| vec![None; count as usize]) }
     }
 
     /// Notes those of a block, from the pixels that count.
@@ -69,6 +69,9 @@ impl Squares {
 const SKY: usize = 0;
 const PASSING: usize = 1;
 const GROUND: usize = 2;
+const STILL_SKY: usize = 3;
+
+static STILL: Motion = Motion::Still;
 
 /// Makes layers and picture.
 ///
@@ -89,13 +92,27 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         sky: create(&request.cache.layer(key, LayerKind::Sky))?,
         ground: create(&request.cache.layer(key, LayerKind::Ground))?,
         unaligned: create(&request.cache.layer(key, LayerKind::Ground).with_extension("aside"))?,
+        still: (!join.ground.is_of_the_sky())
+            .then(|| create(&request.cache.layer(key, LayerKind::Sky).with_extension("aside")))
+            .transpose()?,
         maps: Maps::create(request, key, region, join.used.len())?,
     };
     let squares = Mutex::new(Squares::new((width, height)));
     let stop = || request.watch.cancelled();
     // What a joined tile, and what is looked at with it, may need.
     let around = |block: Region| mask.side(join.there(block).widened(SIDE + MARGIN, join.size));
+    // What stands still in the frames of the sky, where that is not the ground itself.
+    let still_frames = (!join.ground.is_of_the_sky()).then(|| {
+        let still = join.used.iter().map(|one| Placed { motion: &STILL, ..one.placed() });
+        let method = request.plan.skyline.ground.method;
+        let plan = CombinePlan { method, edges: Edges::Fill, ..plan.clone() };
+        Reducer::new(still.collect(), &plan, held)
+    });
     blocks.iter().par_bridge().try_for_each_init(Workspace::default, |space, block| {
+        if let (Some(reducer), Side::Both) = (&still_frames, around(*block)) {
+            let made = reducer.reduce(join.there(*block), space, &stop)?;
+            join.keep_still(*block, &made, &out, &squares)?;
+        }
         if around(*block) != Side::Sky {
             let made = ground_reducer.reduce(join.there(*block), space, &stop)?;
             join.keep_ground(*block, around(*block), made, &out, &squares)?;
@@ -104,16 +121,24 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         Ok::<(), PictureError>(())
     })?;
     let unaligned = out.unaligned.so_far()?;
-    let passing = squares.lock().expect("no thread fails with the lock").backdrop(PASSING);
+    let (passing, still_sky) = {
+        let squares = squares.lock().expect("no thread fails with the lock");
+        let layer = if still_frames.is_some() { STILL_SKY } else { PASSING };
+        (squares.backdrop(PASSING), squares.backdrop(layer))
+    };
+    let still = match &out.still {
+        Some(still) => still.so_far()?,
+        None => out.unaligned.so_far()?,
+    };
     let clear = Clear::of(mask, join.takes_off());
     let skies: Vec<Unground> = join
         .in_order()
         .map(|one| Unground {
             frame: one.placed().light,
             mask,
-            unaligned: &unaligned,
+            unaligned: &still,
             origin: [region.x, region.y],
-            backdrop: &passing,
+            backdrop: &still_sky,
         })
         .collect();
     let placed = join.in_order().zip(&skies).map(|(one, sky)| match join.takes_off() {
@@ -226,6 +251,8 @@ struct Out {
     ground: TileWriter<f32>,
     /// The unaligned stack near the skyline; not kept.
     unaligned: TileWriter<f32>,
+    /// The same of the frames of the sky, where the ground comes from elsewhere.
+    still: Option<TileWriter<f32>>,
     maps: Maps,
 }
 
@@ -252,7 +279,7 @@ impl Join<'_> {
             let Placed { light, levels, .. } = one.placed();
             light.lens().is_none() && levels == [Level::NONE; 3]
         };
-        self.ground.is_shared() && self.used.iter().all(plain)
+        self.used.iter().all(plain)
     }
 
     /// Writes the unaligned stack of a block, to the picture where nothing is to be joined.
@@ -276,6 +303,22 @@ impl Join<'_> {
         squares.tell(PASSING, block, &ground.light, &|i| shares[i] == 255);
         drop(squares);
         out.unaligned.write_region(block, &ground.light)
+    }
+
+    /// Writes what stands still in the frames of the sky.
+    fn keep_still(
+        &self,
+        block: Region,
+        still: &Reduced,
+        out: &Out,
+        squares: &Mutex<Squares>,
+    ) -> Result<(), PictureError> {
+        let Some(writer) = &out.still else { return Ok(()) };
+        let shares = self.mask.region(self.there(block));
+        let mut squares = squares.lock().expect("no thread fails with the lock");
+        squares.tell(STILL_SKY, block, &still.light, &|i| shares[i] == 255);
+        drop(squares);
+        writer.write_region(block, &still.light)
     }
 
     /// Writes the sky of a block, to the picture where nothing is to be joined.
