@@ -47,6 +47,16 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.picture(&folder.join("plot.png")).await?;
 
     s.goto("/").await?;
+    s.first(By::LinkText("Bare trees by the salt pan")).await?.click().await?;
+    s.click("step-skyline").await?;
+    s.until_text("skyline-told", "% sky").await?;
+    s.picture(&folder.join("skyline.png")).await?;
+    s.click("run").await?;
+    s.until_text("skyline-report", "Noise of the ground").await?;
+    s.click("zoom-1").await?;
+    s.picture(&folder.join("joined.png")).await?;
+
+    s.goto("/").await?;
     s.first(By::LinkText("Saltpan mast")).await?.click().await?;
     s.click("step-combine").await?;
     s.click("run").await?;

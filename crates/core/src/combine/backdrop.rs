@@ -119,32 +119,36 @@ impl Light for Extended<'_> {
         let (x0, y0) = (region.x.max(left), region.y.max(top));
         let x1 = (region.x + region.width).min(right);
         let y1 = (region.y + region.height).min(low);
-        let mut inner = None;
-        if x0 < x1 && y0 < y1 {
-            let there = Region { x: x0 - left, y: y0 - top, width: x1 - x0, height: y1 - y0 };
-            inner = Some((there, self.layer.read_region(there)?));
-        }
         let [red, green, blue] = planes;
-        for y in 0..region.height {
-            for x in 0..region.width {
-                let (px, py) = (
-                    f64::from(region.x + x) - f64::from(left),
-                    f64::from(region.y + y) - f64::from(top),
-                );
-                let own = inner.as_ref().and_then(|(there, light)| {
-                    let (dx, dy) = (px - f64::from(there.x), py - f64::from(there.y));
-                    let inside = (0.0..f64::from(there.width)).contains(&dx)
-                        && (0.0..f64::from(there.height)).contains(&dy);
-                    let at = inside.then(|| dy as usize * there.width as usize + dx as usize)?;
-                    let pixel = light.as_chunks::<3>().0[at];
-                    (!pixel[0].is_nan()).then_some(pixel)
-                });
-                let pixel = own.unwrap_or_else(|| self.backdrop.at(px as f32, py as f32));
-                let at = y as usize * stride + x as usize;
-                (red[at], green[at], blue[at]) = (pixel[0], pixel[1], pixel[2]);
+        let whole = (x0, y0, x1, y1)
+            == (region.x, region.y, region.x + region.width, region.y + region.height);
+        if !whole {
+            // Beyond the layer there is the backdrop alone.
+            for y in 0..region.height {
+                for x in 0..region.width {
+                    let own = |v: u32, from: u32| v as f32 - from as f32;
+                    let place = (own(region.x + x, left), own(region.y + y, top));
+                    let at = y as usize * stride + x as usize;
+                    [red[at], green[at], blue[at]] = self.backdrop.at(place.0, place.1);
+                }
             }
         }
-        Ok(())
+        if x0 >= x1 || y0 >= y1 {
+            return Ok(());
+        }
+        let there = Region { x: x0 - left, y: y0 - top, width: x1 - x0, height: y1 - y0 };
+        self.layer.visit_region(there, &mut Vec::new(), |x, y, samples| {
+            let row = (y + top - region.y) as usize * stride;
+            let at = row + (x + left - region.x) as usize;
+            let pixels = samples.as_chunks::<3>().0;
+            for (i, pixel) in pixels.iter().enumerate() {
+                let pixel = match pixel[0].is_nan() {
+                    true => self.backdrop.at((x + i as u32) as f32, y as f32),
+                    false => *pixel,
+                };
+                [red[at + i], green[at + i], blue[at + i]] = pixel;
+            }
+        })
     }
 }
 

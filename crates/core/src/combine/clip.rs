@@ -28,6 +28,8 @@ const REJECTED: u8 = 0x80;
 /// Clips and averages.
 pub struct Clip {
     network: Network,
+    /// For fewer frames than all, from one on.
+    of_some: Vec<Network>,
     median: [usize; 2],
     /// Rows of the order statistics between which the spread is taken, and its factor to sigma.
     spread: ([usize; 2], f32),
@@ -93,8 +95,13 @@ impl Clip {
         // The expected place of an order statistic of normal noise (Blom 1958).
         let share = (high as f64 + 1.0 - 0.375) / (frames as f64 + 0.25);
         let factor = 1.0 / (2.0 * normal_quantile(share)).max(1e-3);
+        let of_some = |n: usize| {
+            let [middle, upper] = Network::median_rows(n);
+            Network::new(n, &[middle, upper, n / 5, n - 1 - n / 5])
+        };
         Self {
             network: Network::new(frames, &[median[0], median[1], low, high]),
+            of_some: (1..frames).map(of_some).collect(),
             median,
             spread: ([low, high], factor as f32),
             // The median that samples are compared with wavers too, by pi / 2 / frames of their
@@ -174,7 +181,10 @@ impl Clip {
                     let median = self.median.map(row);
                     expected(median, [row(low), row(high)], factor, self.own, long)
                 }
-                false => self.expected_of_some(held, c, start, long),
+                false => match held.present_in_all(start, long) {
+                    Some(some) => self.expected_of_these(group, &some, c, long),
+                    None => self.expected_of_some(held, c, start, long),
+                },
             };
         }
         let (kept, any) = keep(group, weights, &middles, &inverses, self.limit);
@@ -200,6 +210,27 @@ impl Clip {
                 }
             }
         }
+    }
+
+    /// Median and one over sigma where some frames cover all positions and the others none.
+    fn expected_of_these(
+        &self,
+        group: &mut Group,
+        some: &[usize],
+        c: usize,
+        long: usize,
+    ) -> (Row, Row) {
+        let n = some.len();
+        let Some(network) = n.checked_sub(1).and_then(|i| self.of_some.get(i)) else {
+            return ([0.0; LANES], [0.0; LANES]);
+        };
+        for (row, &frame) in group.sorted.iter_mut().zip(some) {
+            *row = group.samples[frame][c];
+        }
+        let rows = &mut group.sorted[..n];
+        network.run(rows);
+        let median = Network::median_rows(n).map(|i| &rows[i]);
+        expected(median, [&rows[n / 5], &rows[n - 1 - n / 5]], self.spread.1, self.own, long)
     }
 
     /// Median and one over sigma where not all frames cover all positions.

@@ -57,6 +57,25 @@ impl Held {
         self.covered.iter().flatten().all(|c| c[start..start + long].iter().all(|v| *v))
     }
 
+    /// The frames that cover `long` positions from `start` on, where the others cover none of them.
+    pub fn present_in_all(&self, start: usize, long: usize) -> Option<Vec<usize>> {
+        let mut some = Vec::with_capacity(self.frames);
+        for (frame, covered) in self.covered.iter().enumerate() {
+            let Some(covered) = covered else {
+                some.push(frame);
+                continue;
+            };
+            let own = &covered[start..start + long];
+            if own.iter().any(|covered| *covered != own[0]) {
+                return None;
+            }
+            if own[0] {
+                some.push(frame);
+            }
+        }
+        Some(some)
+    }
+
     /// Copies the samples of up to [`LANES`] positions, one row for each frame.
     pub fn rows(&self, channel: usize, start: usize, long: usize, rows: &mut [Row]) {
         let area = self.area();
@@ -83,10 +102,14 @@ impl Held {
             out.resize(out.len() + part.area(), self.frames as u16);
             return;
         }
+        let (left, wide) = ((part.x - region.x) as usize, part.width as usize);
         for y in part.y..part.y + part.height {
-            for x in part.x..part.x + part.width {
-                let at = (y - region.y) as usize * region.width as usize + (x - region.x) as usize;
-                out.push((0..self.frames).filter(|&f| self.covers(f, at)).count() as u16);
+            let at = (y - region.y) as usize * region.width as usize + left;
+            let from = out.len();
+            out.resize(from + wide, self.frames as u16);
+            for covered in self.covered.iter().flatten() {
+                let own = &covered[at..at + wide];
+                out[from..].iter_mut().zip(own).for_each(|(n, covered)| *n -= u16::from(!covered));
             }
         }
     }

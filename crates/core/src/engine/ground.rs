@@ -36,6 +36,9 @@ pub struct Ground {
     pub left_out: Vec<(String, String)>,
 }
 
+/// A frame with its place, or its name and why it is left out.
+type Placing = Result<(Frame, Motion), (String, String)>;
+
 static STILL: Motion = Motion::Still;
 
 impl Ground {
@@ -100,7 +103,7 @@ impl Ground {
             Ok(Ok((frame, motion.unwrap_or(Motion::Still))))
         };
         let named: Vec<(Decoded, String)> = decoded.into_iter().zip(names).collect();
-        let all: Result<Vec<Result<(Frame, Motion), (String, String)>>, CoreError> =
+        let all: Result<Vec<Placing>, CoreError> =
             named.into_par_iter().with_max_len(1).map(one).collect();
         let all = all?;
         for one in all {
@@ -238,14 +241,13 @@ impl Ground {
                 let light = of(frame, motion, *patch)?;
                 own.iter_mut().zip(light).for_each(|(sum, v)| *sum += v / self.own.len() as f32);
             }
-            Ok((own, wanted))
+            Ok([own, wanted])
         };
-        let pairs: Result<Vec<([f32; 3], [f32; 3])>, PictureError> =
-            few.par_iter().map(one).collect();
+        let pairs: Result<Vec<[[f32; 3]; 2]>, PictureError> = few.par_iter().map(one).collect();
         let pairs = pairs?;
         Ok([0, 1, 2].map(|c| {
             // Clipped light tells nothing.
-            let own = pairs.iter().map(|(own, wanted)| (own[c], wanted[c]));
+            let own = pairs.iter().map(|[own, wanted]| (own[c], wanted[c]));
             ratio(own.filter(|(own, wanted)| own.max(*wanted) < 0.9).collect()).powf(amount)
         }))
     }

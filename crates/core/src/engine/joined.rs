@@ -84,7 +84,13 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
     let ground_plan = join.ground.plan(request);
     let ground_reducer = Reducer::new(join.ground.placed(join.used), &ground_plan, held);
     let (width, height) = (region.width, region.height);
-    let blocks = Region::covering(width, height, BLOCK);
+    // What a joined tile, and what is looked at with it, may need.
+    let around = |block: Region| mask.side(join.there(block).widened(SIDE + MARGIN, join.size));
+    // Near the skyline in tiles, of which many show one side alone.
+    let blocks: Vec<Region> = Region::covering(width, height, BLOCK)
+        .into_iter()
+        .flat_map(|block| if around(block) == Side::Both { tiles(block) } else { vec![block] })
+        .collect();
     request.watch.begin(Stage::Combine, 2 * blocks.len() as u64);
     let create = |path: &std::path::Path| TileWriter::<f32>::create(path, width, height, 3);
     let out = Out {
@@ -99,8 +105,6 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
     };
     let squares = Mutex::new(Squares::new((width, height)));
     let stop = || request.watch.cancelled();
-    // What a joined tile, and what is looked at with it, may need.
-    let around = |block: Region| mask.side(join.there(block).widened(SIDE + MARGIN, join.size));
     // What stands still in the frames of the sky, where that is not the ground itself.
     let still_frames = (!join.ground.is_of_the_sky()).then(|| {
         let still = join.used.iter().map(|one| Placed { motion: &STILL, ..one.placed() });
@@ -145,11 +149,15 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         true => Placed { light: sky, ..one.placed() },
         false => one.placed(),
     });
+    let gaps: Mutex<Vec<Region>> = Mutex::default();
     let sky_reducer = Reducer::new(placed.collect(), plan, held).of_clear_sky(&clear);
     blocks.iter().par_bridge().try_for_each_init(Workspace::default, |space, block| {
         let there = join.there(*block);
         if mask.side(there) != Side::Ground || sky_reducer.sees(there) {
             let made = sky_reducer.reduce(there, space, &stop)?;
+            if made.coverage.contains(&0) {
+                gaps.lock().expect("no thread fails with the lock").push(*block);
+            }
             join.keep_sky(*block, around(*block), made, &out, &squares)?;
         }
         request.watch.advance(1);
@@ -176,8 +184,7 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         },
         backdrop: &ground_backdrop,
     };
-    let tiles: Vec<Region> = near.iter().flat_map(|block| tiles(*block)).collect();
-    tiles.iter().par_bridge().try_for_each_init(Workspace::default, |space, tile| {
+    near.iter().par_bridge().try_for_each_init(Workspace::default, |space, tile| {
         let there = join.there(*tile);
         match mask.side(there.widened(MARGIN, join.size)) {
             Side::Sky => out.picture.write_region(*tile, &interleaved(&sky.planes(there)?))?,
@@ -195,7 +202,8 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         Ok::<(), PictureError>(())
     })?;
     // Now nothing reads the gaps of the sky any more.
-    tiles.par_iter().try_for_each(|tile| {
+    let gaps = gaps.into_inner().expect("no thread fails with the lock");
+    gaps.par_iter().try_for_each(|tile| {
         out.sky.write_region(*tile, &interleaved(&sky.planes(join.there(*tile))?))
     })?;
     let shares = out.maps.finish(region)?;

@@ -14,7 +14,7 @@ use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
 
 /// Frames that are looked at at most, spread over all of them.
-const LOOKED_AT: usize = 8;
+const LOOKED_AT: usize = 6;
 
 /// The frames in which a skyline was found, with the motion of their sky and their point lights.
 pub struct Sights(Vec<(Frame, Motion, Vec<[f64; 2]>)>);
@@ -119,7 +119,7 @@ fn found(
     let key = Key::of("skyline", &strokes, &inputs);
     let path = request.cache.mask(&key);
     if let Ok(file) = TiledFile::<u16>::open(&path) {
-        return Ok(read(&file)?);
+        return read(&file);
     }
     let chosen = chosen(note)?;
     let lights = self::lights(request, frames, &chosen)?;

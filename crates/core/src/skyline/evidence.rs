@@ -59,7 +59,9 @@ pub struct Evidence {
 }
 
 /// Rows of pixels of each row of cells that are looked at.
-const ROWS: u32 = 4;
+fn rows_of(grid: Grid) -> u32 {
+    if grid.step > 8 { 3 } else { 4 }
+}
 
 /// What one row of cells shows.
 struct Row {
@@ -152,7 +154,7 @@ fn change(grid: Grid, colours: &[[Vec<f32>; 3]], noise: &[f32]) -> Vec<f32> {
     let gains: Vec<f32> = frames.iter().map(gain).collect();
     let noise = grid.blurred(noise, AROUND);
     let cells = ((2 * AROUND + 1) * (2 * AROUND + 1)) as f32;
-    let pixels = (grid.step * grid.step.min(ROWS)) as f32 * cells;
+    let pixels = (grid.step * grid.step.min(rows_of(grid))) as f32 * cells;
     let one = |i: usize| {
         let light = frames.iter().zip(&gains).map(|(frame, gain)| gain * frame[i]);
         let (all, squares) = light.fold((0.0, 0.0), |(all, squares), v| (all + v, squares + v * v));
@@ -181,7 +183,7 @@ impl Row {
     ) -> Result<Self, PictureError> {
         let y = row as u32 * grid.step;
         // A few rows tell as much of large cells as all of them.
-        let tall = grid.step.min(height - y).min(ROWS);
+        let tall = grid.step.min(height - y).min(rows_of(grid));
         let y = y + (grid.step.min(height - y) - tall) / 2;
         let region = Region { x: 0, y, width, height: tall };
         let (wide, step) = (width as usize, grid.step as usize);

@@ -21,7 +21,7 @@ const STAR: f32 = 4.0;
 /// What texture that stands still weighs at most.
 const TEXTURE: f32 = 0.05;
 /// What light that changes from frame to frame weighs at most.
-const CHANGE: f32 = 0.03;
+const CHANGE: f32 = 0.003;
 /// What was found without learning weighs later.
 const FOUND: f32 = 0.03;
 /// What a side's look weighs at most.
@@ -216,10 +216,10 @@ fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> 
             let star = Known { sky: 1.0, weight: STAR * shown.near[i].min(0.25) };
             let starless = (1.0 - 3.0 * shown.share[i]).max(0.0) * (1.0 - below[i]);
             let textured = (TEXTURE * (still[i] - 0.15)).clamp(0.0, TEXTURE);
-            // What changes does not stand on the ground: clouds drift.
-            let drifts = ((changing[i] - 2.0) / 2.0).clamp(0.0, 1.0);
+            // What changes does not stand on the ground: clouds drift. Little, as water changes too.
+            let drifts = ((changing[i] - 4.0) / 8.0).clamp(0.0, 1.0);
             let moving = Known { sky: 1.0, weight: CHANGE * drifts };
-            let ground = starless * (weight + textured) * (1.0 - drifts);
+            let ground = starless * (weight + textured) * (1.0 - 0.5 * drifts);
             star.and(moving).and(Known { sky: 0.0, weight: ground })
         })
         .collect()

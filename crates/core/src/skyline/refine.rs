@@ -34,10 +34,14 @@ struct Around {
     sky: Vec<f32>,
     /// Light beyond that of the sky and its noise.
     dazzling: Vec<f32>,
+    /// What stands still, against noise.
+    texture: Vec<f32>,
 }
 
 /// Where the logarithm of a ratio is beyond this, a cell is far from the border.
 const SURE: f32 = 6.0;
+/// Texture below which nothing thin stands before the sky.
+const STILL: f32 = 0.25;
 /// Beyond this, a person said that nothing thin is there either.
 const TOLD: f32 = 20.0;
 
@@ -126,6 +130,9 @@ const REACHED: u8 = 3;
 /// The others: its share of sky.
 const STEPS: f32 = 63.0;
 
+/// All of it.
+const STEPS_SKY: u8 = (STEPS as u8) << 2;
+
 /// Memory of one thread.
 #[derive(Default)]
 struct Desk {
@@ -161,6 +168,10 @@ impl Desk {
         let near = rows.flat_map(|y| columns.clone().map(move |x| y * grid.across + x));
         if near.clone().all(|cell| around.sky[cell] < -SURE) {
             return Ok(vec![GROUND; square.area()]);
+        }
+        let empty = |cell: usize| around.sky[cell] > SURE && around.texture[cell] < STILL;
+        if near.clone().all(empty) {
+            return Ok(vec![STEPS_SKY | SKY; square.area()]);
         }
         let outer = square.widened(MARGIN, size);
         self.dazzling = match far_enough(views, square) {
@@ -384,6 +395,7 @@ impl Around {
             sigma: vec![0.0; grid.cells()],
             sky: vec![0.0; grid.cells()],
             dazzling: vec![0.0; grid.cells()],
+            texture: evidence.texture.clone(),
         };
         let efficiency = if frames > 2 { 1.25 } else { 1.0 };
         for i in cells {

@@ -428,7 +428,7 @@ fn laid(seen: &Seen, level: usize, region: Region, how: Laid) -> Vec<u8> {
 fn hatching(share: u8, x: u32, y: u32) -> u8 {
     match share {
         250.. => 0,
-        6..250 => match (x % 3 == 0 && y % 3 == 0, (x + y) % 2 == 0) {
+        6..250 => match ([x, y].iter().all(|v| v.is_multiple_of(3)), (x + y).is_multiple_of(2)) {
             (true, _) => 255,
             (_, true) => 90,
             _ => 20,
