@@ -28,14 +28,14 @@ fn figures(land: Land, options: Options, exact: bool) -> Result<Figures, String>
     let shoot = Shoot::new();
     let frames = shoot.hold(&scene);
     let reference = FRAMES as usize / 2;
-    let stack = |mode: AlignMode, skyline: SkylineMode| {
+    let combined = |mode: AlignMode, skyline: SkylineMode| {
         let mut plan = plan(mode, Method::Clipped, Edges::Keep);
         plan.skyline.mode = skyline;
         let made = shoot.stack_on(&frames, Some(reference), &plan);
         made.map_err(|error| error.to_string())
     };
-    let aligned = pixels(&stack(AlignMode::Stars, SkylineMode::None)?);
-    let (wide, unaligned) = pixels(&stack(AlignMode::None, SkylineMode::None)?);
+    let aligned = pixels(&combined(AlignMode::Stars, SkylineMode::None)?);
+    let (wide, unaligned) = pixels(&combined(AlignMode::None, SkylineMode::None)?);
     let mask = shoot.path("truth/sky-mask.png");
     let made = match exact {
         true => {
@@ -43,7 +43,7 @@ fn figures(land: Land, options: Options, exact: bool) -> Result<Figures, String>
             let plan = masked(Method::Clipped, &mask);
             shoot.stack_beside(&frames, reference, &plan, beside).map_err(|e| e.to_string())
         }
-        false => stack(AlignMode::Stars, SkylineMode::Auto),
+        false => combined(AlignMode::Stars, SkylineMode::Auto),
     };
     let outcome = made?;
     let (_, joined) = pixels(&outcome);

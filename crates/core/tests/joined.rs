@@ -26,11 +26,12 @@ fn near_the_skyline_the_picture_is_as_near_the_truth_as_the_better_stack() {
     for land in [Land::Hills, Land::Pylon, Land::Lamps, Land::Moonlit] {
         let (shoot, scene) = (Shoot::new(), scene(land, 7));
         let frames = shoot.hold(&scene);
-        let stack = |mode| {
+        let combined = |mode| {
             let plan = plan(mode, Method::Clipped, Edges::Keep);
             pixels(&shoot.stack_on(&frames, Some(REFERENCE), &plan).unwrap())
         };
-        let ((wide, aligned), (_, unaligned)) = (stack(AlignMode::Stars), stack(AlignMode::None));
+        let ((wide, aligned), (_, unaligned)) =
+            (combined(AlignMode::Stars), combined(AlignMode::None));
         let mask = shoot.path("truth/sky-mask.png");
         let beside = Beside { mask: Some(&mask), ..Beside::default() };
         let plan = masked(Method::Clipped, &mask);

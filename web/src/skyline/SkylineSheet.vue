@@ -183,10 +183,8 @@ onUnmounted(() => window.removeEventListener('keydown', key))
       {{ skyline.problem }}
     </p>
     <p v-else-if="skyline.seen" class="text-dim" data-test="skyline-told">
-      <span class="num text-ink">{{ share(skyline.seen.sky) }}</span> sky;
-      <template v-if="skyline.seen.unsure > 0.002">
-        <span class="num text-ink">{{ share(skyline.seen.unsure) }}</span> unsure </template
-      ><template v-else>nothing unsure</template>
+      <span class="num text-ink">{{ share(skyline.seen.sky) }}</span> sky,
+      <span class="num text-ink">{{ share(skyline.seen.unsure) }}</span> unsure
     </p>
   </div>
 
