@@ -86,6 +86,27 @@ describe('the shoot on the workbench', () => {
     expect(useNotices().notices.at(-1)?.text).toContain('does not tell its light')
   })
 
+  it('takes a setting back and makes it again, until another is made', async () => {
+    const now = { plan }
+    server.shoot.mockImplementation(() => Promise.resolve(shoot(now)))
+    server.changeShoot.mockImplementation((_, change) => {
+      now.plan = change.plan ?? now.plan
+      return Promise.resolve(shoot(now))
+    })
+    const store = useShoot()
+    await store.open(1)
+    const clip = (value: number) => store.setPlan((plan) => (plan.combine.clip = value))
+    await clip(2)
+    await clip(4)
+    await store.undo()
+    expect([now.plan.combine.clip, store.redos.length]).toEqual([2, 1])
+    await store.redo()
+    expect([now.plan.combine.clip, store.undos.length]).toEqual([4, 2])
+    await store.undo()
+    await clip(5)
+    expect([now.plan.combine.clip, store.redos.length]).toEqual([5, 0])
+  })
+
   it('watches a folder no longer, and again when that is undone', async () => {
     const watched = { path: '/card/tonight', role: 'light', there: true } as const
     server.shoot.mockResolvedValueOnce(shoot({ watched })).mockResolvedValue(shoot())
