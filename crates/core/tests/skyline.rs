@@ -113,7 +113,7 @@ fn finding_it_can_be_stopped() {
 
 #[test]
 fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
-    let (shoot, scene) = (Shoot::new(), scene(Land::Clouds, 6, 1));
+    let (shoot, scene) = (Shoot::new(), scene(Land::Water, 6, 3));
     let frames = shoot.hold(&scene);
     let plan = Plan::of(Kind::NightSky);
     let found = engine::skyline(&Request {
