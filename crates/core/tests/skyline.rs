@@ -146,12 +146,16 @@ fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
         "{own:.4} after three strokes, {:.4} before",
         overlap(before.shares(), truth)
     );
-    // What is seen step by step is what a run would find at once.
+    // What is seen step by step is what a run finds at once, but for single pixels: the light that sky
+    // and ground have around is only learned again near the stroke.
     let mut whole = found.skyline.clone();
     for stroke in &strokes {
         whole.stroke(stroke);
     }
-    assert_eq!(*live.mask(), whole.mask(&views, &stop).unwrap());
+    let at_once = whole.mask(&views, &stop).unwrap();
+    let shares = live.mask().shares().iter().zip(at_once.shares());
+    let apart = shares.filter(|(own, other)| own.abs_diff(**other) > 16).count();
+    assert!(apart * 500 < truth.len(), "{apart} pixels are seen otherwise");
     for count in (0..strokes.len()).rev() {
         live.follow(&strokes[..count], &views, &stop).unwrap();
         assert_eq!(*live.mask(), masks[count], "{count} strokes are left");

@@ -1,4 +1,6 @@
-//! A skyline that follows a person's strokes as they are made and taken back.
+//! A skyline that follows a person's strokes as they are made and taken back. Pixels are judged again
+//! near what a stroke changed alone, so that it is seen at once; a run judges all of them, and may
+//! find single pixels elsewhere a little otherwise.
 
 use super::refine::Pixels;
 use super::strokes::Labels;
@@ -9,12 +11,19 @@ use jade_pixels::tiled::Region;
 /// Cells around what a stroke changed whose pixels are judged again.
 const AROUND: usize = 3;
 
+/// What was before a stroke.
+struct Before {
+    labels: Labels,
+    /// The region that it changed, and its pixels.
+    pixels: Option<(Region, Vec<u8>)>,
+}
+
 /// A skyline with the pixels it was told for.
 pub struct Live {
     skyline: Skyline,
     pixels: Pixels,
-    /// The strokes that were taken into account, with the labels before each and what it changed.
-    done: Vec<(Stroke, Labels, Option<Region>)>,
+    /// The strokes that were taken into account, and what was before each.
+    done: Vec<(Stroke, Before)>,
     mask: Mask,
 }
 
@@ -59,30 +68,25 @@ impl Live {
         if same == self.done.len() && same == wanted.len() {
             return Ok(());
         }
-        let mut changed: Option<Region> = None;
-        let mut add = |own: Option<Region>| {
-            changed = match (changed, own) {
-                (Some(a), Some(b)) => Some(both(a, b)),
-                (a, b) => a.or(b),
-            };
-        };
         while self.done.len() > same {
-            let Some((_, before, own)) = self.done.pop() else { break };
-            self.skyline.labels = before;
-            add(own);
+            let Some((_, before)) = self.done.pop() else { break };
+            self.skyline.labels = before.labels;
+            if let Some((region, pixels)) = before.pixels {
+                self.pixels.put_back(region, &pixels);
+            }
         }
         for stroke in &wanted[same..] {
-            let before = self.skyline.labels.clone();
+            let labels = self.skyline.labels.clone();
             let cells = self.skyline.stroke(stroke);
-            let own = cells.map(|cells| self.pixels_of(cells));
-            add(own);
-            self.done.push(((*stroke).clone(), before, own));
+            let region = cells.map(|cells| self.pixels.squares(self.pixels_of(cells)));
+            let pixels = region.map(|region| (region, self.pixels.copied(region)));
+            if let Some(region) = region {
+                let Skyline { evidence, labels, .. } = &self.skyline;
+                self.pixels.judge(views, evidence, labels, region, stop)?;
+            }
+            self.done.push(((*stroke).clone(), Before { labels, pixels }));
         }
-        if let Some(part) = changed {
-            let Skyline { evidence, labels, .. } = &self.skyline;
-            self.pixels.judge(views, evidence, labels, part, stop)?;
-            self.mask = self.pixels.mask();
-        }
+        self.mask = self.pixels.mask();
         Ok(())
     }
 
@@ -98,12 +102,4 @@ impl Live {
         let ((x, right), (y, low)) = (side(columns, width), side(rows, height));
         Region { x, y, width: right - x, height: low - y }
     }
-}
-
-/// The smallest region that holds both.
-fn both(a: Region, b: Region) -> Region {
-    let (x, y) = (a.x.min(b.x), a.y.min(b.y));
-    let right = (a.x + a.width).max(b.x + b.width);
-    let low = (a.y + a.height).max(b.y + b.height);
-    Region { x, y, width: right - x, height: low - y }
 }

@@ -111,6 +111,33 @@ impl Pixels {
         Ok(())
     }
 
+    /// The whole squares that hold a part of the picture.
+    pub fn squares(&self, part: Region) -> Region {
+        let (x, y) = (part.x / SQUARE * SQUARE, part.y / SQUARE * SQUARE);
+        let end =
+            |from: u32, long: u32, size: u32| (from + long).next_multiple_of(SQUARE).min(size);
+        let right = end(part.x, part.width, self.size.0);
+        let low = end(part.y, part.height, self.size.1);
+        Region { x, y, width: right - x, height: low - y }
+    }
+
+    /// What the pixels of a region are, to be put back there.
+    pub fn copied(&self, region: Region) -> Vec<u8> {
+        let wide = self.size.0 as usize;
+        let row =
+            |y: u32| &self.marks[y as usize * wide + region.x as usize..][..region.width as usize];
+        (region.y..region.y + region.height).flat_map(row).copied().collect()
+    }
+
+    /// Puts back what was copied.
+    pub fn put_back(&mut self, region: Region, marks: &[u8]) {
+        let wide = self.size.0 as usize;
+        for (y, row) in marks.chunks_exact(region.width as usize).enumerate() {
+            let at = (region.y as usize + y) * wide + region.x as usize;
+            self.marks[at..at + row.len()].copy_from_slice(row);
+        }
+    }
+
     /// The share of sky in every pixel.
     pub fn mask(&self) -> Mask {
         let wide = self.size.0 as usize;
