@@ -30,23 +30,37 @@ pub struct Clear {
 }
 
 impl Clear {
-    /// From the mask of the frames. Where the ground's part is not `taken_off`, resampling must
-    /// not reach it.
-    pub fn of(mask: &Mask, taken_off: bool) -> Self {
+    /// From the mask of the frames. Where the ground's part is not taken off, as it is in a part of
+    /// the frames, resampling must not reach it.
+    pub fn of(mask: &Mask, taken_off: Option<Region>) -> Self {
         let (width, height) = (mask.size().0 as usize, mask.size().1 as usize);
         let shares = mask.shares();
-        let (reach, least_share) = if taken_off { (0, MOSTLY) } else { (REACH, SKY) };
+        let freed = |x: usize, y: usize| {
+            taken_off.is_some_and(|part| {
+                let inside = |v: usize, from: u32, long: u32, size: usize| {
+                    // At the edges of the frame there is nothing that could be reached beyond.
+                    let (from, to) = (from as usize, (from + long) as usize);
+                    (from == 0 || v >= from + REACH) && (to == size || v + REACH < to)
+                };
+                inside(x, part.x, part.width, width) && inside(y, part.y, part.height, height)
+            })
+        };
         let mut clear = vec![false; shares.len()];
         clear.par_chunks_mut(width).enumerate().for_each(|(y, out)| {
-            let rows = y.saturating_sub(reach)..(y + reach + 1).min(height);
-            let mut least = shares[y * width..][..width].to_vec();
+            let rows = y.saturating_sub(REACH)..(y + REACH + 1).min(height);
+            let own = &shares[y * width..][..width];
+            let mut least = own.to_vec();
             for row in rows {
-                let own = &shares[row * width..][..width];
-                least.iter_mut().zip(own).for_each(|(least, own)| *least = (*least).min(*own));
+                let row = &shares[row * width..][..width];
+                least.iter_mut().zip(row).for_each(|(least, own)| *least = (*least).min(*own));
             }
             for (x, out) in out.iter_mut().enumerate() {
-                let around = x.saturating_sub(reach)..(x + reach + 1).min(width);
-                *out = least[around].iter().all(|share| *share >= least_share);
+                *out = if freed(x, y) {
+                    own[x] >= MOSTLY
+                } else {
+                    let around = x.saturating_sub(REACH)..(x + REACH + 1).min(width);
+                    least[around].iter().all(|share| *share >= SKY)
+                };
             }
         });
         let across = width.div_ceil(SQUARE);
@@ -189,7 +203,7 @@ mod tests {
     fn samples_that_the_ground_has_a_part_in_are_left_out() {
         let share = |i: u32| if i / 300 < 100 { 255 } else { 0 };
         let mask = Mask::new((300, 200), (0..300 * 200).map(share).collect());
-        let clear = Clear::of(&mask, false);
+        let clear = Clear::of(&mask, None);
         // The sky went down by ten pixels and to the right by four.
         let shift = Matrix3::new(1.0, 0.0, 4.0, 0.0, 1.0, 10.0, 0.0, 0.0, 1.0);
         let motion = Motion::Homography(shift);
@@ -205,5 +219,10 @@ mod tests {
             // Row 96 of the frame is the last one that no kernel leaves; it stands at row 106.
             assert_eq!(*covered, 64 + i / 64 <= 106, "row {}", 64 + i / 64);
         }
+        // Where the ground is taken off, all of the sky counts; beside that part it does not.
+        let part = at(90, 0, 210, 200);
+        let freed = Clear::of(&mask, Some(part));
+        assert_eq!([97, 99, 100].map(|y| freed.clear[y * 300 + 150]), [true, true, false]);
+        assert_eq!([96, 97].map(|y| freed.clear[y * 300 + 91]), [true, false]);
     }
 }

@@ -134,7 +134,7 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         Some(still) => still.so_far()?,
         None => out.unaligned.so_far()?,
     };
-    let clear = Clear::of(mask, join.takes_off());
+    let clear = Clear::of(mask, join.takes_off().then_some(region));
     let skies: Vec<Unground> = join
         .in_order()
         .map(|one| Unground {

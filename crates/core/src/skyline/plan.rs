@@ -168,6 +168,20 @@ impl SkylinePlan {
                     .to_owned(),
             );
         }
+        let picture = match &self.ground.from {
+            GroundFrom::Picture(file) => Some(file),
+            _ => None,
+        };
+        for file in self.mask.iter().chain(picture) {
+            // It names where the file is kept.
+            let hash = &file.blake3;
+            if hash.len() != 64 || !hash.bytes().all(|b| b.is_ascii_hexdigit()) {
+                let name = &file.file;
+                return refuse(format!(
+                    "{name}: the plan does not tell its content; load it again."
+                ));
+            }
+        }
         let places = self.strokes.iter().flat_map(|stroke| &stroke.points).flatten();
         if places.into_iter().any(|v| !v.is_finite() || v.abs() > 1e6) {
             return refuse("A stroke on the skyline has no place.".to_owned());
@@ -186,9 +200,21 @@ mod tests {
         good.check().unwrap();
         let stroke =
             |x: f32| Stroke { paint: Paint::SkyStroke, points: vec![[x, 0.0, 4.0]], soft: 0.0 };
+        let file = |blake3: &str| NamedFile { file: "m.png".to_owned(), blake3: blake3.to_owned() };
+        let named = |blake3: &str| Some(file(blake3));
+        let whole = "0123456789abcdef".repeat(4);
+        SkylinePlan { mask: named(&whole), ..good.clone() }.check().unwrap();
+        let picture = |blake3: &str| GroundPlan {
+            from: GroundFrom::Picture(file(blake3)),
+            ..GroundPlan::default()
+        };
         let ground = |method, matched| GroundPlan { method, matched, ..GroundPlan::default() };
         for (wrong, told) in [
             (SkylinePlan { mode: SkylineMode::Mask, ..good.clone() }, "No mask"),
+            // A path is no hash.
+            (SkylinePlan { mask: named("/etc/passwd"), ..good.clone() }, "m.png"),
+            (SkylinePlan { mask: named(&format!("../{}", &whole[3..])), ..good.clone() }, "m.png"),
+            (SkylinePlan { ground: picture("../../x"), ..good.clone() }, "load it again"),
             (SkylinePlan { margin_px: 99.0, ..good.clone() }, "99 px"),
             (SkylinePlan { soft_px: -1.0, ..good.clone() }, "softened"),
             (SkylinePlan { soft_px: f32::NAN, ..good.clone() }, "softened"),
