@@ -8,7 +8,7 @@ use jade_core::engine::{self, Beside, Budget, Request};
 use jade_core::frames::{Frame, FrameInput};
 use jade_core::plan::{AlignMode, Kind, Plan};
 use jade_core::progress::{Stage, Unwatched, Watch};
-use jade_core::skyline::{Live, Mask, Skyline, View};
+use jade_core::skyline::{Live, Mask, Paint, Skyline, Stroke, View};
 use jade_scenes::night_sky::{Land, NightSky, Options};
 use shoot::Shoot;
 use shoot::strokes::next_stroke;
@@ -160,4 +160,14 @@ fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
         live.follow(&strokes[..count], &views, &stop).unwrap();
         assert_eq!(*live.mask(), masks[count], "{count} strokes are left");
     }
+    // Many more than can be taken back at once end where there are none, too.
+    let dab = |i: usize| Stroke {
+        paint: Paint::GroundStroke,
+        points: vec![[60.0 + 50.0 * i as f32, 780.0, 6.0]],
+        soft: 0.0,
+    };
+    let many: Vec<Stroke> = (0..20).map(dab).collect();
+    live.follow(&many, &views, &stop).unwrap();
+    live.follow(&[], &views, &stop).unwrap();
+    assert_eq!(*live.mask(), before);
 }

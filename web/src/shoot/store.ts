@@ -29,6 +29,8 @@ export const useShoot = defineStore('shoot', () => {
   const undos = ref<Change[]>([])
   const redos = ref<Change[]>([])
   let stop = () => {}
+  /** Changes of the plan reach the server in the order in which they were made. */
+  let turn: Promise<unknown> = Promise.resolve()
   /** Counts changes of the plan, so that an answer from before one does not undo it. */
   let changes = 0
 
@@ -251,11 +253,38 @@ export const useShoot = defineStore('shoot', () => {
     change(plan)
     shoot.value!.plan = plan
     changes++
-    const done = await attempt(() => api.changeShoot(id, { plan }))
+    const done = await inTurn(() => attempt(() => api.changeShoot(id, { plan })))
     if (!done) shoot.value!.plan = before
     else sent.value = done.plan
     changes++
     return done !== undefined
+  }
+
+  function inTurn<T>(work: () => Promise<T>): Promise<T> {
+    const done = turn.then(work)
+    turn = done.catch(() => undefined)
+    return done
+  }
+
+  /**
+   * Changes the plan by something that can be taken off again whatever else was changed since, also
+   * from another page.
+   */
+  async function amendPlan(
+    change: (plan: Plan) => void,
+    back: (plan: Plan) => void,
+    text: string,
+  ): Promise<boolean> {
+    const { id } = shoot.value!
+    if (!(await tryPlan(change))) return false
+    settled.value = sent.value
+    const amend = (by: (plan: Plan) => void) => async () => {
+      const { plan } = await api.shoot(id)
+      by(plan)
+      return api.changeShoot(id, { plan })
+    }
+    remember(text, amend(back), amend(change))
+    return true
   }
 
   /** Changes the plan; undoing it gives back `before`. */
@@ -374,6 +403,7 @@ export const useShoot = defineStore('shoot', () => {
     setKind,
     setReference,
     setPlan,
+    amendPlan,
     balanceAlike,
     tryPlan,
     undo,

@@ -1,7 +1,7 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, expect, it, vi } from 'vitest'
 import { api } from '../api/client'
-import type { Plan } from '../api/types'
+import type { Plan, Stroke } from '../api/types'
 import { plan, shoot } from '../shoot/example'
 import { useShoot } from '../shoot/store'
 import { strokeName, useSkyline } from './skyline'
@@ -58,8 +58,17 @@ it('finds the skyline when its step is opened, and again after a stroke', async 
   expect(store.shoot?.plan.skyline.mode).toBe('auto')
   await vi.waitFor(() => expect(server.skyline).toHaveBeenCalledTimes(2))
   await vi.waitFor(() => expect(skyline.pending).toEqual([]))
+  // What another page painted since stays when this stroke is undone.
+  const other = { ...store.shoot!.plan, skyline: { ...store.shoot!.plan.skyline } }
+  const theirs: Stroke = { paint: 'sky-brush', points: [[5, 5, 2]], soft: 0.5 }
+  other.skyline.strokes = [...other.skyline.strokes, theirs]
+  await api.changeShoot(1, { plan: other })
+  await store.undo()
+  expect(skyline.strokes).toEqual([theirs])
+  await store.redo()
+  expect(skyline.strokes.map((one) => one.paint)).toEqual(['sky-brush', 'ground-stroke'])
   await skyline.takeBack()
-  expect(skyline.strokes).toEqual([])
+  expect(skyline.strokes).toEqual([theirs])
 })
 
 it('tells why there is none, and shows nothing then', async () => {

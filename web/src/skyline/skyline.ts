@@ -1,6 +1,6 @@
 // The skyline of the shoot on the workbench: what is known of it, and what is painted on it.
 import { defineStore } from 'pinia'
-import { computed, ref, watch } from 'vue'
+import { computed, ref, toRaw, watch } from 'vue'
 import { api, sentence } from '../api/client'
 import { listen } from '../api/events'
 import type { Paint, PictureInfo, SkylineSeen, Stage, Stroke } from '../api/types'
@@ -102,14 +102,19 @@ export const useSkyline = defineStore('skyline', () => {
     if (!stroke) return
     const own = { ...stroke, points: slim(stroke.points) }
     pending.value = [...pending.value, own]
-    await store.setPlan(
+    const done = await store.amendPlan(
       (plan) => {
         plan.skyline.strokes.push(own)
         if (plan.skyline.mode === 'none') plan.skyline.mode = 'auto'
       },
-      undefined,
+      (plan) => {
+        const same = JSON.stringify(own)
+        const at = plan.skyline.strokes.findLastIndex((one) => JSON.stringify(one) === same)
+        if (at >= 0) plan.skyline.strokes.splice(at, 1)
+      },
       strokeName(own.paint),
     )
+    if (!done) pending.value = pending.value.filter((one) => toRaw(one) !== own)
   }
 
   /** Takes the last stroke back, also after the page was loaded anew. */

@@ -24,11 +24,6 @@ impl Sights {
     pub fn views(&self) -> Vec<View<'_>> {
         self.0.iter().map(|(light, motion, lights)| View { light, motion, lights }).collect()
     }
-
-    /// Size of the frames in pixels.
-    pub fn size(&self) -> (u32, u32) {
-        self.0[0].0.size()
-    }
 }
 
 /// A skyline, and the frames it was found in.

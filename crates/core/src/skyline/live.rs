@@ -7,9 +7,14 @@ use super::strokes::Labels;
 use super::{Mask, Skyline, Stroke, View};
 use crate::CoreError;
 use jade_pixels::tiled::Region;
+use std::collections::VecDeque;
 
 /// Cells around what a stroke changed whose pixels are judged again.
 const AROUND: usize = 3;
+
+/// Strokes that can be taken back at once; those before are made again from the first one on. What
+/// was before each is held in memory.
+const AT_ONCE: usize = 16;
 
 /// What was before a stroke.
 struct Before {
@@ -22,8 +27,11 @@ struct Before {
 pub struct Live {
     skyline: Skyline,
     pixels: Pixels,
-    /// The strokes that were taken into account, and what was before each.
-    done: Vec<(Stroke, Before)>,
+    /// What was before any stroke.
+    base: Labels,
+    /// The strokes that were taken into account, and what was before each of the last of them.
+    done: Vec<Stroke>,
+    before: VecDeque<Before>,
     mask: Mask,
 }
 
@@ -39,7 +47,8 @@ impl Live {
     ) -> Result<Self, CoreError> {
         let pixels = Pixels::of(views, &skyline.evidence, &skyline.labels, stop)?;
         let mask = pixels.mask();
-        Ok(Self { skyline, pixels, done: vec![], mask })
+        let (base, before) = (skyline.labels.clone(), VecDeque::new());
+        Ok(Self { skyline, pixels, base, done: vec![], before, mask })
     }
 
     /// The skyline as it is now.
@@ -64,15 +73,27 @@ impl Live {
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<(), CoreError> {
         let wanted: Vec<&Stroke> = strokes.iter().filter(|own| own.paint.is_stroke()).collect();
-        let same = self.done.iter().zip(&wanted).take_while(|(done, own)| done.0 == ***own).count();
+        let same = self.done.iter().zip(&wanted).take_while(|(done, own)| *done == **own).count();
         if same == self.done.len() && same == wanted.len() {
             return Ok(());
         }
-        while self.done.len() > same {
-            let Some((_, before)) = self.done.pop() else { break };
-            self.skyline.labels = before.labels;
-            if let Some((region, pixels)) = before.pixels {
-                self.pixels.put_back(region, &pixels);
+        let taken_back = self.done.len() - same;
+        self.done.truncate(same);
+        if taken_back > self.before.len() {
+            self.before.clear();
+            self.skyline.labels = self.base.clone();
+            for stroke in &self.done {
+                self.skyline.stroke(stroke);
+            }
+            let (width, height) = self.mask.size();
+            self.judge(Region { x: 0, y: 0, width, height }, views, stop)?;
+        } else {
+            for _ in 0..taken_back {
+                let Some(before) = self.before.pop_back() else { break };
+                self.skyline.labels = before.labels;
+                if let Some((region, pixels)) = before.pixels {
+                    self.pixels.put_back(region, &pixels);
+                }
             }
         }
         for stroke in &wanted[same..] {
@@ -81,13 +102,26 @@ impl Live {
             let region = cells.map(|cells| self.pixels.squares(self.pixels_of(cells)));
             let pixels = region.map(|region| (region, self.pixels.copied(region)));
             if let Some(region) = region {
-                let Skyline { evidence, labels, .. } = &self.skyline;
-                self.pixels.judge(views, evidence, labels, region, stop)?;
+                self.judge(region, views, stop)?;
             }
-            self.done.push(((*stroke).clone(), Before { labels, pixels }));
+            self.done.push((*stroke).clone());
+            self.before.push_back(Before { labels, pixels });
+            if self.before.len() > AT_ONCE {
+                self.before.pop_front();
+            }
         }
         self.mask = self.pixels.mask();
         Ok(())
+    }
+
+    fn judge(
+        &mut self,
+        region: Region,
+        views: &[View],
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<(), CoreError> {
+        let Skyline { evidence, labels, .. } = &self.skyline;
+        self.pixels.judge(views, evidence, labels, region, stop)
     }
 
     /// The pixels of columns and rows of cells, and of some around.
