@@ -65,6 +65,11 @@ impl Region {
         }
     }
 
+    /// The same, further right and down.
+    pub fn moved(&self, [right, down]: [u32; 2]) -> Self {
+        Self { x: self.x + right, y: self.y + down, ..*self }
+    }
+
     /// Number of pixels.
     pub fn area(&self) -> usize {
         self.width as usize * self.height as usize

@@ -64,7 +64,7 @@ impl Joiner<'_> {
         let size = (self.ground.width(), self.ground.height());
         let outer = tile.widened(MARGIN, size);
         let [left, top] = self.sky.origin;
-        let there = Region { x: outer.x + left, y: outer.y + top, ..outer };
+        let there = outer.moved([left, top]);
         let mut shares: Vec<f32> =
             self.mask.region(there).into_iter().map(|share| f32::from(share) / 255.0).collect();
         let [red, green, blue] = self.sky.planes(there)?;

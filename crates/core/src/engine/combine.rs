@@ -125,7 +125,7 @@ pub fn combine(
         false => None,
     };
     let in_sky = |patch: Region| {
-        let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..patch };
+        let there = patch.moved(origin);
         sky_mask.as_ref().is_none_or(|mask| mask.side(there) == Side::Sky)
     };
     let noise = match averaging {
@@ -312,7 +312,7 @@ fn reduce(
     let by_frame = Mutex::new(vec![0u64; used.len()]);
     // One tile after the other to whichever thread is free: shares cut beforehand end apart.
     tiles.iter().par_bridge().try_for_each_init(Workspace::default, |space, tile| {
-        let there = Region { x: tile.x + region.x, y: tile.y + region.y, ..*tile };
+        let there = tile.moved([region.x, region.y]);
         let made = reducer.reduce(there, space, &|| request.watch.cancelled())?;
         writer.write_region(*tile, &made.light)?;
         if let Some(coverage) = &coverage {
@@ -369,7 +369,7 @@ fn noise_of_counts(
         .into_par_iter()
         .with_max_len(4)
         .map_init(Workspace::default, |space, (reducer, patch)| {
-            let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..*patch };
+            let there = patch.moved(origin);
             let made = reducer.reduce(there, space, &|| request.watch.cancelled())?;
             Ok(noise::of_light(&made.light, patch.width as usize))
         })

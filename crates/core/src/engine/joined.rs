@@ -245,7 +245,7 @@ fn moved<'a>(
 /// The tiles of a block.
 fn tiles(block: Region) -> Vec<Region> {
     let own = Region::covering(block.width, block.height, [SIDE; 2]).into_iter();
-    own.map(|tile| Region { x: tile.x + block.x, y: tile.y + block.y, ..tile }).collect()
+    own.map(|tile| tile.moved([block.x, block.y])).collect()
 }
 
 fn interleaved([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
@@ -267,7 +267,7 @@ struct Out {
 impl Join<'_> {
     /// Where a region of the result is in the reference frame.
     fn there(&self, own: Region) -> Region {
-        Region { x: own.x + self.region.x, y: own.y + self.region.y, ..own }
+        own.moved([self.region.x, self.region.y])
     }
 
     /// The frames of the sky, in the order in which they are summed.

@@ -147,7 +147,7 @@ pub fn write(mask: &Mask, path: &std::path::Path, part: Region) -> Result<(), Co
     let writer = TileWriter::<u16>::create(path, part.width, part.height, 1)?;
     Region::covering(part.width, part.height, [4 * SIDE; 2]).into_par_iter().try_for_each(
         |tile| {
-            let there = Region { x: tile.x + part.x, y: tile.y + part.y, ..tile };
+            let there = tile.moved([part.x, part.y]);
             let shares = mask.region(there);
             let codes: Vec<u16> = shares.into_iter().map(|share| u16::from(share) * 257).collect();
             writer.write_region(tile, &codes)

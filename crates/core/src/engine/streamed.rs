@@ -43,7 +43,7 @@ pub fn reduce(
 ) -> Result<Streamed, CoreError> {
     let plan = &request.plan.combine;
     let parts = |of: &[Region]| -> Vec<Part> {
-        let there = |r: &Region| Region { x: r.x + region.x, y: r.y + region.y, ..*r };
+        let there = |r: &Region| r.moved([region.x, region.y]);
         of.iter().map(|r| (there(r), Gathered::new(plan.method, r.area()))).collect()
     };
     let tiles = Region::covering(region.width, region.height, BLOCK);

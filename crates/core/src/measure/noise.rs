@@ -206,7 +206,7 @@ pub fn gain(
     let measured: Result<Vec<[f32; 3]>, PictureError> = patches
         .into_par_iter()
         .map(|patch| {
-            let there = Region { x: patch.x + origin[0], y: patch.y + origin[1], ..patch };
+            let there = patch.moved(origin);
             // As the lens drew it: a corrected picture has less noise, as its pixels are means.
             let there = match reference.lens() {
                 Some(lens) => lens.shifted(there, reference.size()),

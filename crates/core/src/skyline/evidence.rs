@@ -248,12 +248,11 @@ impl Row {
 
 /// Means over cells of one row of them.
 fn means(plane: &[f32], wide: usize, step: usize) -> Vec<f32> {
-    let mut sums = vec![0.0f32; wide.div_ceil(step)];
+    let mut columns = vec![0.0f32; wide];
     for row in plane.chunks_exact(wide) {
-        for (sum, cell) in sums.iter_mut().zip(row.chunks(step)) {
-            *sum += cell.iter().sum::<f32>();
-        }
+        columns.iter_mut().zip(row).for_each(|(sum, v)| *sum += v);
     }
+    let mut sums: Vec<f32> = columns.chunks(step).map(|cell| cell.iter().sum()).collect();
     let tall = plane.len() / wide;
     for (cell, sum) in sums.iter_mut().enumerate() {
         *sum /= (step.min(wide - cell * step) * tall) as f32;

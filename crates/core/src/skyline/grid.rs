@@ -80,19 +80,24 @@ impl Grid {
         let columns: Vec<(usize, usize, f32)> =
             (region.x..region.x + region.width).map(|x| place(x, self.across)).collect();
         let Some(((first, ..), (_, last, _))) = columns.first().zip(columns.last()) else { return };
-        let mut row = vec![0.0f32; last + 1 - first];
-        for y in region.y..region.y + region.height {
-            let (y0, y1, part) = place(y, self.down);
-            let top = &values[y0 * self.across..][*first..last + 1];
-            let low = &values[y1 * self.across..][*first..last + 1];
-            for ((row, top), low) in row.iter_mut().zip(top).zip(low) {
-                *row = top + (low - top) * part;
-            }
-            let along = |(x0, x1, part): &(usize, usize, f32)| {
+        let along = |y: usize, out: &mut Vec<f32>| {
+            let row = &values[y * self.across..][*first..last + 1];
+            out.clear();
+            out.extend(columns.iter().map(|(x0, x1, part)| {
                 let (left, right) = (row[x0 - first], row[x1 - first]);
                 left + (right - left) * part
-            };
-            out.extend(columns.iter().map(along));
+            }));
+        };
+        // Between the same two rows of cells there are as many rows of pixels as a cell has.
+        let (mut top, mut low, mut at) = (Vec::new(), Vec::new(), usize::MAX);
+        for y in region.y..region.y + region.height {
+            let (y0, y1, part) = place(y, self.down);
+            if y0 != at {
+                along(y0, &mut top);
+                along(y1, &mut low);
+                at = y0;
+            }
+            out.extend(top.iter().zip(&low).map(|(top, low)| top + (low - top) * part));
         }
     }
 

@@ -14,8 +14,10 @@ use rayon::prelude::*;
 
 /// Side of the squares that are worked on at a time.
 const SQUARE: u32 = 256;
-/// Pixels around a square that are looked at with it.
-const MARGIN: u32 = 8;
+/// Side of the parts of a square that are left out where they need no look.
+const PART: u32 = 64;
+/// Pixels around a part that are looked at with it.
+const MARGIN: u32 = REACH as u32;
 /// Pixels along a line by which thin things are told from noise, to either side of the middle.
 const REACH: usize = 4;
 /// Standard deviations by which a thin thing differs from the sky.
@@ -167,6 +169,8 @@ struct Desk {
     planes: Vec<[Vec<f32>; 3]>,
     rows: Vec<Row>,
     share: Vec<f32>,
+    /// Mean share of a pixel and those around it.
+    mean: Vec<f32>,
     sigma: Vec<f32>,
     sky: Vec<f32>,
     /// Light of the median, all colours together.
@@ -186,37 +190,76 @@ impl Desk {
         square: Region,
         size: (u32, u32),
     ) -> Result<Vec<u8>, PictureError> {
-        let cells = |from: u32, long: u32, count: usize| {
-            let (first, last) = (from / grid.step, (from + long - 1) / grid.step);
-            (first as usize).saturating_sub(1)..(last as usize + 2).min(count)
+        let near = |region: Region| {
+            let cells = |from: u32, long: u32, count: usize| {
+                let (first, last) = (from / grid.step, (from + long - 1) / grid.step);
+                (first as usize).saturating_sub(1)..(last as usize + 2).min(count)
+            };
+            let columns = cells(region.x, region.width, grid.across);
+            let rows = cells(region.y, region.height, grid.down);
+            rows.flat_map(move |y| columns.clone().map(move |x| y * grid.across + x))
         };
-        let (columns, rows) =
-            (cells(square.x, square.width, grid.across), cells(square.y, square.height, grid.down));
-        let near = rows.flat_map(|y| columns.clone().map(move |x| y * grid.across + x));
-        if near.clone().all(|cell| around.sky[cell] < -SURE) {
-            return Ok(vec![GROUND; square.area()]);
+        // What all pixels of a part are, where nothing is near that they could be mistaken for.
+        let known = |part: Region| {
+            let empty = |cell: usize| around.sky[cell] > SURE && around.texture[cell] < STILL;
+            match () {
+                () if near(part).all(|cell| around.sky[cell] < -SURE) => Some(GROUND),
+                () if near(part).all(empty) => Some(STEPS_SKY | SKY),
+                () => None,
+            }
+        };
+        if let Some(mark) = known(square) {
+            return Ok(vec![mark; square.area()]);
         }
-        let empty = |cell: usize| around.sky[cell] > SURE && around.texture[cell] < STILL;
-        if near.clone().all(empty) {
-            return Ok(vec![STEPS_SKY | SKY; square.area()]);
-        }
-        let outer = square.widened(MARGIN, size);
         self.dazzling = match far_enough(views, square) {
             // Stars that pass make single cells noisy.
-            true => median(&mut near.clone().map(|cell| around.dazzling[cell]).collect::<Vec<_>>()),
+            true => median(&mut near(square).map(|cell| around.dazzling[cell]).collect::<Vec<_>>()),
             false => f32::MAX,
         };
-        self.read(views, network, grid, around, outer)?;
-        let wide = outer.width as usize;
-        let (left, top) = ((square.x - outer.x) as usize, (square.y - outer.y) as usize);
-        let mut marks = Vec::with_capacity(square.area());
-        for y in top..top + square.height as usize {
-            for x in left..left + square.width as usize {
-                let i = y * wide + x;
-                marks.push(self.mark_one(x, y, wide, outer.height as usize, i));
+        let mut marks = vec![0; square.area()];
+        let wide = square.width as usize;
+        for band in Region::covering(square.width, square.height, [square.width, PART]) {
+            let parts: Vec<(Region, Option<u8>)> =
+                Region::covering(band.width, band.height, [PART; 2])
+                    .into_iter()
+                    .map(|part| part.moved([0, band.y]))
+                    .map(|part| (part, known(part.moved([square.x, square.y]))))
+                    .collect();
+            // Parts side by side are read at once.
+            for run in parts.chunk_by(|a, b| a.1 == b.1) {
+                let first = run[0].0;
+                let width = run.iter().map(|(part, _)| part.width).sum();
+                let own = Region { width, ..first };
+                let judged = match run[0].1 {
+                    Some(mark) => vec![mark; own.area()],
+                    None => {
+                        let there = own.moved([square.x, square.y]);
+                        let outer = there.widened(MARGIN, size);
+                        self.read(views, network, grid, around, outer)?;
+                        means(&self.share, outer.width as usize, &mut self.mean);
+                        self.judge(there, outer)
+                    }
+                };
+                for (y, row) in judged.chunks_exact(width as usize).enumerate() {
+                    let at = (own.y as usize + y) * wide + own.x as usize;
+                    marks[at..at + row.len()].copy_from_slice(row);
+                }
             }
         }
         Ok(marks)
+    }
+
+    /// Marks a part of the region that was read.
+    fn judge(&self, part: Region, outer: Region) -> Vec<u8> {
+        let (wide, tall) = (outer.width as usize, outer.height as usize);
+        let (left, top) = ((part.x - outer.x) as usize, (part.y - outer.y) as usize);
+        let mut marks = Vec::with_capacity(part.area());
+        for y in top..top + part.height as usize {
+            for x in left..left + part.width as usize {
+                marks.push(self.mark_one(x, y, wide, tall, y * wide + x));
+            }
+        }
+        marks
     }
 
     fn mark_one(&self, x: usize, y: usize, wide: usize, tall: usize, i: usize) -> u8 {
@@ -229,14 +272,7 @@ impl Desk {
             return SKY;
         }
         // With its neighbours, against noise.
-        let (mut sum, mut count) = (0.0, 0.0);
-        for row in y.saturating_sub(1)..(y + 2).min(tall) {
-            for column in x.saturating_sub(1)..(x + 2).min(wide) {
-                sum += self.share[row * wide + column].clamp(-4.0, 4.0);
-                count += 1.0;
-            }
-        }
-        let (mean, noise) = (sum / count, (sigma * sigma / count + 0.01).sqrt());
+        let (mean, noise) = (self.mean[i], (sigma * sigma / 9.0 + 0.01).sqrt());
         if sky < SURE {
             let square = |off: f32| 0.5 * (off / noise).powi(2);
             let ratio = (square(mean - 1.0) - square(mean)).clamp(-9.0, 9.0);
@@ -283,30 +319,26 @@ impl Desk {
 
     /// The largest mean share along a line through a pixel.
     fn line(&self, x: usize, y: usize, wide: usize, tall: usize) -> f32 {
-        const WAYS: [[f32; 2]; 8] = [
-            [1.0, 0.0],
-            [0.924, 0.383],
-            [0.707, 0.707],
-            [0.383, 0.924],
-            [0.0, 1.0],
-            [-0.383, 0.924],
-            [-0.707, 0.707],
-            [-0.924, 0.383],
+        /// Steps along eight ways, to one side.
+        const WAYS: [[[i64; 2]; REACH]; 8] = [
+            [[1, 0], [2, 0], [3, 0], [4, 0]],
+            [[1, 0], [2, 1], [3, 1], [4, 2]],
+            [[1, 1], [1, 1], [2, 2], [3, 3]],
+            [[0, 1], [1, 2], [1, 3], [2, 4]],
+            [[0, 1], [0, 2], [0, 3], [0, 4]],
+            [[0, 1], [-1, 2], [-1, 3], [-2, 4]],
+            [[-1, 1], [-1, 1], [-2, 2], [-3, 3]],
+            [[-1, 0], [-2, 1], [-3, 1], [-4, 2]],
         ];
-        let reach = REACH as i64;
         let at = |x: i64, y: i64| {
             let x = x.clamp(0, wide as i64 - 1) as usize;
             let y = y.clamp(0, tall as i64 - 1) as usize;
             self.share[y * wide + x].clamp(-1.0, 1.0)
         };
-        let mean = |[dx, dy]: [f32; 2]| {
-            let sum: f32 = (-reach..=reach)
-                .map(|k| {
-                    let (dx, dy) = ((dx * k as f32).round(), (dy * k as f32).round());
-                    at(x as i64 + dx as i64, y as i64 + dy as i64)
-                })
-                .sum();
-            sum / (2 * reach + 1) as f32
+        let (x, y) = (x as i64, y as i64);
+        let mean = |way: [[i64; 2]; REACH]| {
+            let both = way.map(|[dx, dy]| at(x - dx, y - dy) + at(x + dx, y + dy));
+            (at(x, y) + both.iter().sum::<f32>()) / (2 * REACH + 1) as f32
         };
         WAYS.into_iter().map(mean).fold(f32::MIN, f32::max)
     }
@@ -352,15 +384,40 @@ impl Desk {
                     row[..long].copy_from_slice(&planes[c][from..from + long]);
                 }
                 network.run(&mut self.rows);
-                for k in 0..long {
-                    let sum: f32 = middle.iter().map(|&row| self.rows[row][k]).sum();
-                    let light = sum / middle.len() as f32;
-                    self.share[from + k] += weights[from + k] * light;
-                    self.light[from + k] += light;
+                // The mean of the middle two, or twice the middle one.
+                let (low, high) = (&self.rows[middle[0]], &self.rows[middle[middle.len() - 1]]);
+                let light = low.iter().zip(high).map(|(low, high)| 0.5 * (low + high));
+                let own = self.share[from..].iter_mut().zip(&mut self.light[from..]);
+                for ((share, sum), (weight, light)) in own.zip(weights[from..].iter().zip(light)) {
+                    *share += weight * light;
+                    *sum += light;
                 }
             }
         }
         Ok(())
+    }
+}
+
+/// Means of each value and the eight around it, as far as they are there; what is far off counts as
+/// not so far off.
+fn means(values: &[f32], wide: usize, out: &mut Vec<f32>) {
+    let tall = values.len() / wide;
+    let mut columns = vec![0.0f32; wide];
+    out.clear();
+    for y in 0..tall {
+        let rows = y.saturating_sub(1)..(y + 2).min(tall);
+        let part = 1.0 / rows.len() as f32;
+        columns.fill(0.0);
+        for row in values[rows.start * wide..rows.end * wide].chunks_exact(wide) {
+            columns.iter_mut().zip(row).for_each(|(sum, v)| *sum += part * v.clamp(-4.0, 4.0));
+        }
+        let (first, last) = (&columns[..wide.min(2)], &columns[wide.saturating_sub(2)..]);
+        let mean = |values: &[f32]| values.iter().sum::<f32>() / values.len() as f32;
+        out.push(mean(first));
+        out.extend(columns.windows(3).map(|near| (near[0] + near[1] + near[2]) / 3.0));
+        if wide > 1 {
+            out.push(mean(last));
+        }
     }
 }
 
@@ -519,6 +576,9 @@ fn around(i: usize, width: usize, len: usize, far: i64) -> impl Iterator<Item = 
     )
 }
 
+/// Pixels of a row that are looked at together.
+const CHUNK: usize = 64;
+
 /// Shares of sky by the marks: where sky and ground meet, by the pixel's own light.
 fn shares(marks: &[u8], width: usize) -> Vec<u8> {
     let solid = |mark: u8| mark & 3 >= GROUND;
@@ -533,14 +593,24 @@ fn shares(marks: &[u8], width: usize) -> Vec<u8> {
             columns.iter_mut().zip(row).for_each(|(sum, mark)| *sum += u8::from(solid(*mark)));
         }
         let tall = (rows.len() / width) as u8;
-        for (x, out) in out.iter_mut().enumerate() {
-            let near = &columns[x.saturating_sub(1)..(x + 2).min(width)];
-            let count: u8 = near.iter().sum();
-            *out = match count {
-                0 => 255,
-                all if all == tall * near.len() as u8 => 0,
-                _ => (f32::from(own[x] >> 2) / STEPS * 255.0) as u8,
-            };
+        // Most of a picture is one side alone.
+        for (start, out) in (0..width).step_by(CHUNK).zip(out.chunks_mut(CHUNK)) {
+            let near = &columns[start.saturating_sub(1)..(start + out.len() + 1).min(width)];
+            match near.iter().map(|sum| u16::from(*sum)).sum::<u16>() {
+                0 => out.fill(255),
+                all if all == u16::from(tall) * near.len() as u16 => out.fill(0),
+                _ => {
+                    for (x, out) in (start..).zip(out) {
+                        let near = &columns[x.saturating_sub(1)..(x + 2).min(width)];
+                        let count: u8 = near.iter().sum();
+                        *out = match count {
+                            0 => 255,
+                            all if all == tall * near.len() as u8 => 0,
+                            _ => (f32::from(own[x] >> 2) / STEPS * 255.0) as u8,
+                        };
+                    }
+                }
+            }
         }
     });
     out
