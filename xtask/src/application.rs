@@ -2,14 +2,20 @@
 
 use crate::bench::PROGRAM;
 use anyhow::{Context, Result, bail};
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::io::{Read, Write};
 use std::net::TcpStream;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
+use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
 const ADDRESS: &str = "127.0.0.1:8157";
+/// The picture's place on a page of 1280 x 800, in pixels.
+const VIEW: [u32; 2] = [750, 606];
+const TILE: u32 = 256;
+/// Connections that a browser opens at a time.
+pub const CONNECTIONS: usize = 6;
 
 /// The application, ended with this.
 pub struct Application(Child);
@@ -75,4 +81,45 @@ pub fn answer(method: &str, path: &str, body: Option<&Value>) -> Result<Vec<u8>>
         bail!("{method} {path}: {head}");
     }
     Ok(body)
+}
+
+/// Fetches the tiles in the middle of a level of a picture that the view shows.
+pub fn tiles(picture: &str, size: [u32; 2], level: u32, query: &str) -> Result<()> {
+    let span = |axis: usize| {
+        let size = size[axis] >> level;
+        let from = size.saturating_sub(VIEW[axis]) / 2;
+        from / TILE..=(from + VIEW[axis].min(size) - 1) / TILE
+    };
+    let all: Vec<(u32, u32)> = span(1).flat_map(|y| span(0).map(move |x| (x, y))).collect();
+    let next = Mutex::new(all.into_iter());
+    std::thread::scope(|scope| {
+        let fetchers: Vec<_> = (0..CONNECTIONS)
+            .map(|_| {
+                scope.spawn(|| -> Result<()> {
+                    loop {
+                        let tile = next.lock().expect("no thread fails with the lock").next();
+                        let Some((x, y)) = tile else { return Ok(()) };
+                        let path =
+                            format!("/api/pictures/{picture}/tiles/{level}/{x}_{y}.png?{query}");
+                        answer("GET", &path, None)?;
+                    }
+                })
+            })
+            .collect();
+        fetchers.into_iter().try_for_each(|fetcher| fetcher.join().expect("no thread panics"))
+    })
+}
+
+/// Begins a shoot with a folder of frames, and waits until all were measured.
+pub fn shoot(name: &str, frames: &Path) -> Result<Value> {
+    ask("POST", "/api/shoots", Some(&json!({ "name": name, "kind": "night-sky" })))?;
+    ask("POST", "/api/shoots/1/folder", Some(&json!({ "path": frames, "role": "light" })))?;
+    loop {
+        let shoot = ask("GET", "/api/shoots/1", None)?;
+        let frames = shoot["frames"].as_array().context("a shoot has frames")?;
+        if !frames.is_empty() && frames.iter().all(|frame| frame["measures"].is_object()) {
+            return Ok(shoot);
+        }
+        std::thread::sleep(Duration::from_millis(200));
+    }
 }

@@ -69,11 +69,13 @@ const CASES: [Case; 6] = [
 ];
 
 /// What one run took.
-struct Figures {
-    whole: f64,
+pub struct Figures {
+    /// Seconds from start to end.
+    pub whole: f64,
     cpu: f64,
     stages: Vec<(String, f64)>,
-    memory: u64,
+    /// Peak memory in MiB.
+    pub memory: u64,
     /// Frames.
     count: usize,
 }
@@ -93,7 +95,8 @@ impl Figures {
         }
     }
 
-    fn stage(&self, name: &str) -> f64 {
+    /// Seconds of a stage.
+    pub fn stage(&self, name: &str) -> f64 {
         self.stages.iter().filter(|(n, _)| n == name).map(|(_, s)| s).sum()
     }
 }
@@ -293,7 +296,7 @@ fn reference(folder: &Path, python: &Path, frames: &[PathBuf], case: &Case) -> R
 }
 
 /// Runs a command that writes a report, and reads what it took.
-fn timed(command: &mut Command, report: &Path, count: usize) -> Result<Figures> {
+pub fn timed(command: &mut Command, report: &Path, count: usize) -> Result<Figures> {
     let before = children_cpu();
     let begin = Instant::now();
     run(command)?;

@@ -6,6 +6,7 @@ mod import;
 mod page;
 mod quality;
 mod run;
+mod skyline;
 mod sliders;
 mod web;
 
@@ -23,6 +24,7 @@ const USAGE: &str = "usage: cargo xtask COMMAND
                   all cases unless a part of a case's name follows
     import        figures of adding 200 frames to a shoot, into docs/import.md
     page          how the page does with 200 frames, into docs/page.md
+    skyline       what keeping sky and ground apart takes at 24 MP, into docs/benchmarks-skyline.md
     sliders       how fast a raw frame of 24 MP follows the sliders, into docs/sliders.md
     quality       figures against the truth of simulated scenes, into docs/quality.md; ten seeds
                   unless a number follows
@@ -53,6 +55,7 @@ fn main() -> Result<()> {
             install_browser()?;
             page::page()
         }
+        Some("skyline") => skyline::skyline(),
         Some("sliders") => sliders::sliders(),
         Some("quality") => quality::quality(rest.first().map(String::as_str)),
         Some("quality-prepare") => quality::prepare(rest.first().map(String::as_str)),

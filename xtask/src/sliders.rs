@@ -1,20 +1,14 @@
 //! How long the visible part of a raw frame of 24 MP takes to follow a slider.
 
-use crate::application::{Application, answer, ask};
+use crate::application::{Application, CONNECTIONS, ask, shoot, tiles};
 use crate::bench;
 use crate::run::{cargo, run};
-use anyhow::{Context, Result};
+use anyhow::Result;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::Path;
-use std::sync::Mutex;
 use std::time::Instant;
 
-/// The picture's place on a page of 1280 x 800, in pixels.
-const VIEW: [u32; 2] = [750, 606];
-const TILE: u32 = 256;
-/// Connections that a browser opens at a time.
-const CONNECTIONS: usize = 6;
 /// Steps of each slider.
 const STEPS: u32 = 10;
 const SIZE: [u32; 2] = [6000, 4000];
@@ -44,17 +38,7 @@ pub fn sliders() -> Result<()> {
     bench::make(&sources, &bench::RAW_24, 2)?;
     let sources = sources.canonicalize()?;
     let application = Application::start(&folder.join("sliders-data"), &sources)?;
-    ask("POST", "/api/shoots", Some(&json!({ "name": "Sliders", "kind": "night-sky" })))?;
-    ask("POST", "/api/shoots/1/folder", Some(&json!({ "path": sources, "role": "light" })))?;
-    loop {
-        let shoot = ask("GET", "/api/shoots/1", None)?;
-        let frames = shoot["frames"].as_array().context("a shoot has frames")?;
-        if frames.iter().all(|frame| frame["measures"].is_object()) {
-            break;
-        }
-        std::thread::sleep(std::time::Duration::from_millis(200));
-    }
-    let plan = ask("GET", "/api/shoots/1", None)?["plan"].clone();
+    let plan = shoot("Sliders", &sources)?["plan"].clone();
     let mut table = String::from(
         "| slider | fitted, median (ms) | fitted, worst (ms) | 1:1, median (ms) | 1:1, worst (ms) |\n|---|---|---|---|---|\n",
     );
@@ -68,7 +52,8 @@ pub fn sliders() -> Result<()> {
                 let begin = Instant::now();
                 ask("PATCH", "/api/shoots/1", Some(&json!({ "plan": plan })))?;
                 let info = ask("GET", "/api/pictures/frame-1", None)?;
-                tiles(level, info["version"].as_str().unwrap_or_default())?;
+                let version = info["version"].as_str().unwrap_or_default();
+                tiles("frame-1", SIZE, level, &format!("stops=1&v={version}"))?;
                 times.push(begin.elapsed().as_secs_f64() * 1000.0);
             }
             times.sort_by(f64::total_cmp);
@@ -87,32 +72,4 @@ pub fn sliders() -> Result<()> {
     std::fs::write("docs/sliders.md", &text)?;
     print!("{text}");
     Ok(())
-}
-
-/// Fetches the tiles in the middle of a level that the view shows.
-fn tiles(level: u32, version: &str) -> Result<()> {
-    let span = |axis: usize| {
-        let size = SIZE[axis] >> level;
-        let from = size.saturating_sub(VIEW[axis]) / 2;
-        from / TILE..=(from + VIEW[axis].min(size) - 1) / TILE
-    };
-    let all: Vec<(u32, u32)> = span(1).flat_map(|y| span(0).map(move |x| (x, y))).collect();
-    let next = Mutex::new(all.into_iter());
-    std::thread::scope(|scope| {
-        let fetchers: Vec<_> = (0..CONNECTIONS)
-            .map(|_| {
-                scope.spawn(|| -> Result<()> {
-                    loop {
-                        let tile = next.lock().expect("no thread fails with the lock").next();
-                        let Some((x, y)) = tile else { return Ok(()) };
-                        let path = format!(
-                            "/api/pictures/frame-1/tiles/{level}/{x}_{y}.png?stops=1&v={version}"
-                        );
-                        answer("GET", &path, None)?;
-                    }
-                })
-            })
-            .collect();
-        fetchers.into_iter().try_for_each(|fetcher| fetcher.join().expect("no thread panics"))
-    })
 }

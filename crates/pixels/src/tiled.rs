@@ -70,6 +70,14 @@ impl Region {
         Self { x: self.x + right, y: self.y + down, ..*self }
     }
 
+    /// What it has in common with another, if anything.
+    pub fn shared_with(&self, other: Self) -> Option<Self> {
+        let (x, y) = (self.x.max(other.x), self.y.max(other.y));
+        let right = (self.x + self.width).min(other.x + other.width);
+        let low = (self.y + self.height).min(other.y + other.height);
+        (x < right && y < low).then(|| Self { x, y, width: right - x, height: low - y })
+    }
+
     /// Number of pixels.
     pub fn area(&self) -> usize {
         self.width as usize * self.height as usize

@@ -48,11 +48,10 @@ struct Session {
 pub struct Seen {
     /// Changes whenever anything else does.
     pub version: String,
-    /// The mask as a run would take it, and halved sizes of it: width, height and shares of sky.
-    pub levels: Vec<(u32, u32, Vec<u8>)>,
+    /// The mask as a run would take it, and halved sizes of it.
+    pub levels: Vec<Mask>,
     /// How likely each cell of a grid is sky, where it was found in the frames.
     pub likely: Option<(Grid, Vec<f32>)>,
-    mask: Mask,
 }
 
 /// What a skyline is found from.
@@ -161,7 +160,7 @@ fn make(app: &Arc<App>, wish: &Wish, version: String) -> Result<Seen, CoreError>
             (live.mask().shaped(plan), Some(likely))
         }
     };
-    Ok(Seen { version, levels: levels(&mask), likely, mask })
+    Ok(Seen { version, levels: levels(mask), likely })
 }
 
 fn found(app: &Arc<App>, wish: &Wish, key: Key) -> Result<Session, CoreError> {
@@ -223,34 +222,21 @@ impl Watch for Told<'_> {
 }
 
 /// A mask and halved sizes of it, down to one that fits a tile.
-fn levels(mask: &Mask) -> Vec<(u32, u32, Vec<u8>)> {
+fn levels(mask: Mask) -> Vec<Mask> {
     let (width, height) = mask.size();
-    let mut all = vec![(width, height, mask.shares().to_vec())];
-    for (width, height) in jade_pixels::pyramid::level_sizes(width, height).into_iter().skip(1) {
-        let (wide, tall, last) = &all[all.len() - 1];
-        let at = |x: u32, y: u32| {
-            let (x, y) = (x.min(wide - 1), y.min(tall - 1));
-            u16::from(last[(y * wide + x) as usize])
-        };
-        let mean = |i: u32| {
-            let (x, y) = (2 * (i % width), 2 * (i / width));
-            ((at(x, y) + at(x + 1, y) + at(x, y + 1) + at(x + 1, y + 1) + 2) / 4) as u8
-        };
-        let next = (0..width * height).map(mean).collect();
-        all.push((width, height, next));
-    }
-    all
+    let count = jade_pixels::pyramid::level_sizes(width, height).len();
+    std::iter::successors(Some(mask), |last| Some(last.halved())).take(count).collect()
 }
 
 impl Seen {
     /// The mask.
     pub fn mask(&self) -> &Mask {
-        &self.mask
+        &self.levels[0]
     }
 
     /// What is told about it.
     pub fn told(&self) -> SkylineSeen {
-        let shares = self.mask.shares();
+        let shares = self.mask().shares();
         let sum: u64 = shares.iter().map(|share| u64::from(*share)).sum();
         let sky = (sum as f64 / (255.0 * shares.len() as f64)) as f32;
         let unsure = self.likely.as_ref().map_or(0.0, |(_, sky)| {
@@ -262,10 +248,11 @@ impl Seen {
     /// Places along the skyline from left to right, as far apart as they are shown wide, with how
     /// unsure it is there: `[x, y, unsure]`.
     fn places(&self) -> Vec<[f32; 3]> {
-        let level = (0..self.levels.len()).find(|&l| self.levels[l].0 <= 1024).unwrap_or(0);
-        let (wide, tall, shares) = &self.levels[level];
-        let (wide, tall) = (*wide as usize, *tall as usize);
-        let scale = self.levels[0].0 as f32 / wide as f32;
+        let small = self.levels.iter().find(|mask| mask.size().0 <= 1024);
+        let small = small.unwrap_or(self.mask());
+        let (wide, tall) = (small.size().0 as usize, small.size().1 as usize);
+        let shares = small.shares();
+        let scale = self.mask().size().0 as f32 / wide as f32;
         let apart = (80.0 / scale).max(wide as f32 / PLACES as f32);
         let above = |i: usize| shares[i] > 127;
         let mut places: Vec<[f32; 2]> = Vec::new();

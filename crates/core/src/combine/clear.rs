@@ -123,19 +123,39 @@ pub enum Seen {
     Some(Places),
 }
 
-/// A frame from which what stands still before the sky is taken off: the unaligned stack gives
-/// way to the sky's backdrop. Of what stays, only the sky's own share is seen.
+/// What the unaligned stack shows beyond the sky's backdrop in a tile of it: what stands still
+/// before the sky.
+pub fn standing(
+    shares: &[u8],
+    mut unaligned: Vec<f32>,
+    tile: Region,
+    backdrop: &Backdrop,
+) -> Vec<f32> {
+    let pixels = unaligned.as_chunks_mut::<3>().0.iter_mut().zip(shares);
+    for (i, (pixel, share)) in pixels.enumerate() {
+        // Fading in, as pixels of sky alone are left as they are.
+        let part = ((255.0 - f32::from(*share)) / 25.0).min(1.0);
+        let (x, y) = (i as u32 % tile.width, i as u32 / tile.width);
+        let sky = match part > 0.0 {
+            true => backdrop.at((tile.x + x) as f32, (tile.y + y) as f32),
+            false => [0.0; 3],
+        };
+        pixel.iter_mut().zip(sky).for_each(|(light, sky)| *light = part * (*light - sky));
+    }
+    unaligned
+}
+
+/// A frame from which what stands still before the sky is taken off: of what stays, only the sky's
+/// own share is seen.
 pub struct Unground<'a> {
     /// The frame.
     pub frame: &'a dyn Light,
     /// The mask of all frames.
     pub mask: &'a Mask,
-    /// The unaligned stack, wherever there is ground.
-    pub unaligned: &'a TiledFile<f32>,
+    /// What [`standing`] tells, near the skyline.
+    pub before: &'a TiledFile<f32>,
     /// Its left top in the frame.
     pub origin: [u32; 2],
-    /// The sky without stars, in pixels of the stack.
-    pub backdrop: &'a Backdrop,
 }
 
 impl Unground<'_> {
@@ -157,29 +177,21 @@ impl Light for Unground<'_> {
     ) -> Result<(), PictureError> {
         self.frame.fill(region, planes.each_mut().map(|plane| &mut **plane), stride)?;
         let [left, top] = self.origin;
-        let (right, low) = (left + self.unaligned.width(), top + self.unaligned.height());
-        let (x0, y0) = (region.x.max(left), region.y.max(top));
-        let (x1, y1) = ((region.x + region.width).min(right), (region.y + region.height).min(low));
-        if self.is_sky(region) || x0 >= x1 || y0 >= y1 {
-            return Ok(());
-        }
-        let there = Region { x: x0 - left, y: y0 - top, width: x1 - x0, height: y1 - y0 };
-        let still = self.unaligned.read_region(there)?;
-        let shares = self.mask.region(Region { x: x0, y: y0, ..there });
-        for (i, (share, still)) in shares.iter().zip(still.as_chunks::<3>().0).enumerate() {
-            if *share == 255 {
-                continue;
+        let (width, height) = (self.before.width(), self.before.height());
+        let shared = region.shared_with(Region { x: left, y: top, width, height });
+        let Some(shared) = shared.filter(|_| !self.is_sky(region)) else { return Ok(()) };
+        let there = Region { x: shared.x - left, y: shared.y - top, ..shared };
+        let [red, green, blue] = planes;
+        self.before.visit_region(there, &mut Vec::new(), |x, y, samples| {
+            let at = (y + top - region.y) as usize * stride + (x + left - region.x) as usize;
+            let pixels = samples.as_chunks::<3>().0;
+            let planes = red[at..].iter_mut().zip(&mut green[at..]).zip(&mut blue[at..]);
+            for (((red, green), blue), pixel) in planes.zip(pixels) {
+                *red -= pixel[0];
+                *green -= pixel[1];
+                *blue -= pixel[2];
             }
-            let (x, y) = (i as u32 % there.width, i as u32 / there.width);
-            let sky = self.backdrop.at((there.x + x) as f32, (there.y + y) as f32);
-            let at = (y0 + y - region.y) as usize * stride + (x0 + x - region.x) as usize;
-            // Fading in, as pixels of sky alone are left as they are.
-            let part = ((255.0 - f32::from(*share)) / 25.0).min(1.0);
-            for (c, plane) in planes.iter_mut().enumerate() {
-                plane[at] -= part * (still[c] - sky[c]);
-            }
-        }
-        Ok(())
+        })
     }
 
     fn rows<'a>(

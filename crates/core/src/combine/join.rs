@@ -51,11 +51,53 @@ pub struct Joined {
 }
 
 impl Joiner<'_> {
-    /// Joins a region of the layers.
+    /// Joins a region of the layers: what of it lies near the skyline, and beside that the one layer
+    /// or the other.
     ///
     /// # Errors
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
     pub fn join(
+        &self,
+        tile: Region,
+        space: &mut Workspace,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<Joined, PictureError> {
+        let size = (self.ground.width(), self.ground.height());
+        let there = tile.moved(self.sky.origin);
+        let around = tile.widened(MARGIN, size).moved(self.sky.origin);
+        let near = self
+            .mask
+            .border(around)
+            .and_then(|border| border.widened(MARGIN, self.sky.size).shared_with(there));
+        if near == Some(there) {
+            return self.join_near(tile, space, stop);
+        }
+        let sky = self.sky.planes(there)?;
+        let mut picture = self.ground.read_region(tile)?;
+        let mut ground = picture.clone();
+        for (i, share) in self.mask.region(there).into_iter().enumerate() {
+            if share > 0 {
+                picture[3 * i..3 * i + 3].copy_from_slice(&[sky[0][i], sky[1][i], sky[2][i]]);
+                ground[3 * i..3 * i + 3].fill(0.0);
+            }
+        }
+        if let Some(near) = near {
+            let [left, top] = self.sky.origin;
+            let own = Region { x: near.x - left, y: near.y - top, ..near };
+            let joined = self.join_near(own, space, stop)?;
+            let wide = own.width as usize * 3;
+            for y in 0..own.height as usize {
+                let row = (own.y - tile.y) as usize + y;
+                let to = (row * tile.width as usize + (own.x - tile.x) as usize) * 3;
+                let from = y * wide;
+                picture[to..to + wide].copy_from_slice(&joined.picture[from..from + wide]);
+                ground[to..to + wide].copy_from_slice(&joined.ground[from..from + wide]);
+            }
+        }
+        Ok(Joined { picture, ground })
+    }
+
+    fn join_near(
         &self,
         tile: Region,
         space: &mut Workspace,

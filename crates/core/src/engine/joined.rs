@@ -7,7 +7,7 @@ use crate::CoreError;
 use crate::align::Motion;
 use crate::cache::{Key, LayerKind, MapKind};
 use crate::combine::backdrop::{self, Backdrop, Extended};
-use crate::combine::clear::{Clear, Unground};
+use crate::combine::clear::{self, Clear, Unground};
 use crate::combine::join::{Joiner, MARGIN, Passing};
 use crate::combine::level::Level;
 use crate::combine::reduce::{Placed, Reduced, Reducer, Workspace};
@@ -52,10 +52,10 @@ impl Squares {
         Self { size, layers: [(); 4].map(|()| vec![None; count as usize]) }
     }
 
-    /// Notes those of a block, from the pixels that count.
-    fn tell(&mut self, layer: usize, block: Region, light: &[f32], counts: &dyn Fn(usize) -> bool) {
+    /// Notes those of a layer.
+    fn tell(&mut self, layer: usize, squares: Vec<Square>) {
         let across = self.size.0.div_ceil(backdrop::SQUARE) as usize;
-        for ([x, y], light) in squares_of(block, light, counts) {
+        for ([x, y], light) in squares {
             self.layers[layer][y * across + x] = light;
         }
     }
@@ -64,6 +64,9 @@ impl Squares {
         Backdrop::new(self.size, &self.layers[layer])
     }
 }
+
+/// A square by column and row, and its light.
+type Square = ([usize; 2], Option<[f32; 3]>);
 
 /// The layers of the squares.
 const SKY: usize = 0;
@@ -84,23 +87,26 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
     let ground_plan = join.ground.plan(request);
     let ground_reducer = Reducer::new(join.ground.placed(join.used), &ground_plan, held);
     let (width, height) = (region.width, region.height);
-    // What a joined tile, and what is looked at with it, may need.
-    let around = |block: Region| mask.side(join.there(block).widened(SIDE + MARGIN, join.size));
+    // What is joined, and what is looked at with it.
+    let around = |block: Region| mask.side(join.there(block).widened(2 * MARGIN, join.size));
     // Near the skyline in tiles, of which many show one side alone.
     let blocks: Vec<Region> = Region::covering(width, height, BLOCK)
         .into_iter()
         .flat_map(|block| if around(block) == Side::Both { tiles(block) } else { vec![block] })
         .collect();
-    request.watch.begin(Stage::Combine, 2 * blocks.len() as u64);
+    let count = |block: &Region| {
+        u64::from(block.width.div_ceil(SIDE)) * u64::from(block.height.div_ceil(SIDE))
+    };
+    request.watch.begin(Stage::Combine, 2 * blocks.iter().map(count).sum::<u64>());
     let create = |path: &std::path::Path| TileWriter::<f32>::create(path, width, height, 3);
+    let aside = |kind: LayerKind| create(&request.cache.layer(key, kind).with_extension("aside"));
     let out = Out {
         picture: create(&request.cache.picture(key))?,
         sky: create(&request.cache.layer(key, LayerKind::Sky))?,
         ground: create(&request.cache.layer(key, LayerKind::Ground))?,
-        unaligned: create(&request.cache.layer(key, LayerKind::Ground).with_extension("aside"))?,
-        still: (!join.ground.is_of_the_sky())
-            .then(|| create(&request.cache.layer(key, LayerKind::Sky).with_extension("aside")))
-            .transpose()?,
+        unaligned: aside(LayerKind::Ground)?,
+        still: (!join.ground.is_of_the_sky()).then(|| aside(LayerKind::Sky)).transpose()?,
+        before: join.takes_off().then(|| aside(LayerKind::Mask)).transpose()?,
         maps: Maps::create(request, key, region, join.used.len())?,
     };
     let squares = Mutex::new(Squares::new((width, height)));
@@ -121,7 +127,7 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
             let made = ground_reducer.reduce(join.there(*block), space, &stop)?;
             join.keep_ground(*block, around(*block), made, &out, &squares)?;
         }
-        request.watch.advance(1);
+        request.watch.advance(count(block));
         Ok::<(), PictureError>(())
     })?;
     let unaligned = out.unaligned.so_far()?;
@@ -135,32 +141,55 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         None => out.unaligned.so_far()?,
     };
     let clear = Clear::of(mask, join.takes_off().then_some(region));
-    let skies: Vec<Unground> = join
-        .in_order()
-        .map(|one| Unground {
-            frame: one.placed().light,
-            mask,
-            unaligned: &still,
-            origin: [region.x, region.y],
-            backdrop: &still_sky,
-        })
+    // What stands before the sky, without which the frames show that alone.
+    let before = out.before.as_ref().map(TileWriter::so_far).transpose()?;
+    if let Some(writer) = &out.before {
+        let near = blocks.par_iter().filter(|block| around(**block) == Side::Both);
+        near.filter(|block| mask.side(join.there(**block)) != Side::Sky).try_for_each(|tile| {
+            let shares = mask.region(join.there(*tile));
+            let standing = clear::standing(&shares, still.read_region(*tile)?, *tile, &still_sky);
+            writer.write_region(*tile, &standing)
+        })?;
+    }
+    let origin = [region.x, region.y];
+    let skies: Vec<Unground> = before
+        .iter()
+        .flat_map(|before| join.in_order().map(move |one| (one, before)))
+        .map(|(one, before)| Unground { frame: one.placed().light, mask, before, origin })
         .collect();
-    let placed = join.in_order().zip(&skies).map(|(one, sky)| match join.takes_off() {
-        true => Placed { light: sky, ..one.placed() },
-        false => one.placed(),
+    let clear_sky = join.in_order().enumerate().map(|(i, one)| match skies.get(i) {
+        Some(sky) => Placed { light: sky, ..one.placed() },
+        None => one.placed(),
     });
     let gaps: Mutex<Vec<Region>> = Mutex::default();
-    let sky_reducer = Reducer::new(placed.collect(), plan, held).of_clear_sky(&clear);
-    blocks.iter().par_bridge().try_for_each_init(Workspace::default, |space, block| {
-        let there = join.there(*block);
-        if mask.side(there) != Side::Ground || sky_reducer.sees(there) {
-            let made = sky_reducer.reduce(there, space, &stop)?;
-            if made.coverage.contains(&0) {
-                gaps.lock().expect("no thread fails with the lock").push(*block);
-            }
-            join.keep_sky(*block, around(*block), made, &out, &squares)?;
+    let sky_reducer = Reducer::new(clear_sky.collect(), plan, held).of_clear_sky(&clear);
+    let sees = |block: Region| {
+        let there = join.there(block);
+        mask.side(there) != Side::Ground || sky_reducer.sees(there)
+    };
+    // Behind the ground in tiles, of which many show nothing of it.
+    let skies_in = |block: &Region| match around(*block) {
+        Side::Ground if !sees(*block) => {
+            request.watch.advance(count(block));
+            vec![]
         }
-        request.watch.advance(1);
+        Side::Ground => tiles(*block),
+        _ => vec![*block],
+    };
+    let sky_blocks: Vec<Region> = blocks.iter().flat_map(skies_in).collect();
+    sky_blocks.iter().par_bridge().try_for_each_init(Workspace::default, |space, block| {
+        let made = match sees(*block) {
+            true => Some(sky_reducer.reduce(join.there(*block), space, &stop)?),
+            false => None,
+        };
+        if made.as_ref().is_none_or(|made| made.coverage.contains(&0)) {
+            gaps.lock().expect("no thread fails with the lock").push(*block);
+        }
+        match made {
+            Some(made) => join.keep_sky(*block, around(*block), made, &out, &squares)?,
+            None => out.sky.write_region(*block, &vec![f32::NAN; block.area() * 3])?,
+        }
+        request.watch.advance(count(block));
         Ok::<(), PictureError>(())
     })?;
     let near: Vec<Region> =
@@ -169,7 +198,6 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
     let squares = squares.into_inner().expect("no thread fails with the lock");
     let (sky_backdrop, ground_backdrop) = (squares.backdrop(SKY), squares.backdrop(GROUND));
     let sky_layer = out.sky.so_far()?;
-    let origin = [region.x, region.y];
     let sky = Extended { layer: &sky_layer, origin, size: join.size, backdrop: &sky_backdrop };
     let shared = join.ground.shared(join.used);
     let motions: Vec<Motion> = shared.iter().map(|one| one.placed().motion.backward()).collect();
@@ -185,21 +213,9 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         backdrop: &ground_backdrop,
     };
     near.iter().par_bridge().try_for_each_init(Workspace::default, |space, tile| {
-        let there = join.there(*tile);
-        match mask.side(there.widened(MARGIN, join.size)) {
-            Side::Sky => out.picture.write_region(*tile, &interleaved(&sky.planes(there)?))?,
-            Side::Ground => {
-                let light = unaligned.read_region(*tile)?;
-                out.picture.write_region(*tile, &light)?;
-                out.ground.write_region(*tile, &light)?;
-            }
-            Side::Both => {
-                let joined = joiner.join(*tile, space, &stop)?;
-                out.picture.write_region(*tile, &joined.picture)?;
-                out.ground.write_region(*tile, &joined.ground)?;
-            }
-        }
-        Ok::<(), PictureError>(())
+        let joined = joiner.join(*tile, space, &stop)?;
+        out.picture.write_region(*tile, &joined.picture)?;
+        out.ground.write_region(*tile, &joined.ground)
     })?;
     // Now nothing reads the gaps of the sky any more.
     let gaps = gaps.into_inner().expect("no thread fails with the lock");
@@ -261,6 +277,8 @@ struct Out {
     unaligned: TileWriter<f32>,
     /// The same of the frames of the sky, where the ground comes from elsewhere.
     still: Option<TileWriter<f32>>,
+    /// What stands before the sky, where that can be taken off; not kept.
+    before: Option<TileWriter<f32>>,
     maps: Maps,
 }
 
@@ -306,9 +324,11 @@ impl Join<'_> {
             out.picture.write_region(block, &ground.light)?;
             return out.ground.write_region(block, &ground.light);
         }
+        let firm = squares_of(block, &ground.light, &|i| shares[i] == 0);
+        let passing = squares_of(block, &ground.light, &|i| shares[i] == 255);
         let mut squares = squares.lock().expect("no thread fails with the lock");
-        squares.tell(GROUND, block, &ground.light, &|i| shares[i] == 0);
-        squares.tell(PASSING, block, &ground.light, &|i| shares[i] == 255);
+        squares.tell(GROUND, firm);
+        squares.tell(PASSING, passing);
         drop(squares);
         out.unaligned.write_region(block, &ground.light)
     }
@@ -323,9 +343,8 @@ impl Join<'_> {
     ) -> Result<(), PictureError> {
         let Some(writer) = &out.still else { return Ok(()) };
         let shares = self.mask.region(self.there(block));
-        let mut squares = squares.lock().expect("no thread fails with the lock");
-        squares.tell(STILL_SKY, block, &still.light, &|i| shares[i] == 255);
-        drop(squares);
+        let sky = squares_of(block, &still.light, &|i| shares[i] == 255);
+        squares.lock().expect("no thread fails with the lock").tell(STILL_SKY, sky);
         writer.write_region(block, &still.light)
     }
 
@@ -343,8 +362,8 @@ impl Join<'_> {
         let gaps = sky.coverage.contains(&0);
         if gaps || around == Side::Both {
             let covered = |i: usize| sky.coverage.get(i).is_none_or(|n| *n > 0);
-            let mut squares = squares.lock().expect("no thread fails with the lock");
-            squares.tell(SKY, block, &sky.light, &covered);
+            let own = squares_of(block, &sky.light, &covered);
+            squares.lock().expect("no thread fails with the lock").tell(SKY, own);
         }
         if gaps {
             let pixels = sky.light.as_chunks_mut::<3>().0.iter_mut().zip(&sky.coverage);
@@ -359,11 +378,7 @@ impl Join<'_> {
 }
 
 /// The squares of a block by column and row, with the light of the pixels that count.
-fn squares_of(
-    block: Region,
-    light: &[f32],
-    counts: &dyn Fn(usize) -> bool,
-) -> Vec<([usize; 2], Option<[f32; 3]>)> {
+fn squares_of(block: Region, light: &[f32], counts: &dyn Fn(usize) -> bool) -> Vec<Square> {
     let pixels = light.as_chunks::<3>().0;
     let own = Region::covering(block.width, block.height, [backdrop::SQUARE; 2]).into_iter();
     own.map(|square| {
@@ -434,16 +449,22 @@ impl Maps {
     ) -> Result<(), PictureError> {
         if let Some(coverage) = &self.coverage {
             let count = |i: usize| made.coverage.get(i).copied().unwrap_or(self.frames);
-            update(coverage, block, counts, |i| [count(i)])?;
+            match alone {
+                true => coverage
+                    .write_region(block, &(0..block.area()).map(count).collect::<Vec<_>>())?,
+                false => update(coverage, block, counts, |i| [count(i)])?,
+            }
         }
         let Some(rejected) = self.rejected.as_ref().filter(|_| named) else { return Ok(()) };
-        let of = |i: usize| made.rejected.get(i).copied().unwrap_or_default();
-        update(rejected, block, counts, of)?;
-        let mut all = self.by_frame.lock().expect("no thread fails with the lock");
         if alone {
+            rejected.write_region(block, made.rejected.as_flattened())?;
+            let mut all = self.by_frame.lock().expect("no thread fails with the lock");
             all.iter_mut().zip(&made.by_frame).for_each(|(sum, n)| *sum += n);
             return Ok(());
         }
+        let of = |i: usize| made.rejected.get(i).copied().unwrap_or_default();
+        update(rejected, block, counts, of)?;
+        let mut all = self.by_frame.lock().expect("no thread fails with the lock");
         for [_, worst] in (0..block.area()).filter(|&i| counts(i)).map(of) {
             // Where several were rejected, one is named.
             if worst > 0 && usize::from(worst) <= all.len() {

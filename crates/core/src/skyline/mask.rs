@@ -80,6 +80,54 @@ impl Mask {
         }
     }
 
+    /// The same at half the size: means of two by two pixels, fewer at an odd edge.
+    pub fn halved(&self) -> Self {
+        let (wide, tall) = (self.size.0 as usize, self.size.1 as usize);
+        let size = (self.size.0.div_ceil(2), self.size.1.div_ceil(2));
+        let mut shares = vec![0u8; size.0 as usize * size.1 as usize];
+        let rows = shares.par_chunks_mut(size.0 as usize).with_min_len(32).enumerate();
+        rows.for_each(|(y, out)| {
+            let row = |y: usize| &self.shares[y.min(tall - 1) * wide..][..wide];
+            let sum = |pixels: &[u8]| pixels.iter().copied().map(u16::from).sum::<u16>();
+            let pairs = row(2 * y).chunks(2).zip(row(2 * y + 1).chunks(2));
+            for (out, (top, low)) in out.iter_mut().zip(pairs) {
+                let count = 2 * top.len() as u16;
+                *out = ((sum(top) + sum(low) + count / 2) / count) as u8;
+            }
+        });
+        Self { size, shares }
+    }
+
+    /// What of a region is neither sky nor ground alone: the least that holds all pixels of both and
+    /// those on either side of where they meet.
+    pub fn border(&self, region: Region) -> Option<Region> {
+        let (mut rows, mut columns) = ([u32::MAX, 0], [u32::MAX, 0]);
+        let mut above: Option<&[u8]> = None;
+        for (y, row) in (region.y..).zip(self.rows(region)) {
+            // Most rows are one side alone, as the one above.
+            let pure = row[0] == 0 || row[0] == 255;
+            if pure && row.iter().all(|share| *share == row[0]) && above.is_none_or(|a| a == row) {
+                above = Some(row);
+                continue;
+            }
+            for (i, (x, share)) in (region.x..).zip(row).enumerate() {
+                let left = i.checked_sub(1).is_some_and(|left| row[left] != *share);
+                let top = above.is_some_and(|above| above[i] != *share);
+                if left || top || (*share != 0 && *share != 255) {
+                    rows = [rows[0].min(y - u32::from(top)), rows[1].max(y)];
+                    columns = [columns[0].min(x - u32::from(left)), columns[1].max(x)];
+                }
+            }
+            above = Some(row);
+        }
+        (rows[0] <= rows[1]).then(|| Region {
+            x: columns[0],
+            y: rows[0],
+            width: columns[1] + 1 - columns[0],
+            height: rows[1] + 1 - rows[0],
+        })
+    }
+
     /// Reads a grey or coloured picture of 8 or 16 bits as a mask: white is sky. Its samples are
     /// taken as they are, whatever its profile.
     ///
@@ -315,6 +363,35 @@ mod tests {
 
     fn stroke(paint: Paint, points: &[[f32; 3]], soft: f32) -> Stroke {
         Stroke { paint, points: points.to_vec(), soft }
+    }
+
+    #[test]
+    fn halving_takes_means() {
+        let shares = vec![0, 10, 20, 100, 50, 60, 70, 200, 1, 2, 3, 9];
+        let half = Mask::new((4, 3), shares).halved();
+        assert_eq!((half.size(), half.shares()), ((2, 2), [30, 98, 2, 6].as_slice()));
+        let odd = Mask::new((3, 1), vec![0, 255, 40]).halved();
+        assert_eq!((odd.size(), odd.shares()), ((2, 1), [128, 40].as_slice()));
+    }
+
+    #[test]
+    fn a_border_holds_what_is_mixed_and_what_meets() {
+        let whole = Region { x: 0, y: 0, width: 20, height: 10 };
+        let mask = |share: &dyn Fn(usize, usize) -> u8| {
+            Mask::new((20, 10), (0..200).map(|i| share(i % 20, i / 20)).collect())
+        };
+        assert_eq!(mask(&|_, _| 255).border(whole), None);
+        assert_eq!(mask(&|_, _| 0).border(whole), None);
+        let found = |x, y, width, height| Some(Region { x, y, width, height });
+        // Hard edges: the pixels on both sides.
+        assert_eq!(mask(&|_, y| if y < 4 { 255 } else { 0 }).border(whole), found(0, 3, 20, 2));
+        let post = mask(&|x, y| if x == 7 && y >= 5 { 0 } else { 255 });
+        assert_eq!(post.border(whole), found(6, 4, 3, 6));
+        let mixed = mask(&|x, y| if (x, y) == (19, 0) { 100 } else { 255 });
+        assert_eq!(mixed.border(whole), found(18, 0, 2, 2));
+        // A region sees its own pixels alone.
+        let part = Region { x: 8, y: 0, width: 11, height: 10 };
+        assert_eq!(post.border(part), None);
     }
 
     #[test]

@@ -87,13 +87,7 @@ impl Pixels {
         let (width, height) = self.size;
         let around = Around::of(evidence, labels, views.len());
         let mut squares = Region::covering(width, height, [SQUARE; 2]);
-        let meets = |from: u32, long: u32, start: u32, count: u32| {
-            from < start + count && start < from + long
-        };
-        squares.retain(|square| {
-            meets(square.x, square.width, part.x, part.width)
-                && meets(square.y, square.height, part.y, part.height)
-        });
+        squares.retain(|square| square.shared_with(part).is_some());
         let network = Network::new(views.len(), &Network::median_rows(views.len()));
         let marked: Result<Vec<Vec<u8>>, PictureError> = squares
             .par_iter()
@@ -446,8 +440,10 @@ impl Around {
         };
         let (above, below) = (side(true), side(false));
         let colours = &evidence.colour;
-        let (sky_light, ground_light) =
-            (nearest(grid, colours, &above), nearest(grid, colours, &below));
+        let lights = |sky: &[f32], ground: &[f32]| {
+            rayon::join(|| nearest(grid, colours, sky), || nearest(grid, colours, ground))
+        };
+        let (sky_light, ground_light) = lights(&above, &below);
         // What is of both, as branches that are close to each other, shows neither.
         let mixed = |i: usize| {
             let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
@@ -463,8 +459,7 @@ impl Around {
             chosen.iter().zip(&share).map(one).collect()
         };
         let (clear, firm) = (pure(&above, 0.2, 1.5), pure(&below, -0.3, 0.75));
-        let (sky_light, ground_light) =
-            (nearest(grid, colours, &clear), nearest(grid, colours, &firm));
+        let (sky_light, ground_light) = lights(&clear, &firm);
         // Where hardly any ground looks like the sky, what does is looked at closely.
         let mut shares: Vec<f32> =
             share.iter().zip(&below).filter(|(_, below)| **below > 0.0).map(|(v, _)| *v).collect();
@@ -545,15 +540,15 @@ fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3]
 /// Follows thin things from the ground on.
 fn reach(marks: &mut [u8], width: usize) {
     let kind = |mark: u8| mark & 3;
-    let mut open: Vec<usize> = Vec::new();
-    for i in 0..marks.len() {
-        if kind(marks[i]) == THIN
-            && around(i, width, marks.len(), 1).any(|n| kind(marks[n]) == GROUND)
-        {
-            open.push(i);
-            marks[i] |= REACHED;
-        }
-    }
+    let len = marks.len();
+    let stands = |i: usize| around(i, width, len, 1).any(|n| kind(marks[n]) == GROUND);
+    let rows = marks.par_chunks(width).with_min_len(16).enumerate();
+    let begins = rows.flat_map_iter(|(y, row)| {
+        let thin = row.iter().enumerate().filter(|(_, mark)| kind(**mark) == THIN);
+        thin.map(move |(x, _)| y * width + x).filter(|i| stands(*i))
+    });
+    let mut open: Vec<usize> = begins.collect();
+    open.iter().for_each(|&i| marks[i] |= REACHED);
     while let Some(i) = open.pop() {
         for n in around(i, width, marks.len(), 2) {
             if kind(marks[n]) == THIN {

@@ -7,10 +7,15 @@ use super::mask::cover;
 use super::plan::Stroke;
 use super::spread::{Known, spread};
 use super::ways::Ways;
+use std::ops::Range;
 
 /// Weight of what is not in the region against the ways that lead there: it reaches some thirty
 /// cells.
 const ELSEWHERE: f32 = 1e-3;
+/// Cells around a stroke that are looked at first.
+const NEAR: usize = 64;
+/// Share of a cell that is given to a stroke's side at least.
+const CHANGED: f32 = 0.02;
 /// Weight of the stroke itself.
 const TOLD: f32 = 1e3;
 /// Standard deviations of brightness, colours and texture within a region, beside those under the
@@ -47,57 +52,73 @@ impl Regions {
         labels: &mut Labels,
         grid: Grid,
         stroke: &Stroke,
-    ) -> Option<[std::ops::Range<usize>; 2]> {
+    ) -> Option<[Range<usize>; 2]> {
         let side = stroke.paint.is_sky();
         let under = under(grid, stroke);
         if under.is_empty() {
             return None;
         }
-        let like = self.like(&under);
-        let wrong: Vec<bool> = labels.sky.iter().map(|sky| (*sky > 0.5) != side).collect();
-        // Only what is on the wrong side is walked through.
-        let way = |way: f32, a: usize, b: usize| match wrong[a] && wrong[b] {
-            true => way * like[a].min(like[b]).max(1e-5),
-            false => 1e-5 * way.min(1.0),
+        // Most walks end near where they begin.
+        let near = Part::around(grid, &under, NEAR);
+        let (part, reached) = match self.walk(labels, &near, &under, side) {
+            Some(reached) => (near, reached),
+            None => {
+                let whole = Part::around(grid, &under, usize::MAX);
+                let reached = self.walk(labels, &whole, &under, side)?;
+                (whole, reached)
+            }
         };
-        let cells = grid.cells();
-        let right = |i: usize| match self.ways.right[i] {
-            0.0 => 0.0,
-            own => way(own, i, i + 1),
-        };
-        let down = |i: usize| match self.ways.down[i] {
-            0.0 => 0.0,
-            own => way(own, i, i + grid.across),
-        };
-        let ways =
-            Ways { right: (0..cells).map(right).collect(), down: (0..cells).map(down).collect() };
-        let mut known = vec![Known { sky: 0.0, weight: ELSEWHERE }; cells];
-        for &i in &under {
-            known[i] = Known { sky: 1.0, weight: TOLD };
-        }
-        let reached = spread(grid, &ways, &known);
         let target = f32::from(u8::from(side));
-        for (i, reached) in reached.iter().enumerate() {
-            let share = (2.0 * reached).min(1.0);
-            if share > 0.02 {
+        let mut changed = under.clone();
+        for (own, reached) in reached.iter().enumerate() {
+            let (share, i) = ((2.0 * reached).min(1.0), part.cell(own));
+            if share > CHANGED {
                 labels.sky[i] += share * (target - labels.sky[i]);
+                changed.push(i);
             }
         }
         for &i in &under {
             labels.sky[i] = target;
             labels.told[i] = Some(side);
         }
-        let changed = |i: &usize| reached[*i] > 0.01;
-        let all: Vec<usize> = (0..cells).filter(changed).chain(under).collect();
-        let range = |of: &dyn Fn(usize) -> usize| {
-            let places = || all.iter().map(|&i| of(i));
-            places().min().unwrap_or(0)..places().max().unwrap_or(0) + 1
-        };
-        Some([range(&|i| i % grid.across), range(&|i| i / grid.across)])
+        Some(Part::around(grid, &changed, 0).ranges())
     }
 
-    /// How like the cells under a stroke every cell is, 0 to 1.
-    fn like(&self, under: &[usize]) -> Vec<f32> {
+    /// How likely a walk from each cell of a part ends under the stroke; nothing where it may be told
+    /// wrongly, as the part has walks beyond it.
+    fn walk(&self, labels: &Labels, part: &Part, under: &[usize], side: bool) -> Option<Vec<f32>> {
+        let small = Grid { across: part.columns.len(), down: part.rows.len(), ..part.grid };
+        let cells: Vec<usize> = (0..small.cells()).map(|own| part.cell(own)).collect();
+        let like = self.like(under, &cells);
+        let wrong: Vec<bool> = cells.iter().map(|&i| (labels.sky[i] > 0.5) != side).collect();
+        // Only what is on the wrong side is walked through.
+        let way = |way: f32, a: usize, b: usize| match wrong[a] && wrong[b] {
+            true => way * like[a].min(like[b]).max(1e-5),
+            false => 1e-5 * way.min(1.0),
+        };
+        let (last, low) = (small.across - 1, small.across * (small.down - 1));
+        let right = |own: usize| match self.ways.right[cells[own]] {
+            there if there == 0.0 || own % small.across == last => 0.0,
+            there => way(there, own, own + 1),
+        };
+        let down = |own: usize| match self.ways.down[cells[own]] {
+            there if there == 0.0 || own >= low => 0.0,
+            there => way(there, own, own + small.across),
+        };
+        let all = 0..small.cells();
+        let ways =
+            Ways { right: all.clone().map(right).collect(), down: all.clone().map(down).collect() };
+        let mut known = vec![Known { sky: 0.0, weight: ELSEWHERE }; small.cells()];
+        for &i in under {
+            known[part.own(i)] = Known { sky: 1.0, weight: TOLD };
+        }
+        let reached = spread(small, &ways, &known);
+        let beyond = |own: usize| part.is_cut(own) && 4.0 * reached[own] > CHANGED;
+        (!all.into_iter().any(beyond)).then_some(reached)
+    }
+
+    /// How like the cells under a stroke these cells are, 0 to 1.
+    fn like(&self, under: &[usize], cells: &[usize]) -> Vec<f32> {
         let n = under.len() as f32;
         let middle: Feature = under.iter().map(|&i| self.features[i]).sum::<Feature>() / n;
         let mut spread = Feature::from(ALIKE.map(|v| v * v));
@@ -109,7 +130,54 @@ impl Regions {
             let off = own - middle;
             off.component_mul(&off).component_div(&spread).sum()
         };
-        self.features.iter().map(|own| (-0.5 * far(own)).exp()).collect()
+        cells.iter().map(|&i| (-0.5 * far(&self.features[i])).exp()).collect()
+    }
+}
+
+/// A part of a grid.
+struct Part {
+    grid: Grid,
+    columns: Range<usize>,
+    rows: Range<usize>,
+}
+
+impl Part {
+    /// What lies within so many cells of some, of which there must be one.
+    fn around(grid: Grid, cells: &[usize], far: usize) -> Self {
+        let range = |of: &dyn Fn(usize) -> usize, count: usize| {
+            let places = || cells.iter().map(|&i| of(i));
+            let (first, last) = (places().min().unwrap_or(0), places().max().unwrap_or(0));
+            first.saturating_sub(far)..last.saturating_add(far).saturating_add(1).min(count)
+        };
+        let columns = range(&|i| i % grid.across, grid.across);
+        let rows = range(&|i| i / grid.across, grid.down);
+        Self { grid, columns, rows }
+    }
+
+    fn ranges(self) -> [Range<usize>; 2] {
+        [self.columns, self.rows]
+    }
+
+    /// The cell of the grid that one of its own is.
+    fn cell(&self, own: usize) -> usize {
+        let wide = self.columns.len();
+        (self.rows.start + own / wide) * self.grid.across + self.columns.start + own % wide
+    }
+
+    /// The other way round.
+    fn own(&self, cell: usize) -> usize {
+        let (x, y) = (cell % self.grid.across, cell / self.grid.across);
+        (y - self.rows.start) * self.columns.len() + x - self.columns.start
+    }
+
+    /// Whether the grid goes on beyond one of its own cells.
+    fn is_cut(&self, own: usize) -> bool {
+        let wide = self.columns.len();
+        let (x, y) = (own % wide, own / wide);
+        (x == 0 && self.columns.start > 0)
+            || (x + 1 == wide && self.columns.end < self.grid.across)
+            || (y == 0 && self.rows.start > 0)
+            || (y + 1 == self.rows.len() && self.rows.end < self.grid.down)
     }
 }
 
@@ -179,6 +247,32 @@ mod tests {
         let back = Stroke { paint: Paint::GroundStroke, ..stroke };
         regions.stroke(&mut labels, grid, &back).unwrap();
         assert!(labels.sky[30 * 80 + 30] < 0.5 && labels.sky[10 * 80 + 70] > 0.5);
+    }
+
+    #[test]
+    fn a_walk_that_goes_far_is_followed_to_its_end() {
+        // A long band of sky that was taken for ground, reached from its left end.
+        let grid = Grid { step: 10, across: 260, down: 40 };
+        let band = |i: usize| (10..30).contains(&(i / 260));
+        let way = |a: usize, b: usize| if band(a) == band(b) { 60.0 } else { 0.05 };
+        let right = |i: usize| if i % 260 == 259 { 0.0 } else { way(i, i + 1) };
+        let down = |i: usize| if i >= 260 * 39 { 0.0 } else { way(i, i + 260) };
+        let all = 0..grid.cells();
+        let ways =
+            Ways { right: all.clone().map(right).collect(), down: all.clone().map(down).collect() };
+        let features = vec![Feature::from([-2.0, 0.0, 0.3, -1.0]); grid.cells()];
+        let regions = Regions { ways, features };
+        let sky = all.clone().map(|i| if band(i) { 0.1 } else { 0.9 }).collect();
+        let mut labels = Labels { sky, told: vec![None; grid.cells()] };
+        let points = vec![[60.0, 200.0, 40.0]];
+        let stroke = Stroke { paint: Paint::SkyStroke, points, soft: 0.0 };
+        let [columns, _] = regions.stroke(&mut labels, grid, &stroke).unwrap();
+        assert!(columns.end > 150, "{columns:?}");
+        // Nothing is left where what was looked at first ends.
+        let sky = |x: usize| labels.sky[20 * 260 + x];
+        for x in 60..90 {
+            assert!(sky(x) - sky(x + 1) < 0.02, "{} and {} at {x}", sky(x), sky(x + 1));
+        }
     }
 
     #[test]

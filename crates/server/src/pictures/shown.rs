@@ -173,7 +173,7 @@ impl Shown {
                 (levels[level].width(), levels[level].height())
             }
             Levels::Map(levels, ..) => (levels[level].width(), levels[level].height()),
-            Levels::Skyline(seen) => (seen.levels[level].0, seen.levels[level].1),
+            Levels::Skyline(seen) => seen.levels[level].size(),
         }
     }
 
@@ -399,8 +399,8 @@ const WELL: [u8; 3] = [0x0f, 0x0f, 0x0e];
 
 /// A skyline as it is laid over a picture: colour and cover.
 fn laid(seen: &Seen, level: usize, region: Region, how: Laid) -> Vec<u8> {
-    let (wide, _, shares) = &seen.levels[level];
-    let scale = seen.levels[0].0 as f32 / *wide as f32;
+    let (wide, shares) = (seen.levels[level].size().0, seen.levels[level].shares());
+    let scale = seen.mask().size().0 as f32 / wide as f32;
     let mut out = Vec::with_capacity(region.area() * 4);
     for y in region.y..region.y + region.height {
         for x in region.x..region.x + region.width {

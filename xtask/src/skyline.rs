@@ -1,0 +1,137 @@
+//! What keeping sky and ground apart costs in frames of 24 MP: a run against a plain one, and strokes
+//! on the page.
+
+use crate::application::{Application, ask, shoot, tiles};
+use crate::bench::{PROGRAM, machine, make, timed};
+use crate::run::{cargo, run};
+use anyhow::{Context, Result};
+use serde_json::{Value, json};
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::Instant;
+
+const SIZE: [u32; 2] = [6000, 4000];
+const FRAMES: usize = 12;
+/// Runs of each kind, one after the other in turns.
+const RUNS: usize = 1;
+const LANDS: [&str; 1] = ["hills"];
+/// Strokes: along a row of places across the picture, for the sky and the ground in turns.
+const STROKES: u32 = 9;
+
+/// Measures both, and writes docs/benchmarks-skyline.md.
+pub fn skyline() -> Result<()> {
+    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    let folder = Path::new("target/bench");
+    std::fs::create_dir_all(folder)?;
+    let mut runs = String::from(
+        "| land | plain run (s) | with the skyline (s) | ratio | skyline alone (s) | peak memory (MiB) |\n|---|---|---|---|---|---|\n",
+    );
+    let mut strokes = String::from(
+        "| land | stroke, median (ms) | worst (ms) | taken back, median (ms) | worst (ms) | memory of the application (MiB) |\n|---|---|---|---|---|---|\n",
+    );
+    for land in LANDS {
+        let sources = folder.join(format!("{land}-24"));
+        let [width, height] = SIZE.map(|side| side.to_string());
+        let scene =
+            ["night-sky", "--land", land, "--darks", "0", "--width", &width, "--height", &height];
+        make(&sources, &scene, FRAMES)?;
+        let frames: Vec<PathBuf> =
+            (1..=FRAMES).map(|i| sources.join(format!("f{i:02}.tif"))).collect();
+        for frame in &frames {
+            std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
+        }
+        let mut taken = [vec![], vec![]];
+        let (mut skyline, mut memory) = (vec![], 0);
+        for _ in 0..RUNS {
+            for (mode, taken) in ["none", "auto"].into_iter().zip(&mut taken) {
+                let figures = timed(&mut stack(folder, &frames, mode), &report(folder), FRAMES)?;
+                taken.push(figures.whole);
+                if mode == "auto" {
+                    skyline.push(figures.stage("skyline"));
+                    memory = memory.max(figures.memory);
+                }
+            }
+        }
+        let [plain, joined] = taken.map(median);
+        let skyline = median(skyline);
+        let ratio = joined / plain;
+        writeln!(
+            runs,
+            "| {land} | {plain:.1} | {joined:.1} | {ratio:.2} | {skyline:.2} | {memory} |"
+        )?;
+        let ([own, worst], [back, worst_back], memory) = stroked(folder, &sources)?;
+        writeln!(
+            strokes,
+            "| {land} | {own:.0} | {worst:.0} | {back:.0} | {worst_back:.0} | {memory} |"
+        )?;
+    }
+    let text = format!(
+        "# Benchmarks of sky and ground kept apart\n\nWritten by `cargo xtask skyline`: {FRAMES} simulated frames of 24 MP, plain TIFF in the system's memory, clipped mean, two\nthreads, a memory budget of 1 GiB; medians of {RUNS} runs of each kind in turns. The skyline is found once the frames are\naligned.\n\n{runs}\nStrokes on the page, from the change of the plan until the last visible tile of the skyline has arrived, fitted to\na page of 1280 x 800:\n\n{strokes}\n{}\n",
+        machine()
+    );
+    std::fs::write("docs/benchmarks-skyline.md", &text)?;
+    print!("{text}");
+    Ok(())
+}
+
+fn report(folder: &Path) -> PathBuf {
+    folder.join("report.json")
+}
+
+fn stack(folder: &Path, frames: &[PathBuf], skyline: &str) -> Command {
+    let mut command = Command::new(PROGRAM);
+    command
+        .args(["stack", "--quiet", "--threads", "2", "--memory", "1024"])
+        .args(["--combine", "clipped", "--skyline", skyline, "--out"])
+        .arg(folder.join("result.tif"))
+        .arg("--report")
+        .arg(report(folder))
+        .args(frames);
+    command
+}
+
+fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}
+
+/// Milliseconds of strokes and of taking them back, each the median and the worst, and the
+/// application's peak memory in MiB.
+fn stroked(folder: &Path, sources: &Path) -> Result<([f64; 2], [f64; 2], u64)> {
+    let sources = sources.canonicalize()?;
+    let application = Application::start(&folder.join("strokes-data"), &sources)?;
+    let mut plan = shoot("Strokes", &sources)?["plan"].clone();
+    plan["align"]["mode"] = json!("stars");
+    plan["skyline"]["mode"] = json!("auto");
+    show(&plan)?;
+    let [wide, tall] = SIZE.map(f64::from);
+    let mut own = vec![];
+    for i in 0..STROKES {
+        let x = wide * f64::from(i + 1) / f64::from(STROKES + 1);
+        let (paint, y) = if i % 2 == 0 { ("sky-stroke", 0.55) } else { ("ground-stroke", 0.75) };
+        let y = tall * y;
+        let points: Vec<[f64; 3]> = (0..12).map(|k| [x + 12.0 * f64::from(k), y, 20.0]).collect();
+        let strokes = plan["skyline"]["strokes"].as_array_mut().context("a plan has strokes")?;
+        strokes.push(json!({ "paint": paint, "points": points, "soft": 0.0 }));
+        own.push(show(&plan)?);
+    }
+    let mut back = vec![];
+    while plan["skyline"]["strokes"].as_array_mut().is_some_and(|all| all.pop().is_some()) {
+        back.push(show(&plan)?);
+    }
+    let worst = |all: &[f64]| all.iter().copied().fold(0.0, f64::max);
+    let (most, most_back) = (worst(&own), worst(&back));
+    Ok(([median(own), most], [median(back), most_back], application.peak_mib()?))
+}
+
+/// Changes the plan and waits for all that is seen of the skyline; how long that took in
+/// milliseconds.
+fn show(plan: &Value) -> Result<f64> {
+    let begin = Instant::now();
+    ask("PATCH", "/api/shoots/1", Some(&json!({ "plan": plan })))?;
+    let seen = ask("GET", "/api/shoots/1/skyline", None)?;
+    let version = seen["version"].as_str().unwrap_or_default();
+    tiles("skyline-1", SIZE, 3, &format!("laid=hatching&v={version}"))?;
+    Ok(begin.elapsed().as_secs_f64() * 1000.0)
+}
