@@ -103,60 +103,75 @@ impl Grid {
 
     /// Means over squares of `2 radius + 1` cells; at the edges, over what there is of them.
     pub fn blurred(&self, values: &[f32], radius: usize) -> Vec<f32> {
-        self.blurred_along(&self.blurred_along(values, radius, true), radius, false)
+        self.blurred_all(values.as_chunks::<1>().0, radius).into_flattened()
+    }
+
+    /// The same of `N` values of each cell.
+    pub fn blurred_all<const N: usize>(&self, values: &[[f32; N]], radius: usize) -> Vec<[f32; N]> {
+        self.along_columns(&self.along_rows(values, radius), radius)
     }
 
     /// The same along rows or columns alone.
     pub fn blurred_along(&self, values: &[f32], radius: usize, rows: bool) -> Vec<f32> {
+        let values = values.as_chunks::<1>().0;
         match rows {
             true => self.along_rows(values, radius),
             false => self.along_columns(values, radius),
         }
+        .into_flattened()
     }
 
-    fn along_rows(&self, values: &[f32], radius: usize) -> Vec<f32> {
+    fn along_rows<const N: usize>(&self, values: &[[f32; N]], radius: usize) -> Vec<[f32; N]> {
         let long = self.across;
-        let mut out = vec![0.0; values.len()];
+        let mut out = vec![[0.0; N]; values.len()];
         let rows = out.par_chunks_mut(long).zip(values.par_chunks(long)).with_min_len(32);
         rows.for_each(|(out, row)| {
-            let mut sum: f64 = row[..radius.min(long)].iter().copied().map(f64::from).sum();
+            let mut sums = [0.0f64; N];
+            row[..radius.min(long)].iter().for_each(|v| add(&mut sums, v, 1.0));
             for (i, out) in out.iter_mut().enumerate() {
                 if let Some(next) = row.get(i + radius) {
-                    sum += f64::from(*next);
+                    add(&mut sums, next, 1.0);
                 }
                 if i > radius {
-                    sum -= f64::from(row[i - radius - 1]);
+                    add(&mut sums, &row[i - radius - 1], -1.0);
                 }
                 let first = i.saturating_sub(radius);
                 let wide = (i + radius).min(long - 1) + 1 - first;
-                *out = (sum / wide as f64) as f32;
+                let part = 1.0 / wide as f64;
+                *out = sums.map(|sum| (sum * part) as f32);
             }
         });
         out
     }
 
-    fn along_columns(&self, values: &[f32], radius: usize) -> Vec<f32> {
+    fn along_columns<const N: usize>(&self, values: &[[f32; N]], radius: usize) -> Vec<[f32; N]> {
         let (wide, long) = (self.across, self.down);
         let row = |y: usize| &values[y * wide..(y + 1) * wide];
-        let mut sums = vec![0.0f64; wide];
-        let add = |sums: &mut [f64], y: usize| {
-            sums.iter_mut().zip(row(y)).for_each(|(sum, v)| *sum += f64::from(*v));
+        let mut sums = vec![[0.0f64; N]; wide];
+        let tell = |sums: &mut [[f64; N]], y: usize, sign: f64| {
+            sums.iter_mut().zip(row(y)).for_each(|(sums, v)| add(sums, v, sign));
         };
-        (0..radius.min(long)).for_each(|y| add(&mut sums, y));
-        let mut out = vec![0.0; values.len()];
+        (0..radius.min(long)).for_each(|y| tell(&mut sums, y, 1.0));
+        let mut out = vec![[0.0; N]; values.len()];
         for (y, out) in out.chunks_exact_mut(wide).enumerate() {
             if y + radius < long {
-                add(&mut sums, y + radius);
+                tell(&mut sums, y + radius, 1.0);
             }
             if y > radius {
-                sums.iter_mut().zip(row(y - radius - 1)).for_each(|(sum, v)| *sum -= f64::from(*v));
+                tell(&mut sums, y - radius - 1, -1.0);
             }
             let first = y.saturating_sub(radius);
             let part = 1.0 / ((y + radius).min(long - 1) + 1 - first) as f64;
-            out.iter_mut().zip(&sums).for_each(|(out, sum)| *out = (sum * part) as f32);
+            for (out, sums) in out.iter_mut().zip(&sums) {
+                *out = sums.map(|sum| (sum * part) as f32);
+            }
         }
         out
     }
+}
+
+fn add<const N: usize>(sums: &mut [f64; N], values: &[f32; N], sign: f64) {
+    sums.iter_mut().zip(values).for_each(|(sum, v)| *sum += sign * f64::from(*v));
 }
 
 #[cfg(test)]

@@ -522,15 +522,15 @@ fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3]
         if own.is_empty() { 0.0 } else { median(&mut own) }
     });
     let mut out = whole.map(|v| vec![v; grid.cells()]);
+    let own: Vec<[f32; 4]> = (0..grid.cells())
+        .map(|i| [1.0, colours[0][i], colours[1][i], colours[2][i]].map(|v| v * chosen[i]))
+        .collect();
     // From far to near, each taking the place of the one before where it has enough.
     for radius in [48, 20, 8, 4] {
-        let share = grid.blurred(chosen, radius);
-        for (plane, out) in colours.iter().zip(&mut out) {
-            let own: Vec<f32> = plane.iter().zip(chosen).map(|(v, chosen)| v * chosen).collect();
-            let sums = grid.blurred(&own, radius);
-            for ((out, sum), share) in out.iter_mut().zip(&sums).zip(&share) {
-                let sure = (share / 0.08).min(1.0);
-                *out += sure * (sum / share.max(1e-6) - *out);
+        for (i, [share, sums @ ..]) in grid.blurred_all(&own, radius).into_iter().enumerate() {
+            let sure = (share / 0.08).min(1.0);
+            for (out, sum) in out.iter_mut().zip(sums) {
+                out[i] += sure * (sum / share.max(1e-6) - out[i]);
             }
         }
     }
