@@ -109,7 +109,7 @@ fn stroked(folder: &Path, sources: &Path) -> Result<([f64; 2], [f64; 2], u64)> {
     let mut own = vec![];
     for i in 0..STROKES {
         let x = wide * f64::from(i + 1) / f64::from(STROKES + 1);
-        let (paint, y) = if i % 2 == 0 { ("sky-stroke", 0.55) } else { ("ground-stroke", 0.75) };
+        let (paint, y) = if i % 2 == 0 { ("sky-stroke", 0.85) } else { ("ground-stroke", 0.2) };
         let y = tall * y;
         let points: Vec<[f64; 3]> = (0..12).map(|k| [x + 12.0 * f64::from(k), y, 20.0]).collect();
         let strokes = plan["skyline"]["strokes"].as_array_mut().context("a plan has strokes")?;

@@ -13,9 +13,9 @@ use std::ops::Range;
 /// cells.
 const ELSEWHERE: f32 = 1e-3;
 /// Cells around a stroke that are looked at first.
-const NEAR: usize = 64;
+const NEAR: usize = 112;
 /// Share of a cell that is given to a stroke's side at least.
-const CHANGED: f32 = 0.02;
+const CHANGED: f32 = 0.1;
 /// Weight of the stroke itself.
 const TOLD: f32 = 1e3;
 /// Standard deviations of brightness, colours and texture within a region, beside those under the
