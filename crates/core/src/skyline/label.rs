@@ -12,10 +12,14 @@ use rayon::prelude::*;
 const ROUNDS: usize = 3;
 /// What a cell without stars weighs as ground against its neighbours: the border that keeps to edges
 /// best is taken.
-const STARLESS: [f32; 4] = [0.0003, 0.0007, 0.0015, 0.004];
+const STARLESS: [f32; 4] = [0.00015, 0.0003, 0.0015, 0.004];
 /// Share of a picture that may be sky without stars, as behind clouds, before it counts against a
 /// border.
-const CLOUDED: f32 = 0.1;
+const CLOUDED: f32 = 0.25;
+/// What more of it than that counts, and any of it below ground, as water that looks like sky.
+const EMPTY: f32 = 2.0;
+/// What a border counts that is as much longer than the picture is wide: clouds have ragged ones.
+const RAGGED: f32 = 0.1;
 /// What stars weigh against a cell's neighbours.
 const STAR: f32 = 4.0;
 /// What texture that stands still weighs at most.
@@ -57,9 +61,7 @@ fn rough(evidence: &Evidence) -> (Vec<f32>, f32) {
         .into_par_iter()
         .map(|starless| {
             let sky = scene.label_by(starless);
-            let empty = |&i: &usize| sky[i] > 0.5 && scene.shown.share[i] < 0.2;
-            let empty = (0..grid.cells()).filter(empty).count() as f32 / grid.cells() as f32;
-            (scene.ways.parted(grid, &sky) - (empty - CLOUDED).max(0.0), sky, starless)
+            (scene.parts(&sky), sky, starless)
         })
         .collect();
     let best = all.into_iter().reduce(|best, own| if own.0 > best.0 { own } else { best });
@@ -126,6 +128,24 @@ impl<'a> Scene<'a> {
         let first = self.unlearned(&sky, starless);
         let sky = spread(grid, &self.ways, &first);
         self.learned(&first, sky, ROUNDS)
+    }
+
+    /// How well a border between sky and ground parts them.
+    fn parts(&self, sky: &[f32]) -> f32 {
+        let grid = self.evidence.grid;
+        let empty = |i: &usize| sky[*i] > 0.5 && self.shown.share[*i] < 0.2;
+        let mut ground_above = vec![false; grid.cells()];
+        for i in grid.across..grid.cells() {
+            let above = i - grid.across;
+            ground_above[i] = ground_above[above] || sky[above] <= 0.5;
+        }
+        let share = |count: usize| count as f32 / grid.cells() as f32;
+        let all = share((0..grid.cells()).filter(empty).count());
+        let below = share((0..grid.cells()).filter(empty).filter(|i| ground_above[*i]).count());
+        let (parted, length) = self.ways.parted(grid, sky);
+        parted
+            - EMPTY * ((all - CLOUDED).max(0.0) + below)
+            - RAGGED * (length / grid.across as f32 - 1.0).max(0.0)
     }
 
     /// What is known before anything was learned, where this much of the cells is sky.

@@ -42,8 +42,8 @@ impl Ways {
         Self { right: right.collect(), down: down.collect() }
     }
 
-    /// How well a border of sky and ground keeps to edges, 0 to 1.
-    pub fn parted(&self, grid: Grid, sky: &[f32]) -> f32 {
+    /// How well a border of sky and ground keeps to edges, 0 to 1, and how many cells long it is.
+    pub fn parted(&self, grid: Grid, sky: &[f32]) -> (f32, f32) {
         let (mut sum, mut count) = (0.0, 0.0f32);
         for i in 0..grid.cells() {
             let mut look = |way: f32, other: usize| {
@@ -57,7 +57,7 @@ impl Ways {
             }
             look(self.down[i], i + grid.across);
         }
-        sum / count.max(1.0)
+        (sum / count.max(1.0), count)
     }
 
     /// The same for cells twice as large.
