@@ -2,6 +2,7 @@
 
 mod inputs;
 mod lens;
+mod mask;
 mod progress;
 mod run;
 mod scene;
@@ -34,6 +35,8 @@ enum Command {
     Stack(Box<stack::StackArgs>),
     /// Carry out a saved plan again.
     Run(run::RunArgs),
+    /// Find where the sky ends, as a mask.
+    Skyline(mask::MaskArgs),
     /// Find what a lens does to its pictures, from stars and flat frames.
     Lens(lens::LensArgs),
 }
@@ -47,6 +50,7 @@ fn main() -> ExitCode {
         Command::Scene(args) => scene::make(args),
         Command::Stack(args) => stack::stack(*args),
         Command::Run(args) => run::run(args),
+        Command::Skyline(args) => mask::find(args),
         Command::Lens(args) => lens::find(args),
     };
     match done {

@@ -79,6 +79,33 @@ fn a_skyline_is_found_saved_and_used_again() {
 }
 
 #[test]
+fn a_mask_is_found_without_stacking_in_one_frame_too() {
+    let folder = tempfile::tempdir().unwrap();
+    let frames = scene(&folder.path().join("card"));
+    let mask = folder.path().join("mask.tif");
+    let truth = folder.path().join("card/truth/sky-mask.png");
+    let truth = Mask::read(&truth, (900, 600)).unwrap();
+    let find = |frames: &[PathBuf], out: &Path| {
+        let mut command = program();
+        command.arg("skyline").args(frames).arg("--out").arg(out).output().unwrap()
+    };
+    for (count, alone) in [(6, false), (1, true)] {
+        let done = find(&frames[..count], &mask);
+        let told = text(&done.stderr);
+        assert!(done.status.success(), "{told}");
+        assert_eq!(told.contains("one frame alone"), alone, "{told}");
+        assert!(told.contains("% sky in "), "{told}");
+        let found = Mask::read(&mask, (900, 600)).unwrap();
+        let pairs = found.shares().iter().zip(truth.shares());
+        let wrong = pairs.filter(|(a, b)| a.abs_diff(**b) > 127).count();
+        assert!(wrong < 540_000 / 50, "{wrong} pixels of {count} frames");
+    }
+    let refused = find(&frames, &folder.path().join("mask.jpg"));
+    assert!(!refused.status.success());
+    assert!(text(&refused.stderr).contains("mask.jpg: name the mask .tif or .png"));
+}
+
+#[test]
 fn what_does_not_fit_together_is_said_before_anything_is_done() {
     let folder = tempfile::tempdir().unwrap();
     let frames = scene(&folder.path().join("card"));

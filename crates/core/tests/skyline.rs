@@ -57,6 +57,26 @@ fn sky_and_ground_of_many_lands_are_told_apart() {
 }
 
 #[test]
+fn a_cloud_bank_over_dark_hills_stays_sky() {
+    let (shoot, scene) = (Shoot::new(), scene(Land::Clouds, 6, 10));
+    let frames = shoot.hold(&scene);
+    let found = find(&shoot, &frames, &Plan::of(Kind::NightSky), &Unwatched).unwrap();
+    let own = overlap(found.shares(), scene.sky_mask());
+    assert!(own > 0.97, "{own:.4}");
+}
+
+#[test]
+fn a_single_frame_gives_a_fair_mask() {
+    for land in [Land::Hills, Land::Roofs, Land::Pylon, Land::Dark] {
+        let (shoot, scene) = (Shoot::new(), scene(land, 2, 4));
+        let frames = shoot.hold(&scene);
+        let found = find(&shoot, &frames[1..], &Plan::of(Kind::NightSky), &Unwatched).unwrap();
+        let own = overlap(found.shares(), scene.sky_mask());
+        assert!(own > 0.95, "{}: {own:.4}", land.name());
+    }
+}
+
+#[test]
 fn what_cannot_be_told_apart_is_refused_with_a_way_on() {
     let shoot = Shoot::new();
     let frames = shoot.hold(&scene(Land::Hills, 2, 3));

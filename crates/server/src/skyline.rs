@@ -52,6 +52,8 @@ pub struct Seen {
     pub levels: Vec<Mask>,
     /// How likely each cell of a grid is sky, where it was found in the frames.
     pub likely: Option<(Grid, Vec<f32>)>,
+    /// Frames that it was found in; 0 where a mask was loaded.
+    frames: usize,
 }
 
 /// What a skyline is found from.
@@ -140,8 +142,8 @@ pub async fn seen(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
 
 fn make(app: &Arc<App>, wish: &Wish, version: String) -> Result<Seen, CoreError> {
     let plan = &wish.plan.skyline;
-    let (mask, likely) = match &wish.mask {
-        Some(path) => (Mask::read(path, wish.size()?)?.shaped(plan), None),
+    let (mask, likely, frames) = match &wish.mask {
+        Some(path) => (Mask::read(path, wish.size()?)?.shaped(plan), None, 0),
         None => {
             let mut live = app.skylines.live.lock().expect("the skyline's lock");
             app.skylines.stop.store(false, Ordering::Relaxed);
@@ -157,10 +159,10 @@ fn make(app: &Arc<App>, wish: &Wish, version: String) -> Result<Seen, CoreError>
             live.follow(&plan.strokes, &found.sights.views(), &|| false)?;
             let skyline = live.skyline();
             let likely = (skyline.grid(), skyline.sky().to_vec());
-            (live.mask().shaped(plan), Some(likely))
+            (live.mask().shaped(plan), Some(likely), found.sights.count())
         }
     };
-    Ok(Seen { version, levels: levels(mask), likely })
+    Ok(Seen { version, levels: levels(mask), likely, frames })
 }
 
 fn found(app: &Arc<App>, wish: &Wish, key: Key) -> Result<Session, CoreError> {
@@ -242,7 +244,8 @@ impl Seen {
         let unsure = self.likely.as_ref().map_or(0.0, |(_, sky)| {
             sky.iter().filter(|sky| (0.1..0.9).contains(*sky)).count() as f32 / sky.len() as f32
         });
-        SkylineSeen { version: self.version.clone(), sky, unsure, places: self.places() }
+        let frames = self.frames as u32;
+        SkylineSeen { version: self.version.clone(), sky, unsure, frames, places: self.places() }
     }
 
     /// Places along the skyline from left to right, as far apart as they are shown wide, with how

@@ -498,6 +498,8 @@ pub struct SkylineSeen {
     pub sky: f32,
     /// Share of it that may be either.
     pub unsure: f32,
+    /// Frames that it was found in; 0 for a mask that was loaded.
+    pub frames: u32,
     /// Places along the skyline: `[x, y, unsure]`, in pixels, and 0 to 1.
     pub places: Vec<[f32; 3]>,
 }

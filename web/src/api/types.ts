@@ -267,6 +267,10 @@ sky: number,
  */
 unsure: number, 
 /**
+ * Frames that it was found in; 0 for a mask that was loaded.
+ */
+frames: number, 
+/**
  * Places along the skyline: `[x, y, unsure]`, in pixels, and 0 to 1.
  */
 places: Array<[number, number, number]>, };

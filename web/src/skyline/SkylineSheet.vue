@@ -186,6 +186,14 @@ onUnmounted(() => window.removeEventListener('keydown', key))
       <span class="num text-ink">{{ share(skyline.seen.sky) }}</span> sky,
       <span class="num text-ink">{{ share(skyline.seen.unsure) }}</span> unsure
     </p>
+    <p
+      v-if="skyline.seen?.frames === 1 && !finding"
+      class="mt-1 text-amber"
+      data-test="skyline-alone"
+    >
+      Found in one frame alone, where nothing moves. Walk along the margin before you use it, or add
+      more frames.
+    </p>
   </div>
 
   <section class="section">

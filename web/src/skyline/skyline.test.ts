@@ -13,7 +13,7 @@ vi.mock('../api/client', async (original) => ({
 vi.mock('../api/events', () => ({ listen: vi.fn(() => () => {}) }))
 
 const server = vi.mocked(api)
-const seen = { version: 'v1', sky: 0.6, unsure: 0.01, places: [] }
+const seen = { version: 'v1', sky: 0.6, unsure: 0.01, frames: 6, places: [] }
 const picture = { source: 'skyline-1', version: 'v1', width: 900, height: 600, levels: 3 }
 
 beforeEach(() => {

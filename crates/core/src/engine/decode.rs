@@ -165,20 +165,16 @@ pub fn headers(request: &Request) -> Result<Vec<Decoded>, CoreError> {
 /// cannot be combined with it lose their samples and get a reason.
 ///
 /// # Errors
-/// [`CoreError::Frames`] when the chosen one cannot be read, or fewer than two frames can.
+/// [`CoreError::Frames`] when the chosen one cannot be read, or none can.
 pub fn settle(decoded: &mut [Decoded], chosen: Option<usize>) -> Result<usize, CoreError> {
     let readable: Vec<usize> = (0..decoded.len()).filter(|&i| decoded[i].is_ok()).collect();
-    if decoded.len() < 2 {
-        return Err(CoreError::Frames(
-            "One frame alone cannot be stacked; choose at least two frames of the same scene."
-                .to_owned(),
-        ));
-    }
     let reference = match chosen {
         Some(i) => i,
         None => *readable.get(readable.len() / 2).ok_or_else(|| {
-            let first = decoded[0].as_ref().err().cloned().unwrap_or_default();
-            CoreError::Frames(format!("None of the frames can be read; the first: {first}"))
+            CoreError::Frames(match decoded.first().and_then(|first| first.as_ref().err()) {
+                Some(why) => format!("None of the frames can be read; the first: {why}"),
+                None => "There are no frames; choose at least two of the same scene.".to_owned(),
+            })
         })?,
     };
     let (size, encoding) = match &decoded[reference] {
@@ -203,10 +199,22 @@ pub fn settle(decoded: &mut [Decoded], chosen: Option<usize>) -> Result<usize, C
             ));
         }
     }
-    if decoded.iter().filter(|f| f.is_ok()).count() < 2 {
-        return Err(CoreError::Frames(
-            "Only the reference frame can be used, the others cannot be read or have another size; add more frames.".to_owned(),
-        ));
-    }
     Ok(reference)
+}
+
+/// Makes sure that there is more than the reference frame.
+///
+/// # Errors
+/// [`CoreError::Frames`].
+pub fn several(decoded: &[Decoded]) -> Result<(), CoreError> {
+    let told = match (decoded.len(), decoded.iter().filter(|f| f.is_ok()).count()) {
+        (..2, _) => {
+            "One frame alone cannot be stacked; choose at least two frames of the same scene."
+        }
+        (_, ..2) => {
+            "Only the reference frame can be used, the others cannot be read or have another size; add more frames."
+        }
+        _ => return Ok(()),
+    };
+    Err(CoreError::Frames(told.to_owned()))
 }

@@ -20,6 +20,11 @@ const LOOKED_AT: usize = 6;
 pub struct Sights(Vec<(Frame, Motion, Vec<[f64; 2]>)>);
 
 impl Sights {
+    /// How many there are.
+    pub fn count(&self) -> usize {
+        self.0.len()
+    }
+
     /// What [`Skyline`] looks at.
     pub fn views(&self) -> Vec<View<'_>> {
         self.0.iter().map(|(light, motion, lights)| View { light, motion, lights }).collect()
@@ -36,7 +41,8 @@ pub struct SkylineFound {
     pub reference: usize,
 }
 
-/// Finds where the sky of the reference frame ends, once the frames are aligned on the stars.
+/// Finds where the sky of the reference frame ends, once the frames are aligned on the stars. In a
+/// frame that is alone nothing moves: it is found from lights, colours and edges, and less surely.
 ///
 /// # Errors
 /// As for [`super::stack`] and [`Skyline::find`].
@@ -52,16 +58,20 @@ pub fn skyline(request: &Request) -> Result<SkylineFound, CoreError> {
     super::pool(request.budget)?.install(|| {
         let mut gallery = Gallery::open(request)?;
         let reference = decode::settle(&mut gallery.frames, request.reference)?;
-        let note = stages::aligned(request, &mut gallery, reference)?;
+        // A single frame has nothing to be aligned with.
+        let alone = gallery.frames.iter().filter(|frame| frame.is_ok()).count() == 1;
+        let chosen: Vec<(usize, Motion)> = match alone {
+            true => vec![(reference, Motion::Still)],
+            false => chosen(&stages::aligned(request, &mut gallery, reference)?)?,
+        };
         request.watch.begin(Stage::Skyline, 1);
-        let chosen = chosen(&note)?;
         let lights = lights(request, &gallery.frames, &chosen)?;
         let mut frames: Vec<Option<Frame>> =
             gallery.frames.into_iter().map(|frame| frame.ok()).collect();
-        let sights = chosen.iter().zip(lights).filter_map(|(&i, lights)| {
-            let motion = note.alignment.frames[i].motion.clone()?;
-            Some((frames[i].take()?, motion, lights))
-        });
+        let sights = chosen
+            .into_iter()
+            .zip(lights)
+            .filter_map(|((i, motion), lights)| Some((frames[i].take()?, motion, lights)));
         let sights = Sights(sights.collect());
         let skyline = Skyline::find(&sights.views(), &|| request.watch.cancelled())?;
         request.watch.advance(1);
@@ -118,9 +128,8 @@ fn found(
     }
     let chosen = chosen(note)?;
     let lights = self::lights(request, frames, &chosen)?;
-    let views = chosen.iter().zip(&lights).filter_map(|(&i, lights)| {
-        let motion = note.alignment.frames[i].motion.as_ref()?;
-        Some(View { light: frames[i].as_ref().ok()?, motion, lights })
+    let views = chosen.iter().zip(&lights).filter_map(|((i, motion), lights)| {
+        Some(View { light: frames[*i].as_ref().ok()?, motion, lights })
     });
     let views: Vec<View> = views.collect();
     let stop = || request.watch.cancelled();
@@ -157,29 +166,32 @@ pub fn write(mask: &Mask, path: &std::path::Path, part: Region) -> Result<(), Co
     Ok(())
 }
 
-/// The frames that are looked at.
-fn chosen(note: &AlignNote) -> Result<Vec<usize>, CoreError> {
+/// The frames that are looked at, and the motions of their skies.
+fn chosen(note: &AlignNote) -> Result<Vec<(usize, Motion)>, CoreError> {
     let frames = &note.alignment.frames;
-    let used: Vec<usize> = (0..frames.len()).filter(|&i| frames[i].motion.is_some()).collect();
+    let placed = frames.iter().enumerate();
+    let used: Vec<(usize, &Motion)> =
+        placed.filter_map(|(i, frame)| Some((i, frame.motion.as_ref()?))).collect();
     let count = used.len().min(LOOKED_AT);
     if count < 2 {
         return Err(CoreError::Frames(
-            "The skyline is found from two frames or more; only the reference frame could be placed."
+            "Only the reference frame could be placed, so that nothing tells sky from ground; load a mask, or see why the others were left out."
                 .to_owned(),
         ));
     }
-    Ok((0..count).map(|k| used[k * (used.len() - 1) / (count - 1)]).collect())
+    let spread = (0..count).map(|k| used[k * (used.len() - 1) / (count - 1)]);
+    Ok(spread.map(|(i, motion)| (i, motion.clone())).collect())
 }
 
 /// Their point lights.
 fn lights(
     request: &Request,
     frames: &[Decoded],
-    chosen: &[usize],
+    chosen: &[(usize, Motion)],
 ) -> Result<Vec<Vec<[f64; 2]>>, CoreError> {
     chosen
         .par_iter()
-        .map(|&i| {
+        .map(|&(i, _)| {
             let frame = frames[i].as_ref().map_err(|why| CoreError::Frames(why.clone()))?;
             let list = stages::stars_of(request, i, frame)?;
             Ok(list.stars.iter().map(|star| [star.x, star.y]).collect())

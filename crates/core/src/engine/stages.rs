@@ -49,6 +49,7 @@ impl CombineNote {
 pub fn run(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     let mut gallery = Gallery::open(request)?;
     let reference = decode::settle(&mut gallery.frames, request.reference)?;
+    decode::several(&gallery.frames)?;
     let note = aligned(request, &mut gallery, reference)?;
     super::combine::combine(request, key, &gallery, note)
 }

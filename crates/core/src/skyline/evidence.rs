@@ -72,7 +72,7 @@ struct Row {
 }
 
 impl Evidence {
-    /// Gathers it from frames of one size, at least two.
+    /// Gathers it from frames of one size. In a single one detail cannot be told from noise.
     ///
     /// # Errors
     /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
@@ -101,7 +101,10 @@ impl Evidence {
             };
             (0..grid.cells()).into_par_iter().map(middle).collect()
         });
-        let noise: Vec<f32> = rows.iter().flat_map(|row| row.noise.iter().copied()).collect();
+        let mut noise: Vec<f32> = rows.iter().flat_map(|row| row.noise.iter().copied()).collect();
+        if views.len() == 1 {
+            noise = usual_by_light(&colour, &noise);
+        }
         let change = change(grid, &colours, &noise);
         let texture = rows.into_iter().flat_map(|row| row.texture).collect();
         let stars = lights::stars(views, grid);
@@ -132,9 +135,27 @@ impl Evidence {
     }
 }
 
+/// What is usual where it is as bright, for each cell: the median of a sixteenth of the cells by
+/// their light.
+fn usual_by_light(colour: &[Vec<f32>; 3], values: &[f32]) -> Vec<f32> {
+    let [red, green, blue] = colour;
+    let light = |i: usize| red[i] + green[i] + blue[i];
+    let mut order: Vec<usize> = (0..values.len()).collect();
+    order.sort_by(|a, b| light(*a).total_cmp(&light(*b)));
+    let mut usual = vec![0.0; values.len()];
+    for alike in order.chunks(values.len().div_ceil(16).max(1)) {
+        let middle = median(&mut alike.iter().map(|&i| values[i]).collect::<Vec<_>>());
+        alike.iter().for_each(|&i| usual[i] = middle);
+    }
+    usual
+}
+
 /// How much the light around each cell changes from frame to frame against noise, once frames are as
 /// bright as each other.
 fn change(grid: Grid, colours: &[[Vec<f32>; 3]], noise: &[f32]) -> Vec<f32> {
+    if colours.len() == 1 {
+        return vec![1.0; grid.cells()];
+    }
     /// Cells around one that are looked at with it, so that noise does not hide it.
     const AROUND: usize = 5;
     /// What may change without moving, as a share of the light.
@@ -232,11 +253,15 @@ impl Row {
                 }
             }
         };
-        each(&mut |cell, sum, square| noise[cell] += (square - sum * sum / n) / (n - 1.0));
+        each(&mut |cell, sum, square| {
+            noise[cell] += if n > 1.0 { (square - sum * sum / n) / (n - 1.0) } else { square };
+        });
         each(&mut |cell, sum, square| {
             // A flaw of the sensor stands still as well, in one pixel.
             let most = 12.0 * noise[cell] / count;
-            shared[cell] += ((sum * sum - square) / (n * (n - 1.0))).min(most);
+            if n > 1.0 {
+                shared[cell] += ((sum * sum - square) / (n * (n - 1.0))).min(most);
+            }
         });
         let ratio = |(shared, noise): (&f32, &f32)| shared / noise.max(1e-12);
         let texture = shared.iter().zip(&noise).map(ratio).collect();

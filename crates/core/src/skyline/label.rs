@@ -54,7 +54,6 @@ pub fn label(evidence: &Evidence) -> Vec<f32> {
 
 /// The same for a grid of larger cells, and the weight of cells without stars that parts it best.
 fn rough(evidence: &Evidence) -> (Vec<f32>, f32) {
-    let grid = evidence.grid;
     // A cell weighs as much as the four that it holds.
     let scene = Scene::of(evidence, 4.0);
     let all: Vec<(f32, Vec<f32>, f32)> = STARLESS

@@ -42,14 +42,14 @@ pub struct Skyline {
 }
 
 impl Skyline {
-    /// Finds it in frames of one size, at least two, that are aligned on the stars.
+    /// Finds it in frames of one size that are aligned on the stars; in a single one less surely.
     ///
     /// # Errors
     /// [`CoreError::Frames`] when the sky does not move, or when there is no sky or no ground;
     /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
     pub fn find(views: &[View], stop: &(dyn Fn() -> bool + Sync)) -> Result<Self, CoreError> {
         let moved = moved(views);
-        if moved < LEAST_MOVED {
+        if views.len() > 1 && moved < LEAST_MOVED {
             return Err(CoreError::Frames(format!(
                 "The sky moves by {moved:.1} pixels over these frames, too little to tell it from the ground; choose frames over a longer time."
             )));

@@ -189,10 +189,11 @@ mod tests {
             let right = apart.abs() <= 3 || (*own > 0.5) == (apart < 0);
             assert!(right, "column {}, row {}: {own}", i % 90, i / 90);
         }
-        assert!(ways.parted(grid, &sky) > 0.9);
+        let (parted, length) = ways.parted(grid, &sky);
+        assert!(parted > 0.9 && length >= grid.across as f32, "{parted} over {length}");
         // A border that does not keep to the edge is told from it.
         let upper: Vec<f32> = (0..grid.cells()).map(|i| f32::from(u8::from(i < 2700))).collect();
-        assert!(ways.parted(grid, &upper) < 0.1);
+        assert!(ways.parted(grid, &upper).0 < 0.1);
     }
 
     #[test]

@@ -1,0 +1,71 @@
+//! `skyline`: where the sky ends, as a mask.
+
+use crate::inputs::{files, input};
+use crate::progress::Progress;
+use crate::stack::target;
+use crate::work::Common;
+use anyhow::bail;
+use clap::Args;
+use jade_core::cache::Cache;
+use jade_core::engine::{self, Beside, Request};
+use jade_core::plan::{Kind, Plan};
+use jade_pixels::write::Target;
+use std::path::PathBuf;
+
+#[derive(Args)]
+pub struct MaskArgs {
+    /// Frames between which the sky turned; a single one gives a fair mask.
+    #[arg(value_name = "FRAME", required = true)]
+    frames: Vec<PathBuf>,
+    /// The mask: the share of sky of each pixel of the middle frame, as a grey 16-bit TIFF or PNG.
+    #[arg(long, value_name = "FILE")]
+    out: PathBuf,
+    /// Move the ground's margin so many pixels into the sky; a negative number moves it back.
+    #[arg(long, value_name = "PX", default_value_t = 0.0, allow_negative_numbers = true)]
+    margin: f32,
+    /// Soften the mask by so many pixels.
+    #[arg(long, value_name = "PX", default_value_t = 0.0)]
+    soft: f32,
+    #[command(flatten)]
+    common: Common,
+}
+
+pub fn find(args: MaskArgs) -> anyhow::Result<()> {
+    let target = target(&args.out, true).filter(|own| !matches!(own, Target::Jpeg { .. }));
+    let Some(target) = target else {
+        bail!("{}: name the mask .tif or .png", args.out.display());
+    };
+    let mut plan = Plan::of(Kind::NightSky);
+    plan.skyline.margin_px = args.margin;
+    plan.skyline.soft_px = args.soft;
+    plan.check()?;
+    let frames: Vec<_> =
+        files(&args.frames)?.iter().map(|file| input(file, &plan.prepare)).collect();
+    let scratch = args.common.scratch()?;
+    let cache = Cache::at(scratch.path());
+    let progress = Progress::new(args.common.quiet);
+    let found = engine::skyline(&Request {
+        frames: &frames,
+        reference: None,
+        plan: &plan,
+        cache: &cache,
+        budget: args.common.budget()?,
+        stream: false,
+        beside: Beside::default(),
+        watch: &progress,
+    })?;
+    let mask = found.skyline.mask(&found.sights.views(), &|| false)?.shaped(&plan.skyline);
+    mask.write(&args.out, target)?;
+    progress.finish();
+    if found.sights.count() == 1 {
+        eprintln!(
+            "jade-stack: found in one frame alone, where nothing moves: look the mask over before you use it."
+        );
+    }
+    if !args.common.quiet {
+        let sum: u64 = mask.shares().iter().map(|share| u64::from(*share)).sum();
+        let share = 100.0 * sum as f64 / (255.0 * mask.shares().len() as f64);
+        eprintln!("{share:.0} % sky in {}", frames[found.reference].path.display());
+    }
+    Ok(())
+}
