@@ -456,13 +456,14 @@ impl Maps {
             }
         }
         let Some(rejected) = self.rejected.as_ref().filter(|_| named) else { return Ok(()) };
+        let of = |i: usize| made.rejected.get(i).copied().unwrap_or_default();
         if alone {
-            rejected.write_region(block, made.rejected.as_flattened())?;
+            let all: Vec<u16> = (0..block.area()).flat_map(of).collect();
+            rejected.write_region(block, &all)?;
             let mut all = self.by_frame.lock().expect("no thread fails with the lock");
             all.iter_mut().zip(&made.by_frame).for_each(|(sum, n)| *sum += n);
             return Ok(());
         }
-        let of = |i: usize| made.rejected.get(i).copied().unwrap_or_default();
         update(rejected, block, counts, of)?;
         let mut all = self.by_frame.lock().expect("no thread fails with the lock");
         for [_, worst] in (0..block.area()).filter(|&i| counts(i)).map(of) {
