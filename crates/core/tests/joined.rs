@@ -150,6 +150,29 @@ fn the_ground_of_another_set_is_placed_matched_and_taken() {
 }
 
 #[test]
+fn lights_outside_a_loaded_mask_have_no_say_in_the_alignment() {
+    // The water mirrors the stars, and they go another way.
+    let (shoot, scene) = (Shoot::new(), scene(Land::Water, 3));
+    let frames = shoot.hold(&scene);
+    let mask = shoot.path("truth/sky-mask.png");
+    let plan = masked(Method::Mean, &mask);
+    let beside = Beside { mask: Some(&mask), ..Beside::default() };
+    let of_sky = shoot.stack_beside(&frames, REFERENCE, &plan, beside).unwrap().report;
+    let plan = self::plan(AlignMode::Stars, Method::Mean, Edges::Keep);
+    let of_all = shoot.stack_on(&frames, Some(REFERENCE), &plan).unwrap().report;
+    for (i, (sky, all)) in of_sky.frames.iter().zip(&of_all.frames).enumerate() {
+        assert!(sky.used, "{:?}", sky.reason);
+        let (sky_stars, all_stars) = (sky.stars.unwrap(), all.stars.unwrap());
+        assert!(sky_stars < all_stars, "{sky_stars} of {all_stars} in frame {i}");
+        let at = [450.0, 120.0];
+        let there = scene.from_reference(i as u32, at).unwrap();
+        let back = sky.motion.as_ref().unwrap().to_reference(there);
+        let off = (back[0] - at[0]).hypot(back[1] - at[1]);
+        assert!(off < 0.15, "{off} px in frame {i}");
+    }
+}
+
+#[test]
 fn what_cannot_be_joined_is_refused_with_a_way_on() {
     let (shoot, scene) = (Shoot::new(), scene(Land::Hills, 2));
     let frames = shoot.hold(&scene);

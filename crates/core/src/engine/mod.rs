@@ -28,6 +28,7 @@ use crate::prepare::lens::LensPlan;
 use crate::prepare::{Denoise, Repair, Shows};
 use crate::progress::Watch;
 use crate::report::Report;
+use crate::skyline::SkylineMode;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
@@ -104,7 +105,14 @@ fn align_key(request: &Request) -> Key {
     let keys: Vec<Key> = request.frames.iter().map(FrameInput::plain_key).collect();
     let inputs: Vec<&Key> = keys.iter().collect();
     let lenses: Vec<&LensPlan> = request.frames.iter().map(|f| &f.prepare.lens).collect();
-    Key::of("align", &(&request.plan.align, request.reference, lenses), &inputs)
+    // A mask that is loaded tells which stars are in the sky.
+    let mask = loaded_mask(request).and(request.plan.skyline.mask.as_ref()).map(|own| &own.blake3);
+    Key::of("align", &(&request.plan.align, request.reference, lenses, mask), &inputs)
+}
+
+/// The mask, where the plan loads one and its file is at hand.
+fn loaded_mask<'a>(request: &Request<'a>) -> Option<&'a Path> {
+    request.beside.mask.filter(|_| request.plan.skyline.mode == SkylineMode::Mask)
 }
 
 fn combine_key(request: &Request) -> Key {

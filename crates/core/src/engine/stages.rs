@@ -4,13 +4,14 @@ use super::gallery::{Decoded, Gallery};
 use super::{Outcome, Request, decode};
 use crate::CoreError;
 use crate::align::scene::Scene;
-use crate::align::stars::{self, StarList};
+use crate::align::stars::{self, Star, StarList};
 use crate::align::{Aligned, Alignment, Motion, align_stars, hand};
 use crate::cache::{Cache, Key};
 use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::AlignMode;
 use crate::progress::Stage;
 use crate::report::Report;
+use crate::skyline::Mask;
 use nalgebra::Matrix3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -112,8 +113,16 @@ fn align(
     };
     let found: Vec<(usize, Aligned)> = match request.plan.align.mode {
         AlignMode::Stars => {
+            let size = gallery.header(reference).size();
+            let mask =
+                super::loaded_mask(request).map(|path| Mask::read(path, size)).transpose()?;
             let lists = gallery.each(|i, frame| {
-                let list = stars_of(request, i, frame)?;
+                let mut list = stars_of(request, i, frame)?;
+                // The camera stood still: the ground is where the mask has it, in every frame.
+                if let Some(mask) = &mask {
+                    let sky = |star: &Star| mask.at(star.x as i64, star.y as i64) > 127;
+                    list.stars.retain(sky);
+                }
                 request.watch.advance(1);
                 Ok(list)
             })?;
@@ -124,7 +133,6 @@ fn align(
             let (places, lists): (Vec<usize>, Vec<StarList>) = lists.into_iter().unzip();
             let place = place_of(gallery, &places, reference)?;
             let hints = places.iter().map(|&i| hint(i)).collect();
-            let size = gallery.header(reference).size();
             let found = align_stars(lists, place, hints, size, &|| request.watch.cancelled())?;
             lens = found.lens;
             places.into_iter().zip(found.frames).collect()
