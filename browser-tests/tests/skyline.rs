@@ -142,3 +142,54 @@ async fn a_skyline_is_found_corrected_and_joined() -> anyhow::Result<()> {
     })
     .await
 }
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn two_pages_paint_on_one_mask() -> anyhow::Result<()> {
+    let folder = tempfile::tempdir()?;
+    lamps(folder.path());
+    let roots = [folder.path().join("card")];
+    in_browser(&folder.path().join("data"), &roots, false, move |session| async move {
+        let s = &*session;
+        s.shoot_from_card("Lamps", "night-sky", 6).await?;
+        s.click("step-skyline").await?;
+        s.click("skyline-auto").await?;
+        s.until_text("skyline-told", "% sky").await?;
+        s.click("mode-one").await?;
+        s.click("zoom-fit").await?;
+        s.click("ground-brush").await?;
+        let (first, second) = ([300, 60], [600, 60]);
+        paint(s, first).await?;
+        s.until_text("stroke-count", "1 stroke").await?;
+        let shoot = shoot_number(s).await?;
+        let address = s.browser.current_url().await?;
+
+        // A second page sees it, and paints too.
+        let one = s.browser.window().await?;
+        let other = s.browser.new_tab().await?;
+        s.browser.switch_to_window(other).await?;
+        s.browser.goto(address.as_str()).await?;
+        s.click("step-skyline").await?;
+        s.until_text("stroke-count", "1 stroke").await?;
+        s.click("mode-one").await?;
+        s.click("zoom-fit").await?;
+        s.click("ground-brush").await?;
+        paint(s, second).await?;
+        s.until_text("stroke-count", "2 strokes").await?;
+
+        // The first page follows; its own stroke is taken back alone.
+        s.browser.switch_to_window(one).await?;
+        s.until_text("stroke-count", "2 strokes").await?;
+        s.until("both are painted", || async {
+            Ok(share(s, &shoot, first).await? == 0 && share(s, &shoot, second).await? == 0)
+        })
+        .await?;
+        s.click("undo").await?;
+        s.until_text("stroke-count", "1 stroke").await?;
+        s.until("the other page's stroke stays", || async {
+            Ok(share(s, &shoot, first).await? == 255 && share(s, &shoot, second).await? == 0)
+        })
+        .await?;
+        Ok(())
+    })
+    .await
+}

@@ -119,6 +119,45 @@ fn a_killed_server_leaves_a_whole_shoot_and_a_run_that_goes_on() {
     assert_eq!(stages, ["frames", "combine"], "aligned before the kill");
 }
 
+/// Killed right after a stroke: all strokes that were answered are there, and give the same mask.
+#[test]
+fn painted_strokes_survive_a_kill() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = Scene::new(folder.path(), 4, (900, 600));
+    let data = folder.path().join("data");
+    let served = Served::start(&data, &[&scene.folder]);
+    let shoot = served.add_shoot("Salt");
+    let path = format!("/api/shoots/{shoot}");
+    let wish = json!({"path": scene.folder, "role": "light"});
+    assert_eq!(served.post(&format!("{path}/folder"), &wish).0, 200);
+    let mut plan = served.get(&path).1["plan"].clone();
+    plan["align"]["mode"] = json!("stars");
+    plan["skyline"]["mode"] = json!("auto");
+    let paints = ["ground-stroke", "sky-brush", "ground-brush"];
+    for (i, paint) in paints.iter().enumerate() {
+        let points = [[100.0 + 150.0 * i as f64, 80.0, 25.0]];
+        let strokes = plan["skyline"]["strokes"].as_array_mut().unwrap();
+        strokes.push(json!({"paint": paint, "points": points, "soft": 0.0}));
+        let (status, told) = served.send_json("PATCH", &path, Some(&json!({"plan": plan})));
+        assert_eq!(status, 200, "{told}");
+        if i == 1 {
+            let (status, seen) = served.get(&format!("{path}/skyline"));
+            assert_eq!(status, 200, "{seen}");
+        }
+    }
+    served.kill();
+
+    let served = Served::start(&data, &[&scene.folder]);
+    let kept = served.get(&path).1["plan"]["skyline"]["strokes"].clone();
+    assert_eq!(kept, plan["skyline"]["strokes"]);
+    let (status, seen) = served.get(&format!("{path}/skyline"));
+    assert_eq!((status, &seen["frames"]), (200, &json!(4)), "{seen}");
+    served.kill();
+    // Found anew, it is the same.
+    let served = Served::start(&data, &[&scene.folder]);
+    assert_eq!(served.get(&format!("{path}/skyline")).1, seen);
+}
+
 #[test]
 fn a_running_job_can_be_cancelled() {
     let folder = tempfile::tempdir().unwrap();
