@@ -14,8 +14,8 @@ use std::time::Instant;
 const SIZE: [u32; 2] = [6000, 4000];
 const FRAMES: usize = 12;
 /// Runs of each kind, one after the other in turns.
-const RUNS: usize = 1;
-const LANDS: [&str; 1] = ["hills"];
+const RUNS: usize = 3;
+const LANDS: [&str; 2] = ["hills", "branches"];
 /// Strokes: along a row of places across the picture, for the sky and the ground in turns.
 const STROKES: u32 = 9;
 
