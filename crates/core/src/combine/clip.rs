@@ -8,7 +8,7 @@
 //! frame are rejected too.
 
 use super::network::{LANES, Network, Row};
-use super::ordered::{self, Held};
+use super::ordered::Held;
 use super::reduce::Reduced;
 use jade_pixels::tiled::Region;
 use multiversion::multiversion;
@@ -30,6 +30,8 @@ pub struct Clip {
     network: Network,
     /// For fewer frames than all, from one on.
     of_some: Vec<Network>,
+    /// Sorts all.
+    all: Network,
     median: [usize; 2],
     /// Rows of the order statistics between which the spread is taken, and its factor to sigma.
     spread: ([usize; 2], f32),
@@ -102,6 +104,7 @@ impl Clip {
         Self {
             network: Network::new(frames, &[median[0], median[1], low, high]),
             of_some: (1..frames).map(of_some).collect(),
+            all: Network::new(frames, &(0..frames).collect::<Vec<_>>()),
             median,
             spread: ([low, high], factor as f32),
             // The median that samples are compared with wavers too, by pi / 2 / frames of their
@@ -183,7 +186,7 @@ impl Clip {
                 }
                 false => match held.present_in_all(start, long) {
                     Some(some) => self.expected_of_these(group, &some, c, long),
-                    None => self.expected_of_some(held, c, start, long),
+                    None => self.expected_of_some(group, c, long),
                 },
             };
         }
@@ -234,15 +237,27 @@ impl Clip {
     }
 
     /// Median and one over sigma where not all frames cover all positions.
-    fn expected_of_some(&self, held: &Held, c: usize, start: usize, long: usize) -> (Row, Row) {
+    #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
+    fn expected_of_some(&self, group: &mut Group, c: usize, long: usize) -> (Row, Row) {
         let (_, factor) = self.spread;
+        let mut counts = [0.0f32; LANES];
+        let frames = group.samples.iter().zip(&group.present);
+        for (row, (samples, present)) in group.sorted.iter_mut().zip(frames) {
+            for lane in 0..LANES {
+                // What is not there is last in order.
+                let there = present[lane] > 0.0;
+                row[lane] = if there { samples[c][lane] } else { f32::INFINITY };
+                counts[lane] += present[lane];
+            }
+        }
+        self.all.run(&mut group.sorted);
         let (mut middle, mut spread) = ([0.0; LANES], [0.0; LANES]);
         for lane in 0..long {
-            let sorted = held.present(c, start + lane);
-            middle[lane] = ordered::middle(&sorted);
-            let n = sorted.len();
-            if n > 1 {
-                spread[lane] = factor * (sorted[n - 1 - n / 5] - sorted[n / 5]);
+            let n = counts[lane] as usize;
+            let at = |i: usize| group.sorted[i][lane];
+            if n > 0 {
+                middle[lane] = 0.5 * (at((n - 1) / 2) + at(n / 2));
+                spread[lane] = factor * (at(n - 1 - n / 5) - at(n / 5));
             }
         }
         let usual = usual(&spread[..long]);
