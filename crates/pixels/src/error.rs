@@ -5,12 +5,12 @@ use std::path::{Path, PathBuf};
 #[derive(Debug, thiserror::Error)]
 pub enum PictureError {
     /// The operating system refused.
-    #[error("{}: {source}; check that the file is there and may be read or written.", name(.path))]
+    #[error("{}: {reason}; {}.", name(.path), remedy(.reason))]
     Io {
         /// The file.
         path: PathBuf,
-        /// The system's own reason.
-        source: std::io::Error,
+        /// The system's own reason. It is told with the rest, and not again as a source.
+        reason: std::io::Error,
     },
     /// Not one of the formats that are read, whatever its name says.
     #[error("{}: this is not a camera raw, TIFF, PNG or JPEG picture (it begins with {begins}); save it again in one of these formats.", name(.path))]
@@ -72,7 +72,7 @@ pub enum PictureError {
 impl PictureError {
     /// For `map_err` on system calls that concern `path`.
     pub fn io(path: &Path) -> impl Fn(std::io::Error) -> Self + '_ {
-        move |source| Self::Io { path: path.to_owned(), source }
+        move |reason| Self::Io { path: path.to_owned(), reason }
     }
 
     pub(crate) fn damaged(path: &Path, reason: impl std::fmt::Display) -> Self {
@@ -84,6 +84,35 @@ impl PictureError {
     }
 }
 
+/// What to do about a refusal of the system.
+fn remedy(reason: &std::io::Error) -> &'static str {
+    use std::io::ErrorKind::{NotFound, PermissionDenied, QuotaExceeded, StorageFull};
+    match reason.kind() {
+        StorageFull | QuotaExceeded => "make room on that disk, and try again",
+        NotFound => "check that it is there",
+        PermissionDenied => "check that it may be read or written",
+        _ => "check that the file is there and may be read or written",
+    }
+}
+
 fn name(path: &Path) -> String {
     path.file_name().unwrap_or(path.as_os_str()).to_string_lossy().into_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::error::Error;
+
+    #[test]
+    fn a_refusal_of_the_system_is_told_once_with_what_to_do() {
+        let told = |kind: std::io::ErrorKind| {
+            let error = PictureError::io(Path::new("/card/f01.tif"))(kind.into());
+            assert!(error.source().is_none());
+            error.to_string()
+        };
+        let full = told(std::io::ErrorKind::StorageFull);
+        assert!(full.starts_with("f01.tif: ") && full.contains("make room"), "{full}");
+        assert!(told(std::io::ErrorKind::NotFound).ends_with("; check that it is there."));
+    }
 }

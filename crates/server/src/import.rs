@@ -82,12 +82,12 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
 
 /// Why a frame could not be kept, where that is no fault of its file.
 fn not_kept(error: &CoreError, file: &Path) -> Option<String> {
-    let CoreError::Picture(PictureError::Io { path, source }) = error else { return None };
-    (path != file).then(|| match source.kind() {
+    let CoreError::Picture(PictureError::Io { path, reason }) = error else { return None };
+    (path != file).then(|| match reason.kind() {
         std::io::ErrorKind::StorageFull | std::io::ErrorKind::QuotaExceeded => {
             "there is no room for it on the disk of the data folder; make room there and add it again.".to_owned()
         }
-        _ => format!("the data folder cannot be written ({source}); put that right and add it again."),
+        _ => format!("the data folder cannot be written ({reason}); put that right and add it again."),
     })
 }
 

@@ -93,7 +93,7 @@ fn failed(path: &Path, error: DecodingError) -> PictureError {
         DecodingError::IoError(e) if e.kind() == ErrorKind::UnexpectedEof => {
             PictureError::Truncated { path: path.to_owned(), have, need: have + 1 }
         }
-        DecodingError::IoError(source) => PictureError::Io { path: path.to_owned(), source },
+        DecodingError::IoError(reason) => PictureError::Io { path: path.to_owned(), reason },
         e => PictureError::damaged(path, e),
     }
 }

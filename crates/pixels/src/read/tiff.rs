@@ -256,7 +256,7 @@ fn failed(path: &Path, have: u64, error: TiffError) -> PictureError {
         TiffError::IoError(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
             PictureError::Truncated { path: path.to_owned(), have, need: have + 1 }
         }
-        TiffError::IoError(source) => PictureError::Io { path: path.to_owned(), source },
+        TiffError::IoError(reason) => PictureError::Io { path: path.to_owned(), reason },
         TiffError::UnsupportedError(e) => {
             PictureError::unsupported(path, format!("this TIFF ({e})"))
         }

@@ -24,7 +24,7 @@ pub fn write(
     let size = (picture.width as u16, picture.height as u16);
     let icc = (picture.channels == 3).then(|| picture.encoding.icc());
     put(BufWriter::new(file), size, picture.channels, &bytes, quality, icc).map_err(|e| match e {
-        EncodingError::IoError(source) => PictureError::Io { path: path.to_owned(), source },
+        EncodingError::IoError(reason) => PictureError::Io { path: path.to_owned(), reason },
         e => PictureError::damaged(path, e),
     })
 }

@@ -13,7 +13,7 @@ pub fn write(
     fill: Fill,
 ) -> Result<(), PictureError> {
     let failed = |e: EncodingError| match e {
-        EncodingError::IoError(source) => PictureError::Io { path: path.to_owned(), source },
+        EncodingError::IoError(reason) => PictureError::Io { path: path.to_owned(), reason },
         e => PictureError::damaged(path, e),
     };
     let mut info = Info::with_size(picture.width, picture.height);

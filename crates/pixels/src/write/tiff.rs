@@ -56,7 +56,7 @@ pub fn begin<'a>(
 
 pub fn failed(path: &Path, error: TiffError) -> PictureError {
     match error {
-        TiffError::IoError(source) => PictureError::Io { path: path.to_owned(), source },
+        TiffError::IoError(reason) => PictureError::Io { path: path.to_owned(), reason },
         e => PictureError::damaged(path, e),
     }
 }
