@@ -190,7 +190,8 @@ mod tests {
             assert!(right, "column {}, row {}: {own}", i % 90, i / 90);
         }
         let (parted, length) = ways.parted(grid, &sky);
-        assert!(parted > 0.9 && length >= grid.across as f32, "{parted} over {length}");
+        // Sixty rows, and twenty columns that the edge passes on the way down.
+        assert!(parted > 0.9 && (length - 80.0).abs() < 4.0, "{parted} over {length}");
         // A border that does not keep to the edge is told from it.
         let upper: Vec<f32> = (0..grid.cells()).map(|i| f32::from(u8::from(i < 2700))).collect();
         assert!(ways.parted(grid, &upper).0 < 0.1);
