@@ -50,7 +50,8 @@ fn a_skyline_is_found_saved_and_used_again() {
     assert!((sky - share).abs() < 0.01, "{sky} of {share}");
     assert_eq!(told["skyline"]["ground_frames"], 6);
 
-    // The saved mask gives the same picture, and so does the plan that was saved with it.
+    // The saved mask gives the same picture but for what lights in the ground told of the alignment,
+    // and so does the plan that was saved with it.
     let again = stack(
         &frames,
         &path("again.tif"),
@@ -58,12 +59,16 @@ fn a_skyline_is_found_saved_and_used_again() {
     );
     assert!(again.status.success(), "{}", text(&again.stderr));
     let bytes = |name: &str| std::fs::read(path(name)).unwrap();
-    assert!(bytes("joined.tif") == bytes("again.tif"), "the mask survives its file");
+    let green = |name: &str| Mask::read(&path(name), (900, 600)).unwrap();
+    let (joined, again) = (green("joined.tif"), green("again.tif"));
+    let pairs = joined.shares().iter().zip(again.shares());
+    let apart = pairs.filter(|(a, b)| a.abs_diff(**b) > 6).count();
+    assert!(apart < 540, "{apart} pixels differ");
     let mut command = program();
     command.arg("run").arg(&plan).args(["--quiet", "--frames"]).arg(folder.path());
     let run = command.arg("--out").arg(path("out")).output().unwrap();
     assert!(run.status.success(), "{}", text(&run.stderr));
-    assert!(path("out/joined.tif").exists());
+    assert!(bytes("out/joined.tif") == bytes("again.tif"), "the plan gives the same bytes");
 
     // Another ground, and one frame alone.
     for (name, ground) in [("mean", "mean"), ("one", "frame")] {
