@@ -9,7 +9,10 @@ use clap::Args;
 use jade_core::cache::Cache;
 use jade_core::engine::{self, Beside, Request};
 use jade_core::plan::{Kind, Plan};
+use jade_core::progress::Watch;
+use jade_core::report::StageTime;
 use jade_pixels::write::Target;
+use serde::Serialize;
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -28,6 +31,17 @@ pub struct MaskArgs {
     soft: f32,
     #[command(flatten)]
     common: Common,
+}
+
+/// What was measured.
+#[derive(Serialize)]
+struct MaskReport {
+    /// Share of the reference frame that is sky.
+    sky: f32,
+    /// Frames that were looked at.
+    frames: usize,
+    reference: PathBuf,
+    stages: Vec<StageTime>,
 }
 
 pub fn find(args: MaskArgs) -> anyhow::Result<()> {
@@ -54,18 +68,23 @@ pub fn find(args: MaskArgs) -> anyhow::Result<()> {
         beside: Beside::default(),
         watch: &progress,
     })?;
-    let mask = found.skyline.mask(&found.sights.views(), &|| false)?.shaped(&plan.skyline);
+    let mask = found.skyline.mask(&found.sights.views(), &|| progress.cancelled())?;
+    let mask = mask.shaped(&plan.skyline);
     mask.write(&args.out, target)?;
-    progress.finish();
-    if found.sights.count() == 1 {
+    let told = MaskReport {
+        sky: mask.sky_of_all(),
+        frames: found.sights.count(),
+        reference: frames[found.reference].path.clone(),
+        stages: progress.finish(),
+    };
+    args.common.tell(&told)?;
+    if told.frames == 1 {
         eprintln!(
             "jade-stack: found in one frame alone, where nothing moves: look the mask over before you use it."
         );
     }
     if !args.common.quiet {
-        let sum: u64 = mask.shares().iter().map(|share| u64::from(*share)).sum();
-        let share = 100.0 * sum as f64 / (255.0 * mask.shares().len() as f64);
-        eprintln!("{share:.0} % sky in {}", frames[found.reference].path.display());
+        eprintln!("{:.0} % sky in {}", 100.0 * told.sky, told.reference.display());
     }
     Ok(())
 }

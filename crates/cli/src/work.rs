@@ -67,6 +67,11 @@ impl Common {
         Ok(Budget::new(self.memory, self.threads)?)
     }
 
+    /// Writes what was measured, where that is wanted.
+    pub fn tell(&self, measured: &impl Serialize) -> anyhow::Result<()> {
+        self.report.as_ref().map_or(Ok(()), |path| write_json(path, measured))
+    }
+
     pub fn scratch(&self) -> anyhow::Result<Scratch> {
         Scratch::new(self.scratch.as_deref())
     }
@@ -121,9 +126,7 @@ impl Common {
         let mut report = outcome.report;
         report.stages = progress.finish();
         report.peak_memory_mib = jade_server::peak_memory_mib();
-        if let Some(path) = &self.report {
-            write_json(path, &report)?;
-        }
+        self.tell(&report)?;
         self.summarise(&report, repaired);
         Ok(())
     }

@@ -90,9 +90,11 @@ fn a_mask_is_found_without_stacking_in_one_frame_too() {
     let mask = folder.path().join("mask.tif");
     let truth = folder.path().join("card/truth/sky-mask.png");
     let truth = Mask::read(&truth, (900, 600)).unwrap();
+    let report = folder.path().join("report.json");
     let find = |frames: &[PathBuf], out: &Path| {
         let mut command = program();
-        command.arg("skyline").args(frames).arg("--out").arg(out).output().unwrap()
+        command.arg("skyline").args(frames).arg("--report").arg(&report).arg("--out");
+        command.arg(out).output().unwrap()
     };
     for (count, alone) in [(6, false), (1, true)] {
         let done = find(&frames[..count], &mask);
@@ -100,6 +102,8 @@ fn a_mask_is_found_without_stacking_in_one_frame_too() {
         assert!(done.status.success(), "{told}");
         assert_eq!(told.contains("one frame alone"), alone, "{told}");
         assert!(told.contains("% sky in "), "{told}");
+        let measured: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+        assert_eq!(measured["frames"], count);
         let found = Mask::read(&mask, (900, 600)).unwrap();
         let pairs = found.shares().iter().zip(truth.shares());
         let wrong = pairs.filter(|(a, b)| a.abs_diff(**b) > 127).count();

@@ -238,9 +238,7 @@ impl Seen {
 
     /// What is told about it.
     pub fn told(&self) -> SkylineSeen {
-        let shares = self.mask().shares();
-        let sum: u64 = shares.iter().map(|share| u64::from(*share)).sum();
-        let sky = (sum as f64 / (255.0 * shares.len() as f64)) as f32;
+        let sky = self.mask().sky_of_all();
         let unsure = self.likely.as_ref().map_or(0.0, |(_, sky)| {
             sky.iter().filter(|sky| (0.1..0.9).contains(*sky)).count() as f32 / sky.len() as f32
         });

@@ -231,10 +231,8 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
 
 /// What is told of a mask and the ground behind it.
 pub fn report(ground: &Ground, mask: &Mask, region: Region) -> SkylineReport {
-    let shares = mask.region(region);
-    let sky: u64 = shares.iter().map(|share| u64::from(*share)).sum();
     SkylineReport {
-        sky: (sky as f64 / (255.0 * shares.len() as f64)) as f32,
+        sky: mask.sky(region),
         ground_frames: ground.count() as u32,
         ground_noise: None,
         ground_gain: ground.gain,

@@ -49,6 +49,19 @@ impl Mask {
         &self.shares
     }
 
+    /// Share of a region that is sky, 0 to 1.
+    pub fn sky(&self, region: Region) -> f32 {
+        let of_row = |row: &[u8]| row.iter().map(|share| u64::from(*share)).sum::<u64>();
+        let sum: u64 = self.rows(region).map(of_row).sum();
+        (sum as f64 / (255.0 * region.area() as f64)) as f32
+    }
+
+    /// Share of the whole picture that is sky, 0 to 1.
+    pub fn sky_of_all(&self) -> f32 {
+        let (width, height) = self.size;
+        self.sky(Region { x: 0, y: 0, width, height })
+    }
+
     /// The share at a pixel, those at the edges going on beyond them.
     pub fn at(&self, x: i64, y: i64) -> u8 {
         let x = x.clamp(0, i64::from(self.size.0) - 1) as usize;
