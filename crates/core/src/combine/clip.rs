@@ -528,6 +528,29 @@ mod tests {
     const WIDE: usize = 23;
     const TALL: usize = 17;
 
+    #[test]
+    fn positions_that_some_frames_show_have_the_median_of_those() {
+        let (frames, region) = (9, Region { x: 0, y: 0, width: LANES as u32, height: 1 });
+        let mut held = Held::default();
+        held.begin(frames, region);
+        for frame in 0..frames {
+            let planes = held.planes(frame).into_iter().flatten().enumerate();
+            planes.for_each(|(i, v)| *v = ((i * 37 + frame * 61) % 101) as f32);
+            held.covered.push(Some((0..LANES).map(|at| (at * 5 + frame * 7) % 11 > 4).collect()));
+        }
+        let (clip, mut marks) = (Clip::new(frames, 3.0), Marks::default());
+        marks.begin(frames, LANES);
+        marks.group.load(&held, 0, LANES, false);
+        for c in 0..3 {
+            let (middle, _) = clip.expected_of_some(&mut marks.group, c, LANES);
+            for (at, own) in middle.iter().enumerate() {
+                let there = held.present(c, at);
+                assert!(there.len() < frames);
+                assert_eq!(*own, super::super::ordered::middle(&there), "{there:?}");
+            }
+        }
+    }
+
     proptest! {
         #[test]
         fn crowded_places_are_those_with_many_rejections_around(

@@ -116,3 +116,13 @@ async fn why_there_is_no_skyline_is_said() {
     let problem = job.problem.unwrap();
     assert!(problem.contains("add a ground set"), "{problem}");
 }
+
+#[tokio::test]
+async fn one_frame_alone_has_a_skyline_that_is_told_as_such() {
+    let house = House::new(1);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await.id;
+    let seen: SkylineSeen = guest.get(&format!("shoots/{shoot}/skyline")).await;
+    assert_eq!(seen.frames, 1, "{seen:?}");
+    assert!((0.1..0.99).contains(&seen.sky) && !seen.places.is_empty(), "{seen:?}");
+}
