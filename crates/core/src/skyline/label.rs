@@ -20,6 +20,9 @@ const CLOUDED: f32 = 0.25;
 const EMPTY: f32 = 2.0;
 /// What a border counts that is as much longer than the picture is wide: clouds have ragged ones.
 const RAGGED: f32 = 0.1;
+/// Cells across for which all weights are meant: fewer weigh more each, as a region has fewer of
+/// them against its border.
+const ACROSS: f32 = 600.0;
 /// What stars weigh against a cell's neighbours.
 const STAR: f32 = 4.0;
 /// What texture that stands still weighs at most.
@@ -39,7 +42,7 @@ pub fn label(evidence: &Evidence) -> Vec<f32> {
     let (rough, starless) = rough(&small);
     let of = |i: usize| rough[i / grid.across / 2 * small.grid.across + i % grid.across / 2];
     let start: Vec<f32> = (0..grid.cells()).map(of).collect();
-    let scene = Scene::of(evidence, 1.0);
+    let scene = Scene::of(evidence);
     let mut sky = scene.learned(&scene.unlearned(&start, starless), start, 1);
     // What has open sky below it hangs on something thin, which is told pixel by pixel.
     let open: Vec<f32> = largest(grid, &sky);
@@ -54,8 +57,7 @@ pub fn label(evidence: &Evidence) -> Vec<f32> {
 
 /// The same for a grid of larger cells, and the weight of cells without stars that parts it best.
 fn rough(evidence: &Evidence) -> (Vec<f32>, f32) {
-    // A cell weighs as much as the four that it holds.
-    let scene = Scene::of(evidence, 4.0);
+    let scene = Scene::of(evidence);
     let all: Vec<(f32, Vec<f32>, f32)> = STARLESS
         .into_par_iter()
         .map(|starless| {
@@ -111,11 +113,12 @@ struct Scene<'a> {
 }
 
 impl<'a> Scene<'a> {
-    fn of(evidence: &'a Evidence, scale: f32) -> Self {
+    fn of(evidence: &'a Evidence) -> Self {
         let (ways, (features, shown)) = rayon::join(
             || Ways::of(evidence.grid, &appearance::features(evidence, 0)),
             || rayon::join(|| appearance::features(evidence, 2), || shown(evidence)),
         );
+        let scale = (ACROSS / evidence.grid.across as f32).powi(2);
         Self { evidence, ways, features, shown, scale }
     }
 

@@ -9,6 +9,11 @@ use rayon::prelude::*;
 const COLOURS: [usize; 3] = [0, 1, 2];
 /// Cells on either side of an edge that tell it from noise.
 const SIDE: usize = 3;
+/// Cells on either side over which the light of a cloud changes.
+const WIDE: usize = 9;
+/// What an edge counts against as a share of how far the light differs over that: the skyline is
+/// sharp, whatever the light, and the edges of clouds are not.
+const SOFT: f32 = 0.2;
 
 /// How far it is from one cell to its neighbours to the right and below: 1 where nothing changes,
 /// near 0 across an edge.
@@ -81,35 +86,88 @@ impl Ways {
 /// How strong the edges of one colour are between each cell and its neighbours to the right and below,
 /// 1 for what noise does.
 fn strengths(grid: Grid, plane: &[f32]) -> [Vec<f32>; 2] {
-    let right = edges(&grid.blurred_along(plane, 1, false), 1, grid, grid.across);
-    let down = edges(&grid.blurred_along(plane, 1, true), grid.across, grid, grid.down);
-    let mut all: Vec<f32> = right.iter().step_by(7).copied().collect();
+    let right = Line { step: 1, long: grid.across, values: grid.blurred_along(plane, 1, false) };
+    let down =
+        Line { step: grid.across, long: grid.down, values: grid.blurred_along(plane, 1, true) };
+    let both = [right, down].map(|line| (line.edges(), line.differences(WIDE)));
+    let mut all: Vec<f32> = both[0].0.iter().step_by(7).copied().collect();
     let usual = 3.0 * 1.4826 * median(&mut all).max(1e-4);
-    [right, down].map(|edges| edges.iter().map(|v| (v / usual).powi(2)).collect())
+    both.map(|(edges, wide)| {
+        let strength =
+            |(edge, wide): (&f32, &f32)| edge.powi(2) / (usual.powi(2) + (SOFT * wide).powi(2));
+        edges.iter().zip(&wide).map(strength).collect()
+    })
 }
 
-/// How much the means of some cells before and behind each way along lines of `long` cells differ.
-fn edges(values: &[f32], step: usize, grid: Grid, long: usize) -> Vec<f32> {
-    let one = |i: usize| {
-        let at = i / step % long;
-        let (before, behind) = (SIDE.min(at + 1), SIDE.min(long - at - 1));
-        if behind == 0 {
-            return 0.0;
-        }
-        let mean = |from: usize, count: usize| {
-            (0..count).map(|k| values[from + k * step]).sum::<f32>() / count as f32
+/// Values along the lines of a grid.
+struct Line {
+    /// From one to the next.
+    step: usize,
+    /// How many make a line.
+    long: usize,
+    values: Vec<f32>,
+}
+
+impl Line {
+    /// How much the means of so many cells before and behind each way differ.
+    fn differences(&self, side: usize) -> Vec<f32> {
+        let one = |i: usize| {
+            let at = i / self.step % self.long;
+            let (before, behind) = (side.min(at + 1), side.min(self.long - at - 1));
+            if behind == 0 {
+                return 0.0;
+            }
+            let mean = |from: usize, count: usize| {
+                (0..count).map(|k| self.values[from + k * self.step]).sum::<f32>() / count as f32
+            };
+            mean(i + self.step, behind) - mean(i + self.step - before * self.step, before)
         };
-        mean(i + step, behind) - mean(i + step - before * step, before)
-    };
-    let all: Vec<f32> = (0..grid.cells()).into_par_iter().map(one).collect();
-    // What goes on in the same way before and behind is no edge.
-    let bend = |i: usize| {
-        let at = i / step % long;
-        let before = all[i - SIDE.min(at) * step];
-        let behind = all[i + SIDE.min((long - 1 - at).saturating_sub(1)) * step];
-        let sign = all[i].signum();
-        let slope = 0.5 * ((sign * before).max(0.0) + (sign * behind).max(0.0));
-        (all[i].abs() - 1.0 * slope).max(0.0)
-    };
-    (0..grid.cells()).into_par_iter().map(bend).collect()
+        (0..self.values.len()).into_par_iter().map(one).collect()
+    }
+
+    /// How much of that is an edge of a few cells; what goes on in the same way before and behind is
+    /// none.
+    fn edges(&self) -> Vec<f32> {
+        let all = self.differences(SIDE);
+        let one = |i: usize| {
+            let at = i / self.step % self.long;
+            let before = all[i - SIDE.min(at) * self.step];
+            let behind = all[i + SIDE.min((self.long - 1 - at).saturating_sub(1)) * self.step];
+            let sign = all[i].signum();
+            let slope = 0.5 * ((sign * before).max(0.0) + (sign * behind).max(0.0));
+            (all[i].abs() - slope).max(0.0)
+        };
+        (0..all.len()).into_par_iter().map(one).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A plane of cells with some noise, of the given light in each column.
+    fn columns(grid: Grid, light: impl Fn(usize) -> f32) -> Vec<f32> {
+        let noise = |i: usize| ((i * 7919 % 101) as f32 / 101.0 - 0.5) * 0.01;
+        (0..grid.cells()).map(|i| light(i % grid.across) + noise(i)).collect()
+    }
+
+    #[test]
+    fn a_faint_sharp_edge_is_one_and_a_soft_one_of_much_light_is_none() {
+        let grid = Grid { step: 8, across: 120, down: 60 };
+        // A step, and beside it a slope over twelve cells of twenty times the light.
+        let light = |x: usize| {
+            let step = if x > 30 { 0.05 } else { 0.0 };
+            let t = ((x as f32 - 80.0) / 12.0).clamp(0.0, 1.0);
+            step + t * t * (3.0 - 2.0 * t)
+        };
+        let [right, down] = strengths(grid, &columns(grid, light));
+        for y in 5..55 {
+            let row = &right[y * grid.across..(y + 1) * grid.across];
+            assert!(row[30] > 8.0, "the step in row {y}: {}", row[30]);
+            let soft = row[70..110].iter().copied().fold(0.0, f32::max);
+            assert!(soft < 4.0, "the slope in row {y}: {soft}");
+        }
+        let mut level = down[10 * grid.across..50 * grid.across].to_vec();
+        assert!(median(&mut level) < 1.0);
+    }
 }
