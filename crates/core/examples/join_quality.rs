@@ -60,7 +60,7 @@ fn figures(land: Land, options: Options, exact: bool) -> Result<Figures, String>
         behind: behind(&own, [&one, &other], &near, wide),
         sky: gain(&|i| sky[i] >= 1.0 && !near[i]),
         ground: gain(&|i| sky[i] <= 0.0 && !near[i]),
-        detail: detail(&joined, &truth, sky, wide) / detail(&single, &truth, sky, wide),
+        detail: detail(&joined, &truth, sky, wide),
         overlap: overlap(&mask, sky),
     })
 }

@@ -8,6 +8,7 @@ pub mod gaps;
 pub mod join;
 mod kernel;
 pub mod level;
+pub mod lone;
 pub mod network;
 mod ordered;
 pub mod reduce;

@@ -10,6 +10,7 @@ use crate::combine::backdrop::{self, Backdrop, Extended};
 use crate::combine::clear::{self, Clear, Unground};
 use crate::combine::join::{Joiner, MARGIN, Passing};
 use crate::combine::level::Level;
+use crate::combine::lone;
 use crate::combine::reduce::{Placed, Reduced, Reducer, Workspace};
 use crate::frames::Light;
 use crate::plan::{CombinePlan, Edges, Method};
@@ -124,7 +125,8 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
             join.keep_still(*block, &made, &out, &squares)?;
         }
         if around(*block) != Side::Sky {
-            let made = ground_reducer.reduce(join.there(*block), space, &stop)?;
+            let mut made = ground_reducer.reduce(join.there(*block), space, &stop)?;
+            lone::mend(&mut made.light, block.width as usize);
             join.keep_ground(*block, around(*block), made, &out, &squares)?;
         }
         request.watch.advance(count(block));

@@ -137,7 +137,7 @@ impl Evidence {
 
 /// What is usual where it is as bright, for each cell: the median of a sixteenth of the cells by
 /// their light.
-fn usual_by_light(colour: &[Vec<f32>; 3], values: &[f32]) -> Vec<f32> {
+pub(super) fn usual_by_light(colour: &[Vec<f32>; 3], values: &[f32]) -> Vec<f32> {
     let [red, green, blue] = colour;
     let light = |i: usize| red[i] + green[i] + blue[i];
     let mut order: Vec<usize> = (0..values.len()).collect();

@@ -6,6 +6,7 @@
 //! own light in the median of the frames.
 
 mod appearance;
+mod around;
 mod evidence;
 mod grid;
 mod label;

@@ -1,5 +1,6 @@
 //! The share of sky in every pixel, from the cells' labels and what sky and ground look like around.
 
+use super::around::{Around, SURE, TOLD};
 use super::evidence::{Evidence, View};
 use super::grid::Grid;
 use super::mask::Mask;
@@ -22,30 +23,8 @@ const MARGIN: u32 = REACH as u32;
 const REACH: usize = 4;
 /// Standard deviations by which a thin thing differs from the sky.
 const SIGMAS: f32 = 4.0;
-/// Cells around the labels' border where every pixel is looked at for itself.
-const BORDER: usize = 2;
-
-/// What is known of the light around each cell.
-struct Around {
-    /// Gives the share of ground as `weights . light - offset`.
-    weights: [Vec<f32>; 3],
-    offset: Vec<f32>,
-    /// Standard deviation of that share in one pixel.
-    sigma: Vec<f32>,
-    /// How likely the cell is sky, as the logarithm of a ratio; beyond [`SURE`] no ground is near.
-    sky: Vec<f32>,
-    /// Light beyond that of the sky and its noise.
-    dazzling: Vec<f32>,
-    /// What stands still, against noise.
-    texture: Vec<f32>,
-}
-
-/// Where the logarithm of a ratio is beyond this, a cell is far from the border.
-const SURE: f32 = 6.0;
 /// Texture below which nothing thin stands before the sky.
 const STILL: f32 = 0.25;
-/// Beyond this, a person said that nothing thin is there either.
-const TOLD: f32 = 20.0;
 
 /// What every pixel of the reference frame is by its own light.
 #[derive(Clone)]
@@ -278,10 +257,10 @@ impl Desk {
         }
         // What is unlike sky and ground in the median of all frames stands still: a lamp, if it is
         // as bright in all frames, or if it is on a pole.
-        if self.light[i] > self.dazzling && self.lamp(x, y, wide, tall) {
-            return GROUND;
+        if self.light[i] > self.dazzling && self.still(i) {
+            return if self.lamp(x, y, wide, tall) { GROUND } else { THIN };
         }
-        if mean < -1.0 && mean < -8.0 * sigma {
+        if mean < -1.0 && mean < -8.0 * sigma && self.still(i) {
             return THIN;
         }
         if share > 2.0 * sigma || mean > 2.0 * noise {
@@ -428,115 +407,6 @@ fn far_enough(views: &[View], square: Region) -> bool {
     views.len() >= FEWEST && most > FAR
 }
 
-impl Around {
-    fn of(evidence: &Evidence, labels: &Labels, frames: usize) -> Self {
-        let (grid, sky) = (evidence.grid, &labels.sky);
-        let cells = 0..grid.cells();
-        // Cells that have none of the other side around them.
-        let side = |above: bool| -> Vec<f32> {
-            let other: Vec<f32> =
-                sky.iter().map(|v| f32::from(u8::from((*v > 0.5) != above))).collect();
-            grid.blurred(&other, BORDER).iter().map(|v| f32::from(u8::from(*v == 0.0))).collect()
-        };
-        let (above, below) = (side(true), side(false));
-        let colours = &evidence.colour;
-        let lights = |sky: &[f32], ground: &[f32]| {
-            rayon::join(|| nearest(grid, colours, sky), || nearest(grid, colours, ground))
-        };
-        let (sky_light, ground_light) = lights(&above, &below);
-        // What is of both, as branches that are close to each other, shows neither.
-        let mixed = |i: usize| {
-            let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
-            let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
-            let along: f32 = (0..3).map(|c| apart[c] * (colours[c][i] - sky_light[c][i])).sum();
-            along / far
-        };
-        let share: Vec<f32> = (0..grid.cells()).map(mixed).collect();
-        let pure = |chosen: &[f32], from: f32, to: f32| -> Vec<f32> {
-            let one = |(chosen, share): (&f32, &f32)| {
-                if (from..to).contains(share) { 0.0 } else { *chosen }
-            };
-            chosen.iter().zip(&share).map(one).collect()
-        };
-        let (clear, firm) = (pure(&above, 0.2, 1.5), pure(&below, -0.3, 0.75));
-        let (sky_light, ground_light) = lights(&clear, &firm);
-        // Where hardly any ground looks like the sky, what does is looked at closely.
-        let mut shares: Vec<f32> =
-            share.iter().zip(&below).filter(|(_, below)| **below > 0.0).map(|(v, _)| *v).collect();
-        shares.sort_by(f32::total_cmp);
-        let near = grid
-            .blurred(&sky.iter().map(|v| f32::from(u8::from(*v > 0.5))).collect::<Vec<_>>(), 12);
-        let texture = grid.blurred(&evidence.texture, 1);
-        let distinct = shares.get(shares.len() / 10).is_some_and(|low| *low > 0.7);
-        let mut around = Self {
-            weights: [(); 3].map(|()| vec![0.0; grid.cells()]),
-            offset: vec![0.0; grid.cells()],
-            sigma: vec![0.0; grid.cells()],
-            sky: vec![0.0; grid.cells()],
-            dazzling: vec![0.0; grid.cells()],
-            texture: evidence.texture.clone(),
-        };
-        let efficiency = if frames > 2 { 1.25 } else { 1.0 };
-        for i in cells {
-            let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
-            let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
-            for (c, apart) in apart.iter().enumerate() {
-                around.weights[c][i] = apart / far;
-                around.offset[i] += apart / far * sky_light[c][i];
-            }
-            let light: f32 = sky_light.iter().map(|plane| plane[i]).sum();
-            around.dazzling[i] = 2.5 * light + 10.0 * evidence.noise[i];
-            // Noise was measured in the sum of three colours.
-            let noise = evidence.noise[i] / 3f32.sqrt() * efficiency / (frames as f32).sqrt();
-            around.sigma[i] = (noise / far.sqrt()).min(3.0);
-            let ratio = ((sky[i] + 0.01) / (1.01 - sky[i])).ln();
-            around.sky[i] = match (above[i] > 0.0, below[i] > 0.0) {
-                (true, _) if labels.told[i] == Some(true) => 2.0 * TOLD,
-                (true, _) if sky[i] > 0.9 => SURE + 1.0,
-                (_, true)
-                    if distinct
-                        && near[i] > 0.0
-                        && texture[i] > 0.7
-                        && (-0.3..0.7).contains(&share[i]) =>
-                {
-                    -1.0
-                }
-                (_, true) if sky[i] < 0.1 => -SURE - 1.0,
-                _ => 0.6 * ratio,
-            };
-        }
-        around
-    }
-}
-
-/// For each cell, the mean colours of those cells around that are chosen, as near as there are
-/// enough of them.
-fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3] {
-    let whole = colours.each_ref().map(|plane| {
-        let mut own: Vec<f32> = plane
-            .iter()
-            .zip(chosen)
-            .filter(|(_, chosen)| **chosen > 0.0)
-            .map(|(v, _)| *v)
-            .collect();
-        if own.is_empty() { 0.0 } else { median(&mut own) }
-    });
-    let mut out = whole.map(|v| vec![v; grid.cells()]);
-    let own: Vec<[f32; 4]> = (0..grid.cells())
-        .map(|i| [1.0, colours[0][i], colours[1][i], colours[2][i]].map(|v| v * chosen[i]))
-        .collect();
-    // From far to near, each taking the place of the one before where it has enough.
-    for radius in [48, 20, 8, 4] {
-        for (i, [share, sums @ ..]) in grid.blurred_all(&own, radius).into_iter().enumerate() {
-            let sure = (share / 0.08).min(1.0);
-            for (out, sum) in out.iter_mut().zip(sums) {
-                out[i] += sure * (sum / share.max(1e-6) - out[i]);
-            }
-        }
-    }
-    out
-}
-
 /// Follows thin things from the ground on.
 fn reach(marks: &mut [u8], width: usize) {
     let kind = |mark: u8| mark & 3;
@@ -609,4 +479,61 @@ fn shares(marks: &[u8], width: usize) -> Vec<u8> {
         }
     });
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const WIDE: usize = 40;
+
+    /// Marks of sky, with others at some places.
+    fn marks(others: &[(usize, usize, u8)]) -> Vec<u8> {
+        let mut marks = vec![STEPS_SKY | SKY; WIDE * 30];
+        others.iter().for_each(|(x, y, mark)| marks[y * WIDE + x] = *mark);
+        marks
+    }
+
+    #[test]
+    fn thin_things_are_followed_from_the_ground_over_a_gap_of_one_pixel() {
+        // From ground at the bottom upwards with a gap, and another that hangs in the air.
+        let stem = |y: usize| (10, y, THIN);
+        let mut all: Vec<(usize, usize, u8)> = (0..WIDE).map(|x| (x, 29, GROUND)).collect();
+        all.extend((12..29).filter(|y| *y != 20).map(stem));
+        all.extend((5..15).map(|y| (30, y, THIN)));
+        let mut marks = marks(&all);
+        reach(&mut marks, WIDE);
+        let kind = |x: usize, y: usize| marks[y * WIDE + x] & 3;
+        assert!((12..29).filter(|y| *y != 20).all(|y| kind(10, y) == REACHED));
+        assert_eq!(kind(10, 20), SKY);
+        assert!((5..15).all(|y| kind(30, y) == THIN));
+    }
+
+    #[test]
+    fn a_pixels_own_light_tells_its_share_where_sky_and_ground_meet_only() {
+        let half = (STEPS as u8 / 2) << 2;
+        let mut all: Vec<(usize, usize, u8)> = Vec::new();
+        for y in 15..30 {
+            all.extend((0..WIDE).map(|x| (x, y, GROUND)));
+        }
+        // What is of both, and the same among sky and ground alone.
+        all.extend([(7, 15, half | GROUND), (7, 3, half | SKY), (7, 25, half | GROUND)]);
+        let shares = shares(&marks(&all), WIDE);
+        let at = |x: usize, y: usize| shares[y * WIDE + x];
+        assert!((125..=128).contains(&at(7, 15)), "{}", at(7, 15));
+        assert_eq!([at(7, 3), at(7, 25)], [255, 0]);
+        assert_eq!([at(20, 13), at(20, 14), at(20, 15), at(20, 16)], [255, 255, 0, 0]);
+    }
+
+    #[test]
+    fn means_are_those_of_the_neighbours_that_are_there() {
+        let values: Vec<f32> = (0..WIDE * 30).map(|i| (i * 7919 % 101) as f32 / 20.0).collect();
+        let mut out = Vec::new();
+        means(&values, WIDE, &mut out);
+        for (i, mean) in out.iter().enumerate() {
+            let near: Vec<usize> = around(i, WIDE, values.len(), 1).chain([i]).collect();
+            let sum: f32 = near.iter().map(|&n| values[n].clamp(-4.0, 4.0)).sum();
+            assert!((mean - sum / near.len() as f32).abs() < 1e-4, "pixel {i}");
+        }
+    }
 }

@@ -64,7 +64,7 @@ pub fn behind(own: &[f64], others: [&[f64]; 2], band: &[bool], wide: usize) -> f
 }
 
 /// Share of the detail of the ground that a picture keeps: how far steps from pixel to pixel of the
-/// truth are found in it again, in pure ground.
+/// truth are found in it again, in pure ground; 1 for one frame, but for its noise.
 pub fn detail(light: &[f32], truth: &[f32], sky: &[f32], wide: usize) -> f64 {
     let (mut both, mut own) = (0.0, 0.0);
     for i in 0..sky.len() - 1 {
