@@ -1,6 +1,6 @@
 //! The light of sky and ground around each cell, by which its pixels are told apart.
 
-use super::evidence::{Evidence, usual_by_light};
+use super::evidence::Evidence;
 use super::grid::Grid;
 use super::strokes::Labels;
 use crate::align::background::median;
@@ -65,11 +65,12 @@ impl Around {
         // Where hardly any ground looks like the sky, what does is looked at closely.
         let mut shares: Vec<f32> =
             share.iter().zip(&below).filter(|(_, below)| **below > 0.0).map(|(v, _)| *v).collect();
-        shares.sort_by(f32::total_cmp);
         let near = grid
             .blurred(&sky.iter().map(|v| f32::from(u8::from(*v > 0.5))).collect::<Vec<_>>(), 12);
         let texture = grid.blurred(&evidence.texture, 1);
-        let distinct = shares.get(shares.len() / 10).is_some_and(|low| *low > 0.7);
+        let tenth = shares.len() / 10;
+        let distinct =
+            !shares.is_empty() && *shares.select_nth_unstable_by(tenth, f32::total_cmp).1 > 0.7;
         let mut around = Self {
             weights: [(); 3].map(|()| vec![0.0; grid.cells()]),
             offset: vec![0.0; grid.cells()],
@@ -79,7 +80,6 @@ impl Around {
             texture: evidence.texture.clone(),
         };
         let efficiency = if frames > 2 { 1.25 } else { 1.0 };
-        let usual = usual_by_light(colours, &evidence.noise);
         for i in cells {
             let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
             let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
@@ -90,7 +90,7 @@ impl Around {
             let light: f32 = sky_light.iter().map(|plane| plane[i]).sum();
             around.dazzling[i] = 2.5 * light + 10.0 * evidence.noise[i];
             // Noise was measured in the sum of three colours; a star that passes is none.
-            let noise = evidence.noise[i].min(NOISY * usual[i]);
+            let noise = evidence.noise[i].min(NOISY * evidence.usual_noise[i]);
             let noise = noise / 3f32.sqrt() * efficiency / (frames as f32).sqrt();
             around.sigma[i] = (noise / far.sqrt()).min(3.0);
             let ratio = ((sky[i] + 0.01) / (1.01 - sky[i])).ln();
@@ -158,6 +158,7 @@ mod tests {
             texture: vec![0.0; grid.cells()],
             change: vec![1.0; grid.cells()],
             noise: vec![0.01; grid.cells()],
+            usual_noise: vec![0.01; grid.cells()],
             stars: vec![0.0; grid.cells()],
         };
         let own = (0..grid.cells()).map(|i| if sky(i) { 0.99 } else { 0.01 }).collect();

@@ -54,6 +54,8 @@ pub struct Evidence {
     pub change: Vec<f32>,
     /// Standard deviation of noise in one pixel of one frame, for the sum of its colours.
     pub noise: Vec<f32>,
+    /// The same as is usual where it is as bright: a star that passes is no noise.
+    pub usual_noise: Vec<f32>,
     /// Point lights that go with the sky, in each cell.
     pub stars: Vec<f32>,
 }
@@ -102,13 +104,14 @@ impl Evidence {
             (0..grid.cells()).into_par_iter().map(middle).collect()
         });
         let mut noise: Vec<f32> = rows.iter().flat_map(|row| row.noise.iter().copied()).collect();
+        let usual_noise = usual_by_light(&colour, &noise);
         if views.len() == 1 {
-            noise = usual_by_light(&colour, &noise);
+            noise.clone_from(&usual_noise);
         }
         let change = change(grid, &colours, &noise);
         let texture = rows.into_iter().flat_map(|row| row.texture).collect();
         let stars = lights::stars(views, grid);
-        Ok(Self { grid, colour, texture, change, noise, stars })
+        Ok(Self { grid, colour, texture, change, noise, usual_noise, stars })
     }
 }
 
@@ -130,18 +133,20 @@ impl Evidence {
             sums.iter().zip(counts).map(|(sum, count)| sum / count).collect()
         };
         let colour = self.colour.each_ref().map(|plane| means(plane));
-        let [texture, change, noise] = [&self.texture, &self.change, &self.noise].map(|p| means(p));
-        Self { grid, colour, texture, change, noise, stars: sums(&self.stars).0 }
+        let [texture, change, noise, usual_noise] =
+            [&self.texture, &self.change, &self.noise, &self.usual_noise].map(|p| means(p));
+        let stars = sums(&self.stars).0;
+        Self { grid, colour, texture, change, noise, usual_noise, stars }
     }
 }
 
 /// What is usual where it is as bright, for each cell: the median of a sixteenth of the cells by
 /// their light.
-pub(super) fn usual_by_light(colour: &[Vec<f32>; 3], values: &[f32]) -> Vec<f32> {
+fn usual_by_light(colour: &[Vec<f32>; 3], values: &[f32]) -> Vec<f32> {
     let [red, green, blue] = colour;
     let light = |i: usize| red[i] + green[i] + blue[i];
     let mut order: Vec<usize> = (0..values.len()).collect();
-    order.sort_by(|a, b| light(*a).total_cmp(&light(*b)));
+    order.par_sort_unstable_by(|a, b| light(*a).total_cmp(&light(*b)).then(a.cmp(b)));
     let mut usual = vec![0.0; values.len()];
     for alike in order.chunks(values.len().div_ceil(16).max(1)) {
         let middle = median(&mut alike.iter().map(|&i| values[i]).collect::<Vec<_>>());

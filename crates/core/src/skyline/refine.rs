@@ -414,8 +414,14 @@ fn reach(marks: &mut [u8], width: usize) {
     let stands = |i: usize| around(i, width, len, 1).any(|n| kind(marks[n]) == GROUND);
     let rows = marks.par_chunks(width).with_min_len(16).enumerate();
     let begins = rows.flat_map_iter(|(y, row)| {
-        let thin = row.iter().enumerate().filter(|(_, mark)| kind(**mark) == THIN);
-        thin.map(move |(x, _)| y * width + x).filter(|i| stands(*i))
+        // Hardly any chunk has some.
+        let some = |chunk: &[u8]| chunk.iter().fold(false, |some, m| some | (kind(*m) == THIN));
+        let chunks = row.chunks(CHUNK).enumerate().filter(move |(_, chunk)| some(chunk));
+        let thin = chunks.flat_map(move |(at, chunk)| {
+            let own = chunk.iter().enumerate().filter(move |(_, mark)| kind(**mark) == THIN);
+            own.map(move |(x, _)| y * width + at * CHUNK + x)
+        });
+        thin.filter(|i| stands(*i))
     });
     let mut open: Vec<usize> = begins.collect();
     open.iter().for_each(|&i| marks[i] |= REACHED);
