@@ -89,8 +89,12 @@ impl Around {
             }
             let light: f32 = sky_light.iter().map(|plane| plane[i]).sum();
             around.dazzling[i] = 2.5 * light + 10.0 * evidence.noise[i];
-            // Noise was measured in the sum of three colours; a star that passes is none.
-            let noise = evidence.noise[i].min(NOISY * evidence.usual_noise[i]);
+            // A star that passes is no noise; but where the ground is brighter than the sky, what it
+            // leaves in the median would be taken for ground.
+            let darker = apart.iter().sum::<f32>() < 0.0;
+            let most = if darker { NOISY * evidence.usual_noise[i] } else { f32::MAX };
+            // Noise was measured in the sum of three colours.
+            let noise = evidence.noise[i].min(most);
             let noise = noise / 3f32.sqrt() * efficiency / (frames as f32).sqrt();
             around.sigma[i] = (noise / far.sqrt()).min(3.0);
             let ratio = ((sky[i] + 0.01) / (1.01 - sky[i])).ln();
@@ -187,7 +191,7 @@ mod tests {
     }
 
     #[test]
-    fn a_star_that_passes_a_cell_does_not_make_it_blind() {
+    fn a_star_that_passes_a_cell_does_not_make_it_blind_to_dark_things() {
         let grid = Grid { step: 4, across: 80, down: 60 };
         let (mut evidence, labels) = evidence(grid);
         let at = 30 * grid.across + 39;
@@ -195,5 +199,11 @@ mod tests {
         evidence.noise[at] = 5.0;
         let passed = Around::of(&evidence, &labels, 6).sigma[at];
         assert!(passed > usual && passed < 1.6 * usual, "{passed} against {usual}");
+        // What it leaves is bright, as this ground is.
+        for plane in &mut evidence.colour {
+            plane.iter_mut().for_each(|light| *light = 0.2 - *light);
+        }
+        let passed = Around::of(&evidence, &labels, 6).sigma[at];
+        assert!(passed > 2.0, "{passed}");
     }
 }
