@@ -2,7 +2,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, expect, it, vi } from 'vitest'
 import { api } from '../api/client'
 import type { Plan, Stroke } from '../api/types'
-import { plan, shoot } from '../shoot/example'
+import { frame, plan, shoot } from '../shoot/example'
 import { useShoot } from '../shoot/store'
 import { strokeName, useSkyline } from './skyline'
 
@@ -79,6 +79,17 @@ it('tells why there is none, and shows nothing then', async () => {
   store.step = 'skyline'
   await vi.waitFor(() => expect(skyline.problem).toBe('No stars are seen.'))
   expect([skyline.info, skyline.finding]).toEqual([null, null])
+})
+
+it('finds it in one frame alone, and not without any', async () => {
+  server.shoot.mockResolvedValue(shoot({ frames: [frame(1)] }))
+  const { store } = await opened()
+  expect(server.skyline).toHaveBeenCalledTimes(1)
+  server.shoot.mockResolvedValue(shoot({ id: 2, frames: [] }))
+  await store.open(2)
+  store.step = 'skyline'
+  await new Promise((settled) => setTimeout(settled, 10))
+  expect(server.skyline).toHaveBeenCalledTimes(1)
 })
 
 it('names what is painted', () => {

@@ -33,7 +33,7 @@ export const useSkyline = defineStore('skyline', () => {
   /** All that the mask depends on. */
   const wanted = computed(() => {
     const shoot = store.shoot
-    if (!shoot || store.step !== 'skyline' || store.used.length < 2) return null
+    if (!shoot || store.step !== 'skyline' || store.used.length === 0) return null
     const mask = { ...shoot.plan.skyline, ground: null }
     const sent = store.sent
     // Only what the server has can be asked for.

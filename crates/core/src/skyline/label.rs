@@ -16,8 +16,10 @@ const STARLESS: [f32; 4] = [0.00015, 0.0003, 0.0015, 0.004];
 /// Share of a picture that may be sky without stars, as behind clouds, before it counts against a
 /// border.
 const CLOUDED: f32 = 0.25;
-/// What more of it than that counts, and any of it below ground, as water that looks like sky.
+/// What more of it than that counts.
 const EMPTY: f32 = 2.0;
+/// What any of it below ground counts, as water that looks like sky.
+const BELOW: f32 = 4.0;
 /// What a border counts that is as much longer than the picture is wide: clouds have ragged ones.
 const RAGGED: f32 = 0.1;
 /// Cells across for which all weights are meant: fewer weigh more each, as a region has fewer of
@@ -146,7 +148,8 @@ impl<'a> Scene<'a> {
         let below = share((0..grid.cells()).filter(empty).filter(|i| ground_above[*i]).count());
         let (parted, length) = self.ways.parted(grid, sky);
         parted
-            - EMPTY * ((all - CLOUDED).max(0.0) + below)
+            - EMPTY * (all - CLOUDED).max(0.0)
+            - BELOW * below
             - RAGGED * (length / grid.across as f32 - 1.0).max(0.0)
     }
 
