@@ -70,13 +70,15 @@ fn main() {
     let exact = arguments.iter().any(|text| text == "exact");
     let numbers: Vec<u32> = arguments.iter().filter_map(|text| text.parse().ok()).collect();
     let [from, to, width, height] = numbers[..] else {
-        eprintln!("usage: join_quality FIRST-SEED LAST-SEED WIDTH HEIGHT [exact]");
+        eprintln!("usage: join_quality FIRST-SEED LAST-SEED WIDTH HEIGHT [exact] [LAND]...");
         std::process::exit(2);
     };
     println!(
         "| land | seed | skyline | behind the better stack near it | noise gain of the sky | of the ground | detail of the ground |\n|---|---|---|---|---|---|---|"
     );
-    for land in Land::ALL {
+    let named = |land: &Land| arguments.iter().any(|text| text == land.name());
+    let some = Land::ALL.iter().any(named);
+    for land in Land::ALL.into_iter().filter(|land| !some || named(land)) {
         for seed in (from..=to).map(u64::from) {
             let options = Options { frames: FRAMES, darks: 0, width, height, seed, deflate: false };
             match figures(land, options, exact) {

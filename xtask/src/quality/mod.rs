@@ -95,7 +95,7 @@ pub fn skyline(seeds: Option<&str>) -> Result<()> {
         let table = example("skyline_quality", &["1", seeds, width, height])?;
         text += &format!("\n### {width} x {height} pixels\n\n{table}");
     }
-    text += "\n## Joined\n\nTwelve frames of 1200 x 800 pixels, clipped mean of both, with the skyline that is found. Within 12 pixels of it the\nsquared difference to the truth is compared with that of the aligned or the unaligned stack, whichever is less at each\nplace. Noise gains are told against the ideal ones, detail against a single frame; moving water has none.\n\n";
+    text += "\n## Joined\n\nTwelve frames of 1200 x 800 pixels, clipped mean of both, with the skyline that is found. Within 12 pixels of it the\nsquared difference to the truth is compared with that of the aligned or the unaligned stack, whichever is less at each\nplace. Noise gains are told against the ideal ones, detail against that of one frame without noise; moving water has none.\n\n";
     text += &example("join_quality", &["1", seeds, "1200", "800"])?;
     text += "\nThe same with the true mask:\n\n";
     text += &example("join_quality", &["1", "1", "1200", "800", "exact"])?;

@@ -12,7 +12,7 @@ const LONE: f32 = 0.2;
 const ALONE: f32 = 0.5;
 
 /// Gives those pixels of interleaved light, rows of `wide` pixels, the median of their neighbours;
-/// tells how many they were.
+/// tells how many they were. Without noise, as in drawings, there are none.
 pub fn mend(light: &mut [f32], wide: usize) -> usize {
     let pixels = light.as_chunks_mut::<3>().0;
     let tall = pixels.len() / wide;
@@ -21,6 +21,9 @@ pub fn mend(light: &mut [f32], wide: usize) -> usize {
     }
     let sums: Vec<f32> = pixels.iter().map(|[r, g, b]| r + g + b).collect();
     let least = SIGMAS * noise(&sums, wide);
+    if least <= 0.0 {
+        return 0;
+    }
     let mut lone = Vec::new();
     for (y, row) in sums.chunks_exact(wide).enumerate() {
         for x in 0..wide {
@@ -139,5 +142,8 @@ mod tests {
         let before = light.clone();
         assert_eq!(mend(&mut light, WIDE), 0);
         assert_eq!(light, before);
+        let mut drawn = vec![0.1; WIDE * 48 * 3];
+        add(&mut drawn, 20, 20, [0.5; 3]);
+        assert_eq!(mend(&mut drawn, WIDE), 0);
     }
 }

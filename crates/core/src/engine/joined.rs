@@ -16,7 +16,7 @@ use crate::frames::Light;
 use crate::plan::{CombinePlan, Edges, Method};
 use crate::progress::Stage;
 use crate::report::SkylineReport;
-use crate::skyline::{Mask, Side};
+use crate::skyline::{GroundFrom, Mask, Side};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
@@ -87,6 +87,8 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
     let held = request.budget.held();
     let ground_plan = join.ground.plan(request);
     let ground_reducer = Reducer::new(join.ground.placed(join.used), &ground_plan, held);
+    // A finished picture is taken as it is.
+    let flawed = !matches!(request.plan.skyline.ground.from, GroundFrom::Picture(_));
     let (width, height) = (region.width, region.height);
     // What is joined, and what is looked at with it.
     let around = |block: Region| mask.side(join.there(block).widened(2 * MARGIN, join.size));
@@ -126,7 +128,9 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         }
         if around(*block) != Side::Sky {
             let mut made = ground_reducer.reduce(join.there(*block), space, &stop)?;
-            lone::mend(&mut made.light, block.width as usize);
+            if flawed {
+                lone::mend(&mut made.light, block.width as usize);
+            }
             join.keep_ground(*block, around(*block), made, &out, &squares)?;
         }
         request.watch.advance(count(block));

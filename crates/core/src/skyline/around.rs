@@ -164,6 +164,7 @@ mod tests {
             noise: vec![0.01; grid.cells()],
             usual_noise: vec![0.01; grid.cells()],
             stars: vec![0.0; grid.cells()],
+            mirrored: vec![0.0; grid.cells()],
         };
         let own = (0..grid.cells()).map(|i| if sky(i) { 0.99 } else { 0.01 }).collect();
         (evidence, Labels { sky: own, told: vec![None; grid.cells()] })

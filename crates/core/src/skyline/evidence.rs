@@ -58,6 +58,8 @@ pub struct Evidence {
     pub usual_noise: Vec<f32>,
     /// Point lights that go with the sky, in each cell.
     pub stars: Vec<f32>,
+    /// Those that go as the sky's mirror image in water does.
+    pub mirrored: Vec<f32>,
 }
 
 /// Rows of pixels of each row of cells that are looked at.
@@ -110,8 +112,8 @@ impl Evidence {
         }
         let change = change(grid, &colours, &noise);
         let texture = rows.into_iter().flat_map(|row| row.texture).collect();
-        let stars = lights::stars(views, grid);
-        Ok(Self { grid, colour, texture, change, noise, usual_noise, stars })
+        let [stars, mirrored] = lights::lights(views, grid);
+        Ok(Self { grid, colour, texture, change, noise, usual_noise, stars, mirrored })
     }
 }
 
@@ -135,8 +137,8 @@ impl Evidence {
         let colour = self.colour.each_ref().map(|plane| means(plane));
         let [texture, change, noise, usual_noise] =
             [&self.texture, &self.change, &self.noise, &self.usual_noise].map(|p| means(p));
-        let stars = sums(&self.stars).0;
-        Self { grid, colour, texture, change, noise, usual_noise, stars }
+        let [stars, mirrored] = [&self.stars, &self.mirrored].map(|plane| sums(plane).0);
+        Self { grid, colour, texture, change, noise, usual_noise, stars, mirrored }
     }
 }
 

@@ -207,10 +207,12 @@ struct Shown {
     share: Vec<f32>,
     /// In the nearest cells.
     near: Vec<f32>,
+    /// The same of mirrored ones.
+    mirrored: Vec<f32>,
 }
 
 fn shown(evidence: &Evidence) -> Shown {
-    let Evidence { grid, stars, noise, .. } = evidence;
+    let Evidence { grid, stars, mirrored, noise, .. } = evidence;
     let wide = (grid.across / 40).max(2);
     let mut around = grid.blurred(&grid.blurred(stars, wide), wide);
     let noise = grid.blurred(noise, 2);
@@ -224,7 +226,8 @@ fn shown(evidence: &Evidence) -> Shown {
     for (around, noise) in around.iter_mut().zip(&noise) {
         *around *= (noise / usual_noise).max(0.3).powi(2) / usual;
     }
-    Shown { share: around, near: grid.blurred(stars, 1) }
+    let [near, mirrored] = [stars, mirrored].map(|plane| grid.blurred(plane, 1));
+    Shown { share: around, near, mirrored }
 }
 
 /// What is known before anything was learned: where stars are seen there is sky, where there are
@@ -245,7 +248,8 @@ fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> 
             let drifts = ((changing[i] - 4.0) / 8.0).clamp(0.0, 1.0);
             let moving = Known { sky: 1.0, weight: CHANGE * drifts };
             let ground = starless * (weight + textured) * (1.0 - 0.5 * drifts);
-            star.and(moving).and(Known { sky: 0.0, weight: ground })
+            let water = Known { sky: 0.0, weight: STAR * shown.mirrored[i].min(0.25) };
+            star.and(water).and(moving).and(Known { sky: 0.0, weight: ground })
         })
         .collect()
 }
