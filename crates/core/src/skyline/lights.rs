@@ -104,17 +104,23 @@ impl<'a> Sky<'a> {
     fn mirrored(&self, lights: &[(usize, [f64; 2])]) -> Vec<[f64; 2]> {
         /// Rows that are tried, over the height of the picture: a little off changes little.
         const ROWS: u32 = 64;
+        /// Lights that tell which it is, at most.
+        const ENOUGH: usize = 500;
         let height = f64::from(self.views[0].light.size().1);
-        let found = (ROWS / 4..ROWS).into_par_iter().map(|row| {
+        let those = |meet: f64, step: usize| -> Vec<[f64; 2]> {
+            let below = lights.iter().step_by(step).filter(|(_, at)| at[1] > meet);
+            below.filter(|(i, at)| self.goes_mirrored(*i, *at, meet)).map(|(_, at)| *at).collect()
+        };
+        let step = lights.len().div_ceil(ENOUGH).max(1);
+        let tried = (ROWS / 4..ROWS).into_par_iter().map(|row| {
             let meet = height * f64::from(row) / f64::from(ROWS);
-            let below = lights.iter().filter(|(_, at)| at[1] > meet);
-            let goes = below.filter(|(i, at)| self.goes_mirrored(*i, *at, meet));
-            goes.map(|(_, at)| *at).collect::<Vec<_>>()
+            (those(meet, step).len(), meet)
         });
         // Of equals the highest, with as much water as can be.
-        let none = Vec::new;
-        let best = found.reduce(none, |best, own| if own.len() > best.len() { own } else { best });
-        if best.len() < FEWEST { vec![] } else { best }
+        let best =
+            tried.reduce(|| (0, height), |best, own| if own.0 > best.0 { own } else { best });
+        let all = those(best.1, 1);
+        if all.len() < FEWEST { vec![] } else { all }
     }
 
     /// Whether a light is found again in most other frames where the mirrored sky would take it.
