@@ -7,6 +7,10 @@ use crate::align::background::median;
 
 /// Cells around the labels' border where every pixel is looked at for itself.
 const BORDER: usize = 2;
+/// Texture from which on ground near the sky may show sky as well.
+const TEXTURED: f32 = 0.7;
+/// Share of the ground that must be without texture for the rest not to tell its light.
+const PLAIN: f32 = 0.3;
 /// How many times the noise that is usual where it is as bright a cell may have.
 const NOISY: f32 = 1.5;
 /// Where the logarithm of a ratio is beyond this, a cell is far from the border.
@@ -45,7 +49,17 @@ impl Around {
         let lights = |sky: &[f32], ground: &[f32]| {
             rayon::join(|| nearest(grid, colours, sky), || nearest(grid, colours, ground))
         };
-        let (sky_light, ground_light) = lights(&above, &below);
+        let near = grid
+            .blurred(&sky.iter().map(|v| f32::from(u8::from(*v > 0.5))).collect::<Vec<_>>(), 12);
+        let texture = grid.blurred(&evidence.texture, 1);
+        // Branches are textured, and show sky between them: where they are told to be ground, they do
+        // not tell its light.
+        let counts = |i: usize| near[i] <= 0.0 || texture[i] < TEXTURED;
+        let plain: Vec<f32> =
+            (0..below.len()).map(|i| if counts(i) { below[i] } else { 0.0 }).collect();
+        let sum = |side: &[f32]| side.iter().sum::<f32>();
+        let solid = if sum(&plain) > PLAIN * sum(&below) { &plain } else { &below };
+        let (sky_light, ground_light) = lights(&above, solid);
         // What is of both, as branches that are close to each other, shows neither.
         let mixed = |i: usize| {
             let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
@@ -60,14 +74,11 @@ impl Around {
             };
             chosen.iter().zip(&share).map(one).collect()
         };
-        let (clear, firm) = (pure(&above, 0.2, 1.5), pure(&below, -0.3, 0.75));
+        let (clear, firm) = (pure(&above, 0.2, 1.5), pure(solid, -0.3, 0.75));
         let (sky_light, ground_light) = lights(&clear, &firm);
         // Where hardly any ground looks like the sky, what does is looked at closely.
         let mut shares: Vec<f32> =
             share.iter().zip(&below).filter(|(_, below)| **below > 0.0).map(|(v, _)| *v).collect();
-        let near = grid
-            .blurred(&sky.iter().map(|v| f32::from(u8::from(*v > 0.5))).collect::<Vec<_>>(), 12);
-        let texture = grid.blurred(&evidence.texture, 1);
         let tenth = shares.len() / 10;
         let distinct =
             !shares.is_empty() && *shares.select_nth_unstable_by(tenth, f32::total_cmp).1 > 0.7;
@@ -206,5 +217,30 @@ mod tests {
         }
         let passed = Around::of(&evidence, &labels, 6).sigma[at];
         assert!(passed > 2.0, "{passed}");
+    }
+
+    #[test]
+    fn a_crown_that_is_told_to_be_ground_does_not_tell_the_grounds_light() {
+        let grid = Grid { step: 4, across: 80, down: 60 };
+        let (mut evidence, mut labels) = evidence(grid);
+        // Branches of the ground's light, half as dense, that reach far into the sky.
+        for i in 0..grid.cells() {
+            let (x, y) = (i % grid.across, i / grid.across);
+            if (10..40).contains(&x) && (20..40).contains(&y) {
+                labels.sky[i] = 0.01;
+                evidence.texture[i] = 5.0;
+                for (plane, ground) in evidence.colour.iter_mut().zip([0.02, 0.03, 0.02]) {
+                    plane[i] = 0.5 * (plane[i] + ground);
+                }
+            }
+        }
+        let around = Around::of(&evidence, &labels, 6);
+        let at = 30 * grid.across + 16;
+        let share = |light: [f32; 3]| {
+            let own = light.iter().zip(&around.weights).map(|(light, weights)| light * weights[at]);
+            own.sum::<f32>() - around.offset[at]
+        };
+        let (branch, sky) = (share([0.017, 0.0255, 0.017]), share([0.085, 0.102, 0.119]));
+        assert!((branch - 1.0).abs() < 0.1 && sky.abs() < 0.1, "{branch}, {sky}");
     }
 }

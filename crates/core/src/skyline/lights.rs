@@ -158,6 +158,11 @@ mod tests {
         }
     }
 
+    fn views<'a>(motions: &'a [Motion], lights: &'a [Vec<[f64; 2]>]) -> Vec<View<'a>> {
+        let all = motions.iter().zip(lights);
+        all.map(|(motion, lights)| View { light: &Blank, motion, lights }).collect()
+    }
+
     #[test]
     fn stars_go_with_the_sky_and_lamps_do_not() {
         let shift = |x: f64| {
@@ -169,11 +174,7 @@ mod tests {
             .iter()
             .map(|motion| vec![motion.from_reference(star), [200.0, 150.0]])
             .collect();
-        let views: Vec<View> = motions
-            .iter()
-            .zip(&lights)
-            .map(|(motion, lights)| View { light: &Blank, motion, lights })
-            .collect();
+        let views = views(&motions, &lights);
         let grid = Grid::of((300, 200));
         let [counts, mirrored] = super::lights(&views, grid);
         let cell = grid.cell(star).unwrap();
@@ -213,11 +214,7 @@ mod tests {
                 above.iter().copied().chain(below).collect()
             })
             .collect();
-        let views: Vec<View> = motions
-            .iter()
-            .zip(&lights)
-            .map(|(motion, lights)| View { light: &Blank, motion, lights })
-            .collect();
+        let views = views(&motions, &lights);
         let grid = Grid::of((300, 200));
         let [counts, mirrored] = super::lights(&views, grid);
         let shore = meet as usize / grid.step as usize * grid.across;

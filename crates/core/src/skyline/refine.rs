@@ -256,7 +256,7 @@ impl Desk {
             }
         }
         // What is unlike sky and ground in the median of all frames stands still: a lamp, if it is
-        // as bright in all frames, or if it is on a pole.
+        // as bright in all frames, or if it is on a pole. Its rim is reached from its middle.
         if self.light[i] > self.dazzling && self.still(i) {
             return if self.lamp(x, y, wide, tall) { GROUND } else { THIN };
         }
