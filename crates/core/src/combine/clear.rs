@@ -3,12 +3,12 @@
 //! beside it is taken off first.
 
 use super::backdrop::Backdrop;
-use super::resample::Places;
+use super::resample::{FINE, Places};
 use crate::align::Motion;
-use crate::frames::{Ahead, Light, Planes, Rows};
+use crate::frames::{Ahead, Light, Rows};
 use crate::skyline::{Mask, Side};
 use jade_pixels::PictureError;
-use jade_pixels::tiled::{Region, TiledFile};
+use jade_pixels::tiled::{Part, Region, TiledFile};
 use rayon::prelude::*;
 
 /// Shares of sky from here on are sky, where the ground's part is taken off.
@@ -101,16 +101,26 @@ impl Clear {
 
     /// Marks what is not clear as uncovered.
     pub fn cover(&self, places: &Places, covered: &mut [bool]) {
-        let (right, low) = (self.width as f32 - 1.0, self.height as f32 - 1.0);
-        places.rows(|from, xs, ys| {
-            let covered = &mut covered[from..from + xs.len()];
-            for ((covered, x), y) in covered.iter_mut().zip(xs).zip(ys) {
-                let x = (x.clamp(0.0, right) + 0.5) as usize;
-                let y = (y.clamp(0.0, low) + 0.5) as usize;
-                *covered &= self.clear[y * self.width + x];
+        places.rows(|from, long, xs, ys| {
+            let places = nearest([xs, ys], [self.width, self.height]);
+            for (covered, at) in covered[from..from + long].iter_mut().zip(places) {
+                *covered &= self.clear[at as usize];
             }
         });
     }
+}
+
+/// The pixels of a frame that are nearest to places in it, of at most 2^23 columns and rows.
+fn nearest([xs, ys]: [&[f32; FINE]; 2], [width, height]: [usize; 2]) -> [u32; FINE] {
+    /// Floating-point numbers from here on have no digits behind the point.
+    const WHOLE: f32 = 8_388_608.0;
+    let whole = |place: f32, size: usize| {
+        let last = size as f32 - 1.0;
+        let place = if place > last { last } else { place };
+        let place = if place > 0.0 { place } else { 0.0 };
+        (place + WHOLE).to_bits() - WHOLE.to_bits()
+    };
+    std::array::from_fn(|i| whole(ys[i], height) * width as u32 + whole(xs[i], width))
 }
 
 /// What of the clear sky a frame shows in a region.
@@ -159,8 +169,14 @@ pub struct Unground<'a> {
 }
 
 impl Unground<'_> {
-    fn is_sky(&self, region: Region) -> bool {
-        self.mask.side(region) == Side::Sky
+    /// The part of what stands before the sky, as a region of its file, that is in a region of the
+    /// frame which does not show sky alone.
+    fn stands_in(&self, region: Region) -> Option<Region> {
+        let [left, top] = self.origin;
+        let (width, height) = (self.before.width(), self.before.height());
+        let shared = region.shared_with(Region { x: left, y: top, width, height })?;
+        let there = Region { x: shared.x - left, y: shared.y - top, ..shared };
+        (self.mask.side(region) != Side::Sky).then_some(there)
     }
 }
 
@@ -177,20 +193,11 @@ impl Light for Unground<'_> {
     ) -> Result<(), PictureError> {
         self.frame.fill(region, planes.each_mut().map(|plane| &mut **plane), stride)?;
         let [left, top] = self.origin;
-        let (width, height) = (self.before.width(), self.before.height());
-        let shared = region.shared_with(Region { x: left, y: top, width, height });
-        let Some(shared) = shared.filter(|_| !self.is_sky(region)) else { return Ok(()) };
-        let there = Region { x: shared.x - left, y: shared.y - top, ..shared };
+        let Some(there) = self.stands_in(region) else { return Ok(()) };
         let [red, green, blue] = planes;
         self.before.visit_region(there, &mut Vec::new(), |x, y, samples| {
             let at = (y + top - region.y) as usize * stride + (x + left - region.x) as usize;
-            let pixels = samples.as_chunks::<3>().0;
-            let planes = red[at..].iter_mut().zip(&mut green[at..]).zip(&mut blue[at..]);
-            for (((red, green), blue), pixel) in planes.zip(pixels) {
-                *red -= pixel[0];
-                *green -= pixel[1];
-                *blue -= pixel[2];
-            }
+            take_off(samples, [&mut red[at..], &mut green[at..], &mut blue[at..]]);
         })
     }
 
@@ -199,16 +206,56 @@ impl Light for Unground<'_> {
         region: Region,
         ahead: &'a mut Ahead,
     ) -> Result<Box<dyn Rows + 'a>, PictureError> {
-        match self.is_sky(region) {
-            true => self.frame.rows(region, ahead),
-            false => Ok(Box::new(Planes::of(self, region, ahead)?)),
+        let Some(there) = self.stands_in(region) else { return self.frame.rows(region, ahead) };
+        let (light, ahead) = ahead.beside();
+        let before = self.before.part(there, light)?;
+        let shared = there.moved(self.origin);
+        Ok(Box::new(TakenOff { rows: self.frame.rows(region, ahead)?, before, there, shared }))
+    }
+}
+
+/// Rows of a frame from which what stands before the sky is taken off.
+struct TakenOff<'a> {
+    rows: Box<dyn Rows + 'a>,
+    before: Part<'a, f32>,
+    /// What is taken off, as a region of its file, and of the frame.
+    there: Region,
+    shared: Region,
+}
+
+impl Rows for TakenOff<'_> {
+    fn row(&self, x: u32, y: u32, mut planes: [&mut [f32]; 3]) {
+        self.rows.row(x, y, planes.each_mut().map(|plane| &mut **plane));
+        let Self { there, shared, .. } = self;
+        let from = x.max(shared.x);
+        let to = (x + planes[0].len() as u32).min(shared.x + shared.width);
+        if from >= to || !(shared.y..shared.y + shared.height).contains(&y) {
+            return;
         }
+        let mut at = (from - x) as usize;
+        let (column, row) = (there.x + from - shared.x, there.y + y - shared.y);
+        for run in self.before.runs(column, row, to - from) {
+            let long = run.len() / 3;
+            take_off(run, planes.each_mut().map(|plane| &mut plane[at..at + long]));
+            at += long;
+        }
+    }
+}
+
+/// Takes the light of interleaved pixels off planes.
+fn take_off(pixels: &[f32], [red, green, blue]: [&mut [f32]; 3]) {
+    let planes = red.iter_mut().zip(green).zip(blue);
+    for (((red, green), blue), pixel) in planes.zip(pixels.as_chunks::<3>().0) {
+        *red -= pixel[0];
+        *green -= pixel[1];
+        *blue -= pixel[2];
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use jade_pixels::tiled::TileWriter;
     use nalgebra::Matrix3;
 
     #[test]
@@ -236,5 +283,71 @@ mod tests {
         let freed = Clear::of(&mask, Some(part));
         assert_eq!([97, 99, 100].map(|y| freed.clear[y * 300 + 150]), [true, true, false]);
         assert_eq!([96, 97].map(|y| freed.clear[y * 300 + 91]), [true, false]);
+    }
+
+    /// Light that is its place.
+    struct Ramp;
+
+    impl Light for Ramp {
+        fn size(&self) -> (u32, u32) {
+            (300, 200)
+        }
+
+        fn fill(
+            &self,
+            region: Region,
+            planes: [&mut [f32]; 3],
+            stride: usize,
+        ) -> Result<(), PictureError> {
+            for (c, plane) in planes.into_iter().enumerate() {
+                for y in 0..region.height as usize {
+                    for x in 0..region.width as usize {
+                        let at = (region.x as usize + x) + 300 * (region.y as usize + y);
+                        plane[y * stride + x] = (at + 100_000 * c) as f32;
+                    }
+                }
+            }
+            Ok(())
+        }
+    }
+
+    #[test]
+    fn what_stands_before_the_sky_is_taken_off_rows_as_off_whole_regions() {
+        let folder = tempfile::tempdir().unwrap();
+        // It is known of a part of the frame.
+        let part = Region { x: 70, y: 50, width: 190, height: 140 };
+        let path = folder.path().join("before");
+        let writer = TileWriter::<f32>::create(&path, part.width, part.height, 3).unwrap();
+        let light: Vec<f32> = (0..part.area() * 3).map(|i| (i % 7919) as f32).collect();
+        let whole = Region { x: 0, y: 0, ..part };
+        writer.write_region(whole, &light).unwrap();
+        let before = writer.finish(false).unwrap();
+        let share = |i: u32| if i / 300 < 150 { 255 } else { 0 };
+        let mask = Mask::new((300, 200), (0..300 * 200).map(share).collect());
+        let origin = [part.x, part.y];
+        let sky = Unground { frame: &Ramp, mask: &mask, before: &before, origin };
+        let expected = |x: u32, y: u32, c: usize| {
+            let own = (x + 300 * y) as f32 + 1e5 * c as f32;
+            let inside = part.shared_with(Region { x, y, width: 1, height: 1 }).is_some();
+            let i = |x: u32, y: u32| ((y - 50) * 190 + x - 70) as usize * 3 + c;
+            if inside { own - light[i(x, y)] } else { own }
+        };
+        // Across its corner, inside it, and beyond its right and lower edges.
+        for (x, y, width, height) in [(20, 30, 200, 150), (100, 140, 40, 40), (230, 120, 70, 80)] {
+            let region = Region { x, y, width, height };
+            let planes = sky.planes(region).unwrap();
+            let mut ahead = Ahead::default();
+            let rows = sky.rows(region, &mut ahead).unwrap();
+            for row in 0..height {
+                let mut own = [(); 3].map(|()| vec![0.0; width as usize - 2]);
+                rows.row(x + 1, y + row, own.each_mut().map(Vec::as_mut_slice));
+                for (column, c) in (0..width - 2).flat_map(|x| [0, 1, 2].map(|c| (x, c))) {
+                    let (px, py) = (x + 1 + column, y + row);
+                    let at = (row * width + column + 1) as usize;
+                    assert_eq!(own[c][column as usize], expected(px, py, c), "{px}, {py}");
+                    assert_eq!(planes[c][at], expected(px, py, c), "{px}, {py}");
+                }
+            }
+        }
     }
 }

@@ -62,13 +62,8 @@ impl Joiner<'_> {
         space: &mut Workspace,
         stop: &dyn Fn() -> bool,
     ) -> Result<Joined, PictureError> {
-        let size = (self.ground.width(), self.ground.height());
         let there = tile.moved(self.sky.origin);
-        let around = tile.widened(MARGIN, size).moved(self.sky.origin);
-        let near = self
-            .mask
-            .border(around)
-            .and_then(|border| border.widened(MARGIN, self.sky.size).shared_with(there));
+        let near = self.near(tile);
         if near == Some(there) {
             return self.join_near(tile, space, stop);
         }
@@ -95,6 +90,21 @@ impl Joiner<'_> {
             }
         }
         Ok(Joined { picture, ground })
+    }
+
+    /// What of a region of the layers lies near the skyline, as a part of the reference frame.
+    fn near(&self, tile: Region) -> Option<Region> {
+        let size = (self.ground.width(), self.ground.height());
+        let there = tile.moved(self.sky.origin);
+        let around = tile.widened(MARGIN, size).moved(self.sky.origin);
+        let border = self.mask.border(around)?;
+        border.widened(MARGIN, self.sky.size).shared_with(there)
+    }
+
+    /// Pixels that are looked at to join a region of the layers.
+    pub fn cost(&self, tile: Region) -> usize {
+        let near = self.near(tile);
+        near.map_or(0, |near| near.widened(MARGIN, self.sky.size).area())
     }
 
     fn join_near(

@@ -1,12 +1,14 @@
 //! The combine stage where sky and ground are kept apart: both layers, then the picture.
 
+use super::blocks::{alike, tiles};
 use super::combine::{BLOCK, Used, reference_first};
 use super::ground::Ground;
+use super::squares::{GROUND, PASSING, SKY, STILL_SKY, Squares, squares_of};
 use super::{Request, skyline};
 use crate::CoreError;
 use crate::align::Motion;
 use crate::cache::{Key, LayerKind, MapKind};
-use crate::combine::backdrop::{self, Backdrop, Extended};
+use crate::combine::backdrop::Extended;
 use crate::combine::clear::{self, Clear, Unground};
 use crate::combine::join::{Joiner, MARGIN, Passing};
 use crate::combine::level::Level;
@@ -40,40 +42,8 @@ pub struct Join<'a> {
     pub region: Region,
 }
 
-/// Light of the squares of [`backdrop`] near the skyline: of the sky, and of sky and ground in the
-/// unaligned stack.
-struct Squares {
-    size: (u32, u32),
-    layers: [Vec<Option<[f32; 3]>>; 4],
-}
-
-impl Squares {
-    fn new(size: (u32, u32)) -> Self {
-        let count = size.0.div_ceil(backdrop::SQUARE) * size.1.div_ceil(backdrop::SQUARE);
-        Self { size, layers: [(); 4].map(|()| vec![None; count as usize]) }
-    }
-
-    /// Notes those of a layer.
-    fn tell(&mut self, layer: usize, squares: Vec<Square>) {
-        let across = self.size.0.div_ceil(backdrop::SQUARE) as usize;
-        for ([x, y], light) in squares {
-            self.layers[layer][y * across + x] = light;
-        }
-    }
-
-    fn backdrop(&self, layer: usize) -> Backdrop {
-        Backdrop::new(self.size, &self.layers[layer])
-    }
-}
-
-/// A square by column and row, and its light.
-type Square = ([usize; 2], Option<[f32; 3]>);
-
-/// The layers of the squares.
-const SKY: usize = 0;
-const PASSING: usize = 1;
-const GROUND: usize = 2;
-const STILL_SKY: usize = 3;
+/// Frames whose sky is put back where the stack leaves passing things out.
+const PASSING_FRAMES: usize = 6;
 
 static STILL: Motion = Motion::Still;
 
@@ -92,10 +62,13 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
     let (width, height) = (region.width, region.height);
     // What is joined, and what is looked at with it.
     let around = |block: Region| mask.side(join.there(block).widened(2 * MARGIN, join.size));
-    // Near the skyline in tiles, of which many show one side alone.
+    // Near the skyline in smaller ones, as many tiles show one side alone.
     let blocks: Vec<Region> = Region::covering(width, height, BLOCK)
         .into_iter()
-        .flat_map(|block| if around(block) == Side::Both { tiles(block) } else { vec![block] })
+        .flat_map(|block| match around(block) {
+            Side::Both => alike(block, &around),
+            _ => vec![block],
+        })
         .collect();
     let count = |block: &Region| {
         u64::from(block.width.div_ceil(SIDE)) * u64::from(block.height.div_ceil(SIDE))
@@ -206,7 +179,8 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
     let sky_layer = out.sky.so_far()?;
     let sky = Extended { layer: &sky_layer, origin, size: join.size, backdrop: &sky_backdrop };
     let shared = join.ground.shared(join.used);
-    let motions: Vec<Motion> = shared.iter().map(|one| one.placed().motion.backward()).collect();
+    let backward = |one: &&Used| one.placed().motion.backward();
+    let motions: Vec<Motion> = spread(ground_plan.method, shared).iter().map(backward).collect();
     let moved = moved(&sky, &motions, &ground_plan, held);
     let joiner = Joiner {
         mask,
@@ -218,6 +192,13 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         },
         backdrop: &ground_backdrop,
     };
+    let parts = |block: &Region| match joiner.cost(*block) {
+        whole if tiles(*block).iter().map(|tile| joiner.cost(*tile)).sum::<usize>() < whole => {
+            tiles(*block)
+        }
+        _ => vec![*block],
+    };
+    let near: Vec<Region> = near.iter().flat_map(parts).collect();
     near.iter().par_bridge().try_for_each_init(Workspace::default, |space, tile| {
         let joined = joiner.join(*tile, space, &stop)?;
         out.picture.write_region(*tile, &joined.picture)?;
@@ -246,6 +227,16 @@ pub fn report(ground: &Ground, mask: &Mask, region: Region) -> SkylineReport {
     }
 }
 
+/// The frames whose sky is put back: where the stack leaves passing things out, some that are spread
+/// over all of them pass as well.
+fn spread<T: Copy>(method: Method, shared: Vec<T>) -> Vec<T> {
+    if !matches!(method, Method::Median | Method::Clipped) || shared.len() <= PASSING_FRAMES {
+        return shared;
+    }
+    let one = |k: usize| shared[k * (shared.len() - 1) / (PASSING_FRAMES - 1)];
+    (0..PASSING_FRAMES).map(one).collect()
+}
+
 /// What took the place of the sky of each frame in the unaligned stack, from the aligned one.
 fn moved<'a>(
     sky: &'a Extended,
@@ -260,12 +251,6 @@ fn moved<'a>(
     let placed: Vec<Placed> = placed.collect();
     let plan = CombinePlan { edges: Edges::Fill, ..plan.clone() };
     (!placed.is_empty()).then(|| Reducer::new(placed, &plan, held))
-}
-
-/// The tiles of a block.
-fn tiles(block: Region) -> Vec<Region> {
-    let own = Region::covering(block.width, block.height, [SIDE; 2]).into_iter();
-    own.map(|tile| tile.moved([block.x, block.y])).collect()
 }
 
 fn interleaved([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
@@ -381,22 +366,6 @@ impl Join<'_> {
     }
 }
 
-/// The squares of a block by column and row, with the light of the pixels that count.
-fn squares_of(block: Region, light: &[f32], counts: &dyn Fn(usize) -> bool) -> Vec<Square> {
-    let pixels = light.as_chunks::<3>().0;
-    let own = Region::covering(block.width, block.height, [backdrop::SQUARE; 2]).into_iter();
-    own.map(|square| {
-        let rows = square.y..square.y + square.height;
-        let places = rows.flat_map(|y| {
-            (square.x..square.x + square.width).map(move |x| (y * block.width + x) as usize)
-        });
-        let there: Vec<[f32; 3]> = places.filter(|&i| counts(i)).map(|i| pixels[i]).collect();
-        let at = |v: u32, from: u32| ((v + from) / backdrop::SQUARE) as usize;
-        ([at(square.x, block.x), at(square.y, block.y)], backdrop::square(&there))
-    })
-    .collect()
-}
-
 /// Writes the numbers of some pixels of a block, which are `N` each, and leaves the others.
 fn update<const N: usize>(
     map: &TileWriter<u16>,
@@ -488,5 +457,21 @@ impl Maps {
         let area = region.area() as f32;
         let by_frame = self.by_frame.into_inner().expect("no thread fails with the lock");
         Ok(rejects.then(|| by_frame.into_iter().map(|n| n as f32 / area).collect()))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_passes_is_left_out_of_medians_of_a_few_frames_as_of_all() {
+        let frames: Vec<usize> = (0..40).collect();
+        let few = spread(Method::Median, frames.clone());
+        assert_eq!((few.len(), few[0], few[PASSING_FRAMES - 1]), (PASSING_FRAMES, 0, 39));
+        assert!(few.windows(2).all(|pair| pair[1] - pair[0] >= 7), "{few:?}");
+        assert_eq!(spread(Method::Clipped, vec![3, 4, 9]), [3, 4, 9]);
+        // In a mean every frame leaves its part.
+        assert_eq!(spread(Method::Mean, frames.clone()), frames);
     }
 }

@@ -1,5 +1,6 @@
 //! From frames and a plan to a picture: only the stages whose key is not in the cache are run.
 
+mod blocks;
 mod combine;
 mod decode;
 mod gallery;
@@ -8,6 +9,7 @@ mod joined;
 mod lens;
 mod memory;
 mod skyline;
+mod squares;
 mod stages;
 mod streamed;
 

@@ -165,6 +165,14 @@ pub struct Ahead {
     planes: [Vec<f32>; 3],
     codes: Vec<u16>,
     light: Vec<f32>,
+    beside: Option<Box<Ahead>>,
+}
+
+impl Ahead {
+    /// The same for two sources that are read together: numbers of the one, all of the other.
+    pub(crate) fn beside(&mut self) -> (&mut Vec<f32>, &mut Self) {
+        (&mut self.light, self.beside.get_or_insert_default())
+    }
 }
 
 /// Rows that are light already.

@@ -54,17 +54,8 @@ pub fn lights(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
     };
     let mut others: Vec<(usize, [f64; 2])> = Vec::new();
     for (i, view) in views.iter().enumerate() {
-        for light in view.lights {
-            let (mut told, mut goes, mut stands) = (0, 0, 0);
-            for j in (0..views.len()).filter(|j| *j != i) {
-                let moved = sky.moved(i, j, *light);
-                if (moved[0] - light[0]).hypot(moved[1] - light[1]) < TELLS {
-                    continue;
-                }
-                told += 1;
-                goes += usize::from(sky.places[j].holds(moved));
-                stands += usize::from(sky.places[j].holds(*light));
-            }
+        let found: Vec<[usize; 3]> = view.lights.par_iter().map(|at| sky.found(i, *at)).collect();
+        for (light, [told, goes, stands]) in view.lights.iter().zip(found) {
             match told {
                 0 => put(0, view.motion.to_reference(*light), UNTOLD),
                 _ if goes > stands && 2 * goes >= told => {
@@ -97,6 +88,22 @@ impl<'a> Sky<'a> {
     /// Where the sky at a place of one frame is in another.
     fn moved(&self, from: usize, to: usize, at: [f64; 2]) -> [f64; 2] {
         self.backward[to].to_reference(self.views[from].motion.to_reference(at))
+    }
+
+    /// In how many other frames a light of one would tell what it goes with, in how many it is found
+    /// again where the sky would take it, and in how many where it was.
+    fn found(&self, i: usize, light: [f64; 2]) -> [usize; 3] {
+        let (mut told, mut goes, mut stands) = (0, 0, 0);
+        for j in (0..self.views.len()).filter(|j| *j != i) {
+            let moved = self.moved(i, j, light);
+            if (moved[0] - light[0]).hypot(moved[1] - light[1]) < TELLS {
+                continue;
+            }
+            told += 1;
+            goes += usize::from(self.places[j].holds(moved));
+            stands += usize::from(self.places[j].holds(light));
+        }
+        [told, goes, stands]
     }
 
     /// Those of some lights of some frames that go as mirror images of the sky's do, with the row in

@@ -12,6 +12,7 @@ mod grid;
 mod label;
 mod lights;
 mod live;
+mod marks;
 mod mask;
 mod plan;
 mod refine;

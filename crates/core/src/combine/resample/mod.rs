@@ -25,7 +25,7 @@ use upright::Upright;
 
 /// Distance of positions between which straight lines are drawn, in pixels; between them the bend
 /// of the motion is below 0.002 px for any lens that is not a fisheye.
-const FINE: usize = 8;
+pub const FINE: usize = 8;
 /// Values before and after each plane that a run may read without using them.
 const SLACK: usize = RUN + TAPS;
 /// Columns that are resampled for all rows before the next ones.

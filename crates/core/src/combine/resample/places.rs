@@ -22,9 +22,9 @@ impl Places {
         self.map.bounds(u32::MAX, u32::MAX)
     }
 
-    /// Calls `visit` for runs of pixels along rows, with the number of the first one in the region
-    /// and the columns and rows at which they stand.
-    pub fn rows(&self, mut visit: impl FnMut(usize, &[f32], &[f32])) {
+    /// Calls `visit` for runs of pixels along rows, with the number of the first one in the region,
+    /// how many they are, and the columns and rows at which they stand.
+    pub fn rows(&self, mut visit: impl FnMut(usize, usize, &[f32; FINE], &[f32; FINE])) {
         let (wide, across) = (self.region.width as usize, self.map.across);
         for y in 0..self.region.height as usize {
             let nodes = y / FINE * across;
@@ -36,11 +36,11 @@ impl Places {
             for x in (0..wide).step_by(FINE) {
                 let (from, to) = (node(x / FINE), node(x / FINE + 1));
                 let along = |axis: usize| -> [f32; FINE] {
-                    let step = (to[axis] - from[axis]) / FINE as f64;
-                    std::array::from_fn(|i| (from[axis] + step * i as f64) as f32)
+                    let (from, to) = (from[axis] as f32, to[axis] as f32);
+                    let step = (to - from) / FINE as f32;
+                    std::array::from_fn(|i| from + step * i as f32)
                 };
-                let long = FINE.min(wide - x);
-                visit(y * wide + x, &along(0)[..long], &along(1)[..long]);
+                visit(y * wide + x, FINE.min(wide - x), &along(0), &along(1));
             }
         }
     }
