@@ -95,10 +95,11 @@ impl Common {
             work.plan.prepare.lens = found.lens;
             work.frames.iter_mut().for_each(|frame| frame.prepare.lens = found.lens);
         }
-        let Work { mut frames, reference, calibration, plan, mask, ground, .. } = work;
+        let Work { mut frames, reference, calibration, plan, mask, mut ground, .. } = work;
         let repair = plan.prepare.repair;
         let repaired =
             engine::calibrate(&calibration, &mut frames, repair, &cache, budget, &progress)?;
+        engine::calibrate_ground(&calibration, &mut ground, &plan, &cache, budget, &progress)?;
         let request = Request {
             frames: &frames,
             reference,

@@ -1,16 +1,19 @@
 //! Raw frames against the light they were made from.
 
 use jade_core::cache::Cache;
+use jade_core::engine::{self, Budget};
 use jade_core::frames::{Frame, FrameInput, Light};
 use jade_core::measure::noise::noise as noise_of;
+use jade_core::plan::{AlignMode, Edges, Method};
 use jade_core::prepare::calibration::{Calibration, CalibrationFrames};
 use jade_core::prepare::demosaic::Demosaic;
 use jade_core::prepare::{PreparePlan, Repair};
 use jade_core::progress::Unwatched;
+use jade_core::skyline::{GroundFrom, NamedFile};
 use jade_pixels::mosaic::Mosaic;
 use jade_pixels::tiled::Region;
 use jade_pixels::write::write_mosaic;
-use jade_scenes::night_sky::{NightSky, Options};
+use jade_scenes::night_sky::{Card, Land, NightSky, Options, Purpose};
 use shoot::input;
 use shoot::truth::{block_error, blocks, error, rms};
 use std::path::Path;
@@ -158,4 +161,64 @@ fn hot_photosites_are_found_in_the_lights_and_stars_are_left_alone() {
             found.iter().filter(|at| !hot.iter().any(|hot| (hot.y, hot.x) == **at)).collect();
         assert!(wrong.len() <= 2, "not hot: {wrong:?}, seed {seed}");
     }
+}
+
+#[test]
+fn a_ground_set_is_calibrated_with_what_fits_its_exposure() {
+    let folder = tempfile::tempdir().unwrap();
+    let options =
+        Options { frames: 4, darks: 4, width: WIDTH, height: HEIGHT, seed: 10, deflate: false };
+    let scene = NightSky::over(Land::Moonlit, options, None).unwrap();
+    let card = Card { ground: 4, flats: 8, biases: 4, raw: true };
+    scene.write_card(folder.path(), &card, |_, _| true).unwrap();
+    let taken_for = |purpose: Purpose| -> Vec<FrameInput> {
+        let frames = scene.card(&card).into_iter().filter(|frame| frame.purpose == purpose);
+        frames.map(|frame| input(&folder.path().join(frame.file))).collect()
+    };
+    let frames = CalibrationFrames {
+        darks: taken_for(Purpose::Dark),
+        flats: taken_for(Purpose::Flat),
+        biases: taken_for(Purpose::Bias),
+    };
+    let cache = Cache::at(&folder.path().join("cache"));
+    let budget = Budget::new(Some(256), Some(2)).unwrap();
+    let calibrated = |ground: &[FrameInput], from: GroundFrom| {
+        let mut plan = shoot::plan(AlignMode::Stars, Method::Clipped, Edges::Keep);
+        plan.skyline.ground.from = from;
+        let mut ground = ground.to_vec();
+        engine::calibrate_ground(&frames, &mut ground, &plan, &cache, budget, &Unwatched).unwrap();
+        ground
+    };
+    // What the lens took from squares of the picture is given back, and nothing else is changed.
+    let plain = taken_for(Purpose::Ground);
+    let given = calibrated(&plain, GroundFrom::Set { set: 2 });
+    let reach = scene.reach();
+    let all = |frames: &[FrameInput]| -> Vec<f32> {
+        let lights: Vec<[Vec<f32>; 3]> = frames.iter().map(light).collect();
+        (0..reach.len()).map(|i| lights.iter().map(|light| light[1][i]).sum()).collect()
+    };
+    let (plain_light, light) = (all(&plain), all(&given));
+    let squares = Region::covering(WIDTH, HEIGHT, [40; 2]).into_iter().map(|square| {
+        let rows = square.y..square.y + square.height;
+        let places = rows.flat_map(|y| (square.x..square.x + square.width).map(move |x| (x, y)));
+        let sums = places.fold([0.0f32; 3], |sums, (x, y)| {
+            let i = (y * WIDTH + x) as usize;
+            [sums[0] + plain_light[i], sums[1] + light[i], sums[2] + reach[i]]
+        });
+        (sums[1] / sums[0], sums[2] / square.area() as f32)
+    });
+    let squares: Vec<(f32, f32)> = squares.collect();
+    let even = |values: &dyn Fn(&(f32, f32)) -> f32| {
+        let values: Vec<f32> = squares.iter().map(values).collect();
+        let mean = values.iter().sum::<f32>() / values.len() as f32;
+        rms(values.iter().map(|value| value / mean - 1.0))
+    };
+    let (taken, left) = (even(&|(_, reach)| *reach), even(&|(given, reach)| given * reach));
+    assert!(taken > 0.05 && left < 0.1 * taken, "the lens took {taken}, of which is left {left}");
+    // Darks of the sky's exposure, and a picture that is finished, are left alone.
+    let darks = CalibrationFrames { flats: vec![], ..frames.clone() };
+    assert!(Calibration::of(&darks, &plain, Repair::Off, &cache, &Unwatched).is_err());
+    let file = NamedFile { file: "ground.tif".to_owned(), blake3: "0".repeat(64) };
+    let picture = GroundFrom::Picture(file);
+    assert!(calibrated(&plain, picture).iter().all(|frame| frame.calibration.is_none()));
 }

@@ -3,13 +3,14 @@
 
 mod shoot;
 
+use jade_core::engine::Beside;
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Method, Plan};
 use jade_core::report::{FrameReport, Report};
 use jade_pixels::colour::Encoding;
 use jade_pixels::write::{Picture, Target, write_picture};
-use jade_scenes::night_sky::{NightSky, Options};
-use shoot::{Shoot, input, linear, plan};
+use jade_scenes::night_sky::{Land, NightSky, Options};
+use shoot::{Shoot, input, linear, masked, plan};
 
 const SIZE: (u32, u32) = (900, 600);
 
@@ -288,4 +289,28 @@ fn what_a_file_says_of_its_lens_is_not_relied_on() {
         report.frames.iter().map(|f| f.grid.clone()).collect::<Vec<_>>()
     });
     assert!(grids[0] == grids[1], "absent and wrong lens data give the same motion");
+}
+
+#[test]
+fn lights_outside_the_sky_have_no_say_with_or_without_a_mask() {
+    for (land, seed) in [(Land::Lamps, 83), (Land::Water, 84), (Land::Branches, 85)] {
+        let shoot = Shoot::new();
+        let (width, height) = SIZE;
+        let options = Options { frames: 5, darks: 0, width, height, seed, deflate: false };
+        let scene = NightSky::over(land, options, None).unwrap();
+        let frames = shoot.hold(&scene);
+        let mask = shoot.path("truth/sky-mask.png");
+        let plain = shoot.stack_on(&frames, Some(2), &on_stars()).unwrap().report;
+        let beside = Beside { mask: Some(&mask), ..Beside::default() };
+        let masked = masked(Method::Mean, &mask);
+        let exact = shoot.stack_beside(&frames, 2, &masked, beside).unwrap().report;
+        for (index, (plain, exact)) in plain.frames.iter().zip(&exact.frames).enumerate() {
+            let truth = |at| between(&scene, index as u32, 2, at);
+            let [plain, exact] = [plain, exact].map(|frame| off(frame, anywhere, truth));
+            let told = format!("{} {index}: {plain:.4}, {exact:.4} px rms", land.name());
+            assert!(plain < 0.1 && plain < exact + 0.02, "{told}");
+        }
+        let count = |report: &Report| report.frames[2].stars;
+        assert!(count(&exact) < count(&plain), "{} has lights in its ground", land.name());
+    }
 }

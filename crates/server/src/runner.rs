@@ -196,7 +196,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     for id in &ids {
         inputs.push(app.store.frame(*id).await?.input_under(&plan));
     }
-    let ground = ground_of(app, row.shoot_id, &plan).await?;
+    let mut ground = ground_of(app, row.shoot_id, &plan).await?;
     let mask = skyline::loaded(app, &plan);
     let calibration = calibrated::frames_of(app, row.shoot_id).await?;
     let calibrated_with = calibration.clone();
@@ -211,6 +211,8 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
             worker.budget,
             &*followed,
         )?;
+        let App { cache, budget, .. } = &*worker;
+        engine::calibrate_ground(&calibration, &mut ground, &plan, cache, *budget, &*followed)?;
         let request = Request {
             frames: &inputs,
             reference,

@@ -30,7 +30,7 @@ use crate::prepare::lens::LensPlan;
 use crate::prepare::{Denoise, Repair, Shows};
 use crate::progress::Watch;
 use crate::report::Report;
-use crate::skyline::SkylineMode;
+use crate::skyline::{GroundFrom, SkylineMode};
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
@@ -152,6 +152,26 @@ pub fn calibrate(
     let calibration = Arc::new(calibration);
     lights.iter_mut().for_each(|light| light.calibration = Some(calibration.clone()));
     Ok(repaired)
+}
+
+/// The same for the frames of a ground set: with what fits them, as they may be exposed otherwise
+/// than the lights. A finished picture is not calibrated again.
+///
+/// # Errors
+/// As for [`calibrate`].
+pub fn calibrate_ground(
+    frames: &CalibrationFrames,
+    ground: &mut [FrameInput],
+    plan: &Plan,
+    cache: &Cache,
+    budget: Budget,
+    watch: &dyn Watch,
+) -> Result<(), CoreError> {
+    if ground.is_empty() || !matches!(plan.skyline.ground.from, GroundFrom::Set { .. }) {
+        return Ok(());
+    }
+    let frames = frames.as_far_as_fitting(ground);
+    calibrate(&frames, ground, plan.prepare.repair, cache, budget, watch).map(|_| ())
 }
 
 fn pool(budget: Budget) -> Result<rayon::ThreadPool, CoreError> {

@@ -32,30 +32,56 @@ impl CalibrationFrames {
         if self.darks.is_empty() && self.flats.is_empty() && self.biases.is_empty() {
             return Ok(self.clone());
         }
-        // A frame that cannot be read says so when it is its turn.
-        let facts = |input: &FrameInput| Some(PictureFile::open(&input.path).ok()?.facts().clone());
-        let lights: Vec<(&str, Facts)> =
-            lights.iter().filter_map(|input| Some((input.name.as_str(), facts(input)?))).collect();
-        let lights: Vec<Named> = lights.iter().map(|(name, facts)| (*name, facts)).collect();
-        let of = |shows: Shows, inputs: &[FrameInput]| {
-            let told: Vec<(&FrameInput, Facts)> =
-                inputs.iter().filter_map(|input| Some((input, facts(input)?))).collect();
-            let named: Vec<Named> =
-                told.iter().map(|(input, facts)| (input.name.as_str(), facts)).collect();
-            if named.len() < inputs.len() || lights.is_empty() {
-                // Reading them says what is wrong with them.
-                return Ok(inputs.to_vec());
-            }
-            let scaled = !self.biases.is_empty();
-            let places = fitting_all(shows, &named, &lights, scaled).map_err(CoreError::Frames)?;
-            Ok::<_, CoreError>(places.into_iter().map(|i| inputs[i].clone()).collect())
-        };
+        let lights = told(lights);
+        let scaled = !self.biases.is_empty();
         Ok(Self {
-            darks: of(Shows::Dark, &self.darks)?,
-            flats: of(Shows::Flat, &self.flats)?,
-            biases: of(Shows::Bias, &self.biases)?,
+            darks: fitting_told(Shows::Dark, &self.darks, &lights, scaled)?,
+            flats: fitting_told(Shows::Flat, &self.flats, &lights, scaled)?,
+            biases: fitting_told(Shows::Bias, &self.biases, &lights, scaled)?,
         })
     }
+
+    /// Those kinds that fit other lights than they were taken for, as a ground set is, which may be
+    /// exposed otherwise or be developed already.
+    pub(crate) fn as_far_as_fitting(&self, lights: &[FrameInput]) -> Self {
+        let raw = lights.first().is_some_and(is_raw);
+        let told = told(lights);
+        let of = |shows: Shows, inputs: &[FrameInput], scaled: bool| match inputs.first() {
+            Some(first) if is_raw(first) == raw => {
+                fitting_told(shows, inputs, &told, scaled).unwrap_or_default()
+            }
+            _ => vec![],
+        };
+        let biases = of(Shows::Bias, &self.biases, false);
+        let darks = of(Shows::Dark, &self.darks, !biases.is_empty());
+        Self { darks, flats: of(Shows::Flat, &self.flats, false), biases }
+    }
+}
+
+/// Frames with what their files tell; one that cannot be read says so when it is its turn.
+fn told(inputs: &[FrameInput]) -> Vec<(&FrameInput, Facts)> {
+    let facts = |input: &FrameInput| Some(PictureFile::open(&input.path).ok()?.facts().clone());
+    inputs.iter().filter_map(|input| Some((input, facts(input)?))).collect()
+}
+
+/// Those frames of one kind that fit all lights, by what the files tell.
+fn fitting_told(
+    shows: Shows,
+    inputs: &[FrameInput],
+    lights: &[(&FrameInput, Facts)],
+    scaled: bool,
+) -> Result<Vec<FrameInput>, CoreError> {
+    fn named<'a>(all: &'a [(&FrameInput, Facts)]) -> Vec<Named<'a>> {
+        all.iter().map(|(input, facts)| (input.name.as_str(), facts)).collect()
+    }
+    let own = told(inputs);
+    if own.len() < inputs.len() || lights.is_empty() {
+        // Reading them says what is wrong with them.
+        return Ok(inputs.to_vec());
+    }
+    let places = fitting_all(shows, &named(&own), &named(lights), scaled);
+    let places = places.map_err(CoreError::Frames)?;
+    Ok(places.into_iter().map(|i| inputs[i].clone()).collect())
 }
 
 /// Master frames and faulty samples of one camera, ready to be applied.
