@@ -47,7 +47,7 @@ pub fn label(evidence: &Evidence) -> Vec<f32> {
     let scene = Scene::of(evidence);
     let mut sky = scene.learned(&scene.unlearned(&start, starless), start, 1);
     // What has open sky below it hangs on something thin, which is told pixel by pixel.
-    let open: Vec<f32> = largest(grid, &sky);
+    let open: Vec<f32> = open(grid, &sky, &evidence.stars);
     let below = sky_below(grid, &open);
     let hanging: Vec<usize> =
         (0..grid.cells()).filter(|&i| sky[i] < 0.5 && below[i] > 0.5).collect();
@@ -71,10 +71,14 @@ fn rough(evidence: &Evidence) -> (Vec<f32>, f32) {
     best.map(|(_, sky, starless)| (sky, starless)).unwrap_or_default()
 }
 
-/// 1 in the largest part of the sky that hangs together, 0 elsewhere.
-fn largest(grid: Grid, sky: &[f32]) -> Vec<f32> {
+/// 1 in the largest part of the sky that hangs together, and in others in which so many stars are
+/// seen, 0 elsewhere.
+fn open(grid: Grid, sky: &[f32], stars: &[f32]) -> Vec<f32> {
+    /// Stars in each frame.
+    const STARS: f32 = 2.5;
     let mut part = vec![0usize; grid.cells()];
     let mut sizes = vec![0usize];
+    let mut seen = vec![0.0f32];
     for start in 0..grid.cells() {
         if sky[start] <= 0.5 || part[start] > 0 {
             continue;
@@ -82,9 +86,10 @@ fn largest(grid: Grid, sky: &[f32]) -> Vec<f32> {
         let own = sizes.len();
         let mut open = vec![start];
         part[start] = own;
-        let mut size = 0;
+        let (mut size, mut count) = (0, 0.0);
         while let Some(i) = open.pop() {
             size += 1;
+            count += stars[i];
             let (x, y) = (i % grid.across, i / grid.across);
             let sides = [
                 (x > 0).then(|| i - 1),
@@ -100,9 +105,11 @@ fn largest(grid: Grid, sky: &[f32]) -> Vec<f32> {
             }
         }
         sizes.push(size);
+        seen.push(count);
     }
     let most = (1..sizes.len()).max_by_key(|&i| sizes[i]).unwrap_or(0);
-    part.iter().map(|own| f32::from(u8::from(*own > 0 && *own == most))).collect()
+    let is = |own: usize| own > 0 && (own == most || seen[own] > STARS);
+    part.iter().map(|own| f32::from(u8::from(is(*own)))).collect()
 }
 
 /// What is known of a grid, and what its cells weigh.
@@ -292,4 +299,30 @@ fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Known> {
         Known { sky: 0.5 + sure, weight: LOOK * (2.0 * sure).powi(4) }
     });
     ratios.iter().map(|ratio| says[bin(*ratio)]).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sky_that_branches_close_in_is_open_where_stars_are_seen_in_it() {
+        let grid = Grid { step: 4, across: 30, down: 20 };
+        // Sky with two windows below it, in one of which stars are seen.
+        let inside = |i: usize| match (i % 30, i / 30) {
+            (_, ..6) => 0,
+            (4..10, 9..14) => 1,
+            (18..24, 9..14) => 2,
+            _ => 3,
+        };
+        let sky: Vec<f32> =
+            (0..grid.cells()).map(|i| if inside(i) < 3 { 0.9 } else { 0.1 }).collect();
+        let mut stars = vec![0.0; grid.cells()];
+        for (x, y) in [(5, 10), (7, 11), (9, 13)] {
+            stars[y * 30 + x] = 1.0;
+        }
+        for (i, open) in open(grid, &sky, &stars).into_iter().enumerate() {
+            assert_eq!(open > 0.5, inside(i) < 2, "column {}, row {}", i % 30, i / 30);
+        }
+    }
 }
