@@ -1,5 +1,6 @@
 //! The command line of Jade Stack.
 
+mod focus;
 mod inputs;
 mod lens;
 mod mask;
@@ -39,6 +40,8 @@ enum Command {
     Skyline(mask::MaskArgs),
     /// Find what a lens does to its pictures, from stars and flat frames.
     Lens(lens::LensArgs),
+    /// Put the frames of a focus sweep in order, and point out planes that are missing or there twice.
+    Focus(focus::FocusArgs),
 }
 
 fn main() -> ExitCode {
@@ -52,6 +55,7 @@ fn main() -> ExitCode {
         Command::Run(args) => run::run(args),
         Command::Skyline(args) => mask::find(args),
         Command::Lens(args) => lens::find(args),
+        Command::Focus(args) => focus::put_in_order(args),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

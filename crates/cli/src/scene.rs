@@ -2,6 +2,7 @@
 
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
+use jade_scenes::focus_sweep::{self, FocusSweep};
 use jade_scenes::kiln_yard::{self, KilnYard};
 use jade_scenes::night_sky::{self, Card, Land, NightSky};
 use std::path::PathBuf;
@@ -70,6 +71,8 @@ enum SceneKind {
     NightSky,
     /// A kiln yard at dusk: a handheld burst, somebody walking through.
     KilnYard,
+    /// A moss cushion under the lens: a focus sweep from near to far.
+    FocusSweep,
 }
 
 fn fringes(text: &str) -> Result<[f64; 2], String> {
@@ -126,12 +129,7 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
             }
         }
         SceneKind::KilnYard => {
-            let night = darks.is_some() || focal.is_some() || args.fringes.is_some();
-            if night || args.land.is_some() || args.raw || args.card {
-                bail!(
-                    "a kiln yard has neither dark frames, raw files, a card nor a choice of lens or land; leave --darks, --raw, --card, --focal, --land and --fringes away"
-                );
-            }
+            plain(&args, "a kiln yard")?;
             let usual = kiln_yard::Options::default();
             let scene = KilnYard::new(kiln_yard::Options {
                 frames: frames.unwrap_or(usual.frames),
@@ -142,6 +140,29 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
             })?;
             scene.write(&args.out, step)?;
         }
+        SceneKind::FocusSweep => {
+            plain(&args, "a focus sweep")?;
+            let usual = focus_sweep::Options::default();
+            let scene = FocusSweep::new(focus_sweep::Options {
+                frames: frames.unwrap_or(usual.frames),
+                width: width.unwrap_or(usual.width),
+                height: height.unwrap_or(usual.height),
+                seed,
+                deflate,
+            })?;
+            scene.write(&args.out, step)?;
+        }
+    }
+    Ok(())
+}
+
+/// Refuses what only the night sky has.
+fn plain(args: &SceneArgs, kind: &str) -> anyhow::Result<()> {
+    let night = args.darks.is_some() || args.focal.is_some() || args.fringes.is_some();
+    if night || args.land.is_some() || args.raw || args.card {
+        bail!(
+            "{kind} has neither dark frames, raw files, a card nor a choice of lens or land; leave --darks, --raw, --card, --focal, --land and --fringes away"
+        );
     }
     Ok(())
 }

@@ -13,6 +13,7 @@ pub mod combine;
 pub mod engine;
 mod error;
 pub mod export;
+pub mod focus;
 pub mod frames;
 pub mod measure;
 pub mod plan;

@@ -5,7 +5,9 @@
 
 #![warn(missing_docs)]
 
+mod canvas;
 mod files;
+pub mod focus_sweep;
 pub mod geometry;
 pub mod kiln_yard;
 pub mod night_sky;

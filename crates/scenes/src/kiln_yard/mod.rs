@@ -3,6 +3,7 @@
 mod yard;
 
 use crate::SceneError;
+use crate::canvas::Canvas;
 use crate::files::{self, frame_name};
 use crate::geometry::{Rotation, Vec3};
 use crate::random::stream;
@@ -14,7 +15,6 @@ use rand::Rng;
 use rayon::prelude::*;
 use serde::Serialize;
 use std::path::Path;
-use yard::Yard;
 
 /// What to simulate.
 #[derive(Debug, Clone, Copy)]
@@ -52,7 +52,7 @@ struct Hold {
 /// A made yard, of which frames can be taken.
 pub struct KilnYard {
     options: Options,
-    yard: Yard,
+    yard: Canvas,
     margin: f64,
     focal_px: f64,
     holds: Vec<Hold>,
@@ -107,7 +107,7 @@ impl KilnYard {
             foot: h * random.random_range(0.84..0.93),
             tall: h * random.random_range(0.14..0.19),
         };
-        let yard = Yard::new(seed, (width, height), margin as usize);
+        let yard = yard::painted(seed, (width, height), margin as usize);
         Ok(Self { options, yard, margin, focal_px: 0.9 * f64::from(width), holds, walker })
     }
 

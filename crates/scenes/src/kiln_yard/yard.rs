@@ -1,16 +1,9 @@
 //! What the yard looks like: one picture, larger than a frame, through which frames look.
 
+use crate::canvas::Canvas;
 use crate::random::stream;
 use crate::texture::{layered, noise};
 use rand::Rng;
-use rayon::prelude::*;
-
-/// The yard as linear light on a grid of pixels, smooth enough to be read between them.
-pub struct Yard {
-    pub width: usize,
-    pub height: usize,
-    light: Vec<[f32; 3]>,
-}
 
 /// Places and sizes, as shares of the picture's height; x counts from the left edge.
 struct Layout {
@@ -145,78 +138,13 @@ fn bricks(seed: u64, x: f64, y: f64, long: f64, tall: f64, light: f64) -> [f32; 
     }
 }
 
-impl Yard {
-    /// Paints the yard for frames of a size; `margin` more pixels on every side.
-    pub fn new(seed: u64, (width, height): (u32, u32), margin: usize) -> Self {
-        let (wide, tall) = (width as usize + 2 * margin, height as usize + 2 * margin);
-        let unit = 1.0 / f64::from(height);
-        let layout = Layout::new(seed, f64::from(width) * unit);
-        let mut light = vec![[0.0f32; 3]; wide * tall];
-        light.par_chunks_mut(wide).enumerate().for_each(|(row, out)| {
-            let y = (row as f64 - margin as f64) * unit;
-            for (column, pixel) in out.iter_mut().enumerate() {
-                *pixel = layout.at((column as f64 - margin as f64) * unit, y);
-            }
-        });
-        let mut yard = Self { width: wide, height: tall, light };
-        yard.soften();
-        yard
-    }
-
-    /// What a lens does to edges: a binomial of (1 4 6 4 1) along both axes.
-    fn soften(&mut self) {
-        const WEIGHTS: [f32; 5] = [1.0 / 16.0, 4.0 / 16.0, 6.0 / 16.0, 4.0 / 16.0, 1.0 / 16.0];
-        let (wide, tall) = (self.width, self.height);
-        let mut across = vec![[0.0f32; 3]; self.light.len()];
-        let rows = across.par_chunks_mut(wide).zip(self.light.par_chunks(wide));
-        rows.for_each(|(to, from)| {
-            for (x, to) in to.iter_mut().enumerate() {
-                for (k, weight) in WEIGHTS.iter().enumerate() {
-                    let pixel = from[(x + k).saturating_sub(2).min(wide - 1)];
-                    (0..3).for_each(|c| to[c] += weight * pixel[c]);
-                }
-            }
-        });
-        self.light.par_chunks_mut(wide).enumerate().for_each(|(y, to)| {
-            for (x, to) in to.iter_mut().enumerate() {
-                *to = [0.0; 3];
-                for (k, weight) in WEIGHTS.iter().enumerate() {
-                    let row = (y + k).saturating_sub(2).min(tall - 1);
-                    let pixel = across[row * wide + x];
-                    (0..3).for_each(|c| to[c] += weight * pixel[c]);
-                }
-            }
-        });
-    }
-
-    /// Light at a position, by a windowed sinc of three lobes on either side; the nearest edge's
-    /// beyond the edges.
-    pub fn read(&self, x: f64, y: f64) -> [f32; 3] {
-        let (ix, iy) = (x.floor(), y.floor());
-        let (wx, wy) = (sinc_weights(x - ix), sinc_weights(y - iy));
-        let clip = |v: f64, k: usize, size: usize| {
-            (v as i64 + k as i64 - 2).clamp(0, size as i64 - 1) as usize
-        };
-        let mut sum = [0.0f32; 3];
-        for (j, wy) in wy.iter().enumerate() {
-            let row = clip(iy, j, self.height) * self.width;
-            for (i, wx) in wx.iter().enumerate() {
-                let pixel = self.light[row + clip(ix, i, self.width)];
-                let weight = wx * wy;
-                (0..3).for_each(|c| sum[c] += weight * pixel[c]);
-            }
-        }
-        sum
-    }
-}
-
-/// Weights of six neighbours, by Hann's window over the sinc, at `t` after the third.
-fn sinc_weights(t: f64) -> [f32; 6] {
-    let weights: [f64; 6] = std::array::from_fn(|k| {
-        let d = (k as f64 - 2.0 - t) * std::f64::consts::PI;
-        let sinc = if d.abs() < 1e-9 { 1.0 } else { d.sin() / d };
-        sinc * 0.5 * (1.0 + (d / 3.0).cos())
-    });
-    let sum: f64 = weights.iter().sum();
-    weights.map(|w| (w / sum) as f32)
+/// Paints the yard for frames of a size; `margin` more pixels on every side.
+pub fn painted(seed: u64, (width, height): (u32, u32), margin: usize) -> Canvas {
+    let size = (width as usize + 2 * margin, height as usize + 2 * margin);
+    let unit = 1.0 / f64::from(height);
+    let layout = Layout::new(seed, f64::from(width) * unit);
+    let place = |v: usize| (v as f64 - margin as f64) * unit;
+    // What a lens does to edges: a binomial along both axes.
+    let weights = [1.0, 4.0, 6.0, 4.0, 1.0].map(|weight| weight / 16.0);
+    Canvas::painted(size, weights, |x, y| layout.at(place(x), place(y)))
 }

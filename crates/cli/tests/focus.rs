@@ -1,0 +1,67 @@
+//! Focus sweeps, as someone at a terminal uses them.
+
+use common::program;
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::process::Output;
+
+mod common;
+
+fn text(output: &[u8]) -> String {
+    String::from_utf8_lossy(output).into_owned()
+}
+
+fn focus(frames: &[PathBuf], report: &Path) -> Output {
+    let mut command = program();
+    command.arg("focus").args(frames).arg("--quiet").arg("--report").arg(report).output().unwrap()
+}
+
+#[test]
+fn a_sweep_is_put_in_order_and_a_missing_plane_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let card = folder.path().join("card");
+    let mut command = program();
+    command.args(["scene", "focus-sweep", "--quiet", "--seed", "5", "--frames", "9", "--out"]);
+    command.arg(&card).args(["--width", "600", "--height", "400"]);
+    assert!(command.status().unwrap().success());
+    assert!(card.join("truth/sharp.tif").is_file() && card.join("truth/depth.png").is_file());
+    // Without the fifth, and under names that tell nothing.
+    let shown = [("a", 7), ("b", 2), ("c", 9), ("d", 1), ("e", 4), ("f", 8), ("g", 3), ("h", 6)];
+    let named = |name: &str| folder.path().join(format!("{name}.tif"));
+    for (name, number) in shown {
+        std::fs::rename(card.join(format!("f{number:02}.tif")), named(name)).unwrap();
+    }
+    let frames: Vec<PathBuf> = shown.iter().map(|(name, _)| named(name)).collect();
+    let report = folder.path().join("sweep.json");
+    let found = focus(&frames, &report);
+    assert!(found.status.success(), "{}", text(&found.stderr));
+    let told = text(&found.stdout);
+    let mut order: Vec<&str> = told.lines().collect();
+    if order[0] == "c.tif" {
+        order.reverse();
+    }
+    assert_eq!(order.concat(), "d.tifb.tifg.tife.tifh.tifa.tiff.tifc.tif");
+    let doubt = text(&found.stderr);
+    let both = doubt.contains("e.tif") && doubt.contains("h.tif");
+    assert!(both && doubt.contains("times as far as usual"), "{doubt}");
+    let report: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+    assert_eq!(
+        (report["steps"].as_array().unwrap().len(), report["doubts"].as_array().unwrap().len()),
+        (7, 1)
+    );
+}
+
+#[test]
+fn what_is_no_sweep_is_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut command = program();
+    command.args(["scene", "kiln-yard", "--quiet", "--frames", "4", "--out"]).arg(folder.path());
+    assert!(command.args(["--width", "600", "--height", "400"]).status().unwrap().success());
+    let frames: Vec<PathBuf> =
+        (1..=4).map(|i| folder.path().join(format!("f{i:02}.tif"))).collect();
+    let report = folder.path().join("sweep.json");
+    let told = text(&focus(&frames, &report).stderr);
+    assert!(told.contains("What is sharp does not move through these frames"), "{told}");
+    let told = text(&focus(&frames[..2], &report).stderr);
+    assert!(told.contains("takes three frames or more, and 2 can be read"), "{told}");
+}

@@ -1,0 +1,67 @@
+//! The frames of a focus sweep in order.
+
+use super::{Budget, decode, pool};
+use crate::CoreError;
+use crate::cache::Cache;
+use crate::focus::{Order, Sharpness, order};
+use crate::frames::FrameInput;
+use crate::progress::{Stage, Watch};
+use rayon::prelude::*;
+
+/// A sweep in its order.
+pub struct SweepFound {
+    /// The order of those frames that could be read; numbers are those of all frames.
+    pub order: Order,
+    /// Those that could not, and why.
+    pub left_out: Vec<(usize, String)>,
+}
+
+/// Puts the frames of a focus sweep in order, whatever their own order is.
+///
+/// # Errors
+/// [`CoreError::Frames`] when too few can be read, or nothing in them tells an order;
+/// [`CoreError::Cancelled`].
+pub fn sweep(
+    frames: &[FrameInput],
+    cache: &Cache,
+    budget: Budget,
+    watch: &dyn Watch,
+) -> Result<SweepFound, CoreError> {
+    watch.begin(Stage::Frames, frames.len() as u64);
+    let stop = || watch.cancelled();
+    let one = |input: &FrameInput| -> Result<Result<Sharpness, String>, CoreError> {
+        let measured = decode::one(input, cache, budget, &stop)
+            .and_then(|frame| Ok(Sharpness::of(&frame, &stop)?));
+        watch.advance(1);
+        match measured {
+            Ok(own) => Ok(Ok(own)),
+            Err(CoreError::Cancelled) => Err(CoreError::Cancelled),
+            Err(error) => Ok(Err(error.to_string())),
+        }
+    };
+    let all: Result<Vec<_>, CoreError> =
+        pool(budget)?.install(|| frames.par_iter().with_max_len(1).map(one).collect());
+    let (mut read, mut places, mut left_out) = (vec![], vec![], vec![]);
+    for (i, one) in all?.into_iter().enumerate() {
+        match one {
+            Ok(own) => {
+                read.push(own);
+                places.push(i);
+            }
+            Err(why) => left_out.push((i, why)),
+        }
+    }
+    if read.len() < 3 {
+        return Err(CoreError::Frames(format!(
+            "A focus sweep takes three frames or more, and {} can be read.",
+            read.len()
+        )));
+    }
+    let mut order = order(&read).ok_or_else(|| {
+        CoreError::Frames(
+            "What is sharp does not move through these frames, or they differ in size; give the frames of one focus sweep.".to_owned(),
+        )
+    })?;
+    order.frames.iter_mut().for_each(|i| *i = places[*i]);
+    Ok(SweepFound { order, left_out })
+}

@@ -1,0 +1,201 @@
+//! The order of focus, from what is sharp in each frame.
+
+use super::Sharpness;
+use crate::align::background::median;
+use nalgebra::{DMatrix, SymmetricEigen};
+
+/// The sharpest frame has so many times the energy of the least sharp one in a cell that tells.
+const TELLS: f32 = 2.0;
+/// A cell with detail has so many times the energy of the plainest tenth of them.
+const DETAILED: f32 = 3.0;
+/// Share of those that must tell.
+const TELLING: f32 = 0.4;
+/// Fewer cells do not tell an order.
+const FEWEST: usize = 12;
+/// Share of the cells that are sharp in frames side by side alone, as the focus passes once.
+const ONE_PEAK: f32 = 0.8;
+/// A step that is so many times the usual one is nearer to two than to one.
+const WIDE: f32 = std::f32::consts::SQRT_2;
+/// What lies beyond the last plane is sharpest there too, so that more changes on the step to it.
+const END: f32 = 1.3;
+/// Steps before and after one that tell what is usual.
+const BESIDE: usize = 3;
+/// One that is a smaller share shows a plane twice.
+const SAME: f32 = 0.3;
+
+/// Frames of a sweep in the order of focus, from the end at which more of them came first.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Order {
+    /// Numbers of the frames, from one end of the sweep to the other.
+    pub frames: Vec<usize>,
+    /// From each frame to the next, one less than there are frames.
+    pub steps: Vec<Step>,
+}
+
+impl Order {
+    /// What is to be doubted, a sentence each, of frames with these names.
+    pub fn doubts(&self, names: &[&str]) -> Vec<String> {
+        let pairs = self.frames.windows(2).zip(&self.steps);
+        let doubt = |(pair, step): (&[usize], &Step)| {
+            let (one, other) = (names[pair[0]], names[pair[1]]);
+            match step {
+                _ if step.is_wide() => Some(format!(
+                    "Between {one} and {other} the focus moves {:.1} times as far as usual; what lies there may be sharp in no frame.",
+                    step.length
+                )),
+                _ if step.is_double() => Some(format!(
+                    "{one} and {other} show the same plane; one of them can be left out."
+                )),
+                _ => None,
+            }
+        };
+        pairs.filter_map(doubt).collect()
+    }
+}
+
+/// From one frame of a sweep to the next.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Step {
+    /// How far the focus moved, against the usual step.
+    pub length: f32,
+}
+
+impl Step {
+    /// Whether a plane is missing between the two.
+    pub fn is_wide(self) -> bool {
+        self.length > WIDE
+    }
+
+    /// Whether both show the same plane.
+    pub fn is_double(self) -> bool {
+        self.length < SAME
+    }
+}
+
+/// Puts frames in the order in which the focus moves through the scene, whatever their own order:
+/// the shortest path through what is sharp in them, begun from the order of their second smallest
+/// eigenvector (Atkins, Boman and Hendrickson 1998). `None` where that is not told: fewer than three
+/// frames, of other sizes, or little that is sharp in some of them side by side only.
+pub fn order(frames: &[Sharpness]) -> Option<Order> {
+    let first = frames.first()?;
+    if frames.len() < 3 || frames.iter().any(|frame| frame.size != first.size) {
+        return None;
+    }
+    let shares = shares(frames);
+    if shares[0].len() < FEWEST {
+        return None;
+    }
+    let apart = |a: usize, b: usize| -> f32 {
+        let squares = shares[a].iter().zip(&shares[b]).map(|(a, b)| (a - b).powi(2));
+        (squares.sum::<f32>() / shares[a].len() as f32).sqrt()
+    };
+    let count = frames.len();
+    let distances: Vec<Vec<f32>> =
+        (0..count).map(|a| (0..count).map(|b| apart(a, b)).collect()).collect();
+    let mut order = spectral(&distances);
+    shorten(&mut order, &distances);
+    let on = order.windows(2).filter(|pair| pair[0] < pair[1]).count();
+    if 2 * on < count - 1 {
+        order.reverse();
+    }
+    let peaks = (0..shares[0].len()).filter(|cell| {
+        let sharp: Vec<bool> = order.iter().map(|&i| shares[i][*cell] > 0.5).collect();
+        let rises = sharp.windows(2).filter(|pair| !pair[0] && pair[1]).count();
+        rises + usize::from(sharp[0]) == 1
+    });
+    if (peaks.count() as f32) < ONE_PEAK * shares[0].len() as f32 {
+        return None;
+    }
+    let mut lengths: Vec<f32> = order.windows(2).map(|pair| distances[pair[0]][pair[1]]).collect();
+    lengths[0] /= END;
+    lengths[count - 2] /= END;
+    // Against those beside it, as what is sharp differs more in some parts of the sweep.
+    let usual = |step: usize| {
+        let near = step.saturating_sub(BESIDE)..(step + BESIDE + 1).min(lengths.len());
+        let mut near: Vec<f32> = near.filter(|i| *i != step).map(|i| lengths[i]).collect();
+        median(&mut near).max(1e-6)
+    };
+    let steps = (0..lengths.len()).map(|i| Step { length: lengths[i] / usual(i) }).collect();
+    Some(Order { frames: order, steps })
+}
+
+/// For each frame, how sharp it is in the cells that tell: from none, as in the least sharp frame, to
+/// one, as in the sharpest.
+fn shares(frames: &[Sharpness]) -> Vec<Vec<f32>> {
+    let ends = |cell: usize| {
+        let all = frames.iter().map(|frame| frame.cells[cell]);
+        all.fold((f32::MAX, 0.0f32), |(low, high), v| (low.min(v), high.max(v)))
+    };
+    let mut cells: Vec<(usize, (f32, f32))> =
+        (0..frames[0].cells.len()).map(|cell| (cell, ends(cell))).collect();
+    let mut low: Vec<f32> = cells.iter().map(|(_, (low, _))| *low).collect();
+    let tenth = low.len() / 10;
+    // About what noise alone has.
+    let plain = *low.select_nth_unstable_by(tenth, f32::total_cmp).1;
+    cells.retain(|(_, (_, high))| *high > DETAILED * plain);
+    let detailed = cells.len();
+    cells.retain(|(_, (low, high))| *high > TELLS * low);
+    // Where all is sharp at once, little differs but what moves.
+    if (cells.len() as f32) < TELLING * detailed as f32 {
+        cells.clear();
+    }
+    let one = |frame: &Sharpness| -> Vec<f32> {
+        let share = |(cell, (low, high)): &(usize, (f32, f32))| {
+            ((frame.cells[*cell] - low) / (high - low)).sqrt()
+        };
+        cells.iter().map(share).collect()
+    };
+    frames.iter().map(one).collect()
+}
+
+/// The order in which like frames stand near each other.
+fn spectral(distances: &[Vec<f32>]) -> Vec<usize> {
+    let count = distances.len();
+    let nearest = |a: usize| {
+        let others = (0..count).filter(|b| *b != a).map(|b| distances[a][b]);
+        others.fold(f32::MAX, f32::min)
+    };
+    let scale = 1.5 * median(&mut (0..count).map(nearest).collect::<Vec<_>>()).max(1e-6);
+    let alike = |a: usize, b: usize| f64::from((-(distances[a][b] / scale).powi(2)).exp());
+    // So that all hang together, however wide a step is.
+    let weight = |a: usize, b: usize| if a == b { 0.0 } else { alike(a, b) + 1e-6 };
+    let laplacian = DMatrix::from_fn(count, count, |a, b| match a == b {
+        true => (0..count).map(|other| weight(a, other)).sum(),
+        false => -weight(a, b),
+    });
+    let eigen = SymmetricEigen::new(laplacian);
+    let mut by_value: Vec<usize> = (0..count).collect();
+    by_value.sort_by(|a, b| eigen.eigenvalues[*a].total_cmp(&eigen.eigenvalues[*b]));
+    let vector = eigen.eigenvectors.column(by_value[1.min(count - 1)]);
+    let mut order: Vec<usize> = (0..count).collect();
+    order.sort_by(|a, b| vector[*a].total_cmp(&vector[*b]).then(a.cmp(b)));
+    order
+}
+
+/// Turns parts of the path round, and moves single frames, while that makes it shorter (Croes 1958).
+fn shorten(order: &mut Vec<usize>, distances: &[Vec<f32>]) {
+    let count = order.len();
+    let long =
+        |order: &[usize]| -> f32 { order.windows(2).map(|pair| distances[pair[0]][pair[1]]).sum() };
+    let mut best = long(order);
+    let mut better = true;
+    while better {
+        better = false;
+        for from in 0..count {
+            for to in 0..count {
+                let mut tried = order.clone();
+                match from < to {
+                    true => tried[from..=to].reverse(),
+                    false => {
+                        let one = tried.remove(from);
+                        tried.insert(to, one);
+                    }
+                }
+                let own = long(&tried);
+                if own < best - 1e-6 {
+                    (*order, best, better) = (tried, own, true);
+                }
+            }
+        }
+    }
+}

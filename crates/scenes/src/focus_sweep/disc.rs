@@ -1,0 +1,147 @@
+//! What is out of focus, spread over the disc that a lens draws of a point.
+
+use rayon::prelude::*;
+
+/// Values of four channels on a grid: colour, already multiplied by how much of a place is covered,
+/// and that itself.
+#[derive(Clone)]
+pub struct Sheet {
+    /// Left top on the canvas.
+    pub corner: [usize; 2],
+    /// Width and height.
+    pub size: [usize; 2],
+    /// Red, green, blue, covered; row by row.
+    pub values: Vec<[f32; 4]>,
+}
+
+impl Sheet {
+    /// Spread over a disc of `radius` pixels, its edge through pixels in part. What lies beyond the
+    /// sheet is empty; the sheet has room for what spreads.
+    pub fn spread(&self, radius: f64) -> Self {
+        if radius < 0.25 {
+            return self.clone();
+        }
+        let [wide, tall] = self.size;
+        let chords = chords(radius);
+        let area: f64 = chords.iter().map(|(_, half)| 2.0 * half).sum();
+        let sums = self.sums();
+        let mut values = vec![[0.0f32; 4]; self.values.len()];
+        values.par_chunks_mut(wide).enumerate().for_each(|(y, out)| {
+            let mut total = vec![[0.0f64; 4]; wide];
+            for (dy, half) in &chords {
+                let row = y as i64 + dy;
+                if !(0..tall as i64).contains(&row) {
+                    continue;
+                }
+                let sums = &sums[row as usize * (wide + 1)..][..wide + 1];
+                for (x, total) in total.iter_mut().enumerate() {
+                    let [low, high] = [x as f64 + 0.5 - half, x as f64 + 0.5 + half];
+                    let (low, high) = (between(sums, low), between(sums, high));
+                    (0..4).for_each(|c| total[c] += high[c] - low[c]);
+                }
+            }
+            for (out, total) in out.iter_mut().zip(&total) {
+                *out = total.map(|v| (v / area) as f32);
+            }
+        });
+        Self { values, ..*self }
+    }
+
+    /// Sums along each row up to every pixel's left edge, and to the last one's right edge.
+    fn sums(&self) -> Vec<[f64; 4]> {
+        let wide = self.size[0];
+        let mut sums = vec![[0.0f64; 4]; (wide + 1) * self.size[1]];
+        let rows = sums.par_chunks_mut(wide + 1).zip(self.values.par_chunks(wide));
+        rows.for_each(|(sums, row)| {
+            for (x, value) in row.iter().enumerate() {
+                sums[x + 1] = std::array::from_fn(|c| sums[x][c] + f64::from(value[c]));
+            }
+        });
+        sums
+    }
+
+    /// The rows of it from one row of the canvas to another, as far as it has them.
+    pub fn rows(&self, from: usize, to: usize) -> Self {
+        let (top, low) = (self.corner[1], self.corner[1] + self.size[1]);
+        let (from, to) = (from.clamp(top, low), to.clamp(top, low));
+        let wide = self.size[0];
+        let values = self.values[(from - top) * wide..(to - top) * wide].to_vec();
+        Self { corner: [self.corner[0], from], size: [wide, to - from], values }
+    }
+
+    /// Lays the sheet over what is behind it, which is `wide` pixels wide.
+    pub fn over(&self, behind: &mut [[f32; 3]], wide: usize) {
+        let [left, top] = self.corner;
+        behind.par_chunks_mut(wide).skip(top).zip(self.values.par_chunks(self.size[0])).for_each(
+            |(behind, own)| {
+                for (behind, own) in behind[left..].iter_mut().zip(own) {
+                    *behind = std::array::from_fn(|c| behind[c] * (1.0 - own[3]) + own[c]);
+                }
+            },
+        );
+    }
+}
+
+/// For each row that a disc reaches, half of how wide it is there, taken as a mean over the row.
+fn chords(radius: f64) -> Vec<(i64, f64)> {
+    const PARTS: i64 = 8;
+    let reach = (radius + 0.5).floor() as i64;
+    let half = |dy: i64| {
+        let part = |k: i64| {
+            let y = dy as f64 + (k as f64 + 0.5) / PARTS as f64 - 0.5;
+            (radius * radius - y * y).max(0.0).sqrt()
+        };
+        (0..PARTS).map(part).sum::<f64>() / PARTS as f64
+    };
+    (-reach..=reach).map(|dy| (dy, half(dy))).collect()
+}
+
+/// A sum up to a place between two edges of pixels; nothing is added beyond the ends.
+fn between(sums: &[[f64; 4]], at: f64) -> [f64; 4] {
+    let at = at.clamp(0.0, sums.len() as f64 - 1.0);
+    let first = (at as usize).min(sums.len() - 2);
+    let part = at - first as f64;
+    let (here, next) = (sums[first], sums[first + 1]);
+    std::array::from_fn(|c| here[c] + part * (next[c] - here[c]))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A sheet with one bright pixel in its middle.
+    fn point() -> Sheet {
+        let mut values = vec![[0.0; 4]; 41 * 41];
+        values[20 * 41 + 20] = [1.0, 0.5, 0.25, 1.0];
+        Sheet { corner: [0, 0], size: [41, 41], values }
+    }
+
+    #[test]
+    fn a_point_becomes_an_even_disc_of_the_same_light() {
+        for radius in [0.8, 3.3, 12.0] {
+            let disc = point().spread(radius);
+            let sum: f32 = disc.values.iter().map(|v| v[0]).sum();
+            assert!((sum - 1.0).abs() < 1e-4, "{sum} of the light at {radius}");
+            let even = 1.0 / (std::f64::consts::PI * radius * radius);
+            for (i, value) in disc.values.iter().enumerate() {
+                let (x, y) = ((i % 41) as f64 - 20.0, (i / 41) as f64 - 20.0);
+                let expected = match x.hypot(y) {
+                    far if far > radius + 1.0 => 0.0,
+                    near if near < radius - 1.0 => even,
+                    _ => continue,
+                };
+                let off = (f64::from(value[3]) - expected).abs();
+                assert!(off < 0.03 * even, "{value:?} instead of {expected} at {x}, {y}");
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_covered_half_shows_half_of_what_is_behind() {
+        let mut behind = vec![[1.0f32; 3]; 50 * 50];
+        let values = vec![[0.1, 0.2, 0.3, 0.5]; 100];
+        Sheet { corner: [7, 9], size: [10, 10], values }.over(&mut behind, 50);
+        assert_eq!(behind[9 * 50 + 7], [0.6, 0.7, 0.8]);
+        assert_eq!((behind[8 * 50 + 7], behind[9 * 50 + 17]), ([1.0; 3], [1.0; 3]));
+    }
+}
