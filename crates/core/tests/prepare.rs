@@ -14,8 +14,8 @@ use jade_pixels::mosaic::Mosaic;
 use jade_pixels::tiled::Region;
 use jade_pixels::write::write_mosaic;
 use jade_scenes::night_sky::{Card, Land, NightSky, Options, Purpose};
-use shoot::input;
 use shoot::truth::{block_error, blocks, error, rms};
+use shoot::{Shoot, input};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -182,16 +182,17 @@ fn a_ground_set_is_calibrated_with_what_fits_its_exposure() {
     };
     let cache = Cache::at(&folder.path().join("cache"));
     let budget = Budget::new(Some(256), Some(2)).unwrap();
-    let calibrated = |ground: &[FrameInput], from: GroundFrom| {
+    let developed = Shoot::new();
+    let calibrated = |frames: &CalibrationFrames, ground: &[FrameInput], from: GroundFrom| {
         let mut plan = shoot::plan(AlignMode::Stars, Method::Clipped, Edges::Keep);
         plan.skyline.ground.from = from;
         let mut ground = ground.to_vec();
-        engine::calibrate_ground(&frames, &mut ground, &plan, &cache, budget, &Unwatched).unwrap();
+        engine::calibrate_ground(frames, &mut ground, &plan, &cache, budget, &Unwatched).unwrap();
         ground
     };
     // What the lens took from squares of the picture is given back, and nothing else is changed.
     let plain = taken_for(Purpose::Ground);
-    let given = calibrated(&plain, GroundFrom::Set { set: 2 });
+    let given = calibrated(&frames, &plain, GroundFrom::Set { set: 2 });
     let reach = scene.reach();
     let all = |frames: &[FrameInput]| -> Vec<f32> {
         let lights: Vec<[Vec<f32>; 3]> = frames.iter().map(light).collect();
@@ -218,7 +219,18 @@ fn a_ground_set_is_calibrated_with_what_fits_its_exposure() {
     // Darks of the sky's exposure, and a picture that is finished, are left alone.
     let darks = CalibrationFrames { flats: vec![], ..frames.clone() };
     assert!(Calibration::of(&darks, &plain, Repair::Off, &cache, &Unwatched).is_err());
+    let [one, other, dark] = ["g1.tif", "g2.tif", "d1.tif"].map(|name| {
+        let samples = vec![500; WIDTH as usize * HEIGHT as usize * 3];
+        developed.save(name, (WIDTH, HEIGHT), &samples)
+    });
+    let one_dark = CalibrationFrames { darks: vec![dark], ..CalibrationFrames::default() };
+    let is_calibrated = |ground: &[FrameInput]| {
+        let ground = calibrated(&one_dark, ground, GroundFrom::Set { set: 2 });
+        ground.iter().all(|frame| frame.calibration.is_some())
+    };
+    assert!(is_calibrated(&[one.clone(), other]));
+    assert!(!is_calibrated(&[one]), "a developed picture that is alone may be finished");
     let file = NamedFile { file: "ground.tif".to_owned(), blake3: "0".repeat(64) };
     let picture = GroundFrom::Picture(file);
-    assert!(calibrated(&plain, picture).iter().all(|frame| frame.calibration.is_none()));
+    assert!(calibrated(&frames, &plain, picture).iter().all(|frame| frame.calibration.is_none()));
 }

@@ -7,12 +7,53 @@ use jade_pixels::facts::Facts;
 use jade_pixels::write::{Picture, Target, write_picture, write_whole};
 use serde::Serialize;
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// `f01.tif` for the first of fewer than a hundred frames.
 pub fn frame_name(index: u32, frames: u32) -> String {
     let digits = if frames > 99 { 3 } else { 2 };
     format!("f{:0digits$}.tif", index + 1)
+}
+
+/// A frame: its samples, and what the camera writes into its file.
+type Taken = (Vec<u16>, Facts);
+
+/// Writes `f01.tif` ... into `folder`, and makes its folder `truth`, which is returned. `step` is called
+/// before each frame, and once more before the truth, with the number made and the total; it stops
+/// the work by returning false.
+pub fn frames(
+    folder: &Path,
+    frames: u32,
+    deflate: bool,
+    mut step: impl FnMut(u32, u32) -> bool,
+    take: impl Fn(u32) -> Taken,
+) -> Result<PathBuf, SceneError> {
+    let truth = folder.join("truth");
+    std::fs::create_dir_all(&truth).map_err(PictureError::io(&truth))?;
+    for index in 0..=frames {
+        if !step(index, frames + 1) {
+            return Err(SceneError::Cancelled);
+        }
+        if index < frames {
+            let (samples, facts) = take(index);
+            let size = (facts.width, facts.height);
+            let path = folder.join(frame_name(index, frames));
+            save(&path, size, &samples, Some(&facts), deflate)?;
+        }
+    }
+    Ok(truth)
+}
+
+/// Places all over a frame, each with where it stands in the reference frame.
+pub fn grid((width, height): (u32, u32), to: impl Fn([f64; 2]) -> [f64; 2]) -> Vec<[f64; 4]> {
+    let [w, h] = [width, height].map(|n| f64::from(n) - 1.0);
+    (0..17 * 11)
+        .map(|i| [w * f64::from(i % 17) / 16.0, h * f64::from(i / 17) / 10.0])
+        .map(|[x, y]| {
+            let [to_x, to_y] = to([x, y]);
+            [x, y, to_x, to_y]
+        })
+        .collect()
 }
 
 /// Writes 16-bit samples, row by row, as PNG or TIFF by the path's ending.

@@ -42,9 +42,13 @@ impl CalibrationFrames {
     }
 
     /// Those kinds that fit other lights than they were taken for, as a ground set is, which may be
-    /// exposed otherwise or be developed already.
+    /// exposed otherwise or be developed already. None for a developed picture that is alone: it may be
+    /// finished, and would be calibrated twice.
     pub(crate) fn as_far_as_fitting(&self, lights: &[FrameInput]) -> Self {
         let raw = lights.first().is_some_and(is_raw);
+        if lights.len() == 1 && !raw {
+            return Self::default();
+        }
         let told = told(lights);
         let of = |shows: Shows, inputs: &[FrameInput], scaled: bool| match inputs.first() {
             Some(first) if is_raw(first) == raw => {

@@ -9,7 +9,6 @@ use crate::files::{self, frame_name};
 use crate::random::stream;
 use crate::sensor::{self, PEDESTAL, Sensor};
 use cushion::Cushion;
-use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::{Facts, FileFormat};
 use rand::Rng;
@@ -207,21 +206,11 @@ impl FocusSweep {
     pub fn write(
         &self,
         folder: &Path,
-        mut step: impl FnMut(u32, u32) -> bool,
+        step: impl FnMut(u32, u32) -> bool,
     ) -> Result<(), SceneError> {
         let Options { frames, width, height, deflate, .. } = self.options;
-        let truth = folder.join("truth");
-        std::fs::create_dir_all(&truth).map_err(PictureError::io(&truth))?;
-        for index in 0..=frames {
-            if !step(index, frames + 1) {
-                return Err(SceneError::Cancelled);
-            }
-            if index < frames {
-                let path = folder.join(frame_name(index, frames));
-                let facts = self.facts(index);
-                files::save(&path, (width, height), &self.frame(index), Some(&facts), deflate)?;
-            }
-        }
+        let take = |index| (self.frame(index), self.facts(index));
+        let truth = files::frames(folder, frames, deflate, step, take)?;
         self.write_motion(&truth.join("motion.json"))?;
         files::save(&truth.join("sharp.tif"), (width, height), &self.sharp(), None, false)?;
         // From the first frame's plane to the last one's, and white where no plane is.
@@ -243,19 +232,12 @@ impl FocusSweep {
             grid: Vec<[f64; 4]>,
         }
         let Options { frames, width, height, .. } = self.options;
-        let [w, h] = [width, height].map(|n| f64::from(n) - 1.0);
         let motions: Vec<FrameMotion> = (0..frames)
             .map(|index| FrameMotion {
                 file: frame_name(index, frames),
                 focus_mm: self.rail().distance_mm(f64::from(index)),
                 scale: self.holds[index as usize].scale,
-                grid: (0..17 * 11)
-                    .map(|i| [w * f64::from(i % 17) / 16.0, h * f64::from(i / 17) / 10.0])
-                    .map(|[x, y]| {
-                        let [to_x, to_y] = self.to_reference(index, [x, y]);
-                        [x, y, to_x, to_y]
-                    })
-                    .collect(),
+                grid: files::grid((width, height), |at| self.to_reference(index, at)),
             })
             .collect();
         let reference = frame_name(self.reference(), frames);

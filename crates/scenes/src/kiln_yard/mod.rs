@@ -8,7 +8,6 @@ use crate::files::{self, frame_name};
 use crate::geometry::{Rotation, Vec3};
 use crate::random::stream;
 use crate::sensor::{self, PEDESTAL, Sensor};
-use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::{Facts, FileFormat};
 use rand::Rng;
@@ -183,21 +182,11 @@ impl KilnYard {
     pub fn write(
         &self,
         folder: &Path,
-        mut step: impl FnMut(u32, u32) -> bool,
+        step: impl FnMut(u32, u32) -> bool,
     ) -> Result<(), SceneError> {
         let Options { frames, width, height, deflate, .. } = self.options;
-        let truth = folder.join("truth");
-        std::fs::create_dir_all(&truth).map_err(PictureError::io(&truth))?;
-        for index in 0..=frames {
-            if !step(index, frames + 1) {
-                return Err(SceneError::Cancelled);
-            }
-            if index < frames {
-                let path = folder.join(frame_name(index, frames));
-                let facts = self.facts(index);
-                files::save(&path, (width, height), &self.frame(index), Some(&facts), deflate)?;
-            }
-        }
+        let take = |index| (self.frame(index), self.facts(index));
+        let truth = files::frames(folder, frames, deflate, step, take)?;
         self.write_motion(&truth.join("motion.json"))?;
         let clean = self.clean_reference();
         files::save(&truth.join("reference.tif"), (width, height), &clean, None, false)
@@ -211,18 +200,11 @@ impl KilnYard {
             grid: Vec<[f64; 4]>,
         }
         let Options { frames, width, height, .. } = self.options;
-        let [w, h] = [width, height].map(|n| f64::from(n) - 1.0);
         let motions: Vec<FrameMotion> = (0..frames)
             .map(|index| FrameMotion {
                 file: frame_name(index, frames),
                 exposure: self.holds[index as usize].exposure,
-                grid: (0..17 * 11)
-                    .map(|i| [w * f64::from(i % 17) / 16.0, h * f64::from(i / 17) / 10.0])
-                    .map(|[x, y]| {
-                        let [to_x, to_y] = self.to_reference(index, [x, y]);
-                        [x, y, to_x, to_y]
-                    })
-                    .collect(),
+                grid: files::grid((width, height), |at| self.to_reference(index, at)),
             })
             .collect();
         let reference = frame_name(self.reference(), frames);
