@@ -13,4 +13,4 @@ pub mod turning;
 
 pub use alignment::{Aligned, Alignment};
 pub use motion::Motion;
-pub use turning::align_stars;
+pub use turning::{align_again, align_stars};

@@ -56,7 +56,37 @@ pub fn align_stars(
     } else {
         rough = sky.match_all(&all)?;
     }
-    sky.solve(&all, &rough)
+    let first: Vec<Option<Motion>> =
+        rough.into_iter().map(|own| own.map(|own| Motion::Homography(own.homography))).collect();
+    sky.solve(&all, first)
+}
+
+/// Finds the motions anew from some of the stars, those in the sky, where they are known from all
+/// lights. What these stars cannot place better stays where it is known to be.
+///
+/// # Errors
+/// [`CoreError::Cancelled`] when `stop` says so.
+pub fn align_again(
+    lists: Vec<StarList>,
+    reference: usize,
+    known: Alignment,
+    (width, height): (u32, u32),
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Alignment, CoreError> {
+    if lists[reference].stars.len() < FEWEST_STARS {
+        return Ok(known);
+    }
+    let all: Vec<Vec<Star>> = lists.into_iter().map(|list| list.stars).collect();
+    let sky = Sky { reference, hints: vec![None; all.len()], width, height, stop };
+    let mut found =
+        sky.solve(&all, known.frames.iter().map(|frame| frame.motion.clone()).collect())?;
+    for (own, known) in found.frames.iter_mut().zip(known.frames) {
+        match own.motion {
+            Some(_) => own.by_hand = known.by_hand,
+            None => *own = known,
+        }
+    }
+    Ok(found)
 }
 
 struct Sky<'a> {
@@ -166,19 +196,25 @@ impl Sky<'_> {
         hits as f64 / inside.len().max(1) as f64
     }
 
+    /// Solves the motions from those that are known to a few pixels; `None` leaves a frame out.
     fn solve(
         &self,
         stars: &[Vec<Star>],
-        rough: &[Option<matching::Match>],
+        first: Vec<Option<Motion>>,
     ) -> Result<Alignment, CoreError> {
         let reference = &stars[self.reference];
-        let kept: Vec<usize> =
-            (0..stars.len()).filter(|&i| i != self.reference && rough[i].is_some()).collect();
-        let places = places_of(reference);
-        let mut motions: Vec<Motion> = kept
+        let mut frames: Vec<Aligned> = first
             .iter()
-            .map(|&i| Motion::Homography(rough[i].as_ref().expect("kept").homography))
+            .zip(stars)
+            .map(|(motion, stars)| match motion {
+                Some(_) => Aligned::left_out(None),
+                None => Aligned::left_out(Some(too_few(stars, reference))),
+            })
             .collect();
+        let places = places_of(reference);
+        let kept = first.into_iter().enumerate().filter(|(i, _)| *i != self.reference);
+        let (kept, mut motions): (Vec<usize>, Vec<Motion>) =
+            kept.filter_map(|(i, motion)| Some((i, motion?))).unzip();
         type Seen = (Vec<Vec<Sighting>>, Vec<usize>);
         let sight = |motions: &[Motion], reach: f64| -> Result<Seen, CoreError> {
             let seen = kept.par_iter().zip(motions).map(|(&i, motion)| {
@@ -209,14 +245,6 @@ impl Sky<'_> {
         let lens_spread = lens.as_ref().and_then(|known| camera::spread(known, &sightings));
         let lens = lens.map(|known| known.lens);
 
-        let mut frames: Vec<Aligned> = rough
-            .iter()
-            .enumerate()
-            .map(|(i, m)| match m {
-                Some(_) => Aligned::left_out(None),
-                None => Aligned::left_out(Some(too_few(&stars[i], reference))),
-            })
-            .collect();
         frames[self.reference] =
             Aligned { matched: reference.len(), rms_px: Some(0.0), ..Aligned::still() };
         let found = kept.iter().zip(motions).zip(sightings.iter().zip(matched));

@@ -4,7 +4,6 @@ use super::Request;
 use super::gallery::{Decoded, Gallery};
 use super::ground::Ground;
 use super::joined::{self, Join};
-use super::skyline;
 use super::stages::{self, AlignNote, CombineNote, StarFigures, stars_of};
 use super::streamed::{self, Running};
 use crate::CoreError;
@@ -51,11 +50,16 @@ impl<'a> Used<'a> {
     }
 }
 
+/// Makes the picture; with a mask, sky and ground apart.
+///
+/// # Errors
+/// As for [`super::stack`].
 pub fn combine(
     request: &Request,
     key: &Key,
     gallery: &Gallery,
     mut note: AlignNote,
+    mask: Option<Mask>,
 ) -> Result<CombineNote, CoreError> {
     let plan = &request.plan.combine;
     let reference = gallery.header(note.reference);
@@ -75,11 +79,9 @@ pub fn combine(
     let averaging = matches!(plan.method, Method::Mean | Method::Clipped | Method::Median);
 
     let mut report = None;
-    let mut sky_mask: Option<Mask> = None;
-    let (result, rejected, running) = if request.plan.skyline.is_on() {
-        let mask = skyline::mask(request, &gallery.frames, &note)?;
-        let ground = Ground::open(request, &used, reference, &mask)?;
-        let (key, used, mask) = (key, &used[..], &mask);
+    let (result, rejected, running) = if let Some(mask) = &mask {
+        let ground = Ground::open(request, &used, reference, mask)?;
+        let (key, used) = (key, &used[..]);
         let (ground, size) = (&ground, reference.size());
         let of = note.reference;
         let made = joined::reduce(&Join {
@@ -95,7 +97,6 @@ pub fn combine(
         let ideal = ideal_gain(request.plan.skyline.ground.method, ground.count());
         let ground_noise = ground.noise(request, used, mask, ideal)?;
         report = Some(SkylineReport { ground_noise, ..joined::report(ground, mask, region) });
-        sky_mask = Some(mask.clone());
         (Combined(made.0), made.1, None)
     } else if gallery.streamed().is_some() {
         let size = (region.width, region.height);
@@ -126,7 +127,7 @@ pub fn combine(
     };
     let in_sky = |patch: Region| {
         let there = patch.moved(origin);
-        sky_mask.as_ref().is_none_or(|mask| mask.side(there) == Side::Sky)
+        mask.as_ref().is_none_or(|mask| mask.side(there) == Side::Sky)
     };
     let noise = match averaging {
         true => gallery.with(note.reference, |frame| {

@@ -4,8 +4,8 @@ use super::gallery::{Decoded, Gallery};
 use super::{Outcome, Request, decode};
 use crate::CoreError;
 use crate::align::scene::Scene;
-use crate::align::stars::{self, Star, StarList};
-use crate::align::{Aligned, Alignment, Motion, align_stars, hand};
+use crate::align::stars::{self, StarList};
+use crate::align::{Aligned, Alignment, Motion, align_again, align_stars, hand};
 use crate::cache::{Cache, Key};
 use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::AlignMode;
@@ -52,7 +52,12 @@ pub fn run(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     let reference = decode::settle(&mut gallery.frames, request.reference)?;
     decode::several(&gallery.frames)?;
     let note = aligned(request, &mut gallery, reference)?;
-    super::combine::combine(request, key, &gallery, note)
+    if !request.plan.skyline.is_on() {
+        return super::combine::combine(request, key, &gallery, note, None);
+    }
+    let mask = super::skyline::mask(request, &gallery.frames, &note)?;
+    let note = aligned_in(&mask, request, &gallery, note)?;
+    super::combine::combine(request, key, &gallery, note, Some(mask))
 }
 
 /// Where the frames lie, from the cache where that was found before.
@@ -68,6 +73,53 @@ pub fn aligned(
     let note = align(request, gallery, reference)?;
     request.cache.write("align", &key, &note)?;
     Ok(note)
+}
+
+/// The same from the stars that are in the sky of a mask, where lights outside it had a say.
+fn aligned_in(
+    mask: &Mask,
+    request: &Request,
+    gallery: &Gallery,
+    note: AlignNote,
+) -> Result<AlignNote, CoreError> {
+    if request.plan.align.mode != AlignMode::Stars || super::loaded_mask(request).is_some() {
+        return Ok(note);
+    }
+    let AlignNote { reference, alignment, mut stars } = note;
+    let usable = gallery.usable();
+    let Some(place) = usable.iter().position(|&i| i == reference) else {
+        return Ok(AlignNote { reference, alignment, stars });
+    };
+    let size = gallery.header(reference).size();
+    let lists: Result<Vec<StarList>, CoreError> = usable
+        .par_iter()
+        .map(|&i| {
+            let mut list = stars_of(request, i, gallery.header(i))?;
+            keep_sky(&mut list, mask);
+            Ok(list)
+        })
+        .collect();
+    let lists = lists?;
+    for (&i, list) in usable.iter().zip(&lists) {
+        if let Some(figures) = &mut stars[i] {
+            figures.count = list.stars.len();
+        }
+    }
+    let mut frames = alignment.frames;
+    let known = usable.iter().map(|&i| frames[i].clone()).collect();
+    let known = Alignment { frames: known, ..alignment };
+    let found = align_again(lists, place, known, size, &|| request.watch.cancelled())?;
+    for (i, frame) in usable.into_iter().zip(found.frames) {
+        frames[i] = frame;
+    }
+    let alignment = Alignment { frames, lens: found.lens, lens_spread: found.lens_spread };
+    Ok(AlignNote { reference, alignment, stars })
+}
+
+/// Leaves the stars in the sky. The camera stood still: the ground is where the mask has it, in
+/// every frame.
+fn keep_sky(list: &mut StarList, mask: &Mask) {
+    list.stars.retain(|star| mask.at(star.x as i64, star.y as i64) > 127);
 }
 
 /// The stars of a frame, where they would stand without the flaws of its lens.
@@ -118,10 +170,8 @@ fn align(
                 super::loaded_mask(request).map(|path| Mask::read(path, size)).transpose()?;
             let lists = gallery.each(|i, frame| {
                 let mut list = stars_of(request, i, frame)?;
-                // The camera stood still: the ground is where the mask has it, in every frame.
                 if let Some(mask) = &mask {
-                    let sky = |star: &Star| mask.at(star.x as i64, star.y as i64) > 127;
-                    list.stars.retain(sky);
+                    keep_sky(&mut list, mask);
                 }
                 request.watch.advance(1);
                 Ok(list)
