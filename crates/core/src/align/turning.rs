@@ -224,8 +224,9 @@ impl Sky<'_> {
             Ok(seen.collect::<Result<Vec<_>, CoreError>>()?.into_iter().unzip())
         };
         let (mut sightings, mut matched) = sight(&motions, 2.0)?;
-        let mut solution: Option<Solution> = None;
-        for reach in [4.0, 2.5, 1.5, 1.2] {
+        let mut solution = camera_of(&motions);
+        let reaches: &[f64] = if solution.is_some() { &[1.2] } else { &[4.0, 2.5, 1.5, 1.2] };
+        for &reach in reaches {
             self.go_on()?;
             let next = match solution.take() {
                 None => camera::solve(&sightings, self.width, self.height, self.stop),
@@ -300,6 +301,17 @@ impl Sky<'_> {
             false => (homographies, None),
         })
     }
+}
+
+/// The camera that some motions are known to be of.
+fn camera_of(motions: &[Motion]) -> Option<Solution> {
+    let known = motions.iter().map(|motion| match motion {
+        Motion::Camera { lens, turn } => Some((*lens, *turn)),
+        _ => None,
+    });
+    let known: Vec<_> = known.collect::<Option<_>>()?;
+    let lens = known.first()?.0;
+    Some(Solution { lens, turns: known.into_iter().map(|own| own.1).collect(), cost: f64::MAX })
 }
 
 fn too_few(stars: &[Star], reference: &[Star]) -> String {

@@ -147,9 +147,12 @@ fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3]
     // From far to near, each taking the place of the one before where it has enough.
     for radius in [48, 20, 8, 4] {
         for (i, [share, sums @ ..]) in grid.blurred_all(&own, radius).into_iter().enumerate() {
-            let sure = (share / 0.08).min(1.0);
+            if share <= 0.0 {
+                continue;
+            }
+            let (sure, part) = ((share / 0.08).min(1.0), 1.0 / share.max(1e-6));
             for (out, sum) in out.iter_mut().zip(sums) {
-                out[i] += sure * (sum / share.max(1e-6) - out[i]);
+                out[i] += sure * (sum * part - out[i]);
             }
         }
     }

@@ -128,6 +128,7 @@ impl Grid {
         rows.for_each(|(out, row)| {
             let mut sums = [0.0f64; N];
             row[..radius.min(long)].iter().for_each(|v| add(&mut sums, v, 1.0));
+            let mut mean = (0, 0.0);
             for (i, out) in out.iter_mut().enumerate() {
                 if let Some(next) = row.get(i + radius) {
                     add(&mut sums, next, 1.0);
@@ -137,8 +138,11 @@ impl Grid {
                 }
                 let first = i.saturating_sub(radius);
                 let wide = (i + radius).min(long - 1) + 1 - first;
-                let part = 1.0 / wide as f64;
-                *out = sums.map(|sum| (sum * part) as f32);
+                // Dividing takes long, and most squares are whole.
+                if wide != mean.0 {
+                    mean = (wide, 1.0 / wide as f64);
+                }
+                *out = sums.map(|sum| (sum * mean.1) as f32);
             }
         });
         out

@@ -12,6 +12,9 @@ use std::collections::VecDeque;
 /// Cells around what a stroke changed whose pixels are judged again.
 const AROUND: usize = 3;
 
+/// A cell's share of sky changes by more.
+const CHANGED: f32 = 1e-3;
+
 /// Strokes that can be taken back at once; those before are made again from the first one on. What
 /// was before each is held in memory.
 const AT_ONCE: usize = 16;
@@ -86,7 +89,8 @@ impl Live {
                 self.skyline.stroke(stroke);
             }
             let (width, height) = self.mask.size();
-            self.judge(Region { x: 0, y: 0, width, height }, views, stop)?;
+            let whole = Region { x: 0, y: 0, width, height };
+            self.judge((whole, &|_| true), views, stop)?;
         } else {
             for _ in 0..taken_back {
                 let Some(before) = self.before.pop_back() else { break };
@@ -102,7 +106,14 @@ impl Live {
             let region = cells.map(|cells| self.pixels.squares(self.pixels_of(cells)));
             let pixels = region.map(|region| (region, self.pixels.copied(region)));
             if let Some(region) = region {
-                self.judge(region, views, stop)?;
+                let now = &self.skyline.labels;
+                let differs = |i: usize| {
+                    (labels.sky[i] - now.sky[i]).abs() > CHANGED || labels.told[i] != now.told[i]
+                };
+                let changed: Vec<f32> =
+                    (0..labels.sky.len()).map(|i| f32::from(u8::from(differs(i)))).collect();
+                let near = self.skyline.grid().blurred(&changed, AROUND);
+                self.judge((region, &|cell| near[cell] > 0.0), views, stop)?;
             }
             self.done.push((*stroke).clone());
             self.before.push_back(Before { labels, pixels });
@@ -116,12 +127,12 @@ impl Live {
 
     fn judge(
         &mut self,
-        region: Region,
+        places: (Region, &(dyn Fn(usize) -> bool + Sync)),
         views: &[View],
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<(), CoreError> {
         let Skyline { evidence, labels, .. } = &self.skyline;
-        self.pixels.judge(views, evidence, labels, region, stop)
+        self.pixels.judge(views, evidence, labels, places, stop)
     }
 
     /// The pixels of columns and rows of cells, and of some around.

@@ -33,11 +33,17 @@ pub fn reach(marks: &mut [u8], width: usize) {
     });
     let mut open: Vec<usize> = begins.collect();
     open.iter().for_each(|&i| marks[i] |= REACHED);
+    let tall = len / width;
     while let Some(i) = open.pop() {
-        for n in around(i, width, marks.len(), 2) {
-            if kind(marks[n]) == THIN {
-                marks[n] |= REACHED;
-                open.push(n);
+        let (x, y) = (i % width, i / width);
+        let (left, right) = (x.saturating_sub(2), (x + 3).min(width));
+        for y in y.saturating_sub(2)..(y + 3).min(tall) {
+            let from = y * width + left;
+            for (n, mark) in (from..).zip(&mut marks[from..y * width + right]) {
+                if kind(*mark) == THIN {
+                    *mark |= REACHED;
+                    open.push(n);
+                }
             }
         }
     }

@@ -101,11 +101,14 @@ impl Mask {
         let rows = shares.par_chunks_mut(size.0 as usize).with_min_len(32).enumerate();
         rows.for_each(|(y, out)| {
             let row = |y: usize| &self.shares[y.min(tall - 1) * wide..][..wide];
-            let sum = |pixels: &[u8]| pixels.iter().copied().map(u16::from).sum::<u16>();
-            let pairs = row(2 * y).chunks(2).zip(row(2 * y + 1).chunks(2));
-            for (out, (top, low)) in out.iter_mut().zip(pairs) {
-                let count = 2 * top.len() as u16;
-                *out = ((sum(top) + sum(low) + count / 2) / count) as u8;
+            let ((top, top_last), (low, low_last)) =
+                (row(2 * y).as_chunks::<2>(), row(2 * y + 1).as_chunks::<2>());
+            for (out, (top, low)) in out.iter_mut().zip(top.iter().zip(low)) {
+                let sum = |pair: &[u8; 2]| u16::from(pair[0]) + u16::from(pair[1]);
+                *out = ((sum(top) + sum(low) + 2) / 4) as u8;
+            }
+            if let ([top], [low], Some(out)) = (top_last, low_last, out.last_mut()) {
+                *out = (u16::from(*top) + u16::from(*low)).div_ceil(2) as u8;
             }
         });
         Self { size, shares }

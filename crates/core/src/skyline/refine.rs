@@ -48,11 +48,12 @@ impl Pixels {
         let (width, height) = views[0].light.size();
         let marks = vec![0u8; width as usize * height as usize];
         let mut pixels = Self { size: (width, height), marks };
-        pixels.judge(views, evidence, labels, Region { x: 0, y: 0, width, height }, stop)?;
+        let whole = Region { x: 0, y: 0, width, height };
+        pixels.judge(views, evidence, labels, (whole, &|_| true), stop)?;
         Ok(pixels)
     }
 
-    /// Judges those of a part of the picture again, after labels have changed there.
+    /// Judges those of a part of the picture again, in and next to some cells of the grid.
     ///
     /// # Errors
     /// As for [`Pixels::of`].
@@ -61,7 +62,7 @@ impl Pixels {
         views: &[View],
         evidence: &Evidence,
         labels: &Labels,
-        part: Region,
+        (part, here): (Region, &(dyn Fn(usize) -> bool + Sync)),
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<(), CoreError> {
         let (width, height) = self.size;
@@ -77,7 +78,9 @@ impl Pixels {
                 true => Err(PictureError::Cancelled),
                 false => {
                     let size = (width, height);
-                    let own = desk.mark(views, &network, evidence.grid, &around, square, size)?;
+                    let mut own = self.copied(square);
+                    let grid = evidence.grid;
+                    desk.mark(views, &network, grid, (&around, here), (square, size), &mut own)?;
                     Ok((square, own))
                 }
             })
@@ -127,6 +130,16 @@ impl Pixels {
     }
 }
 
+/// What is known of all pixels of a part without a look at them.
+#[derive(PartialEq)]
+enum Known {
+    /// They are what they were.
+    Kept,
+    /// Nothing is near that they could be mistaken for.
+    All(u8),
+    Nothing,
+}
+
 /// Memory of one thread.
 #[derive(Default)]
 struct Desk {
@@ -145,16 +158,16 @@ struct Desk {
 }
 
 impl Desk {
-    /// Marks the pixels of a square.
+    /// Marks the pixels of a square of a picture of that size, in and next to some cells.
     fn mark(
         &mut self,
         views: &[View],
         network: &Network,
         grid: Grid,
-        around: &Around,
-        square: Region,
-        size: (u32, u32),
-    ) -> Result<Vec<u8>, PictureError> {
+        (around, here): (&Around, &dyn Fn(usize) -> bool),
+        (square, size): (Region, (u32, u32)),
+        marks: &mut [u8],
+    ) -> Result<(), PictureError> {
         let near = |region: Region| {
             let cells = |from: u32, long: u32, count: usize| {
                 let (first, last) = (from / grid.step, (from + long - 1) / grid.step);
@@ -164,40 +177,44 @@ impl Desk {
             let rows = cells(region.y, region.height, grid.down);
             rows.flat_map(move |y| columns.clone().map(move |x| y * grid.across + x))
         };
-        // What all pixels of a part are, where nothing is near that they could be mistaken for.
         let known = |part: Region| {
             let empty = |cell: usize| around.sky[cell] > SURE && around.texture[cell] < STILL;
             match () {
-                () if near(part).all(|cell| around.sky[cell] < -SURE) => Some(GROUND),
-                () if near(part).all(empty) => Some(STEPS_SKY | SKY),
-                () => None,
+                () if !near(part).any(here) => Known::Kept,
+                () if near(part).all(|cell| around.sky[cell] < -SURE) => Known::All(GROUND),
+                () if near(part).all(empty) => Known::All(STEPS_SKY | SKY),
+                () => Known::Nothing,
             }
         };
-        if let Some(mark) = known(square) {
-            return Ok(vec![mark; square.area()]);
+        match known(square) {
+            Known::Kept => return Ok(()),
+            Known::All(mark) => {
+                marks.fill(mark);
+                return Ok(());
+            }
+            Known::Nothing => {}
         }
         self.dazzling = match far_enough(views, square) {
             // Stars that pass make single cells noisy.
             true => median(&mut near(square).map(|cell| around.dazzling[cell]).collect::<Vec<_>>()),
             false => f32::MAX,
         };
-        let mut marks = vec![0; square.area()];
         let wide = square.width as usize;
         for band in Region::covering(square.width, square.height, [square.width, PART]) {
-            let parts: Vec<(Region, Option<u8>)> =
-                Region::covering(band.width, band.height, [PART; 2])
-                    .into_iter()
-                    .map(|part| part.moved([0, band.y]))
-                    .map(|part| (part, known(part.moved([square.x, square.y]))))
-                    .collect();
+            let parts: Vec<(Region, Known)> = Region::covering(band.width, band.height, [PART; 2])
+                .into_iter()
+                .map(|part| part.moved([0, band.y]))
+                .map(|part| (part, known(part.moved([square.x, square.y]))))
+                .collect();
             // Parts side by side are read at once.
             for run in parts.chunk_by(|a, b| a.1 == b.1) {
                 let first = run[0].0;
                 let width = run.iter().map(|(part, _)| part.width).sum();
                 let own = Region { width, ..first };
                 let judged = match run[0].1 {
-                    Some(mark) => vec![mark; own.area()],
-                    None => {
+                    Known::Kept => continue,
+                    Known::All(mark) => vec![mark; own.area()],
+                    Known::Nothing => {
                         let there = own.moved([square.x, square.y]);
                         let outer = there.widened(MARGIN, size);
                         self.read(views, network, grid, around, outer)?;
@@ -211,7 +228,7 @@ impl Desk {
                 }
             }
         }
-        Ok(marks)
+        Ok(())
     }
 
     /// Marks a part of the region that was read.
