@@ -2,8 +2,9 @@
 
 mod shoot;
 
-use jade_core::focus::{Order, Sharpness, order};
-use jade_core::frames::Frame;
+use jade_core::focus::{Order, Sharpness, order, place};
+use jade_core::frames::{Frame, Light};
+use jade_core::progress::Unwatched;
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use shoot::Shoot;
 
@@ -62,6 +63,37 @@ fn shuffled_frames_are_put_in_the_order_of_focus_and_gaps_are_found() {
     }
     assert!(gaps >= 9, "{gaps} of 10 gaps were pointed out");
     assert!(wrong <= 1, "{wrong} of 110 steps were doubted without a reason");
+}
+
+#[test]
+fn frames_of_a_lens_that_breathes_are_placed_to_fractions_of_a_pixel() {
+    for seed in [31, 32, 33] {
+        let scene = sweep(16, seed);
+        let shoot = Shoot::new();
+        let frames: Vec<Frame> = (0..16)
+            .map(|i| {
+                let input = shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i));
+                Frame::load(&input, &mut || Ok(())).unwrap()
+            })
+            .collect();
+        let lights: Vec<&dyn Light> = frames.iter().map(|frame| frame as &dyn Light).collect();
+        let reference = scene.reference();
+        let sharpness: Vec<Sharpness> =
+            lights.iter().map(|light| Sharpness::of(*light, &|| false).unwrap()).collect();
+        let placed = place(&lights, &sharpness, reference as usize, &Unwatched).unwrap();
+        let mut all = 0.0;
+        for (index, placed) in placed.iter().enumerate() {
+            let motion = placed.motion.as_ref().expect("it is placed");
+            let grid = motion.grid(SIZE.0, SIZE.1, 9, 7);
+            let squares = grid.iter().map(|[x, y, to_x, to_y]| {
+                let truth = scene.to_reference(index as u32, [*x, *y]);
+                (to_x - truth[0]).powi(2) + (to_y - truth[1]).powi(2)
+            });
+            let rms = (squares.sum::<f64>() / grid.len() as f64).sqrt();
+            all += rms * rms / 16.0;
+        }
+        assert!(all.sqrt() < 0.15, "seed {seed}: {:.3} px rms", all.sqrt());
+    }
 }
 
 #[test]

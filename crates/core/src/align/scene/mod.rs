@@ -21,7 +21,8 @@ use crate::progress::Watch;
 use features::Corner;
 use fit::Fit;
 use nalgebra::Matrix3;
-use patches::{Patches, Sighting};
+use patches::Patches;
+pub use patches::Sighting;
 use sketch::Sketch;
 
 /// Fewer agreeing corners are taken for chance.
@@ -106,28 +107,65 @@ impl<'a> Scene<'a> {
     ) -> Result<Aligned, CoreError> {
         let start = match hint {
             Some(hint) => *hint,
-            None => {
-                let sketch = Sketch::of(&Corrected(frame), self.watch)?;
-                let corners = features::corners(&sketch);
-                let pairs: Vec<_> = features::pairs(&corners, &self.corners)
-                    .into_iter()
-                    .map(|(i, j)| (corners[i].at, self.corners[j].at))
-                    .collect();
-                let Some((motion, agreeing)) = fit::agreeing_similarity(&pairs) else {
-                    return Ok(Aligned::left_out(Some(nothing_alike(corners.len()))));
-                };
-                if agreeing < FEWEST_CORNERS {
-                    return Ok(Aligned::left_out(Some(nothing_alike(corners.len()))));
-                }
-                let near = self.rough.find(&sketch, &Motion::Homography(motion), self.watch)?;
-                let size = (sketch.width as u32, sketch.height as u32);
-                let better = fit::choose(&near, SceneModel::Auto, size);
-                let enough = better.filter(|b| b.agreeing >= FEWEST_PATCHES);
-                self.scaled(enough.map_or(motion, |b| b.motion))
-            }
+            None => match self.start(frame)? {
+                Ok(start) => start,
+                Err(why) => return Ok(Aligned::left_out(Some(why))),
+            },
         };
+        let found = self.follow(frame, start)?;
+        Ok(match found.and_then(|(fit, seen)| self.verdict(fit, &seen)) {
+            Some(aligned) => Aligned { by_hand: hint.is_some(), ..aligned },
+            None if hint.is_some() => Aligned {
+                motion: Some(Motion::Homography(start)),
+                by_hand: true,
+                ..Aligned::left_out(None)
+            },
+            None => Aligned::left_out(Some(too_few_agree())),
+        })
+    }
+
+    /// Where patches of the reference frame are seen in a frame of the same size, most of which agree
+    /// on one motion; or why there are none.
+    ///
+    /// # Errors
+    /// [`CoreError::Cancelled`] when the watch says so.
+    pub fn sightings(&self, frame: &dyn Light) -> Result<Result<Vec<Sighting>, String>, CoreError> {
+        let start = match self.start(frame)? {
+            Ok(start) => start,
+            Err(why) => return Ok(Err(why)),
+        };
+        let found = self.follow(frame, start)?;
+        let found = found.filter(|(fit, seen)| is_sure(fit, seen));
+        Ok(found.map(|(_, seen)| seen).ok_or_else(too_few_agree))
+    }
+
+    /// The motion of a frame to a few pixels, or why it cannot be told.
+    fn start(&self, frame: &dyn Light) -> Result<Result<Matrix3<f64>, String>, CoreError> {
+        let sketch = Sketch::of(&Corrected(frame), self.watch)?;
+        let corners = features::corners(&sketch);
+        let pairs: Vec<_> = features::pairs(&corners, &self.corners)
+            .into_iter()
+            .map(|(i, j)| (corners[i].at, self.corners[j].at))
+            .collect();
+        let alike = fit::agreeing_similarity(&pairs);
+        let Some((motion, _)) = alike.filter(|(_, agreeing)| *agreeing >= FEWEST_CORNERS) else {
+            return Ok(Err(nothing_alike(corners.len())));
+        };
+        let near = self.rough.find(&sketch, &Motion::Homography(motion), self.watch)?;
+        let size = (sketch.width as u32, sketch.height as u32);
+        let better = fit::choose(&near, SceneModel::Auto, size);
+        let enough = better.filter(|b| b.agreeing >= FEWEST_PATCHES);
+        Ok(Ok(self.scaled(enough.map_or(motion, |b| b.motion))))
+    }
+
+    /// Refines a motion that is known to a few pixels, and what is seen under it.
+    fn follow(
+        &self,
+        frame: &dyn Light,
+        start: Matrix3<f64>,
+    ) -> Result<Option<(Fit, Vec<Sighting>)>, CoreError> {
         let mut now = start;
-        let mut found: Option<(Fit, Vec<Sighting>)> = None;
+        let mut found = None;
         for _ in 0..3 {
             let seen = self.full.find(frame, &Motion::Homography(now), self.watch)?;
             let Some(fit) = fit::choose(&seen, self.model, self.size) else { break };
@@ -139,17 +177,7 @@ impl<'a> Scene<'a> {
                 break;
             }
         }
-        Ok(match found.and_then(|(fit, seen)| self.verdict(fit, &seen)) {
-            Some(aligned) => Aligned { by_hand: hint.is_some(), ..aligned },
-            None if hint.is_some() => Aligned {
-                motion: Some(Motion::Homography(start)),
-                by_hand: true,
-                ..Aligned::left_out(None)
-            },
-            None => Aligned::left_out(Some(
-                "Too few of its details agree on one motion: something large moved, or the camera was moved too far.".to_owned(),
-            )),
-        })
+        Ok(found)
     }
 
     /// How far two motions lie apart at most over a frame, in pixels.
@@ -174,8 +202,7 @@ impl<'a> Scene<'a> {
     }
 
     fn verdict(&self, fit: Fit, seen: &[Sighting]) -> Option<Aligned> {
-        let share = fit.agreeing as f64 / seen.len().max(1) as f64;
-        if fit.agreeing < FEWEST_PATCHES || share < AGREEING || fit.rms_px > 1.0 {
+        if !is_sure(&fit, seen) {
             return None;
         }
         let residuals = spread_residuals(seen.iter().map(|s| {
@@ -194,6 +221,16 @@ impl<'a> Scene<'a> {
             residuals,
         })
     }
+}
+
+/// Whether enough of what is seen agrees with a motion.
+fn is_sure(fit: &Fit, seen: &[Sighting]) -> bool {
+    let share = fit.agreeing as f64 / seen.len().max(1) as f64;
+    fit.agreeing >= FEWEST_PATCHES && share >= AGREEING && fit.rms_px <= 1.0
+}
+
+fn too_few_agree() -> String {
+    "Too few of its details agree on one motion: something large moved, or the camera was moved too far.".to_owned()
 }
 
 fn nothing_alike(corners: usize) -> String {

@@ -1,0 +1,238 @@
+//! Where the frames of a sweep lie: each is looked for in its neighbours, as those that are further
+//! apart are sharp in different places, and all are placed together. What is far out of focus hardly
+//! counts: what covers it spreads over it, and it seems to lie elsewhere.
+
+use super::Sharpness;
+use crate::CoreError;
+use crate::align::background::median;
+use crate::align::motion::apply;
+use crate::align::scene::{Scene, Sighting};
+use crate::align::{Aligned, Motion};
+use crate::frames::Light;
+use crate::plan::SceneModel;
+use crate::progress::Watch;
+use nalgebra::{DMatrix, DVector, Matrix3};
+use rayon::prelude::*;
+
+/// How many frames further on a frame is looked for.
+const AHEAD: usize = 2;
+/// Times that all are placed, what fits badly counting less each time.
+const ROUNDS: usize = 12;
+/// Values of a similarity.
+const VALUES: usize = 4;
+
+/// Patches that are less sharp do not tell how well a frame is placed.
+const SHARP: f64 = 0.3;
+
+/// How sharp frames are at each place against the sharpest of them.
+struct Shares {
+    cells: Vec<Vec<f64>>,
+    across: usize,
+    side: [f64; 2],
+}
+
+impl Shares {
+    fn of(frames: &[Sharpness], (width, height): (u32, u32)) -> Self {
+        let size = frames[0].size;
+        let most = |cell: usize| frames.iter().map(|frame| frame.cells[cell]).fold(0.0, f32::max);
+        let most: Vec<f32> = (0..size[0] * size[1]).map(most).collect();
+        let one = |frame: &Sharpness| {
+            let share = |(own, most): (&f32, &f32)| f64::from(own / most.max(1e-12)).powi(2);
+            frame.cells.iter().zip(&most).map(share).collect()
+        };
+        let side = [f64::from(width) / size[0] as f64, f64::from(height) / size[1] as f64];
+        Self { cells: frames.iter().map(one).collect(), across: size[0], side }
+    }
+
+    /// At a place of a frame, in pixels.
+    fn at(&self, frame: usize, at: [f64; 2]) -> f64 {
+        let cells = &self.cells[frame];
+        let [x, y] = [0, 1].map(|axis| (at[axis] / self.side[axis]).max(0.0) as usize);
+        let (x, y) = (x.min(self.across - 1), y.min(cells.len() / self.across - 1));
+        cells[y * self.across + x]
+    }
+}
+
+/// Patches of one frame that are seen in another.
+struct Link {
+    reference: usize,
+    frame: usize,
+    seen: Vec<Sighting>,
+    /// How sharp each is in both frames, from none to one.
+    sharp: Vec<f64>,
+}
+
+/// Places frames of this sharpness, which are given in the order of focus and are of one size, on one of them. Motions
+/// are similarities: as the focus moves the picture grows, and the camera shifts and turns a little.
+/// A frame that cannot be placed says why.
+///
+/// # Errors
+/// [`CoreError::Cancelled`], [`CoreError::Picture`].
+pub fn place(
+    frames: &[&dyn Light],
+    sharpness: &[Sharpness],
+    reference: usize,
+    watch: &dyn Watch,
+) -> Result<Vec<Aligned>, CoreError> {
+    let count = frames.len();
+    let sharp = Shares::of(sharpness, frames[reference].size());
+    let looked: Result<Vec<Vec<Result<Link, (usize, String)>>>, CoreError> = (0..count)
+        .into_par_iter()
+        .with_max_len(1)
+        .map(|one| {
+            let others = one + 1..(one + 1 + AHEAD).min(count);
+            let scene = match Scene::new(frames[one], SceneModel::Similarity, watch) {
+                Ok(scene) => scene,
+                Err(CoreError::Frames(why)) => return Ok(vec![Err((one, why))]),
+                Err(error) => return Err(error),
+            };
+            let links = others.map(|other| {
+                let seen = scene.sightings(frames[other])?;
+                let link = |seen: Vec<Sighting>| {
+                    let share = |s: &Sighting| sharp.at(one, s.reference) * sharp.at(other, s.at);
+                    let sharp = seen.iter().map(share).collect();
+                    Link { reference: one, frame: other, seen, sharp }
+                };
+                Ok(seen.map(link).map_err(|why| (other, why)))
+            });
+            let links = links.collect();
+            watch.advance(1);
+            links
+        })
+        .collect();
+    let mut links = vec![];
+    let mut reasons = vec![None; count];
+    for found in looked?.into_iter().flatten() {
+        match found {
+            Ok(link) => links.push(link),
+            Err((frame, why)) => reasons[frame] = Some(why),
+        }
+    }
+    let hang = together(count, reference, &links);
+    links.retain(|link| hang[link.reference] && hang[link.frame]);
+    let middle = {
+        let (width, height) = frames[reference].size();
+        [width, height].map(|side| (f64::from(side) - 1.0) / 2.0)
+    };
+    let motions = solve(count, reference, &links, middle);
+    let mut placed = Vec::with_capacity(count);
+    for frame in 0..count {
+        placed.push(if frame == reference {
+            Aligned { rms_px: Some(0.0), ..Aligned::still() }
+        } else if hang[frame] {
+            let own = links.iter().filter(|link| link.frame == frame || link.reference == frame);
+            let sharp = own.flat_map(|link| link.offs(&motions).into_iter().zip(&link.sharp));
+            let sharp = sharp.filter(|(_, share)| **share > SHARP).map(|(off, _)| off);
+            let offs: Vec<f64> = sharp.collect();
+            let (matched, rms_px) = (offs.len(), Some(usual(offs)));
+            let motion = Some(Motion::Homography(motions[frame]));
+            Aligned { motion, matched, rms_px, ..Aligned::left_out(None) }
+        } else {
+            Aligned::left_out(Some(reasons[frame].take().unwrap_or_else(no_neighbours)))
+        });
+    }
+    Ok(placed)
+}
+
+fn no_neighbours() -> String {
+    "Its details do not match those of the frames beside it: something else, or the camera was moved too far.".to_owned()
+}
+
+/// Root mean square of distances, without the tenth that is furthest off: what something that moves
+/// covers says nothing of the others.
+fn usual(mut offs: Vec<f64>) -> f64 {
+    offs.sort_by(f64::total_cmp);
+    offs.truncate((offs.len() * 9).div_ceil(10));
+    (offs.iter().map(|off| off * off).sum::<f64>() / offs.len().max(1) as f64).sqrt()
+}
+
+impl Link {
+    /// How far its patches lie off under the motions of all frames, in pixels of the reference.
+    fn offs(&self, motions: &[Matrix3<f64>]) -> Vec<f64> {
+        let off = |s: &Sighting| {
+            let [x, y] = apply(&motions[self.frame], s.at);
+            let [u, v] = apply(&motions[self.reference], s.reference);
+            (x - u).hypot(y - v)
+        };
+        self.seen.iter().map(off).collect()
+    }
+}
+
+/// Which frames hang together with one of them.
+fn together(count: usize, with: usize, links: &[Link]) -> Vec<bool> {
+    let mut hang: Vec<bool> = (0..count).map(|frame| frame == with).collect();
+    for _ in 0..count {
+        for link in links {
+            let both = hang[link.reference] || hang[link.frame];
+            (hang[link.reference], hang[link.frame]) = (both, both);
+        }
+    }
+    hang
+}
+
+/// The similarities of all frames that bring what the links show together best, by iterated weights
+/// (Cauchy's loss); those of frames without links are of no use.
+fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Vec<Matrix3<f64>> {
+    let mut motions = vec![Matrix3::identity(); count];
+    // Without a floor the few sharpest patches would decide alone.
+    let errors = links.iter().flat_map(|link| &link.seen).map(|s| s.error as f32);
+    let mut errors: Vec<f32> = errors.collect();
+    if errors.is_empty() {
+        return motions;
+    }
+    let floor = f64::from(median(&mut errors));
+    let even = |at: [f64; 2]| [0, 1].map(|axis| (at[axis] - middle[axis]) / middle[0]);
+    let place = |frame: usize| match frame.cmp(&reference) {
+        std::cmp::Ordering::Less => Some(VALUES * frame),
+        std::cmp::Ordering::Equal => None,
+        std::cmp::Ordering::Greater => Some(VALUES * (frame - 1)),
+    };
+    for round in 0..ROUNDS {
+        let offs: Vec<Vec<f64>> = links.iter().map(|link| link.offs(&motions)).collect();
+        let mut all: Vec<f32> = offs.iter().flatten().map(|off| *off as f32).collect();
+        let usual = (f64::from(median(&mut all)) / 1.18).max(1e-3);
+        let size = VALUES * (count - 1);
+        let (mut normal, mut right) = (DMatrix::zeros(size, size), DVector::zeros(size));
+        // A frame without links stays where it is.
+        (0..size).for_each(|i| normal[(i, i)] = 1e-12);
+        for (link, offs) in links.iter().zip(&offs) {
+            for ((s, sharp), off) in link.seen.iter().zip(&link.sharp).zip(offs) {
+                let far = if round == 0 { 0.0 } else { off / (2.5 * usual) };
+                let weight = sharp * s.error.hypot(floor).powi(-2) / (1.0 + far * far).powi(2);
+                let (own, other) = (even(s.reference), even(s.at));
+                for axis in 0..2 {
+                    // The values of both frames that this coordinate depends on, and how.
+                    let mut on: Vec<(usize, f64)> = Vec::with_capacity(2 * VALUES);
+                    let mut rest = 0.0;
+                    for (frame, at, sign) in [(link.reference, own, 1.0), (link.frame, other, -1.0)]
+                    {
+                        let Some(first) = place(frame) else {
+                            rest -= sign * at[axis];
+                            continue;
+                        };
+                        let terms = match axis {
+                            0 => [at[0], -at[1], 1.0, 0.0],
+                            _ => [at[1], at[0], 0.0, 1.0],
+                        };
+                        on.extend((0..VALUES).map(|i| (first + i, sign * terms[i])));
+                    }
+                    for &(i, a) in &on {
+                        right[i] += weight * a * rest;
+                        on.iter().for_each(|&(j, b)| normal[(i, j)] += weight * a * b);
+                    }
+                }
+            }
+        }
+        let Some(values) = normal.cholesky().map(|known| known.solve(&right)) else { break };
+        for frame in 0..count {
+            let Some(first) = place(frame) else { continue };
+            let [a, b, x, y] = [0, 1, 2, 3].map(|i| values[first + i]);
+            let shift = [
+                middle[0] * (1.0 + x) - a * middle[0] + b * middle[1],
+                middle[1] + middle[0] * y - b * middle[0] - a * middle[1],
+            ];
+            motions[frame] = Matrix3::new(a, -b, shift[0], b, a, shift[1], 0.0, 0.0, 1.0);
+        }
+    }
+    motions
+}
