@@ -40,7 +40,8 @@ enum Command {
     Skyline(mask::MaskArgs),
     /// Find what a lens does to its pictures, from stars and flat frames.
     Lens(lens::LensArgs),
-    /// Put the frames of a focus sweep in order, and point out planes that are missing or there twice.
+    /// Merge the frames of a focus sweep to one picture; or put them in order alone, and point out
+    /// planes that are missing or there twice.
     Focus(focus::FocusArgs),
 }
 
@@ -55,7 +56,7 @@ fn main() -> ExitCode {
         Command::Run(args) => run::run(args),
         Command::Skyline(args) => mask::find(args),
         Command::Lens(args) => lens::find(args),
-        Command::Focus(args) => focus::put_in_order(args),
+        Command::Focus(args) => focus::focus(args),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

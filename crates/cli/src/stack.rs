@@ -239,22 +239,6 @@ impl StackArgs {
         plan
     }
 
-    /// The file to write, by the result's name and the wanted depth.
-    fn form(&self) -> anyhow::Result<Form> {
-        let depth = self.depth.as_deref();
-        let shown = self.out.display();
-        let target = target(&self.out, depth != Some("8"))
-            .with_context(|| format!("{shown}: name the result .tif, .png or .jpg"))?;
-        match (target, depth) {
-            (Target::Tiff { .. }, Some("32f")) => Ok(Form::Light),
-            (_, Some("32f")) => bail!("{shown}: only a TIFF holds 32-bit floats; choose .tif"),
-            (Target::Jpeg { .. }, Some("16")) => {
-                bail!("{shown}: a JPEG holds 8 bits; choose .tif or .png for 16")
-            }
-            (target, _) => Ok(Form::Encoded(target)),
-        }
-    }
-
     /// Checks that settings fit together, and that maps can be written under their names.
     fn check(&self) -> anyhow::Result<()> {
         if self.save_rejected.is_some() && self.combine != CombineArg::Clipped {
@@ -327,6 +311,21 @@ impl StackArgs {
     }
 }
 
+/// The file to write, by the result's name and the wanted bits of its samples.
+pub fn form(out: &Path, depth: Option<&str>) -> anyhow::Result<Form> {
+    let shown = out.display();
+    let target = target(out, depth != Some("8"))
+        .with_context(|| format!("{shown}: name the result .tif, .png or .jpg"))?;
+    match (target, depth) {
+        (Target::Tiff { .. }, Some("32f")) => Ok(Form::Light),
+        (_, Some("32f")) => bail!("{shown}: only a TIFF holds 32-bit floats; choose .tif"),
+        (Target::Jpeg { .. }, Some("16")) => {
+            bail!("{shown}: a JPEG holds 8 bits; choose .tif or .png for 16")
+        }
+        (target, _) => Ok(Form::Encoded(target)),
+    }
+}
+
 /// What a file's ending asks for.
 pub fn target(path: &Path, wide: bool) -> Option<Target> {
     let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
@@ -339,7 +338,7 @@ pub fn target(path: &Path, wide: bool) -> Option<Target> {
 }
 
 pub fn stack(args: StackArgs) -> anyhow::Result<()> {
-    let form = args.form()?;
+    let form = form(&args.out, args.depth.as_deref())?;
     args.check()?;
     let work = args.work()?;
     args.common.carry_out(work, |done| args.save(form, done))

@@ -136,6 +136,12 @@ impl Cache {
         self.folder.join("skyline").join(key.as_str()).join("0.tiles")
     }
 
+    /// Where the focus map that was made with the merged picture of a key is kept: one 16-bit number
+    /// for each pixel.
+    pub fn depth(&self, key: &Key) -> PathBuf {
+        self.folder.join("combine").join(key.as_str()).join("depth").join("0.tiles")
+    }
+
     /// Where a frame is kept as it lies on the reference frame of a result, for looking at.
     pub fn placed(&self, result: &str, frame: &Key) -> PathBuf {
         self.folder.join("placed").join(format!("{result}-{}", frame.as_str())).join("0.tiles")

@@ -114,6 +114,6 @@ fn frames_that_tell_no_order_are_given_none() {
     // The same plane again and again.
     let same: Vec<Sharpness> = (0..5).map(|_| all[1].clone()).collect();
     assert_eq!(order(&same), None);
-    let other = Sharpness { size: [3, 2], cells: vec![1.0; 6] };
+    let other = Sharpness { size: [3, 2], side: 2, cells: vec![1.0; 6] };
     assert_eq!(order(&[all[0].clone(), all[1].clone(), other]), None);
 }

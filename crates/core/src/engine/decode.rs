@@ -7,7 +7,7 @@ use crate::CoreError;
 use crate::cache::Cache;
 use crate::frames::{Frame, FrameInput, Light, in_place};
 use crate::prepare;
-use crate::progress::Stage;
+use crate::progress::{Stage, Watch};
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
 use jade_pixels::tiled::bytes_on_disk;
@@ -51,21 +51,25 @@ enum Place {
     File,
 }
 
-/// Decodes all frames of a request, in order. Frames that can be read from their own files are left
-/// there. Where the request may stream, the first of the others stay in memory while the budget has
+/// Decodes all frames, in order. Frames that can be read from their own files are left
+/// there. Where the run may stream, the first of the others stay in memory while the budget has
 /// room for them: that saves writing and reading them again.
 ///
 /// # Errors
 /// [`CoreError::Cancelled`], [`CoreError::Scratch`]; a frame that cannot be read is no error.
-pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
-    request.watch.begin(Stage::Frames, request.frames.len() as u64);
-    let needs: Vec<Option<Need>> = request.frames.iter().map(Need::of).collect();
+pub fn frames(
+    inputs: &[FrameInput],
+    cache: &Cache,
+    (budget, stream): (Budget, bool),
+    watch: &dyn Watch,
+) -> Result<Vec<Decoded>, CoreError> {
+    watch.begin(Stage::Frames, inputs.len() as u64);
+    let needs: Vec<Option<Need>> = inputs.iter().map(Need::of).collect();
     let decoding = needs.iter().flatten().map(|need| need.decoding).max().unwrap_or(0);
-    let mut room = if request.stream { request.budget.room_for_frames(decoding) } else { 0 };
+    let mut room = if stream { budget.room_for_frames(decoding) } else { 0 };
     let mut scratch = needs.iter().flatten().map(|need| need.picture).max().unwrap_or(0);
     let mut place = |(input, need): (&FrameInput, &Option<Need>)| {
-        let Some(need) = need.as_ref().filter(|_| !request.cache.frame(&input.key()).exists())
-        else {
+        let Some(need) = need.as_ref().filter(|_| !cache.frame(&input.key()).exists()) else {
             return Place::Scratch;
         };
         let left = room.checked_sub(need.memory);
@@ -81,16 +85,16 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
             }
         }
     };
-    let places: Vec<Place> = request.frames.iter().zip(&needs).map(&mut place).collect();
-    memory::check_scratch(request.cache.folder(), scratch)?;
-    let stop = || match request.watch.cancelled() {
+    let places: Vec<Place> = inputs.iter().zip(&needs).map(&mut place).collect();
+    memory::check_scratch(cache.folder(), scratch)?;
+    let stop = || match watch.cancelled() {
         true => Err(PictureError::Cancelled),
         false => Ok(()),
     };
-    let mut decoded = Vec::with_capacity(request.frames.len());
-    let frames: Vec<(&FrameInput, Place)> = request.frames.iter().zip(places).collect();
-    let together = match request.budget.decoders(decoding) {
-        few if few < request.budget.threads => few,
+    let mut decoded = Vec::with_capacity(inputs.len());
+    let frames: Vec<(&FrameInput, Place)> = inputs.iter().zip(places).collect();
+    let together = match budget.decoders(decoding) {
+        few if few < budget.threads => few,
         _ => frames.len().max(1),
     };
     for few in frames.chunks(together) {
@@ -101,16 +105,14 @@ pub fn frames(request: &Request) -> Result<Vec<Decoded>, CoreError> {
                 stop()?;
                 let frame = match place {
                     Place::Memory => Frame::load(input, &mut || stop()),
-                    Place::Scratch | Place::File => {
-                        Frame::decode(input, request.cache, &mut || stop())
-                    }
+                    Place::Scratch | Place::File => Frame::decode(input, cache, &mut || stop()),
                 };
                 let frame = match frame {
                     Ok(frame) => Ok(frame),
                     Err(CoreError::Cancelled) => return Err(CoreError::Cancelled),
                     Err(error) => Err(error.to_string()),
                 };
-                request.watch.advance(1);
+                watch.advance(1);
                 Ok(frame)
             })
             .collect();

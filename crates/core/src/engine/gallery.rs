@@ -28,7 +28,12 @@ impl<'a> Gallery<'a> {
     pub fn open(request: &'a Request<'a>) -> Result<Self, CoreError> {
         let together = together(request);
         let frames = match together {
-            None => decode::frames(request)?,
+            None => decode::frames(
+                request.frames,
+                request.cache,
+                (request.budget, request.stream),
+                request.watch,
+            )?,
             Some(_) => decode::headers(request)?,
         };
         Ok(Self { request, frames, together })

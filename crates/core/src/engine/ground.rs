@@ -77,7 +77,8 @@ impl Ground {
     /// Decodes and places frames of its own.
     fn take(&mut self, request: &Request, reference: &Frame, mask: &Mask) -> Result<(), CoreError> {
         let inputs = request.beside.ground;
-        let decoded = decode::frames(&Request { frames: inputs, stream: false, ..*request })?;
+        let decoded =
+            decode::frames(inputs, request.cache, (request.budget, false), request.watch)?;
         let names: Vec<String> = inputs.iter().map(|input| input.name.clone()).collect();
         request.watch.begin(Stage::Align, decoded.len() as u64);
         let places = |at: [f64; 2]| mask.at(at[0].round() as i64, at[1].round() as i64) == 0;

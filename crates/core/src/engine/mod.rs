@@ -3,6 +3,7 @@
 mod blocks;
 mod combine;
 mod decode;
+mod focus;
 mod gallery;
 mod ground;
 mod joined;
@@ -14,6 +15,7 @@ mod stages;
 mod streamed;
 mod sweep;
 
+pub use focus::{FocusPlan, FocusRequest, Merged, merge};
 pub use lens::{LensFound, lens_of_flats, lens_of_stars};
 pub use memory::{Budget, default_memory};
 pub use skyline::{Sights, SkylineFound, skyline};

@@ -12,6 +12,8 @@ use rayon::prelude::*;
 pub struct SweepFound {
     /// The order of those frames that could be read; numbers are those of all frames.
     pub order: Order,
+    /// How sharp they are where, in that order.
+    pub sharpness: Vec<Sharpness>,
     /// Those that could not, and why.
     pub left_out: Vec<(usize, String)>,
 }
@@ -41,8 +43,16 @@ pub fn sweep(
     };
     let all: Result<Vec<_>, CoreError> =
         pool(budget)?.install(|| frames.par_iter().with_max_len(1).map(one).collect());
+    ordered(all?)
+}
+
+/// The order of frames that were measured, or of which it is known why not.
+///
+/// # Errors
+/// [`CoreError::Frames`] as for [`sweep`].
+pub fn ordered(all: Vec<Result<Sharpness, String>>) -> Result<SweepFound, CoreError> {
     let (mut read, mut places, mut left_out) = (vec![], vec![], vec![]);
-    for (i, one) in all?.into_iter().enumerate() {
+    for (i, one) in all.into_iter().enumerate() {
         match one {
             Ok(own) => {
                 read.push(own);
@@ -62,6 +72,7 @@ pub fn sweep(
             "What is sharp does not move through these frames, or they differ in size; give the frames of one focus sweep.".to_owned(),
         )
     })?;
+    let sharpness = order.frames.iter().map(|i| read[*i].clone()).collect();
     order.frames.iter_mut().for_each(|i| *i = places[*i]);
-    Ok(SweepFound { order, left_out })
+    Ok(SweepFound { order, sharpness, left_out })
 }

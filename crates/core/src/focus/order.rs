@@ -81,7 +81,8 @@ pub fn order(frames: &[Sharpness]) -> Option<Order> {
     if frames.len() < 3 || frames.iter().any(|frame| frame.size != first.size) {
         return None;
     }
-    let shares = shares(frames);
+    let coarse: Vec<Sharpness> = frames.iter().map(Sharpness::coarse).collect();
+    let shares = shares(&coarse);
     if shares[0].len() < FEWEST {
         return None;
     }
@@ -90,10 +91,10 @@ pub fn order(frames: &[Sharpness]) -> Option<Order> {
         (squares.sum::<f32>() / shares[a].len() as f32).sqrt()
     };
     let count = frames.len();
-    let distances: Vec<Vec<f32>> =
-        (0..count).map(|a| (0..count).map(|b| apart(a, b)).collect()).collect();
-    let mut order = spectral(&distances);
-    shorten(&mut order, &distances);
+    let alike: Vec<Vec<f32>> =
+        (0..count).map(|a| (0..count).map(|b| alike(&shares[a], &shares[b])).collect()).collect();
+    let mut order = spectral(&alike);
+    shorten(&mut order, &alike);
     let on = order.windows(2).filter(|pair| pair[0] < pair[1]).count();
     if 2 * on < count - 1 {
         order.reverse();
@@ -106,7 +107,7 @@ pub fn order(frames: &[Sharpness]) -> Option<Order> {
     if (peaks.count() as f32) < ONE_PEAK * shares[0].len() as f32 {
         return None;
     }
-    let mut lengths: Vec<f32> = order.windows(2).map(|pair| distances[pair[0]][pair[1]]).collect();
+    let mut lengths: Vec<f32> = order.windows(2).map(|pair| apart(pair[0], pair[1])).collect();
     lengths[0] /= END;
     lengths[count - 2] /= END;
     // Against those beside it, as what is sharp differs more in some parts of the sweep.
@@ -148,17 +149,24 @@ fn shares(frames: &[Sharpness]) -> Vec<Vec<f32>> {
     frames.iter().map(one).collect()
 }
 
+/// How much of what is sharp in either of two frames is sharp in both, from none to one: frames that
+/// are far apart are alike in what is blurred in both.
+fn alike(one: &[f32], other: &[f32]) -> f32 {
+    let (mut both, mut either) = (0.0, 1e-6);
+    for (a, b) in one.iter().zip(other) {
+        let (a, b) = (a * a, b * b);
+        both += a.min(b);
+        either += a.max(b);
+    }
+    both / either
+}
+
 /// The order in which like frames stand near each other.
-fn spectral(distances: &[Vec<f32>]) -> Vec<usize> {
-    let count = distances.len();
-    let nearest = |a: usize| {
-        let others = (0..count).filter(|b| *b != a).map(|b| distances[a][b]);
-        others.fold(f32::MAX, f32::min)
-    };
-    let scale = 1.5 * median(&mut (0..count).map(nearest).collect::<Vec<_>>()).max(1e-6);
-    let alike = |a: usize, b: usize| f64::from((-(distances[a][b] / scale).powi(2)).exp());
+fn spectral(alike: &[Vec<f32>]) -> Vec<usize> {
+    let count = alike.len();
     // So that all hang together, however wide a step is.
-    let weight = |a: usize, b: usize| if a == b { 0.0 } else { alike(a, b) + 1e-6 };
+    let weight =
+        |a: usize, b: usize| if a == b { 0.0 } else { f64::from(alike[a][b]).powi(2) + 1e-6 };
     let laplacian = DMatrix::from_fn(count, count, |a, b| match a == b {
         true => (0..count).map(|other| weight(a, other)).sum(),
         false => -weight(a, b),
@@ -172,11 +180,13 @@ fn spectral(distances: &[Vec<f32>]) -> Vec<usize> {
     order
 }
 
-/// Turns parts of the path round, and moves single frames, while that makes it shorter (Croes 1958).
-fn shorten(order: &mut Vec<usize>, distances: &[Vec<f32>]) {
+/// Turns parts of the path round, and moves single frames, while frames beside each other become more
+/// alike (Croes 1958).
+fn shorten(order: &mut Vec<usize>, alike: &[Vec<f32>]) {
     let count = order.len();
-    let long =
-        |order: &[usize]| -> f32 { order.windows(2).map(|pair| distances[pair[0]][pair[1]]).sum() };
+    let long = |order: &[usize]| -> f32 {
+        order.windows(2).map(|pair| 1.0 - alike[pair[0]][pair[1]]).sum()
+    };
     let mut best = long(order);
     let mut better = true;
     while better {

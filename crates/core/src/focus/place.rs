@@ -21,6 +21,8 @@ const ROUNDS: usize = 12;
 /// Values of a similarity.
 const VALUES: usize = 4;
 
+/// Places that are less sharp are not looked for.
+const COUNTS: f64 = 0.1;
 /// Patches that are less sharp do not tell how well a frame is placed.
 const SHARP: f64 = 0.3;
 
@@ -28,11 +30,12 @@ const SHARP: f64 = 0.3;
 struct Shares {
     cells: Vec<Vec<f64>>,
     across: usize,
-    side: [f64; 2],
+    side: f64,
 }
 
 impl Shares {
-    fn of(frames: &[Sharpness], (width, height): (u32, u32)) -> Self {
+    fn of(frames: &[Sharpness]) -> Self {
+        let frames: Vec<Sharpness> = frames.iter().map(Sharpness::coarse).collect();
         let size = frames[0].size;
         let most = |cell: usize| frames.iter().map(|frame| frame.cells[cell]).fold(0.0, f32::max);
         let most: Vec<f32> = (0..size[0] * size[1]).map(most).collect();
@@ -40,14 +43,14 @@ impl Shares {
             let share = |(own, most): (&f32, &f32)| f64::from(own / most.max(1e-12)).powi(2);
             frame.cells.iter().zip(&most).map(share).collect()
         };
-        let side = [f64::from(width) / size[0] as f64, f64::from(height) / size[1] as f64];
+        let side = f64::from(frames[0].side);
         Self { cells: frames.iter().map(one).collect(), across: size[0], side }
     }
 
     /// At a place of a frame, in pixels.
     fn at(&self, frame: usize, at: [f64; 2]) -> f64 {
         let cells = &self.cells[frame];
-        let [x, y] = [0, 1].map(|axis| (at[axis] / self.side[axis]).max(0.0) as usize);
+        let [x, y] = [0, 1].map(|axis| (at[axis] / self.side).max(0.0) as usize);
         let (x, y) = (x.min(self.across - 1), y.min(cells.len() / self.across - 1));
         cells[y * self.across + x]
     }
@@ -75,13 +78,15 @@ pub fn place(
     watch: &dyn Watch,
 ) -> Result<Vec<Aligned>, CoreError> {
     let count = frames.len();
-    let sharp = Shares::of(sharpness, frames[reference].size());
+    let sharp = Shares::of(sharpness);
     let looked: Result<Vec<Vec<Result<Link, (usize, String)>>>, CoreError> = (0..count)
         .into_par_iter()
         .with_max_len(1)
         .map(|one| {
             let others = one + 1..(one + 1 + AHEAD).min(count);
-            let scene = match Scene::new(frames[one], SceneModel::Similarity, watch) {
+            let counts = |at: [f64; 2]| sharp.at(one, at) > COUNTS;
+            let found = Scene::within(frames[one], SceneModel::Similarity, watch, &counts);
+            let scene = match found {
                 Ok(scene) => scene,
                 Err(CoreError::Frames(why)) => return Ok(vec![Err((one, why))]),
                 Err(error) => return Err(error),

@@ -5,15 +5,23 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 
-/// Cells along the longer side of the picture.
-const ACROSS: u32 = 48;
+/// Cells along the longer side of the picture at most.
+const ACROSS: u32 = 576;
+/// The same of larger cells.
+const FEW: usize = 48;
+/// Pixels to either side by which detail is measured: noise is finer than what a lens draws.
+const APART: u32 = 2;
+/// Rows of cells that are measured at a time.
+const ROWS: u32 = 8;
 
 /// The energy of fine detail in cells of a frame: squares of the modified Laplacian (Nayar and
 /// Nakagawa 1994), of light made even by its root.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Sharpness {
-    /// Cells across and down.
+    /// Cells across and down; what is left of the picture at its right and low edges is in none.
     pub size: [usize; 2],
+    /// Side of a cell in pixels.
+    pub side: u32,
     /// Mean energy of each cell, row by row, noise and all.
     pub cells: Vec<f32>,
 }
@@ -25,43 +33,127 @@ impl Sharpness {
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
     pub fn of(light: &dyn Light, stop: &(dyn Fn() -> bool + Sync)) -> Result<Self, PictureError> {
         let (width, height) = light.size();
-        let side = width.max(height).div_ceil(ACROSS).max(8);
+        let side = width.max(height).div_ceil(ACROSS).max(2);
         let size = [width, height].map(|long| (long / side).max(1) as usize);
-        let rows: Result<Vec<Vec<f32>>, PictureError> = (0..size[1] as u32)
+        let rows: Result<Vec<Vec<f32>>, PictureError> = (0..(size[1] as u32).div_ceil(ROWS))
             .into_par_iter()
-            .map(|row| match stop() {
+            .map(|part| match stop() {
                 true => Err(PictureError::Cancelled),
                 false => {
-                    let tall = side.min(height);
-                    let region = Region { x: 0, y: row * side, width, height: tall };
-                    let mut even = light.mean(region)?;
+                    let (from, to) = (part * ROWS, ((part + 1) * ROWS).min(size[1] as u32));
+                    let top = (from * side).saturating_sub(APART);
+                    let low = (to * side + APART).min(height);
+                    let band = Region { x: 0, y: top, width, height: low - top };
+                    let mut even = light.mean(band)?;
                     even.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
-                    Ok(energies(&even, width as usize, side as usize, size[0]))
+                    let cells = (from..to).flat_map(|row| {
+                        let rows = (row * side - top) as usize..((row + 1) * side - top) as usize;
+                        energies(&even, width as usize, rows, side as usize, size[0])
+                    });
+                    Ok(cells.collect())
                 }
             })
             .collect();
-        Ok(Self { size, cells: rows?.concat() })
+        Ok(Self { size, side, cells: rows?.concat() })
+    }
+
+    /// The same in larger cells, by which frames are compared as a whole.
+    pub fn coarse(&self) -> Self {
+        let together = self.size[0].max(self.size[1]).div_ceil(FEW);
+        let size = self.size.map(|count| count.div_ceil(together));
+        let mut sums = vec![(0.0f32, 0.0f32); size[0] * size[1]];
+        for (y, row) in self.cells.chunks_exact(self.size[0]).enumerate() {
+            for (x, energy) in row.iter().enumerate() {
+                let (sum, count) = &mut sums[y / together * size[0] + x / together];
+                *sum += energy;
+                *count += 1.0;
+            }
+        }
+        let cells = sums.into_iter().map(|(sum, count)| sum / count).collect();
+        Self { size, side: self.side * together as u32, cells }
     }
 }
 
-/// The mean energy of each of `count` cells of `side` columns in a band of rows.
-fn energies(band: &[f32], wide: usize, side: usize, count: usize) -> Vec<f32> {
-    let tall = band.len() / wide;
+/// The mean energy of each of `count` cells of `side` columns in some rows of a band; pixels without
+/// neighbours on all sides have none.
+fn energies(
+    band: &[f32],
+    wide: usize,
+    rows: std::ops::Range<usize>,
+    side: usize,
+    count: usize,
+) -> Vec<f32> {
+    let (apart, tall) = (APART as usize, band.len() / wide);
     let mut sums = vec![0.0f32; count];
-    let mut pixels = vec![0u32; count];
-    for y in 2..tall.saturating_sub(2) {
-        for x in 2..wide - 2 {
-            let cell = x / side;
-            if cell >= count {
-                break;
+    let mut lines = 0;
+    for y in rows {
+        if y < apart || y + apart >= tall {
+            continue;
+        }
+        lines += 1;
+        let row = |y: usize| &band[y * wide..(y + 1) * wide];
+        let (own, above, below) = (row(y), row(y - apart), row(y + apart));
+        for (cell, sum) in sums.iter_mut().enumerate() {
+            let from = (cell * side).max(apart);
+            let to = ((cell + 1) * side).min(wide - apart);
+            for x in from..to {
+                let across = 2.0 * own[x] - own[x - apart] - own[x + apart];
+                let down = 2.0 * own[x] - above[x] - below[x];
+                *sum += (across.abs() + down.abs()).powi(2);
             }
-            let at = y * wide + x;
-            // Over two pixels, as noise is finer than what a lens draws.
-            let across = 2.0 * band[at] - band[at - 2] - band[at + 2];
-            let down = 2.0 * band[at] - band[at - 2 * wide] - band[at + 2 * wide];
-            sums[cell] += (across.abs() + down.abs()).powi(2);
-            pixels[cell] += 1;
         }
     }
-    sums.iter().zip(pixels).map(|(sum, pixels)| sum / pixels.max(1) as f32).collect()
+    let pixels = |cell: usize| {
+        let from = (cell * side).max(apart);
+        let to = ((cell + 1) * side).min(wide - apart);
+        (lines * to.saturating_sub(from)).max(1) as f32
+    };
+    sums.iter().enumerate().map(|(cell, sum)| sum / pixels(cell)).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Even light with a fine pattern in one part.
+    struct Pattern;
+
+    impl Light for Pattern {
+        fn size(&self) -> (u32, u32) {
+            (120, 90)
+        }
+
+        fn fill(
+            &self,
+            region: Region,
+            planes: [&mut [f32]; 3],
+            stride: usize,
+        ) -> Result<(), PictureError> {
+            for plane in planes {
+                for y in 0..region.height {
+                    for x in 0..region.width {
+                        let (at_x, at_y) = (region.x + x, region.y + y);
+                        let inside = (40..80).contains(&at_x) && (30..60).contains(&at_y);
+                        let bright = inside && (at_x / 2 + at_y / 2) % 2 == 0;
+                        plane[y as usize * stride + x as usize] = if bright { 0.49 } else { 0.25 };
+                    }
+                }
+            }
+            Ok(())
+        }
+    }
+
+    #[test]
+    fn detail_is_measured_where_it_is() {
+        let found = Sharpness::of(&Pattern, &|| false).unwrap();
+        assert_eq!((found.size, found.side), ([60, 45], 2));
+        let at = |x: usize, y: usize| found.cells[y / 2 * 60 + x / 2];
+        // Four times the step of 0.2 along each axis.
+        assert!((at(60, 44) - 0.64).abs() < 1e-3, "{}", at(60, 44));
+        assert_eq!([at(20, 44), at(60, 10), at(100, 80), at(0, 0), at(119, 89)], [0.0; 5]);
+        let coarse = found.coarse();
+        assert_eq!((coarse.size, coarse.side), ([30, 23], 4));
+        let at = |x: usize, y: usize| coarse.cells[y / 4 * 30 + x / 4];
+        assert!((at(60, 44) - 0.64).abs() < 1e-3 && at(20, 44) == 0.0);
+    }
 }

@@ -1,0 +1,173 @@
+//! Halving and doubling pictures, as in a pyramid (Burt and Adelson 1983).
+
+/// A plane of values, row by row.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Plane {
+    /// Width in values.
+    pub wide: usize,
+    /// Rows.
+    pub tall: usize,
+    /// The values.
+    pub values: Vec<f32>,
+}
+
+impl Plane {
+    /// Takes this size; what it holds is to be written.
+    pub fn resize(&mut self, wide: usize, tall: usize) {
+        (self.wide, self.tall) = (wide, tall);
+        self.values.resize(wide * tall, 0.0);
+    }
+
+    /// The same of nothing.
+    pub fn clear(&mut self, wide: usize, tall: usize) {
+        self.resize(wide, tall);
+        self.values.fill(0.0);
+    }
+
+    fn row(&self, y: usize) -> &[f32] {
+        &self.values[y * self.wide..(y + 1) * self.wide]
+    }
+}
+
+/// Half the size: every other value of what (1 4 6 4 1) makes even. Beyond the edges are the outermost
+/// values. `rows` is memory that is used again.
+pub fn halve(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
+    let (wide, tall) = (from.wide.div_ceil(2), from.tall.div_ceil(2));
+    out.resize(wide, tall);
+    rows.resize(from.wide, 0.0);
+    let last = from.tall as i64 - 1;
+    for (y, out) in out.values.chunks_exact_mut(wide).enumerate() {
+        let row = |d: i64| from.row((2 * y as i64 + d).clamp(0, last) as usize);
+        let [a, b, c, d, e] = [-2, -1, 0, 1, 2].map(row);
+        for (x, sum) in rows.iter_mut().enumerate() {
+            *sum = 0.0625 * (a[x] + e[x]) + 0.25 * (b[x] + d[x]) + 0.375 * c[x];
+        }
+        let at = |x: i64| rows[x.clamp(0, rows.len() as i64 - 1) as usize];
+        let edge = |x: usize| {
+            let x = 2 * x as i64;
+            0.0625 * (at(x - 2) + at(x + 2)) + 0.25 * (at(x - 1) + at(x + 1)) + 0.375 * at(x)
+        };
+        let inside = 1..wide.saturating_sub(2).max(1);
+        for x in inside.clone() {
+            let own: &[f32; 5] = rows[2 * x - 2..2 * x + 3].try_into().expect("five values");
+            out[x] = 0.0625 * (own[0] + own[4]) + 0.25 * (own[1] + own[3]) + 0.375 * own[2];
+        }
+        out[0] = edge(0);
+        (inside.end..wide).for_each(|x| out[x] = edge(x));
+    }
+}
+
+/// The other way, to a size that halves to this one.
+pub fn double(from: &Plane, (wide, tall): (usize, usize), out: &mut Plane, rows: &mut Vec<f32>) {
+    out.resize(wide, tall);
+    rows.resize(from.wide, 0.0);
+    for (y, out) in out.values.chunks_exact_mut(wide).enumerate() {
+        let row = |y: i64| from.row(y.clamp(0, from.tall as i64 - 1) as usize);
+        let half = y as i64 / 2;
+        match y % 2 {
+            0 => {
+                let (a, b, c) = (row(half - 1), row(half), row(half + 1));
+                for (x, sum) in rows.iter_mut().enumerate() {
+                    *sum = 0.125 * (a[x] + c[x]) + 0.75 * b[x];
+                }
+            }
+            _ => {
+                let (a, b) = (row(half), row(half + 1));
+                rows.iter_mut().enumerate().for_each(|(x, sum)| *sum = 0.5 * (a[x] + b[x]));
+            }
+        }
+        let last = rows.len() - 1;
+        let value = |x: usize| {
+            let half = x / 2;
+            let next = rows[(half + 1).min(last)];
+            match x % 2 {
+                0 => 0.125 * (rows[half.saturating_sub(1)] + next) + 0.75 * rows[half],
+                _ => 0.5 * (rows[half] + next),
+            }
+        };
+        out[0] = value(0);
+        if wide > 1 {
+            out[1] = value(1);
+        }
+        let whole = last.max(1);
+        let middle = out.get_mut(2..).unwrap_or_default();
+        for (pair, own) in middle.chunks_exact_mut(2).zip(rows.windows(3)).take(whole - 1) {
+            pair[0] = 0.125 * (own[0] + own[2]) + 0.75 * own[1];
+            pair[1] = 0.5 * (own[1] + own[2]);
+        }
+        (2 * whole..wide).for_each(|x| out[x] = value(x));
+    }
+}
+
+/// Makes squares of values even: a Gaussian of one value along both axes.
+pub fn spread_squares(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
+    let Plane { wide, tall, .. } = *from;
+    out.resize(wide, tall);
+    // Five squares along columns, then along rows.
+    rows.resize(wide, 0.0);
+    let last = tall as i64 - 1;
+    for (y, out) in out.values.chunks_exact_mut(wide).enumerate() {
+        let row = |d: i64| from.row((y as i64 + d).clamp(0, last) as usize);
+        let [a, b, c, d, e] = [-2, -1, 0, 1, 2].map(row);
+        for (x, sum) in rows.iter_mut().enumerate() {
+            *sum = 0.0625 * (a[x] * a[x] + e[x] * e[x])
+                + 0.25 * (b[x] * b[x] + d[x] * d[x])
+                + 0.375 * c[x] * c[x];
+        }
+        let at = |x: i64| rows[x.clamp(0, wide as i64 - 1) as usize];
+        let edge = |x: usize| {
+            let x = x as i64;
+            0.0625 * (at(x - 2) + at(x + 2)) + 0.25 * (at(x - 1) + at(x + 1)) + 0.375 * at(x)
+        };
+        let inside = 2.min(wide)..wide.saturating_sub(2).max(2.min(wide));
+        for (own, out) in rows.windows(5).zip(&mut out[inside.clone()]) {
+            *out = 0.0625 * (own[0] + own[4]) + 0.25 * (own[1] + own[3]) + 0.375 * own[2];
+        }
+        (0..inside.start).chain(inside.end..wide).for_each(|x| out[x] = edge(x));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn plane(wide: usize, tall: usize, of: impl Fn(f32, f32) -> f32) -> Plane {
+        let values = (0..wide * tall).map(|i| of((i % wide) as f32, (i / wide) as f32)).collect();
+        Plane { wide, tall, values }
+    }
+
+    #[test]
+    fn what_is_straight_stays_so_and_sizes_fit() {
+        for (wide, tall) in [(1, 1), (2, 3), (5, 4), (16, 9), (17, 30)] {
+            let from = plane(wide, tall, |x, y| 0.5 * x - y + 3.0);
+            let (mut half, mut whole, mut rows) = (Plane::default(), Plane::default(), vec![]);
+            halve(&from, &mut half, &mut rows);
+            assert_eq!((half.wide, half.tall), (wide.div_ceil(2), tall.div_ceil(2)));
+            double(&half, (wide, tall), &mut whole, &mut rows);
+            for y in 0..tall {
+                for x in 0..wide {
+                    let (own, wanted) = (whole.values[y * wide + x], from.values[y * wide + x]);
+                    let inside = (4..wide.saturating_sub(4)).contains(&x)
+                        && (4..tall.saturating_sub(4)).contains(&y);
+                    let limit = if inside { 1e-4 } else { 2.0 };
+                    assert!((own - wanted).abs() < limit, "{wide}x{tall} {x} {y}: {own}, {wanted}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn squares_are_spread_and_keep_their_sum() {
+        let mut from = plane(20, 15, |_, _| 0.0);
+        from.values[7 * 20 + 9] = -2.0;
+        let (mut out, mut rows) = (Plane::default(), vec![]);
+        spread_squares(&from, &mut out, &mut rows);
+        let sum: f32 = out.values.iter().sum();
+        assert!((sum - 4.0).abs() < 1e-5, "{sum}");
+        assert!((out.values[7 * 20 + 9] - 4.0 * 0.375 * 0.375).abs() < 1e-6);
+        assert!((out.values[9 * 20 + 7] - 4.0 * 0.0625 * 0.0625).abs() < 1e-6);
+        let one = plane(1, 1, |_, _| 3.0);
+        spread_squares(&one, &mut out, &mut rows);
+        assert_eq!(out.values, [9.0]);
+    }
+}
