@@ -31,6 +31,8 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     quality-prepare   the same for the prepare step, into docs/quality-prepare.md
     quality-skyline   the same for the skyline, into docs/quality-skyline.md; five seeds unless a
                       number follows
+    quality-focus     the same for merged focus sweeps, into docs/quality-focus.md; ten seeds unless a
+                      number follows
     screenshots   pictures of the main views, into docs/screenshots";
 
 fn main() -> Result<()> {
@@ -59,6 +61,7 @@ fn main() -> Result<()> {
         Some("sliders") => sliders::sliders(),
         Some("quality") => quality::quality(rest.first().map(String::as_str)),
         Some("quality-prepare") => quality::prepare(rest.first().map(String::as_str)),
+        Some("quality-focus") => quality::focus(rest.first().map(String::as_str)),
         Some("quality-skyline") => quality::skyline(rest.first().map(String::as_str)),
         Some("screenshots") => screenshots(),
         _ => bail!("{USAGE}"),

@@ -100,6 +100,7 @@ pub fn focus(args: FocusArgs) -> anyhow::Result<()> {
     report["reference"] = json!(names[merged.reference]);
     report["origin"] = json!([merged.region.x, merged.region.y]);
     report["size"] = json!([merged.region.width, merged.region.height]);
+    report["gains"] = json!(merged.gains);
     report["told"] = json!(merged.told);
     report["stages"] = json!(progress.finish());
     report["peak_memory_mib"] = json!(jade_server::peak_memory_mib());

@@ -1,6 +1,7 @@
 //! Focus sweeps, as someone at a terminal uses them.
 
 use common::program;
+use jade_pixels::read::PictureFile;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::Output;
@@ -49,6 +50,47 @@ fn a_sweep_is_put_in_order_and_a_missing_plane_is_told() {
         (report["steps"].as_array().unwrap().len(), report["doubts"].as_array().unwrap().len()),
         (7, 1)
     );
+}
+
+#[test]
+fn a_sweep_is_merged_and_its_focus_map_saved() {
+    let folder = tempfile::tempdir().unwrap();
+    let card = folder.path().join("card");
+    let mut command = program();
+    command.args(["scene", "focus-sweep", "--quiet", "--seed", "6", "--frames", "8", "--out"]);
+    command.arg(&card).args(["--width", "600", "--height", "400"]);
+    assert!(command.status().unwrap().success());
+    let frames: Vec<PathBuf> = (1..=8).map(|i| card.join(format!("f{i:02}.tif"))).collect();
+    let [out, map, report] =
+        ["merged.png", "focus.png", "merged.json"].map(|name| folder.path().join(name));
+    let merge = |more: &[&str]| {
+        let mut command = program();
+        command.arg("focus").args(&frames).args(["--quiet", "--out"]).arg(&out);
+        command.arg("--save-depth").arg(&map).arg("--report").arg(&report).args(more);
+        command.output().unwrap()
+    };
+    for way in ["smooth", "fine"] {
+        let made = merge(&["--way", way]);
+        assert!(made.status.success(), "{}", text(&made.stderr));
+        let told: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+        let size: Vec<u32> = serde_json::from_value(told["size"].clone()).unwrap();
+        // Trimmed to what all frames cover: the picture grows by three percent.
+        assert!((570..600).contains(&size[0]) && (380..400).contains(&size[1]), "{size:?}");
+        for file in [&out, &map] {
+            let facts = PictureFile::open(file).unwrap().facts().clone();
+            assert_eq!((vec![facts.width, facts.height], facts.bits), (size.clone(), 16));
+        }
+        let placed = told["frames"].as_array().unwrap();
+        assert!(placed.len() == 8 && placed.iter().all(|frame| frame["used"] == true));
+        std::fs::remove_file(&out).unwrap();
+    }
+    let filled = merge(&["--edges", "fill"]);
+    assert!(filled.status.success(), "{}", text(&filled.stderr));
+    assert_eq!(PictureFile::open(&out).unwrap().facts().width, 600);
+    let mut command = program();
+    let refused =
+        command.arg("focus").args(&frames).arg("--save-depth").arg(&map).output().unwrap();
+    assert!(text(&refused.stderr).contains("--save-depth needs --out"));
 }
 
 #[test]

@@ -2,11 +2,16 @@
 
 mod shoot;
 
-use jade_core::focus::{Order, Sharpness, order, place};
-use jade_core::frames::{Frame, Light};
+use jade_core::engine::{self, Budget, FocusPlan, FocusRequest, Merged};
+use jade_core::focus::{Order, Sharpness, Way, comes_nearer, order, place, placed_on};
+use jade_core::frames::{Frame, FrameInput, Light};
+use jade_core::plan::{AlignMode, Edges};
 use jade_core::progress::Unwatched;
+use jade_pixels::colour::Encoding;
+use jade_pixels::tiled::{Region, TiledFile};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
-use shoot::Shoot;
+use jade_scenes::kiln_yard::{self, KilnYard};
+use shoot::{Shoot, light, linear};
 
 const SIZE: (u32, u32) = (600, 400);
 
@@ -80,7 +85,9 @@ fn frames_of_a_lens_that_breathes_are_placed_to_fractions_of_a_pixel() {
         let reference = scene.reference();
         let sharpness: Vec<Sharpness> =
             lights.iter().map(|light| Sharpness::of(*light, &|| false).unwrap()).collect();
-        let placed = place(&lights, &sharpness, reference as usize, &Unwatched).unwrap();
+        let placed = place(&lights, &sharpness, &Unwatched).unwrap();
+        assert!(!comes_nearer(&placed));
+        let placed = placed_on(placed, reference as usize);
         let mut all = 0.0;
         for (index, placed) in placed.iter().enumerate() {
             let motion = placed.motion.as_ref().expect("it is placed");
@@ -94,6 +101,97 @@ fn frames_of_a_lens_that_breathes_are_placed_to_fractions_of_a_pixel() {
         }
         assert!(all.sqrt() < 0.15, "seed {seed}: {:.3} px rms", all.sqrt());
     }
+}
+
+/// Merges frames of a sweep; light in the reference frame's place, and what is told of it.
+fn merged(shoot: &Shoot, inputs: &[FrameInput], way: Way) -> (Vec<f32>, Merged) {
+    let merged = engine::merge(&FocusRequest {
+        frames: inputs,
+        plan: FocusPlan { way, edges: Edges::Fill, align: AlignMode::Scene },
+        cache: &shoot.cache(),
+        budget: Budget::new(Some(256), Some(2)).unwrap(),
+        watch: &Unwatched,
+    });
+    let merged = merged.unwrap();
+    assert_eq!(merged.region, Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 });
+    let light = TiledFile::<f32>::open(&merged.picture).unwrap();
+    (light.read_region(merged.region).unwrap(), merged)
+}
+
+/// Peak signal to noise of pictures as they are seen, in dB, away from their edges.
+fn psnr(light: &[f32], truth: &[f32]) -> f64 {
+    let (wide, tall) = (SIZE.0 as usize, SIZE.1 as usize);
+    let inside = |i: &usize| {
+        let (x, y) = (i / 3 % wide, i / 3 / wide);
+        (16..wide - 16).contains(&x) && (16..tall - 16).contains(&y)
+    };
+    let seen = |v: f32| f64::from(v.max(0.0)).powf(1.0 / 2.2);
+    let places: Vec<usize> = (0..light.len()).filter(inside).collect();
+    let squares = places.iter().map(|&i| (seen(light[i]) - seen(truth[i])).powi(2));
+    -10.0 * (squares.sum::<f64>() / places.len() as f64).log10()
+}
+
+#[test]
+fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
+    for seed in [41, 42] {
+        let scene = sweep(10, seed);
+        let shoot = Shoot::new();
+        let inputs: Vec<FrameInput> = shuffled(10, seed)
+            .into_iter()
+            .map(|i| shoot.save(&format!("{seed}-{i}.tif"), SIZE, &scene.frame(i as u32)))
+            .collect();
+        let truth = linear(&scene.sharp());
+        let single = inputs.iter().map(|input| psnr(&light(input), &truth)).fold(0.0, f64::max);
+        let (fine, told) = merged(&shoot, &inputs, Way::Fine);
+        let (smooth, _) = merged(&shoot, &inputs, Way::Smooth);
+        let [fine, smooth] = [fine, smooth].map(|light| psnr(&light, &truth));
+        println!("seed {seed}: {single:.2}, {smooth:.2}, {fine:.2} dB");
+        assert!(smooth > single + 5.0 && fine > smooth, "{single}, {smooth}, {fine} dB");
+        // The focus map, in frames from the nearest on.
+        let names = |i: &usize| inputs[*i].name.clone();
+        let nearest = told.order.frames.first().map(names);
+        assert_eq!(nearest, Some(format!("{seed}-0.tif")), "from near to far");
+        let map = TiledFile::<u16>::open(&told.depth).unwrap().read_region(told.region).unwrap();
+        let depth = scene.depth();
+        let mut off: Vec<f32> = map
+            .iter()
+            .zip(&depth)
+            .filter(|(code, depth)| **code != u16::MAX && depth.is_finite())
+            .map(|(code, depth)| (f32::from(*code) / 65_534.0 * 9.0 - depth).abs())
+            .collect();
+        assert!(off.len() * 3 > depth.len(), "{} of {} places are told", off.len(), depth.len());
+        off.sort_by(f32::total_cmp);
+        assert!(off[off.len() / 2] < 0.4, "half of the places are off by {}", off[off.len() / 2]);
+        assert!(told.gains.iter().all(|gain| *gain == 1.0));
+    }
+}
+
+#[test]
+fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
+    let scene = sweep(8, 43);
+    let shoot = Shoot::new();
+    let mut inputs: Vec<FrameInput> = (0..8)
+        .map(|i| {
+            // One frame has half the light.
+            let share = if i == 5 { 0.5 } else { 1.0 };
+            let samples = linear(&scene.frame(i)).into_iter().map(|v| v * share);
+            let srgb = Encoding::srgb();
+            let codes: Vec<u16> = samples.enumerate().map(|(k, v)| srgb.encode(k % 3, v)).collect();
+            shoot.save(&format!("f{i}.tif"), SIZE, &codes)
+        })
+        .collect();
+    let truth = linear(&scene.sharp());
+    let (levelled, told) = merged(&shoot, &inputs, Way::Fine);
+    let place = told.order.frames.iter().position(|i| *i == 5).unwrap();
+    assert!((told.gains[place] - 2.0).abs() < 0.06, "{:?}", told.gains);
+    assert!(psnr(&levelled, &truth) > 33.0, "{} dB", psnr(&levelled, &truth));
+    let (width, height) = SIZE;
+    let yard = kiln_yard::Options { frames: 1, width, height, seed: 3, deflate: false };
+    let other = KilnYard::new(yard).unwrap();
+    inputs.push(shoot.save("other.tif", SIZE, &other.frame(0)));
+    let (_, told) = merged(&shoot, &inputs, Way::Fine);
+    let out: Vec<usize> = told.left_out.iter().map(|own| own.0).collect();
+    assert_eq!(out, [8], "{:?}", told.left_out);
 }
 
 #[test]
@@ -114,6 +212,6 @@ fn frames_that_tell_no_order_are_given_none() {
     // The same plane again and again.
     let same: Vec<Sharpness> = (0..5).map(|_| all[1].clone()).collect();
     assert_eq!(order(&same), None);
-    let other = Sharpness { size: [3, 2], side: 2, cells: vec![1.0; 6] };
+    let other = Sharpness { size: [3, 2], side: 2, cells: vec![1.0; 6], light: vec![0.2; 6] };
     assert_eq!(order(&[all[0].clone(), all[1].clone(), other]), None);
 }

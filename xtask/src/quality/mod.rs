@@ -1,10 +1,12 @@
 //! Figures of quality on simulated scenes of real sizes with written truth, many seeds.
 
+mod focus;
 mod light;
 
 use crate::bench::{PROGRAM, make};
 use crate::run::{cargo, run};
 use anyhow::{Context, Result};
+pub use focus::focus;
 use light::{Light, Stars, Truth};
 use serde_json::Value;
 use std::collections::HashMap;

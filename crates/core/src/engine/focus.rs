@@ -6,7 +6,9 @@ use crate::CoreError;
 use crate::align::{Aligned, Motion};
 use crate::cache::{Cache, Key};
 use crate::combine::edges;
-use crate::focus::{Desk, FocusMap, Merger, Order, Sharpness, Sight, Way, place};
+use crate::focus::{
+    Desk, FocusMap, Merger, Order, Sharpness, Sight, Way, comes_nearer, levels, place, placed_on,
+};
 use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::{AlignMode, Edges};
 use crate::progress::{Stage, Watch};
@@ -61,6 +63,9 @@ pub struct Merged {
     pub aligned: Vec<Aligned>,
     /// Frames that were not, and why.
     pub left_out: Vec<(usize, String)>,
+    /// What brought the light of each frame that was aligned to that of the reference frame, in order;
+    /// 1 for all where none differed.
+    pub gains: Vec<f32>,
     /// The part of the reference frame that is shown.
     pub region: Region,
     /// Share of the picture of which it is told which frame is sharp there.
@@ -88,17 +93,32 @@ fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
             Err(why) => Ok(Err(why.clone())),
         })
         .collect();
-    let SweepFound { order, sharpness, mut left_out } = ordered(measured?)?;
+    let SweepFound { mut order, mut sharpness, mut left_out } = ordered(measured?)?;
     let frame = |i: usize| decoded[i].as_ref().map_err(|why| CoreError::Frames(why.clone()));
     let all: Result<Vec<&Frame>, CoreError> = order.frames.iter().map(|i| frame(*i)).collect();
-    let all = all?;
-    let middle = all.len() / 2;
-    let lights: Vec<&dyn Light> = all.iter().map(|frame| *frame as &dyn Light).collect();
+    let mut all = all?;
     watch.begin(Stage::Align, all.len() as u64);
-    let aligned = match plan.align {
+    let mut aligned = match plan.align {
         AlignMode::None => vec![Aligned::still(); all.len()],
-        _ => place(&lights, &sharpness, middle, watch)?,
+        _ => {
+            let lights: Vec<&dyn Light> = all.iter().map(|frame| *frame as &dyn Light).collect();
+            place(&lights, &sharpness, watch)?
+        }
     };
+    // From near to far.
+    if comes_nearer(&aligned) {
+        order.frames.reverse();
+        order.steps.reverse();
+        sharpness.reverse();
+        all.reverse();
+        aligned.reverse();
+    }
+    let placed: Vec<usize> = (0..all.len()).filter(|i| aligned[*i].motion.is_some()).collect();
+    let middle = placed[placed.len() / 2];
+    if plan.align != AlignMode::None {
+        aligned = placed_on(aligned, middle);
+    }
+    let lights: Vec<&dyn Light> = all.iter().map(|frame| *frame as &dyn Light).collect();
     let mut kept = vec![];
     for (place, (own, &i)) in aligned.iter().zip(&order.frames).enumerate() {
         match &own.motion {
@@ -125,11 +145,20 @@ fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
         _ => Region { x: 0, y: 0, width, height },
     };
     let key = key(request);
-    let sharp: Vec<_> = kept.iter().map(|own| sharpness[own.0].clone()).collect();
+    let sharp: Vec<Sharpness> = kept.iter().map(|own| sharpness[own.0].clone()).collect();
+    drop(sharpness);
     let motions: Vec<Motion> = kept.iter().map(|own| own.1.clone()).collect();
+    let own = kept.iter().position(|own| own.0 == middle).unwrap_or(0);
+    let gains = levels(&sharp, &motions, own);
+    let level = |(own, gain): (&Sharpness, &f32)| own.brighter(*gain);
+    let sharp: Vec<Sharpness> = sharp.iter().zip(&gains).map(level).collect();
     let map = FocusMap::of(&sharp, &motions);
     drop(sharp);
-    let sights = kept.iter().map(|(i, motion)| Sight { light: lights[*i], motion: motion.clone() });
+    let sights = kept.iter().zip(&gains).map(|((i, motion), gain)| Sight {
+        light: lights[*i],
+        motion: motion.clone(),
+        gain: *gain,
+    });
     let merger = Merger::new(sights.collect(), &map, plan.way)?;
     let picture = cache.picture(&key);
     let depth = cache.depth(&key);
@@ -149,7 +178,7 @@ fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
     let told = map.told();
     let profile = all[middle].encoding.icc().to_vec();
     let reference = order.frames[middle];
-    Ok(Merged { picture, depth, profile, reference, order, aligned, left_out, region, told })
+    Ok(Merged { picture, depth, profile, reference, order, aligned, left_out, gains, region, told })
 }
 
 /// Names the picture.

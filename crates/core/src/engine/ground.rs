@@ -82,7 +82,8 @@ impl Ground {
         let names: Vec<String> = inputs.iter().map(|input| input.name.clone()).collect();
         request.watch.begin(Stage::Align, decoded.len() as u64);
         let places = |at: [f64; 2]| mask.at(at[0].round() as i64, at[1].round() as i64) == 0;
-        let scene = Scene::within(reference, SceneModel::Auto, request.watch, &places);
+        let scene =
+            Scene::within(reference, SceneModel::Auto, request.watch, (&places, usize::MAX));
         let one = |(frame, name): (Decoded, String)| {
             let frame = match frame {
                 Ok(frame) if frame.size() == reference.size() => frame,

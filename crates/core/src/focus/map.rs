@@ -147,8 +147,8 @@ impl Between {
     }
 }
 
-/// The value at a place in pixels; none outside.
-fn read(values: &[f32], size: [usize; 2], side: u32, at: [f64; 2]) -> f32 {
+/// The value of cells at a place in pixels; none outside.
+pub fn read(values: &[f32], size: [usize; 2], side: u32, at: [f64; 2]) -> f32 {
     let inside =
         |axis: usize| (0.0..f64::from(side) * size[axis] as f64).contains(&(at[axis] + 0.5));
     if !inside(0) || !inside(1) {

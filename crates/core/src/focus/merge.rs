@@ -50,11 +50,14 @@ pub struct Sight<'a> {
     pub light: &'a dyn Light,
     /// Its motion.
     pub motion: Motion,
+    /// What brings its light to that of the others.
+    pub gain: f32,
 }
 
 /// Merges frames, region by region.
 pub struct Merger<'a> {
-    frames: Vec<(&'a dyn Light, Motion)>,
+    /// Frames with the way back to them.
+    frames: Vec<Sight<'a>>,
     map: &'a FocusMap,
     way: Way,
     /// What each frame counts in each cell: for being near the sharpest one in the fine way, as a
@@ -86,8 +89,8 @@ impl<'a> Merger<'a> {
     /// # Errors
     /// [`PictureError::Io`].
     pub fn new(frames: Vec<Sight<'a>>, map: &'a FocusMap, way: Way) -> Result<Self, PictureError> {
-        let frames: Vec<(&dyn Light, Motion)> =
-            frames.into_iter().map(|own| (own.light, own.motion.backward())).collect();
+        let back = |own: Sight<'a>| Sight { motion: own.motion.backward(), ..own };
+        let frames: Vec<Sight> = frames.into_iter().map(back).collect();
         let near = |frame| map.near(frame);
         let mut weights: Vec<Vec<f32>> = (0..frames.len()).map(near).collect();
         if way == Way::Smooth {
@@ -110,7 +113,7 @@ impl<'a> Merger<'a> {
     /// The mean energy of detail where nothing is sharp, at each level: in a place that is plain, and the
     /// frame that is least sharp there.
     fn measured_noise(&self) -> Result<[f32; LEVELS], PictureError> {
-        let (width, height) = self.frames[0].0.size();
+        let (width, height) = self.frames[0].light.size();
         let apart = (width.max(height) / SQUARES).max(SQUARE);
         let mut desk = Desk::default();
         let mut found: [Vec<f32>; LEVELS] = Default::default();
@@ -123,8 +126,8 @@ impl<'a> Merger<'a> {
                 continue;
             }
             let mut least = [f32::MAX; LEVELS];
-            for (light, backward) in &self.frames {
-                if desk.read(*light, backward, own)?.is_some() {
+            for frame in &self.frames {
+                if desk.read(frame, own)?.is_some() {
                     continue;
                 }
                 desk.measure();
@@ -168,7 +171,7 @@ impl<'a> Merger<'a> {
         desk: &mut Desk,
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<f32>, PictureError> {
-        let outer = region.widened(MARGIN, self.frames[0].0.size());
+        let outer = region.widened(MARGIN, self.frames[0].light.size());
         // So that regions beside each other are halved alike.
         let [left, top] = [outer.x, outer.y].map(|v| v % WHOLE);
         let outer = Region {
@@ -178,11 +181,11 @@ impl<'a> Merger<'a> {
             height: outer.height + top,
         };
         desk.clear(outer);
-        for ((light, backward), near) in self.frames.iter().zip(&self.weights) {
+        for (frame, near) in self.frames.iter().zip(&self.weights) {
             if stop() {
                 return Err(PictureError::Cancelled);
             }
-            let covered = desk.read(*light, backward, outer)?;
+            let covered = desk.read(frame, outer)?;
             desk.measure();
             desk.weigh(self.map, near, outer, covered.as_deref(), &self.noise);
             desk.add();
@@ -198,7 +201,7 @@ impl<'a> Merger<'a> {
     ) -> Result<Vec<f32>, PictureError> {
         let mut out = vec![0.0; 3 * region.area()];
         let mut sums = vec![0.0; region.area()];
-        for ((light, backward), weights) in self.frames.iter().zip(&self.weights) {
+        for (frame, weights) in self.frames.iter().zip(&self.weights) {
             if stop() {
                 return Err(PictureError::Cancelled);
             }
@@ -207,7 +210,7 @@ impl<'a> Merger<'a> {
             if own.iter().all(|weight| *weight < 1e-4) {
                 continue;
             }
-            let covered = desk.read(*light, backward, region)?;
+            let covered = desk.read(frame, region)?;
             let own = &mut desk.weight[0].values;
             if let Some(covered) = covered {
                 own.iter_mut().zip(covered).filter(|(_, c)| !c).for_each(|(own, _)| *own = 0.0);
@@ -245,16 +248,16 @@ impl Desk {
     }
 
     /// Reads a frame as it lies on a region; which pixels it covers, if not all.
-    fn read(
-        &mut self,
-        light: &dyn Light,
-        backward: &Motion,
-        region: Region,
-    ) -> Result<Option<Vec<bool>>, PictureError> {
+    fn read(&mut self, frame: &Sight, region: Region) -> Result<Option<Vec<bool>>, PictureError> {
         let (wide, tall) = (region.width as usize, region.height as usize);
         self.light.iter_mut().for_each(|plane| plane.resize(wide, tall));
         let planes = self.light.each_mut().map(|plane| plane.values.as_mut_slice());
-        resample::read(light, backward, region, planes, &mut self.room)
+        let covered = resample::read(frame.light, &frame.motion, region, planes, &mut self.room)?;
+        if frame.gain != 1.0 {
+            let values = self.light.iter_mut().flat_map(|plane| &mut plane.values);
+            values.for_each(|v| *v *= frame.gain);
+        }
+        Ok(covered)
     }
 
     /// The energy of what was read at each level, of light made even by its root.
@@ -265,14 +268,14 @@ impl Desk {
         for (even, ((red, green), blue)) in even.values.iter_mut().zip(colours) {
             *even = ((red + green + blue) * (1.0 / 3.0)).max(0.0).sqrt();
         }
-        for level in 0..LEVELS {
+        for (level, energy) in energy.iter_mut().enumerate() {
             let (before, after) = halves.split_at_mut(level);
             let own = before.last_mut().unwrap_or(even);
             halve(own, &mut after[0], rows);
             double(&after[0], (own.wide, own.tall), doubled, rows);
             let detail = own.values.iter_mut().zip(&doubled.values);
             detail.for_each(|(own, doubled)| *own -= doubled);
-            spread_squares(own, &mut energy[level], rows);
+            spread_squares(own, energy, rows);
         }
     }
 

@@ -1,5 +1,6 @@
 //! Focus sweeps: frames of which each is sharp in another plane.
 
+mod level;
 mod map;
 mod merge;
 mod order;
@@ -7,8 +8,9 @@ mod place;
 mod pyramid;
 mod sharpness;
 
+pub use level::levels;
 pub use map::FocusMap;
 pub use merge::{Desk, Merger, Sight, Way};
 pub use order::{Order, Step, order};
-pub use place::place;
+pub use place::{comes_nearer, place, placed_on};
 pub use sharpness::Sharpness;

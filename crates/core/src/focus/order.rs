@@ -81,7 +81,10 @@ pub fn order(frames: &[Sharpness]) -> Option<Order> {
     if frames.len() < 3 || frames.iter().any(|frame| frame.size != first.size) {
         return None;
     }
-    let coarse: Vec<Sharpness> = frames.iter().map(Sharpness::coarse).collect();
+    // As if all were equally bright: what they show hardly changes as a whole.
+    let mean = |frame: &Sharpness| frame.light.iter().sum::<f32>() / frame.light.len() as f32;
+    let coarse: Vec<Sharpness> =
+        frames.iter().map(|frame| frame.brighter(1.0 / mean(frame).max(1e-6)).coarse()).collect();
     let shares = shares(&coarse);
     if shares[0].len() < FEWEST {
         return None;

@@ -23,6 +23,8 @@ const VALUES: usize = 4;
 
 /// Places that are less sharp are not looked for.
 const COUNTS: f64 = 0.1;
+/// Patches of a frame that are looked for in others at most.
+const PATCHES: usize = 400;
 /// Patches that are less sharp do not tell how well a frame is placed.
 const SHARP: f64 = 0.3;
 
@@ -65,27 +67,30 @@ struct Link {
     sharp: Vec<f64>,
 }
 
-/// Places frames of this sharpness, which are given in the order of focus and are of one size, on one of them. Motions
-/// are similarities: as the focus moves the picture grows, and the camera shifts and turns a little.
-/// A frame that cannot be placed says why.
+/// What is seen of a frame in another, or the number of a frame and why not.
+type Looked = Result<Link, (usize, String)>;
+
+/// Places frames of this sharpness, which are given in the order of focus and are of one size, on one
+/// of them. Motions are similarities: as the focus moves the picture grows, and the camera shifts and
+/// turns a little. A frame that cannot be placed with most of the others says why.
 ///
 /// # Errors
 /// [`CoreError::Cancelled`], [`CoreError::Picture`].
 pub fn place(
     frames: &[&dyn Light],
     sharpness: &[Sharpness],
-    reference: usize,
     watch: &dyn Watch,
 ) -> Result<Vec<Aligned>, CoreError> {
     let count = frames.len();
     let sharp = Shares::of(sharpness);
-    let looked: Result<Vec<Vec<Result<Link, (usize, String)>>>, CoreError> = (0..count)
+    let looked: Result<Vec<Vec<Looked>>, CoreError> = (0..count)
         .into_par_iter()
         .with_max_len(1)
         .map(|one| {
             let others = one + 1..(one + 1 + AHEAD).min(count);
             let counts = |at: [f64; 2]| sharp.at(one, at) > COUNTS;
-            let found = Scene::within(frames[one], SceneModel::Similarity, watch, &counts);
+            let found =
+                Scene::within(frames[one], SceneModel::Similarity, watch, (&counts, PATCHES));
             let scene = match found {
                 Ok(scene) => scene,
                 Err(CoreError::Frames(why)) => return Ok(vec![Err((one, why))]),
@@ -113,7 +118,8 @@ pub fn place(
             Err((frame, why)) => reasons[frame] = Some(why),
         }
     }
-    let hang = together(count, reference, &links);
+    let hang = most(count, &links);
+    let reference = hang.iter().position(|hang| *hang).unwrap_or(0);
     links.retain(|link| hang[link.reference] && hang[link.frame]);
     let middle = {
         let (width, height) = frames[reference].size();
@@ -137,6 +143,36 @@ pub fn place(
         });
     }
     Ok(placed)
+}
+
+/// Whether placed frames come from far to near: where the focus is nearer, the picture is larger.
+pub fn comes_nearer(placed: &[Aligned]) -> bool {
+    /// Ratio of sizes from which on they tell.
+    const TELLS: f64 = 3e-4;
+    let scale = |own: &Aligned| match own.motion.as_ref()? {
+        Motion::Homography(m) => Some(m[(0, 0)].hypot(m[(1, 0)])),
+        _ => Some(1.0),
+    };
+    let mut scales = placed.iter().filter_map(scale);
+    let first = scales.next();
+    // A larger frame is made smaller to lie on the reference frame.
+    first.zip(scales.next_back()).is_some_and(|(first, last)| first > last + TELLS)
+}
+
+/// The same frames placed on another one of them, which must be placed.
+pub fn placed_on(mut placed: Vec<Aligned>, reference: usize) -> Vec<Aligned> {
+    let matrix = |motion: &Option<Motion>| match motion {
+        Some(Motion::Homography(m)) => *m,
+        _ => Matrix3::identity(),
+    };
+    let back = matrix(&placed[reference].motion).try_inverse();
+    let back = back.unwrap_or_else(Matrix3::identity);
+    for own in &mut placed {
+        let moved = back * matrix(&own.motion);
+        own.motion = own.motion.take().map(|_| Motion::Homography(moved));
+    }
+    placed[reference] = Aligned { rms_px: Some(0.0), ..Aligned::still() };
+    placed
 }
 
 fn no_neighbours() -> String {
@@ -163,16 +199,18 @@ impl Link {
     }
 }
 
-/// Which frames hang together with one of them.
-fn together(count: usize, with: usize, links: &[Link]) -> Vec<bool> {
-    let mut hang: Vec<bool> = (0..count).map(|frame| frame == with).collect();
+/// Which frames hang together by links: most of them.
+fn most(count: usize, links: &[Link]) -> Vec<bool> {
+    let mut groups: Vec<usize> = (0..count).collect();
     for _ in 0..count {
         for link in links {
-            let both = hang[link.reference] || hang[link.frame];
-            (hang[link.reference], hang[link.frame]) = (both, both);
+            let first = groups[link.reference].min(groups[link.frame]);
+            (groups[link.reference], groups[link.frame]) = (first, first);
         }
     }
-    hang
+    let size = |group: &usize| groups.iter().filter(|own| *own == group).count();
+    let largest = (0..count).rev().max_by_key(size).unwrap_or(0);
+    groups.iter().map(|group| *group == largest).collect()
 }
 
 /// The similarities of all frames that bring what the links show together best, by iterated weights
@@ -229,14 +267,14 @@ fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Ve
             }
         }
         let Some(values) = normal.cholesky().map(|known| known.solve(&right)) else { break };
-        for frame in 0..count {
+        for (frame, motion) in motions.iter_mut().enumerate() {
             let Some(first) = place(frame) else { continue };
             let [a, b, x, y] = [0, 1, 2, 3].map(|i| values[first + i]);
             let shift = [
                 middle[0] * (1.0 + x) - a * middle[0] + b * middle[1],
                 middle[1] + middle[0] * y - b * middle[0] - a * middle[1],
             ];
-            motions[frame] = Matrix3::new(a, -b, shift[0], b, a, shift[1], 0.0, 0.0, 1.0);
+            *motion = Matrix3::new(a, -b, shift[0], b, a, shift[1], 0.0, 0.0, 1.0);
         }
     }
     motions

@@ -24,6 +24,8 @@ pub struct Sharpness {
     pub side: u32,
     /// Mean energy of each cell, row by row, noise and all.
     pub cells: Vec<f32>,
+    /// Mean light of each cell.
+    pub light: Vec<f32>,
 }
 
 impl Sharpness {
@@ -35,7 +37,9 @@ impl Sharpness {
         let (width, height) = light.size();
         let side = width.max(height).div_ceil(ACROSS).max(2);
         let size = [width, height].map(|long| (long / side).max(1) as usize);
-        let rows: Result<Vec<Vec<f32>>, PictureError> = (0..(size[1] as u32).div_ceil(ROWS))
+        // Energies and light.
+        type Cells = (Vec<f32>, Vec<f32>);
+        let rows: Result<Vec<Cells>, PictureError> = (0..(size[1] as u32).div_ceil(ROWS))
             .into_par_iter()
             .map(|part| match stop() {
                 true => Err(PictureError::Cancelled),
@@ -45,33 +49,68 @@ impl Sharpness {
                     let low = (to * side + APART).min(height);
                     let band = Region { x: 0, y: top, width, height: low - top };
                     let mut even = light.mean(band)?;
-                    even.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
-                    let cells = (from..to).flat_map(|row| {
-                        let rows = (row * side - top) as usize..((row + 1) * side - top) as usize;
-                        energies(&even, width as usize, rows, side as usize, size[0])
+                    let (wide, cell) = (width as usize, side as usize);
+                    let rows = (from..to).map(|row| {
+                        let low = ((row + 1) * side).min(height);
+                        (row * side - top) as usize..(low - top) as usize
                     });
-                    Ok(cells.collect())
+                    let rows: Vec<std::ops::Range<usize>> = rows.collect();
+                    let mean = |rows| means(&even, wide, rows, cell, size[0]);
+                    let light = rows.iter().cloned().flat_map(mean).collect();
+                    even.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
+                    let energy = |rows| energies(&even, wide, rows, cell, size[0]);
+                    Ok((rows.into_iter().flat_map(energy).collect(), light))
                 }
             })
             .collect();
-        Ok(Self { size, side, cells: rows?.concat() })
+        let (cells, light): (Vec<_>, Vec<_>) = rows?.into_iter().unzip();
+        Ok(Self { size, side, cells: cells.concat(), light: light.concat() })
     }
 
     /// The same in larger cells, by which frames are compared as a whole.
     pub fn coarse(&self) -> Self {
         let together = self.size[0].max(self.size[1]).div_ceil(FEW);
         let size = self.size.map(|count| count.div_ceil(together));
-        let mut sums = vec![(0.0f32, 0.0f32); size[0] * size[1]];
-        for (y, row) in self.cells.chunks_exact(self.size[0]).enumerate() {
-            for (x, energy) in row.iter().enumerate() {
-                let (sum, count) = &mut sums[y / together * size[0] + x / together];
-                *sum += energy;
-                *count += 1.0;
+        let pooled = |values: &[f32]| -> Vec<f32> {
+            let mut sums = vec![(0.0f32, 0.0f32); size[0] * size[1]];
+            for (y, row) in values.chunks_exact(self.size[0]).enumerate() {
+                for (x, value) in row.iter().enumerate() {
+                    let (sum, count) = &mut sums[y / together * size[0] + x / together];
+                    *sum += value;
+                    *count += 1.0;
+                }
             }
-        }
-        let cells = sums.into_iter().map(|(sum, count)| sum / count).collect();
-        Self { size, side: self.side * together as u32, cells }
+            sums.into_iter().map(|(sum, count)| sum / count).collect()
+        };
+        let side = self.side * together as u32;
+        Self { size, side, cells: pooled(&self.cells), light: pooled(&self.light) }
     }
+
+    /// The same of a frame with so many times the light.
+    pub fn brighter(&self, gain: f32) -> Self {
+        // Of light made even by its root.
+        let times = |values: &[f32]| values.iter().map(|v| v * gain).collect();
+        Self { cells: times(&self.cells), light: times(&self.light), ..*self }
+    }
+}
+
+/// The mean light of each of `count` cells of `side` columns in some rows of a band.
+fn means(
+    band: &[f32],
+    wide: usize,
+    rows: std::ops::Range<usize>,
+    side: usize,
+    count: usize,
+) -> Vec<f32> {
+    let mut sums = vec![0.0f32; count];
+    for y in rows.clone() {
+        let row = &band[y * wide..(y + 1) * wide];
+        for (sum, own) in sums.iter_mut().zip(row.chunks(side)) {
+            *sum += own.iter().sum::<f32>();
+        }
+    }
+    let pixels = |cell: usize| (rows.len() * side.min(wide - cell * side)).max(1) as f32;
+    sums.iter().enumerate().map(|(cell, sum)| sum / pixels(cell)).collect()
 }
 
 /// The mean energy of each of `count` cells of `side` columns in some rows of a band; pixels without
@@ -151,6 +190,7 @@ mod tests {
         // Four times the step of 0.2 along each axis.
         assert!((at(60, 44) - 0.64).abs() < 1e-3, "{}", at(60, 44));
         assert_eq!([at(20, 44), at(60, 10), at(100, 80), at(0, 0), at(119, 89)], [0.0; 5]);
+        assert!((found.light[22 * 60 + 30] - 0.37).abs() < 1e-3 && found.light[0] == 0.25);
         let coarse = found.coarse();
         assert_eq!((coarse.size, coarse.side), ([30, 23], 4));
         let at = |x: usize, y: usize| coarse.cells[y / 4 * 30 + x / 4];

@@ -61,10 +61,10 @@ impl<'a> Scene<'a> {
         model: SceneModel,
         watch: &'a dyn Watch,
     ) -> Result<Self, CoreError> {
-        Self::within(reference, model, watch, &|_| true)
+        Self::within(reference, model, watch, (&|_| true, PATCHES))
     }
 
-    /// Learns what the reference frame shows at some places.
+    /// Learns what the reference frame shows at some places, from so many patches at most.
     ///
     /// # Errors
     /// As for [`Scene::new`].
@@ -72,13 +72,13 @@ impl<'a> Scene<'a> {
         reference: &dyn Light,
         model: SceneModel,
         watch: &'a dyn Watch,
-        counts: &dyn Fn([f64; 2]) -> bool,
+        (counts, most): (&dyn Fn([f64; 2]) -> bool, usize),
     ) -> Result<Self, CoreError> {
         let reference = &Corrected(reference);
         let sketch = Sketch::of(reference, watch)?;
         let mut corners = features::corners(&sketch);
         corners.retain(|corner| counts(sketch.to_frame(corner.at)));
-        let places = || corners.iter().take(PATCHES).map(|c| c.at);
+        let places = || corners.iter().take(most.min(PATCHES)).map(|c| c.at);
         let rough = Patches::new(&sketch, places().take(ROUGH_PATCHES), false)?;
         let full = Patches::new(reference, places().map(|at| sketch.to_frame(at)), true)?;
         if corners.len() < FEWEST_CORNERS || full.count() < FEWEST_PATCHES {
