@@ -190,10 +190,12 @@ mod tests {
         // Four times the step of 0.2 along each axis.
         assert!((at(60, 44) - 0.64).abs() < 1e-3, "{}", at(60, 44));
         assert_eq!([at(20, 44), at(60, 10), at(100, 80), at(0, 0), at(119, 89)], [0.0; 5]);
-        assert!((found.light[22 * 60 + 30] - 0.37).abs() < 1e-3 && found.light[0] == 0.25);
+        let light = |x: usize| found.light[22 * 60 + x];
+        assert_eq!([light(30), light(31), found.light[0]], [0.49, 0.25, 0.25]);
         let coarse = found.coarse();
         assert_eq!((coarse.size, coarse.side), ([30, 23], 4));
         let at = |x: usize, y: usize| coarse.cells[y / 4 * 30 + x / 4];
         assert!((at(60, 44) - 0.64).abs() < 1e-3 && at(20, 44) == 0.0);
+        assert!((coarse.light[11 * 30 + 15] - 0.37).abs() < 1e-3);
     }
 }
