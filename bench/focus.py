@@ -8,13 +8,12 @@ usage: focus.py merge pyramid|sharpest OUT REPORT FRAME...
 """
 
 import json
-import resource
 import sys
-import time
 from pathlib import Path
 
 import cv2
 import numpy as np
+from reference import Stages
 
 LEVELS = 6
 ECC_ROUNDS = 50
@@ -79,19 +78,11 @@ WAYS = {"pyramid": Pyramid, "sharpest": Sharpest}
 
 
 def merge(way, out, report, frames):
-    stages = {}
-    begin = time.perf_counter()
-
-    def stage(name):
-        nonlocal begin
-        now = time.perf_counter()
-        stages[name] = stages.get(name, 0) + now - begin
-        begin = now
-
+    stages = Stages()
     merged, motion, before = WAYS[way](), np.eye(3, dtype=np.float32), None
     for path in frames:
         frame = read(path)
-        stage("frames")
+        stages.end("frames")
         grey = np.sqrt(frame.mean(2))
         if before is not None:
             step = np.eye(2, 3, dtype=np.float32)
@@ -99,20 +90,16 @@ def merge(way, out, report, frames):
             _, step = cv2.findTransformECC(before, grey, step, cv2.MOTION_AFFINE, rounds)
             motion = np.vstack([step, [0, 0, 1]]).astype(np.float32) @ motion
         before = grey
-        stage("align")
+        stages.end("align")
         size = (frame.shape[1], frame.shape[0])
         flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
         merged.add(cv2.warpAffine(frame, motion[:2], size, flags=flags, borderMode=cv2.BORDER_REPLICATE))
-        stage("combine")
+        stages.end("combine")
     result = np.clip(merged.merged(), 0, 1)
-    stage("combine")
+    stages.end("combine")
     cv2.imwrite(out, np.round(result * 65535).astype(np.uint16), [cv2.IMWRITE_TIFF_COMPRESSION, 1])
-    stage("export")
-    figures = {
-        "stages": [{"name": name, "seconds": seconds} for name, seconds in stages.items()],
-        "peak_memory_mib": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024,
-    }
-    Path(report).write_text(json.dumps(figures))
+    stages.end("export")
+    stages.write(report)
 
 
 def fitted(picture, truth):

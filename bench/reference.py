@@ -98,6 +98,28 @@ def clipped_mean(samples):
     return np.einsum("f...,f...->...", samples, kept, dtype=np.float32) / count
 
 
+class Stages:
+    """Seconds of each stage, and what the process took."""
+
+    def __init__(self):
+        self.seconds, self.begin = {}, time.perf_counter()
+
+    def end(self, name):
+        now = time.perf_counter()
+        self.seconds[name] = self.seconds.get(name, 0) + now - self.begin
+        self.begin = now
+
+    def write(self, report, more=None):
+        usage = resource.getrusage(resource.RUSAGE_SELF)
+        figures = {
+            "stages": [{"name": name, "seconds": seconds} for name, seconds in self.seconds.items()],
+            "peak_memory_mib": usage.ru_maxrss // 1024,
+            "cpu_seconds": usage.ru_utime + usage.ru_stime,
+            **(more or {}),
+        }
+        Path(report).write_text(json.dumps(figures))
+
+
 def size(path):
     return cv2.imread(path, cv2.IMREAD_UNCHANGED).shape
 
@@ -116,22 +138,14 @@ def main():
     mode, method, out, report, *frames = sys.argv[1:]
     if mode == "decode":
         return decode(report, frames)
-    stages = {}
-    begin = time.perf_counter()
-
-    def stage(name):
-        nonlocal begin
-        now = time.perf_counter()
-        stages[name] = stages.get(name, 0) + now - begin
-        begin = now
-
+    stages = Stages()
     find, fit = (stars, star_homography) if mode == "stars" else (scene_features, scene_homography)
     middle = len(frames) // 2
     light = linear(cv2.imread(frames[middle], cv2.IMREAD_UNCHANGED))
     height, width = light.shape[:2]
-    stage("frames")
+    stages.end("frames")
     reference = find(light)
-    stage("align")
+    stages.end("align")
     with tempfile.TemporaryDirectory(dir=Path(out).parent) as scratch:
         shape = (len(frames), height, width, 3)
         warped = np.memmap(Path(scratch) / "warped", np.float32, "w+", shape=shape)
@@ -142,29 +156,22 @@ def main():
                 motions.append(np.eye(3).tolist())
                 continue
             own = linear(cv2.imread(path, cv2.IMREAD_UNCHANGED))
-            stage("frames")
+            stages.end("frames")
             motion = fit(find(own), reference)
-            stage("align")
+            stages.end("align")
             warped[index] = cv2.warpPerspective(own, motion, (width, height), flags=cv2.INTER_LANCZOS4)
             motions.append(motion.tolist())
-            stage("combine")
+            stages.end("combine")
         result = np.empty((height, width, 3), np.float32)
         rows = max(1, CHUNK_BYTES // (len(frames) * width * 12))
         reduce = clipped_mean if method == "clipped" else lambda s: np.median(s, axis=0)
         for y in range(0, height, rows):
             result[y : y + rows] = reduce(np.asarray(warped[:, y : y + rows]))
-        stage("combine")
+        stages.end("combine")
         del warped
     cv2.imwrite(out, encoded(result), [cv2.IMWRITE_TIFF_COMPRESSION, 1])
-    stage("export")
-    usage = resource.getrusage(resource.RUSAGE_SELF)
-    figures = {
-        "stages": [{"name": name, "seconds": seconds} for name, seconds in stages.items()],
-        "peak_memory_mib": usage.ru_maxrss // 1024,
-        "cpu_seconds": usage.ru_utime + usage.ru_stime,
-        "motions": motions,
-    }
-    Path(report).write_text(json.dumps(figures))
+    stages.end("export")
+    stages.write(report, {"motions": motions})
 
 
 if __name__ == "__main__":

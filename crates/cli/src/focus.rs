@@ -11,7 +11,6 @@ use jade_core::engine::{self, FocusPlan, FocusRequest, Merged};
 use jade_core::export::{self, Form};
 use jade_core::focus::{Order, Way};
 use jade_core::frames::FrameInput;
-use jade_core::plan::{AlignMode, Edges};
 use jade_core::prepare::PreparePlan;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::Target;
@@ -114,14 +113,8 @@ impl FocusArgs {
                 WayArg::Fine => Way::Fine,
                 WayArg::Smooth => Way::Smooth,
             },
-            edges: match self.edges {
-                EdgesArg::Trim => Edges::Trim,
-                EdgesArg::Fill => Edges::Fill,
-            },
-            align: match self.align {
-                AlignArg::Scene => AlignMode::Scene,
-                AlignArg::None => AlignMode::None,
-            },
+            trim: matches!(self.edges, EdgesArg::Trim),
+            align: matches!(self.align, AlignArg::Scene),
         }
     }
 

@@ -15,6 +15,7 @@ mod error;
 pub mod export;
 pub mod focus;
 pub mod frames;
+pub mod grid;
 pub mod measure;
 pub mod plan;
 pub mod prepare;

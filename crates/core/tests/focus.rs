@@ -5,7 +5,7 @@ mod shoot;
 use jade_core::engine::{self, Budget, FocusPlan, FocusRequest, Merged};
 use jade_core::focus::{Order, Sharpness, Way, comes_nearer, order, place, placed_on};
 use jade_core::frames::{Frame, FrameInput, Light};
-use jade_core::plan::{AlignMode, Edges};
+use jade_core::grid::Grid;
 use jade_core::progress::Unwatched;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
@@ -107,7 +107,7 @@ fn frames_of_a_lens_that_breathes_are_placed_to_fractions_of_a_pixel() {
 fn merged(shoot: &Shoot, inputs: &[FrameInput], way: Way) -> (Vec<f32>, Merged) {
     let merged = engine::merge(&FocusRequest {
         frames: inputs,
-        plan: FocusPlan { way, edges: Edges::Fill, align: AlignMode::Scene },
+        plan: FocusPlan { way, trim: false, align: true },
         cache: &shoot.cache(),
         budget: Budget::new(Some(256), Some(2)).unwrap(),
         watch: &Unwatched,
@@ -212,6 +212,7 @@ fn frames_that_tell_no_order_are_given_none() {
     // The same plane again and again.
     let same: Vec<Sharpness> = (0..5).map(|_| all[1].clone()).collect();
     assert_eq!(order(&same), None);
-    let other = Sharpness { size: [3, 2], side: 2, cells: vec![1.0; 6], light: vec![0.2; 6] };
+    let grid = Grid { step: 2, across: 3, down: 2 };
+    let other = Sharpness { grid, cells: vec![1.0; 6], light: vec![0.2; 6] };
     assert_eq!(order(&[all[0].clone(), all[1].clone(), other]), None);
 }

@@ -235,40 +235,24 @@ fn smoothed(mesh: &[f32], across: usize, down: usize) -> Vec<f32> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::frames::drawn::Drawn;
     use proptest::prelude::*;
-
-    /// A slope from dark to less dark, with a pattern for noise.
-    struct Slope;
 
     fn level(x: u32, y: u32) -> f32 {
         0.02 + 4e-6 * x as f32 + 6e-6 * y as f32
     }
 
-    impl Light for Slope {
-        fn size(&self) -> (u32, u32) {
-            (331, 257)
-        }
-        fn fill(
-            &self,
-            r: Region,
-            planes: [&mut [f32]; 3],
-            stride: usize,
-        ) -> Result<(), PictureError> {
-            for plane in planes {
-                for i in 0..r.area() as u32 {
-                    let (x, y) = (i % r.width, i / r.width);
-                    let (px, py) = (r.x + x, r.y + y);
-                    let noise = ((px * 7919 + py * 104_729) % 1009) as f32 / 1009.0 - 0.5;
-                    plane[y as usize * stride + x as usize] = level(px, py) + 0.001 * noise;
-                }
-            }
-            Ok(())
-        }
-    }
-
     #[test]
     fn a_slope_is_followed_to_the_rims_and_taken_off() {
-        let background = Background::measure(&Slope).unwrap();
+        // From dark to less dark, with a pattern for noise.
+        let slope = Drawn {
+            size: (331, 257),
+            of: |[x, y]: [u32; 2], _| {
+                let noise = ((x * 7919 + y * 104_729) % 1009) as f32 / 1009.0 - 0.5;
+                level(x, y) + 0.001 * noise
+            },
+        };
+        let background = Background::measure(&slope).unwrap();
         assert!((background.median_level() - level(165, 128)).abs() < 5e-4);
         let region = Region { x: 90, y: 37, width: 241, height: 220 };
         let mut mesh = Mesh::default();

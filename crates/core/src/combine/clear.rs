@@ -255,6 +255,7 @@ fn take_off(pixels: &[f32], [red, green, blue]: [&mut [f32]; 3]) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::frames::drawn::Drawn;
     use jade_pixels::tiled::TileWriter;
     use nalgebra::Matrix3;
 
@@ -285,32 +286,6 @@ mod tests {
         assert_eq!([96, 97].map(|y| freed.clear[y * 300 + 91]), [true, false]);
     }
 
-    /// Light that is its place.
-    struct Ramp;
-
-    impl Light for Ramp {
-        fn size(&self) -> (u32, u32) {
-            (300, 200)
-        }
-
-        fn fill(
-            &self,
-            region: Region,
-            planes: [&mut [f32]; 3],
-            stride: usize,
-        ) -> Result<(), PictureError> {
-            for (c, plane) in planes.into_iter().enumerate() {
-                for y in 0..region.height as usize {
-                    for x in 0..region.width as usize {
-                        let at = (region.x as usize + x) + 300 * (region.y as usize + y);
-                        plane[y * stride + x] = (at + 100_000 * c) as f32;
-                    }
-                }
-            }
-            Ok(())
-        }
-    }
-
     #[test]
     fn what_stands_before_the_sky_is_taken_off_rows_as_off_whole_regions() {
         let folder = tempfile::tempdir().unwrap();
@@ -325,7 +300,10 @@ mod tests {
         let share = |i: u32| if i / 300 < 150 { 255 } else { 0 };
         let mask = Mask::new((300, 200), (0..300 * 200).map(share).collect());
         let origin = [part.x, part.y];
-        let sky = Unground { frame: &Ramp, mask: &mask, before: &before, origin };
+        // Light that is its place.
+        let of = |[x, y]: [u32; 2], c: usize| (x + 300 * y + 100_000 * c as u32) as f32;
+        let ramp = Drawn { size: (300, 200), of };
+        let sky = Unground { frame: &ramp, mask: &mask, before: &before, origin };
         let expected = |x: u32, y: u32, c: usize| {
             let own = (x + 300 * y) as f32 + 1e5 * c as f32;
             let inside = part.shared_with(Region { x, y, width: 1, height: 1 }).is_some();

@@ -10,26 +10,26 @@ use crate::focus::{
     Desk, FocusMap, Merger, Order, Sharpness, Sight, Way, comes_nearer, levels, place, placed_on,
 };
 use crate::frames::{Frame, FrameInput, Light};
-use crate::plan::{AlignMode, Edges};
 use crate::progress::{Stage, Watch};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter};
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use std::path::PathBuf;
 
 /// Side of the parts of a picture that are merged at a time, in pixels.
 const PART: u32 = 2 * SIDE;
 
 /// How a sweep is merged.
-#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, Serialize)]
 pub struct FocusPlan {
     /// The way of merging.
     pub way: Way,
-    /// What becomes of edges that not every frame covers: cut off, or filled from the frames that do.
-    pub edges: Edges,
-    /// Whether frames are aligned, on the scene, or lie as they are.
-    pub align: AlignMode,
+    /// Whether edges that not every frame covers are cut off; otherwise they are filled from the frames
+    /// that do.
+    pub trim: bool,
+    /// Whether frames are aligned; otherwise they lie as they are.
+    pub align: bool,
 }
 
 /// What a sweep is merged from.
@@ -99,8 +99,8 @@ fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
     let mut all = all?;
     watch.begin(Stage::Align, all.len() as u64);
     let mut aligned = match plan.align {
-        AlignMode::None => vec![Aligned::still(); all.len()],
-        _ => {
+        false => vec![Aligned::still(); all.len()],
+        true => {
             let lights: Vec<&dyn Light> = all.iter().map(|frame| *frame as &dyn Light).collect();
             place(&lights, &sharpness, watch)?
         }
@@ -115,7 +115,7 @@ fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
     }
     let placed: Vec<usize> = (0..all.len()).filter(|i| aligned[*i].motion.is_some()).collect();
     let middle = placed[placed.len() / 2];
-    if plan.align != AlignMode::None {
+    if plan.align {
         aligned = placed_on(aligned, middle);
     }
     let lights: Vec<&dyn Light> = all.iter().map(|frame| *frame as &dyn Light).collect();
@@ -132,8 +132,8 @@ fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
         ));
     }
     let (width, height) = lights[middle].size();
-    let region = match plan.edges {
-        Edges::Trim => {
+    let region = match plan.trim {
+        true => {
             let motions: Vec<&Motion> = kept.iter().map(|own| &own.1).collect();
             edges::common(&motions, None, width, height).ok_or_else(|| {
                 CoreError::Frames(
@@ -142,16 +142,16 @@ fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
                 )
             })?
         }
-        _ => Region { x: 0, y: 0, width, height },
+        false => Region { x: 0, y: 0, width, height },
     };
     let key = key(request);
-    let sharp: Vec<Sharpness> = kept.iter().map(|own| sharpness[own.0].clone()).collect();
-    drop(sharpness);
+    let used = sharpness.into_iter().zip(&aligned).filter(|(_, own)| own.motion.is_some());
+    let sharp: Vec<Sharpness> = used.map(|(own, _)| own).collect();
     let motions: Vec<Motion> = kept.iter().map(|own| own.1.clone()).collect();
     let own = kept.iter().position(|own| own.0 == middle).unwrap_or(0);
     let gains = levels(&sharp, &motions, own);
-    let level = |(own, gain): (&Sharpness, &f32)| own.brighter(*gain);
-    let sharp: Vec<Sharpness> = sharp.iter().zip(&gains).map(level).collect();
+    let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
+    let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
     let map = FocusMap::of(&sharp, &motions);
     drop(sharp);
     let sights = kept.iter().zip(&gains).map(|((i, motion), gain)| Sight {

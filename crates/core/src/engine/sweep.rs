@@ -72,7 +72,8 @@ pub fn ordered(all: Vec<Result<Sharpness, String>>) -> Result<SweepFound, CoreEr
             "What is sharp does not move through these frames, or they differ in size; give the frames of one focus sweep.".to_owned(),
         )
     })?;
-    let sharpness = order.frames.iter().map(|i| read[*i].clone()).collect();
+    let mut read: Vec<Option<Sharpness>> = read.into_iter().map(Some).collect();
+    let sharpness = order.frames.iter().filter_map(|i| read[*i].take()).collect();
     order.frames.iter_mut().for_each(|i| *i = places[*i]);
     Ok(SweepFound { order, sharpness, left_out })
 }

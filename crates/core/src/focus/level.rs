@@ -1,7 +1,7 @@
 //! How bright frames of a sweep are against each other.
 
 use super::Sharpness;
-use super::map::read;
+use super::sharpness::laid;
 use crate::align::Motion;
 use crate::align::background::median;
 
@@ -14,20 +14,8 @@ const DARK: f32 = 0.1;
 /// motions; 1 for all unless some differ. Neighbours are compared, as they are blurred alike.
 pub fn levels(frames: &[Sharpness], motions: &[Motion], reference: usize) -> Vec<f32> {
     let frames: Vec<Sharpness> = frames.iter().map(Sharpness::coarse).collect();
-    let Sharpness { size, side, .. } = frames[0];
-    let place = |cell: usize| {
-        let at = |i: usize| f64::from(side) * (i as f64 + 0.5) - 0.5;
-        [at(cell % size[0]), at(cell / size[0])]
-    };
-    let lights: Vec<Vec<f32>> = frames
-        .iter()
-        .zip(motions)
-        .map(|(frame, motion)| {
-            let backward = motion.backward();
-            let one = |cell| read(&frame.light, size, side, backward.to_reference(place(cell)));
-            (0..frame.light.len()).map(one).collect()
-        })
-        .collect();
+    let lay = |(frame, motion): (&Sharpness, &Motion)| laid(frame.grid, &frame.light, motion);
+    let lights: Vec<Vec<f32>> = frames.iter().zip(motions).map(lay).collect();
     // From each frame to the next.
     let step = |pair: &[Vec<f32>]| -> f32 {
         let mean = pair[0].iter().sum::<f32>() / pair[0].len() as f32;
@@ -46,5 +34,40 @@ pub fn levels(frames: &[Sharpness], motions: &[Motion], reference: usize) -> Vec
     match gains.iter().all(|gain| (gain - 1.0).abs() < EQUAL) {
         true => vec![1.0; frames.len()],
         false => gains,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::grid::Grid;
+
+    /// Frames of one scene with so much light each.
+    fn frames(shares: &[f32]) -> (Vec<Sharpness>, Vec<Motion>) {
+        let grid = Grid { step: 2, across: 96, down: 96 };
+        let scene = |cell: usize| 0.1 + 0.3 * ((cell * 7919) % 101) as f32 / 101.0;
+        let one = |share: &f32| {
+            let light = (0..grid.cells()).map(|cell| share * scene(cell)).collect();
+            Sharpness { grid, cells: vec![1.0; grid.cells()], light }
+        };
+        (shares.iter().map(one).collect(), vec![Motion::Still; shares.len()])
+    }
+
+    #[test]
+    fn frames_are_brought_to_the_light_of_one_of_them() {
+        let shares = [0.5, 0.52, 1.0, 2.0, 0.7];
+        let (frames, motions) = frames(&shares);
+        for reference in 0..shares.len() {
+            let gains = levels(&frames, &motions, reference);
+            for (gain, share) in gains.iter().zip(shares) {
+                assert!((gain * share / shares[reference] - 1.0).abs() < 1e-4, "{gains:?}");
+            }
+        }
+    }
+
+    #[test]
+    fn frames_that_hardly_differ_are_left_as_they_are() {
+        let (frames, motions) = frames(&[1.0, 1.004, 0.995]);
+        assert_eq!(levels(&frames, &motions, 1), [1.0; 3]);
     }
 }

@@ -1,7 +1,9 @@
 //! Which frame is sharp where.
 
 use super::Sharpness;
+use super::sharpness::laid;
 use crate::align::Motion;
+use crate::grid::Grid;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 
@@ -16,8 +18,7 @@ const PLAIN: usize = 10;
 
 /// What is sharp in which frame, in cells of the reference frame.
 pub struct FocusMap {
-    size: [usize; 2],
-    side: u32,
+    grid: Grid,
     /// For each frame in the order of focus, the energy of each cell against that of noise alone;
     /// none where the frame does not show it.
     energy: Vec<Vec<f32>>,
@@ -30,21 +31,13 @@ pub struct FocusMap {
 impl FocusMap {
     /// Finds it from frames in the order of focus and their motions.
     pub fn of(frames: &[Sharpness], motions: &[Motion]) -> Self {
-        let Sharpness { size, side, .. } = frames[0];
-        let place = |cell: usize| {
-            let at = |i: usize| f64::from(side) * (i as f64 + 0.5) - 0.5;
-            [at(cell % size[0]), at(cell / size[0])]
-        };
+        let grid = frames[0].grid;
         let mut energy: Vec<Vec<f32>> = frames
             .par_iter()
             .zip(motions)
-            .map(|(frame, motion)| {
-                let (even, backward) = (smoothed(&frame.cells, size), motion.backward());
-                let read = |cell| read(&even, size, side, backward.to_reference(place(cell)));
-                (0..even.len()).map(read).collect()
-            })
+            .map(|(frame, motion)| laid(grid, &evened(grid, &frame.cells), motion))
             .collect();
-        let cells = size[0] * size[1];
+        let cells = grid.cells();
         let least = |cell: usize| energy.iter().map(|own| own[cell]).fold(f32::MAX, f32::min);
         let mut least: Vec<f32> = (0..cells).map(least).filter(|v| *v > 0.0).collect();
         let plain = least.len() / PLAIN;
@@ -68,7 +61,7 @@ impl FocusMap {
             (sum / weights, high - low > TOLD)
         };
         let (depth, told) = (0..cells).into_par_iter().map(one).unzip();
-        Self { size, side, energy, depth, told }
+        Self { grid, energy, depth, told }
     }
 
     /// How much a frame may count in each cell for where it is in the sweep: one where it is the
@@ -88,22 +81,10 @@ impl FocusMap {
         &self.energy[frame]
     }
 
-    /// Lays values of the cells over pixels of the reference frame, by straight lines between the
-    /// middles of cells; beyond the outermost middles the nearest ones.
+    /// Lays values of the cells over pixels of the reference frame, in place of what is there.
     pub fn lay(&self, values: &[f32], region: Region, out: &mut Vec<f32>) {
-        let columns: Vec<Between> = (region.x..region.x + region.width)
-            .map(|x| Between::of(f64::from(x), self.side, self.size[0]))
-            .collect();
         out.clear();
-        for y in region.y..region.y + region.height {
-            let rows = Between::of(f64::from(y), self.side, self.size[1]);
-            let row = |y: usize| &values[y * self.size[0]..(y + 1) * self.size[0]];
-            let (top, low) = (row(rows.first), row(rows.next));
-            out.extend(columns.iter().map(|own| {
-                let (top, low) = (own.mix(top), own.mix(low));
-                top + (low - top) * rows.part
-            }));
-        }
+        self.grid.lay(region, values, out);
     }
 
     /// The sharpest frame of each pixel, from 0 for the first to 65534 for the last one, and 65535
@@ -128,53 +109,62 @@ impl FocusMap {
     }
 }
 
-/// Two cells beside each other, and how far it is from the first to the next.
-struct Between {
-    first: usize,
-    next: usize,
-    part: f32,
+/// Made even over some cells, about a Gaussian of 1.4 of them.
+fn evened(grid: Grid, cells: &[f32]) -> Vec<f32> {
+    let once = grid.blurred(cells, 1);
+    grid.blurred(&grid.blurred(&once, 1), 1)
 }
 
-impl Between {
-    fn of(at: f64, side: u32, count: usize) -> Self {
-        let at = ((at + 0.5) / f64::from(side) - 0.5).clamp(0.0, (count - 1) as f64);
-        let first = (at as usize).min(count.saturating_sub(2));
-        Self { first, next: (first + 1).min(count - 1), part: (at - first as f64) as f32 }
-    }
+#[cfg(test)]
+mod tests {
+    use super::*;
 
-    fn mix(&self, row: &[f32]) -> f32 {
-        row[self.first] + (row[self.next] - row[self.first]) * self.part
-    }
-}
-
-/// The value of cells at a place in pixels; none outside.
-pub fn read(values: &[f32], size: [usize; 2], side: u32, at: [f64; 2]) -> f32 {
-    let inside =
-        |axis: usize| (0.0..f64::from(side) * size[axis] as f64).contains(&(at[axis] + 0.5));
-    if !inside(0) || !inside(1) {
-        return 0.0;
-    }
-    let [columns, rows] = [0, 1].map(|axis| Between::of(at[axis], side, size[axis]));
-    let row = |y: usize| columns.mix(&values[y * size[0]..(y + 1) * size[0]]);
-    let (top, low) = (row(rows.first), row(rows.next));
-    top + (low - top) * rows.part
-}
-
-/// A Gaussian of 1.4 cells: twice (1 4 6 4 1) along rows and columns.
-fn smoothed(values: &[f32], [wide, tall]: [usize; 2]) -> Vec<f32> {
-    const WEIGHTS: [f32; 5] = [0.0625, 0.25, 0.375, 0.25, 0.0625];
-    let mut own = values.to_vec();
-    for _ in 0..2 {
-        let along = |from: &[f32], at: &dyn Fn(usize, usize, i64) -> usize| -> Vec<f32> {
-            let one = |i: usize| {
-                let (x, y) = (i % wide, i / wide);
-                (-2..=2).map(|d: i64| WEIGHTS[(d + 2) as usize] * from[at(x, y, d)]).sum()
+    /// Frames that lie still; the sharpest one goes from the first to the last across the grid, and
+    /// the lower half shows nothing.
+    fn map(frames: usize) -> (Grid, FocusMap) {
+        let grid = Grid { step: 3, across: 60, down: 40 };
+        let one = |frame: usize| {
+            let energy = |cell: usize| {
+                let depth = (cell % 60) as f32 / 59.0 * (frames - 1) as f32;
+                let sharp = 50.0 * (-(frame as f32 - depth).powi(2)).exp();
+                1e-4 * if cell / 60 < 20 { 1.0 + sharp } else { 1.0 }
             };
-            (0..from.len()).map(one).collect()
+            let cells = (0..grid.cells()).map(energy).collect();
+            Sharpness { grid, cells, light: vec![0.2; grid.cells()] }
         };
-        let kept = |at: usize, d: i64, count: usize| (at as i64 + d).clamp(0, count as i64 - 1);
-        own = along(&own, &|x, y, d| y * wide + kept(x, d, wide) as usize);
-        own = along(&own, &|x, y, d| kept(y, d, tall) as usize * wide + x);
+        let all: Vec<Sharpness> = (0..frames).map(one).collect();
+        (grid, FocusMap::of(&all, &vec![Motion::Still; frames]))
     }
-    own
+
+    #[test]
+    fn the_sharpest_frame_is_found_between_frames_too_and_told_where_there_is_one() {
+        let (grid, map) = map(7);
+        for cell in 0..grid.cells() {
+            let (x, y) = (cell % 60, cell / 60);
+            let truth = x as f32 / 59.0 * 6.0;
+            if y < 16 && (6..54).contains(&x) {
+                assert!(
+                    map.told[cell] && (map.depth[cell] - truth).abs() < 0.25,
+                    "{x}: {}",
+                    map.depth[cell]
+                );
+            }
+            assert!(y < 24 || !map.told[cell]);
+        }
+        assert!((0.45..0.6).contains(&map.told()));
+        let codes = map.codes(Region { x: 88, y: 20, width: 1, height: 1 });
+        assert!((i32::from(codes[0]) - 32_767).abs() < 2500, "{codes:?}");
+        assert_eq!(map.codes(Region { x: 88, y: 100, width: 1, height: 1 }), [u16::MAX]);
+    }
+
+    #[test]
+    fn frames_are_near_by_their_place_in_the_sweep_and_all_where_none_is_told() {
+        let (_, map) = map(7);
+        let near: Vec<Vec<f32>> = (0..7).map(|frame| map.near(frame)).collect();
+        let at = |cell: usize| -> Vec<f32> { near.iter().map(|own| own[cell]).collect() };
+        // In the middle of the first rows, and below.
+        let (sharp, plain) = (at(5 * 60 + 30), at(35 * 60 + 30));
+        assert!(sharp[3] > 0.98 && sharp[0] < 0.2 && sharp[6] < 0.2, "{sharp:?}");
+        assert!(plain.iter().all(|own| *own > 0.6), "{plain:?}");
+    }
 }

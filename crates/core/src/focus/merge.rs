@@ -12,15 +12,12 @@ use crate::combine::resample::{self, Room};
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
-use serde::{Deserialize, Serialize};
-use ts_rs::TS;
+use serde::Serialize;
 
 /// How frames are merged.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, TS)]
-#[serde(rename_all = "lowercase")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub enum Way {
     /// For hairs and bristles: each scale of detail from where it is sharp.
-    #[default]
     Fine,
     /// For smooth surfaces: each place as a whole from where it is sharp.
     Smooth,
@@ -367,5 +364,117 @@ impl Desk {
             }
         }
         out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::focus::Sharpness;
+    use crate::frames::drawn::Drawn;
+
+    const SIZE: (u32, u32) = (420, 300);
+
+    /// About even noise from -1 to 1, the same for the same place of the same frame.
+    fn noise(frame: u32, [x, y]: [u32; 2], colour: usize) -> f32 {
+        let bytes = [frame, x, y, colour as u32].map(u32::to_le_bytes).concat();
+        let hash = blake3::hash(&bytes);
+        f32::from(hash.as_bytes()[0]) / 127.5 - 1.0
+    }
+
+    /// A frame that is sharp to the left, or to the right; the other side is even.
+    fn frame(left: bool) -> Drawn<impl Fn([u32; 2], usize) -> f32 + Sync> {
+        let of = move |[x, y]: [u32; 2], colour: usize| {
+            let fine = if (x / 3 + y / 3) % 2 == 0 { 0.1 } else { -0.1 };
+            let sharp = (x < 210) == left;
+            0.3 + 0.05 * colour as f32 + if sharp { fine } else { 0.0 }
+        };
+        Drawn { size: SIZE, of }
+    }
+
+    fn merged(lights: &[&dyn Light], way: Way, parts: &[Region]) -> Vec<f32> {
+        let sharp: Vec<Sharpness> =
+            lights.iter().map(|light| Sharpness::of(*light, &|| false).unwrap()).collect();
+        let map = FocusMap::of(&sharp, &vec![Motion::Still; lights.len()]);
+        let sights =
+            lights.iter().map(|light| Sight { light: *light, motion: Motion::Still, gain: 1.0 });
+        let merger = Merger::new(sights.collect(), &map, way).unwrap();
+        let (mut desk, wide) = (Desk::default(), SIZE.0 as usize);
+        let mut out = vec![0.0; wide * SIZE.1 as usize * 3];
+        for part in parts {
+            let made = merger.merge(*part, &mut desk, &|| false).unwrap();
+            for (y, row) in made.chunks_exact(3 * part.width as usize).enumerate() {
+                let at = ((part.y as usize + y) * wide + part.x as usize) * 3;
+                out[at..at + row.len()].copy_from_slice(row);
+            }
+        }
+        out
+    }
+
+    fn whole() -> Region {
+        Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 }
+    }
+
+    #[test]
+    fn each_side_is_taken_from_where_it_is_sharp() {
+        let (left, right) = (frame(true), frame(false));
+        for way in [Way::Fine, Way::Smooth] {
+            let made = merged(&[&left, &right], way, &[whole()]);
+            for (i, pixel) in made.as_chunks::<3>().0.iter().enumerate() {
+                let at = [i as u32 % SIZE.0, i as u32 / SIZE.0];
+                if (180..240).contains(&at[0]) {
+                    continue;
+                }
+                let sharp = if at[0] < 210 { &left } else { &right };
+                for (colour, own) in pixel.iter().enumerate() {
+                    // Frames that are not sharp count for next to nothing, in the smooth way a little.
+                    let off = (own - (sharp.of)(at, colour)).abs();
+                    assert!(off < 0.004, "{way:?} {at:?}: {off}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn regions_merged_apart_are_those_of_the_whole() {
+        let (left, right) = (frame(true), frame(false));
+        for way in [Way::Fine, Way::Smooth] {
+            let all = merged(&[&left, &right], way, &[whole()]);
+            // Not where the pyramid halves.
+            let columns = [0, 45, 203, 310, SIZE.0];
+            let rows = [0, 130, 131, SIZE.1];
+            let parts = rows.windows(2).flat_map(|row| {
+                columns.windows(2).map(|column| Region {
+                    x: column[0],
+                    y: row[0],
+                    width: column[1] - column[0],
+                    height: row[1] - row[0],
+                })
+            });
+            let apart = merged(&[&left, &right], way, &parts.collect::<Vec<_>>());
+            let off = all.iter().zip(&apart).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+            assert!(off < 1e-4, "{way:?}: {off}");
+        }
+    }
+
+    #[test]
+    fn noise_without_detail_becomes_the_mean_of_all_frames() {
+        let noisy = |frame: u32| Drawn {
+            size: SIZE,
+            of: move |at: [u32; 2], colour: usize| 0.2 + 0.01 * noise(frame, at, colour),
+        };
+        let frames: Vec<_> = (0..9).map(noisy).collect();
+        let lights: Vec<&dyn Light> = frames.iter().map(|frame| frame as &dyn Light).collect();
+        let spread = |light: &[f32]| {
+            let mean = light.iter().sum::<f32>() / light.len() as f32;
+            (light.iter().map(|v| (v - mean).powi(2)).sum::<f32>() / light.len() as f32).sqrt()
+        };
+        let single: Vec<f32> = frames[0].planes(whole()).unwrap().concat();
+        for way in [Way::Fine, Way::Smooth] {
+            let made = merged(&lights, way, &[whole()]);
+            let gain = spread(&single) / spread(&made);
+            // Three at best.
+            assert!(gain > 2.6, "{way:?}: {gain}");
+        }
     }
 }

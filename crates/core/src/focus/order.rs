@@ -78,13 +78,13 @@ impl Step {
 /// frames, of other sizes, or little that is sharp in some of them side by side only.
 pub fn order(frames: &[Sharpness]) -> Option<Order> {
     let first = frames.first()?;
-    if frames.len() < 3 || frames.iter().any(|frame| frame.size != first.size) {
+    if frames.len() < 3 || frames.iter().any(|frame| frame.grid != first.grid) {
         return None;
     }
     // As if all were equally bright: what they show hardly changes as a whole.
     let mean = |frame: &Sharpness| frame.light.iter().sum::<f32>() / frame.light.len() as f32;
     let coarse: Vec<Sharpness> =
-        frames.iter().map(|frame| frame.brighter(1.0 / mean(frame).max(1e-6)).coarse()).collect();
+        frames.iter().map(|own| own.coarse().brighter(1.0 / mean(own).max(1e-6))).collect();
     let shares = shares(&coarse);
     if shares[0].len() < FEWEST {
         return None;

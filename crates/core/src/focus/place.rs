@@ -9,6 +9,7 @@ use crate::align::motion::apply;
 use crate::align::scene::{Scene, Sighting};
 use crate::align::{Aligned, Motion};
 use crate::frames::Light;
+use crate::grid::Grid;
 use crate::plan::SceneModel;
 use crate::progress::Watch;
 use nalgebra::{DMatrix, DVector, Matrix3};
@@ -30,31 +31,26 @@ const SHARP: f64 = 0.3;
 
 /// How sharp frames are at each place against the sharpest of them.
 struct Shares {
+    grid: Grid,
     cells: Vec<Vec<f64>>,
-    across: usize,
-    side: f64,
 }
 
 impl Shares {
     fn of(frames: &[Sharpness]) -> Self {
         let frames: Vec<Sharpness> = frames.iter().map(Sharpness::coarse).collect();
-        let size = frames[0].size;
+        let grid = frames[0].grid;
         let most = |cell: usize| frames.iter().map(|frame| frame.cells[cell]).fold(0.0, f32::max);
-        let most: Vec<f32> = (0..size[0] * size[1]).map(most).collect();
+        let most: Vec<f32> = (0..grid.cells()).map(most).collect();
         let one = |frame: &Sharpness| {
             let share = |(own, most): (&f32, &f32)| f64::from(own / most.max(1e-12)).powi(2);
             frame.cells.iter().zip(&most).map(share).collect()
         };
-        let side = f64::from(frames[0].side);
-        Self { cells: frames.iter().map(one).collect(), across: size[0], side }
+        Self { grid, cells: frames.iter().map(one).collect() }
     }
 
-    /// At a place of a frame, in pixels.
+    /// At a place of a frame, in pixels; none outside.
     fn at(&self, frame: usize, at: [f64; 2]) -> f64 {
-        let cells = &self.cells[frame];
-        let [x, y] = [0, 1].map(|axis| (at[axis] / self.side).max(0.0) as usize);
-        let (x, y) = (x.min(self.across - 1), y.min(cells.len() / self.across - 1));
-        cells[y * self.across + x]
+        self.grid.cell(at).map_or(0.0, |cell| self.cells[frame][cell])
     }
 }
 
@@ -278,4 +274,82 @@ fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Ve
         }
     }
     motions
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Similarities about the middle, and patches that are seen under them; every tenth is wrong.
+    fn links(motions: &[Matrix3<f64>], pairs: &[(usize, usize)]) -> Vec<Link> {
+        let link = |&(reference, frame): &(usize, usize)| {
+            let back = motions[frame].try_inverse().unwrap() * motions[reference];
+            let seen: Vec<Sighting> = (0..60)
+                .map(|i| {
+                    let own = [f64::from(i * 97 % 600), f64::from(i * 61 % 400)];
+                    let [x, y] = apply(&back, own);
+                    let wrong = if i % 10 == 0 { 3.0 } else { 0.0 };
+                    Sighting { at: [x + wrong, y - wrong], reference: own, error: 0.02 }
+                })
+                .collect();
+            Link { reference, frame, sharp: vec![1.0; seen.len()], seen }
+        };
+        pairs.iter().map(link).collect()
+    }
+
+    fn similarity(scale: f64, turn: f64, shift: [f64; 2]) -> Matrix3<f64> {
+        let (s, c) = turn.sin_cos();
+        let (a, b) = (scale * c, scale * s);
+        Matrix3::new(a, -b, shift[0], b, a, shift[1], 0.0, 0.0, 1.0)
+    }
+
+    #[test]
+    fn all_are_placed_together_and_wrong_patches_have_no_say() {
+        let motions: Vec<Matrix3<f64>> = (0..5)
+            .map(|i| {
+                let far = f64::from(i) - 2.0;
+                similarity(1.0 + 0.01 * far, 0.001 * far, [3.0 * far, -2.0 * far])
+            })
+            .collect();
+        let pairs = [(0, 1), (0, 2), (1, 2), (1, 3), (2, 3), (2, 4), (3, 4)];
+        let found = solve(5, 2, &links(&motions, &pairs), [299.5, 199.5]);
+        for (found, truth) in found.iter().zip(&motions) {
+            for at in [[0.0, 0.0], [599.0, 0.0], [0.0, 399.0], [599.0, 399.0]] {
+                let ([x, y], [u, v]) = (apply(found, at), apply(truth, at));
+                assert!((x - u).hypot(y - v) < 0.02, "{:.3} px", (x - u).hypot(y - v));
+            }
+        }
+    }
+
+    #[test]
+    fn the_larger_group_of_frames_is_placed() {
+        let still = vec![Matrix3::identity(); 6];
+        let all = links(&still, &[(0, 1), (2, 3), (3, 4), (4, 5)]);
+        assert_eq!(most(6, &all), [false, false, true, true, true, true]);
+        assert_eq!(most(3, &[]).iter().filter(|hang| **hang).count(), 1);
+    }
+
+    #[test]
+    fn frames_come_nearer_as_they_grow_and_can_be_placed_on_another() {
+        let placed = |scales: &[f64]| -> Vec<Aligned> {
+            let own = |scale: &f64| Aligned {
+                motion: Some(Motion::Homography(similarity(*scale, 0.0, [1.0, 2.0]))),
+                ..Aligned::left_out(None)
+            };
+            scales.iter().map(own).collect()
+        };
+        assert!(comes_nearer(&placed(&[1.02, 1.01, 1.0])));
+        assert!(!comes_nearer(&placed(&[0.99, 1.0, 1.01])));
+        assert!(!comes_nearer(&placed(&[1.0, 1.0, 1.0])));
+        let mut all = placed(&[0.98, 1.0, 1.03]);
+        all[1].motion = None;
+        let moved = placed_on(all.clone(), 2);
+        assert!(moved[1].motion.is_none());
+        let both = |own: &Aligned, at| own.motion.as_ref().unwrap().to_reference(at);
+        assert_eq!(both(&moved[2], [50.0, 60.0]), [50.0, 60.0]);
+        // What lies in one place of the first frame and the new reference frame still does.
+        let [x, y] = both(&all[2], both(&moved[0], [50.0, 60.0]));
+        let [u, v] = both(&all[0], [50.0, 60.0]);
+        assert!((x - u).hypot(y - v) < 1e-9);
+    }
 }

@@ -1,6 +1,8 @@
 //! How sharp each part of a frame is.
 
+use crate::align::Motion;
 use crate::frames::Light;
+use crate::grid::Grid;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
@@ -9,6 +11,8 @@ use rayon::prelude::*;
 const ACROSS: u32 = 576;
 /// The same of larger cells.
 const FEW: usize = 48;
+/// Least side of a cell in pixels.
+const LEAST: u32 = 2;
 /// Pixels to either side by which detail is measured: noise is finer than what a lens draws.
 const APART: u32 = 2;
 /// Rows of cells that are measured at a time.
@@ -18,11 +22,9 @@ const ROWS: u32 = 8;
 /// Nakagawa 1994), of light made even by its root.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Sharpness {
-    /// Cells across and down; what is left of the picture at its right and low edges is in none.
-    pub size: [usize; 2],
-    /// Side of a cell in pixels.
-    pub side: u32,
-    /// Mean energy of each cell, row by row, noise and all.
+    /// The cells.
+    pub grid: Grid,
+    /// Mean energy of each cell, noise and all.
     pub cells: Vec<f32>,
     /// Mean light of each cell.
     pub light: Vec<f32>,
@@ -35,16 +37,17 @@ impl Sharpness {
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
     pub fn of(light: &dyn Light, stop: &(dyn Fn() -> bool + Sync)) -> Result<Self, PictureError> {
         let (width, height) = light.size();
-        let side = width.max(height).div_ceil(ACROSS).max(2);
-        let size = [width, height].map(|long| (long / side).max(1) as usize);
+        let most = ACROSS.min((width.max(height) / LEAST).max(1));
+        let grid = Grid::of((width, height), most);
+        let side = grid.step;
         // Energies and light.
         type Cells = (Vec<f32>, Vec<f32>);
-        let rows: Result<Vec<Cells>, PictureError> = (0..(size[1] as u32).div_ceil(ROWS))
+        let rows: Result<Vec<Cells>, PictureError> = (0..(grid.down as u32).div_ceil(ROWS))
             .into_par_iter()
             .map(|part| match stop() {
                 true => Err(PictureError::Cancelled),
                 false => {
-                    let (from, to) = (part * ROWS, ((part + 1) * ROWS).min(size[1] as u32));
+                    let (from, to) = (part * ROWS, ((part + 1) * ROWS).min(grid.down as u32));
                     let top = (from * side).saturating_sub(APART);
                     let low = (to * side + APART).min(height);
                     let band = Region { x: 0, y: top, width, height: low - top };
@@ -55,54 +58,59 @@ impl Sharpness {
                         (row * side - top) as usize..(low - top) as usize
                     });
                     let rows: Vec<std::ops::Range<usize>> = rows.collect();
-                    let mean = |rows| means(&even, wide, rows, cell, size[0]);
+                    let mean = |rows| means(&even, wide, rows, cell);
                     let light = rows.iter().cloned().flat_map(mean).collect();
                     even.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
-                    let energy = |rows| energies(&even, wide, rows, cell, size[0]);
+                    let energy = |rows| energies(&even, wide, rows, cell);
                     Ok((rows.into_iter().flat_map(energy).collect(), light))
                 }
             })
             .collect();
         let (cells, light): (Vec<_>, Vec<_>) = rows?.into_iter().unzip();
-        Ok(Self { size, side, cells: cells.concat(), light: light.concat() })
+        Ok(Self { grid, cells: cells.concat(), light: light.concat() })
     }
 
     /// The same in larger cells, by which frames are compared as a whole.
     pub fn coarse(&self) -> Self {
-        let together = self.size[0].max(self.size[1]).div_ceil(FEW);
-        let size = self.size.map(|count| count.div_ceil(together));
+        let Grid { across, down, .. } = self.grid;
+        let times = across.max(down).div_ceil(FEW);
+        let grid = self.grid.coarser(times);
         let pooled = |values: &[f32]| -> Vec<f32> {
-            let mut sums = vec![(0.0f32, 0.0f32); size[0] * size[1]];
-            for (y, row) in values.chunks_exact(self.size[0]).enumerate() {
+            let mut sums = vec![(0.0f32, 0.0f32); grid.cells()];
+            for (y, row) in values.chunks_exact(across).enumerate() {
                 for (x, value) in row.iter().enumerate() {
-                    let (sum, count) = &mut sums[y / together * size[0] + x / together];
+                    let (sum, count) = &mut sums[y / times * grid.across + x / times];
                     *sum += value;
                     *count += 1.0;
                 }
             }
             sums.into_iter().map(|(sum, count)| sum / count).collect()
         };
-        let side = self.side * together as u32;
-        Self { size, side, cells: pooled(&self.cells), light: pooled(&self.light) }
+        Self { grid, cells: pooled(&self.cells), light: pooled(&self.light) }
     }
 
     /// The same of a frame with so many times the light.
-    pub fn brighter(&self, gain: f32) -> Self {
+    pub fn brighter(mut self, gain: f32) -> Self {
         // Of light made even by its root.
-        let times = |values: &[f32]| values.iter().map(|v| v * gain).collect();
-        Self { cells: times(&self.cells), light: times(&self.light), ..*self }
+        self.cells.iter_mut().chain(&mut self.light).for_each(|v| *v *= gain);
+        self
     }
 }
 
-/// The mean light of each of `count` cells of `side` columns in some rows of a band.
-fn means(
-    band: &[f32],
-    wide: usize,
-    rows: std::ops::Range<usize>,
-    side: usize,
-    count: usize,
-) -> Vec<f32> {
-    let mut sums = vec![0.0f32; count];
+/// Values of a frame's cells as they lie on the reference frame under its motion; none where the frame
+/// does not reach.
+pub fn laid(grid: Grid, values: &[f32], motion: &Motion) -> Vec<f32> {
+    let backward = motion.backward();
+    let one = |cell| {
+        let at = backward.to_reference(grid.middle(cell));
+        grid.cell(at).map_or(0.0, |_| grid.at(values, at))
+    };
+    (0..grid.cells()).map(one).collect()
+}
+
+/// The mean light of each of the cells of `side` columns in some rows of a band.
+fn means(band: &[f32], wide: usize, rows: std::ops::Range<usize>, side: usize) -> Vec<f32> {
+    let mut sums = vec![0.0f32; wide.div_ceil(side)];
     for y in rows.clone() {
         let row = &band[y * wide..(y + 1) * wide];
         for (sum, own) in sums.iter_mut().zip(row.chunks(side)) {
@@ -113,17 +121,15 @@ fn means(
     sums.iter().enumerate().map(|(cell, sum)| sum / pixels(cell)).collect()
 }
 
-/// The mean energy of each of `count` cells of `side` columns in some rows of a band; pixels without
+/// The mean energy of each of the cells of `side` columns in some rows of a band; pixels without
 /// neighbours on all sides have none.
-fn energies(
-    band: &[f32],
-    wide: usize,
-    rows: std::ops::Range<usize>,
-    side: usize,
-    count: usize,
-) -> Vec<f32> {
+fn energies(band: &[f32], wide: usize, rows: std::ops::Range<usize>, side: usize) -> Vec<f32> {
     let (apart, tall) = (APART as usize, band.len() / wide);
-    let mut sums = vec![0.0f32; count];
+    let columns = |cell: usize| {
+        let to = ((cell + 1) * side).min(wide.saturating_sub(apart));
+        (cell * side).max(apart).min(to)..to
+    };
+    let mut sums = vec![0.0f32; wide.div_ceil(side)];
     let mut lines = 0;
     for y in rows {
         if y < apart || y + apart >= tall {
@@ -133,59 +139,32 @@ fn energies(
         let row = |y: usize| &band[y * wide..(y + 1) * wide];
         let (own, above, below) = (row(y), row(y - apart), row(y + apart));
         for (cell, sum) in sums.iter_mut().enumerate() {
-            let from = (cell * side).max(apart);
-            let to = ((cell + 1) * side).min(wide - apart);
-            for x in from..to {
+            for x in columns(cell) {
                 let across = 2.0 * own[x] - own[x - apart] - own[x + apart];
                 let down = 2.0 * own[x] - above[x] - below[x];
                 *sum += (across.abs() + down.abs()).powi(2);
             }
         }
     }
-    let pixels = |cell: usize| {
-        let from = (cell * side).max(apart);
-        let to = ((cell + 1) * side).min(wide - apart);
-        (lines * to.saturating_sub(from)).max(1) as f32
-    };
+    let pixels = |cell: usize| (lines * columns(cell).len()).max(1) as f32;
     sums.iter().enumerate().map(|(cell, sum)| sum / pixels(cell)).collect()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    /// Even light with a fine pattern in one part.
-    struct Pattern;
-
-    impl Light for Pattern {
-        fn size(&self) -> (u32, u32) {
-            (120, 90)
-        }
-
-        fn fill(
-            &self,
-            region: Region,
-            planes: [&mut [f32]; 3],
-            stride: usize,
-        ) -> Result<(), PictureError> {
-            for plane in planes {
-                for y in 0..region.height {
-                    for x in 0..region.width {
-                        let (at_x, at_y) = (region.x + x, region.y + y);
-                        let inside = (40..80).contains(&at_x) && (30..60).contains(&at_y);
-                        let bright = inside && (at_x / 2 + at_y / 2) % 2 == 0;
-                        plane[y as usize * stride + x as usize] = if bright { 0.49 } else { 0.25 };
-                    }
-                }
-            }
-            Ok(())
-        }
-    }
+    use crate::frames::drawn::Drawn;
+    use nalgebra::Matrix3;
 
     #[test]
     fn detail_is_measured_where_it_is() {
-        let found = Sharpness::of(&Pattern, &|| false).unwrap();
-        assert_eq!((found.size, found.side), ([60, 45], 2));
+        // Even light with a fine pattern in one part.
+        let of = |[x, y]: [u32; 2], _| {
+            let inside = (40..80).contains(&x) && (30..60).contains(&y);
+            if inside && (x / 2 + y / 2) % 2 == 0 { 0.49 } else { 0.25 }
+        };
+        let found = Sharpness::of(&Drawn { size: (120, 90), of }, &|| false).unwrap();
+        assert_eq!(found.grid, Grid { step: 2, across: 60, down: 45 });
         let at = |x: usize, y: usize| found.cells[y / 2 * 60 + x / 2];
         // Four times the step of 0.2 along each axis.
         assert!((at(60, 44) - 0.64).abs() < 1e-3, "{}", at(60, 44));
@@ -193,9 +172,31 @@ mod tests {
         let light = |x: usize| found.light[22 * 60 + x];
         assert_eq!([light(30), light(31), found.light[0]], [0.49, 0.25, 0.25]);
         let coarse = found.coarse();
-        assert_eq!((coarse.size, coarse.side), ([30, 23], 4));
+        assert_eq!(coarse.grid, Grid { step: 4, across: 30, down: 23 });
         let at = |x: usize, y: usize| coarse.cells[y / 4 * 30 + x / 4];
         assert!((at(60, 44) - 0.64).abs() < 1e-3 && at(20, 44) == 0.0);
         assert!((coarse.light[11 * 30 + 15] - 0.37).abs() < 1e-3);
+    }
+
+    #[test]
+    fn a_picture_whose_sides_are_no_whole_cells_is_measured_to_its_edges() {
+        let of = |[x, y]: [u32; 2], _: usize| if (x / 2 + y / 2) % 2 == 0 { 0.49 } else { 0.25 };
+        let found = Sharpness::of(&Drawn { size: (1155, 31), of }, &|| false).unwrap();
+        assert_eq!(found.grid, Grid { step: 3, across: 385, down: 11 });
+        // The outermost pixels have no neighbours, the cells at the edges still some light.
+        assert!(found.light.iter().all(|light| (0.25..=0.49).contains(light)));
+        let inside =
+            |cell: &usize| (1..384).contains(&(cell % 385)) && (1..9).contains(&(cell / 385));
+        assert!((0..found.cells.len()).filter(inside).all(|cell| found.cells[cell] > 0.6));
+    }
+
+    #[test]
+    fn cells_of_a_frame_are_laid_where_it_lies() {
+        let grid = Grid { step: 4, across: 30, down: 20 };
+        let values: Vec<f32> = (0..600).map(|cell| 1.0 + (cell % 30) as f32).collect();
+        let motion = Motion::Homography(Matrix3::new(1.0, 0.0, 8.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0));
+        let laid = laid(grid, &values, &motion);
+        // Two cells further right; nothing of it is seen in the first two columns.
+        assert_eq!([laid[60], laid[61], laid[62], laid[89]], [0.0, 0.0, 1.0, 28.0]);
     }
 }

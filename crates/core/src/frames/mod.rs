@@ -5,6 +5,8 @@ mod balance;
 pub mod checks;
 mod content;
 mod decoding;
+#[cfg(test)]
+pub mod drawn;
 mod frame;
 pub mod judge;
 pub mod measures;

@@ -1,9 +1,9 @@
 //! The light of sky and ground around each cell, by which its pixels are told apart.
 
 use super::evidence::Evidence;
-use super::grid::Grid;
 use super::strokes::Labels;
 use crate::align::background::median;
+use crate::grid::Grid;
 
 /// Cells around the labels' border where every pixel is looked at for itself.
 const BORDER: usize = 2;

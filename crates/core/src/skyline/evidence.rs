@@ -1,16 +1,19 @@
 //! What the frames show of each cell: its colour, what stands still in it, and the point lights
 //! that go with the sky.
 
-use super::grid::Grid;
 use super::lights;
 use crate::CoreError;
 use crate::align::Motion;
 use crate::align::background::median;
 use crate::combine::resample::{self, Room};
 use crate::frames::Light;
+use crate::grid::Grid;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
+
+/// Cells along the longer side at most.
+const CELLS: u32 = 640;
 
 /// A frame, and where its sky lies on the reference frame's.
 #[derive(Clone, Copy)]
@@ -82,7 +85,7 @@ impl Evidence {
     /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
     pub fn gather(views: &[View], stop: &(dyn Fn() -> bool + Sync)) -> Result<Self, CoreError> {
         let size = views[0].light.size();
-        let grid = Grid::of(size);
+        let grid = Grid::of(size, CELLS);
         let rows: Result<Vec<Row>, PictureError> = (0..grid.down)
             .into_par_iter()
             .map(|row| match stop() {
@@ -120,7 +123,7 @@ impl Evidence {
 impl Evidence {
     /// The same for cells twice as large.
     pub fn halved(&self) -> Self {
-        let grid = self.grid.halved();
+        let grid = self.grid.coarser(2);
         let sums = |plane: &[f32]| -> (Vec<f32>, Vec<f32>) {
             let (mut sums, mut counts) = (vec![0.0; grid.cells()], vec![0.0f32; grid.cells()]);
             for (i, v) in plane.iter().enumerate() {

@@ -2,10 +2,10 @@
 
 use super::appearance::{self, Feature, Look};
 use super::evidence::Evidence;
-use super::grid::Grid;
 use super::spread::{Known, spread};
 use super::ways::Ways;
 use crate::align::background::median;
+use crate::grid::Grid;
 use rayon::prelude::*;
 
 /// Rounds of learning what both sides look like and of telling them apart by it.

@@ -1,8 +1,8 @@
 //! Point lights that go with the sky.
 
 use super::evidence::View;
-use super::grid::Grid;
 use crate::align::Motion;
+use crate::grid::Grid;
 use rayon::prelude::*;
 use std::collections::HashMap;
 
@@ -182,7 +182,7 @@ mod tests {
             .map(|motion| vec![motion.from_reference(star), [200.0, 150.0]])
             .collect();
         let views = views(&motions, &lights);
-        let grid = Grid::of((300, 200));
+        let grid = Grid::of((300, 200), 640);
         let [counts, mirrored] = super::lights(&views, grid);
         let cell = grid.cell(star).unwrap();
         assert!((counts[cell] - 1.0).abs() < 1e-6, "{}", counts[cell]);
@@ -222,7 +222,7 @@ mod tests {
             })
             .collect();
         let views = views(&motions, &lights);
-        let grid = Grid::of((300, 200));
+        let grid = Grid::of((300, 200), 640);
         let [counts, mirrored] = super::lights(&views, grid);
         let shore = meet as usize / grid.step as usize * grid.across;
         let sum = |counts: &[f32]| counts.iter().sum::<f32>();

@@ -8,7 +8,6 @@
 mod appearance;
 mod around;
 mod evidence;
-mod grid;
 mod label;
 mod lights;
 mod live;
@@ -21,12 +20,12 @@ mod strokes;
 mod ways;
 
 pub use evidence::View;
-pub use grid::Grid;
 pub use live::Live;
 pub use mask::{Mask, Side};
 pub use plan::{GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke};
 
 use crate::CoreError;
+use crate::grid::Grid;
 use evidence::Evidence;
 use label::label;
 use refine::Pixels;

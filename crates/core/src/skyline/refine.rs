@@ -2,7 +2,6 @@
 
 use super::around::{Around, SURE, TOLD};
 use super::evidence::{Evidence, View};
-use super::grid::Grid;
 use super::marks::{GROUND, SKY, STEPS, STEPS_SKY, THIN, reach, shares};
 use super::mask::Mask;
 use super::strokes::Labels;
@@ -10,6 +9,7 @@ use crate::CoreError;
 use crate::align::background::median;
 use crate::combine::network::{LANES, Network, Row};
 use crate::combine::resample::Room;
+use crate::grid::Grid;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;

@@ -1,8 +1,8 @@
 //! Sky or ground for every cell: evidence that spreads until it meets an edge (random walks with
 //! priors, Grady 2005).
 
-use super::grid::Grid;
 use super::ways::Ways;
+use crate::grid::Grid;
 use rayon::prelude::*;
 
 /// What is known of a cell: how likely it is sky, and how much that weighs.
@@ -28,7 +28,7 @@ impl Known {
 pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
     let coarsest = grid.across.min(grid.down) <= 8;
     let mut sky = if !coarsest {
-        let small = grid.halved();
+        let small = grid.coarser(2);
         let mut sums = vec![Known::default(); small.cells()];
         for (i, own) in known.iter().enumerate() {
             let to = &mut sums[i / grid.across / 2 * small.across + i % grid.across / 2];

@@ -2,11 +2,11 @@
 
 use super::appearance::{self, Feature};
 use super::evidence::Evidence;
-use super::grid::Grid;
 use super::mask::cover;
 use super::plan::Stroke;
 use super::spread::{Known, spread};
 use super::ways::Ways;
+use crate::grid::Grid;
 use std::ops::Range;
 
 /// Weight of what is not in the region against the ways that lead there: it reaches some thirty

@@ -1,8 +1,8 @@
 //! How near neighbouring cells are to each other: what lies between them is an edge or not.
 
 use super::appearance::Feature;
-use super::grid::Grid;
 use crate::align::background::median;
+use crate::grid::Grid;
 use rayon::prelude::*;
 
 /// The features that tell edges: brightness, red and blue.

@@ -221,35 +221,12 @@ fn cover(places: &mut [f32], origin: f32, last: f32, covered: &mut [bool]) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::frames::drawn::Drawn;
     use nalgebra::Matrix3;
 
     /// A smooth function of the position that Lanczos can follow.
-    struct Waves;
-
     fn wave(x: f64, y: f64, c: usize) -> f64 {
         0.5 + 0.2 * (x / 5.0 + c as f64).sin() * (y / 6.0).cos()
-    }
-
-    impl Light for Waves {
-        fn size(&self) -> (u32, u32) {
-            (230, 170)
-        }
-        fn fill(
-            &self,
-            r: Region,
-            planes: [&mut [f32]; 3],
-            stride: usize,
-        ) -> Result<(), PictureError> {
-            for (c, plane) in planes.into_iter().enumerate() {
-                for y in 0..r.height as usize {
-                    for x in 0..r.width as usize {
-                        let (px, py) = (r.x as usize + x, r.y as usize + y);
-                        plane[y * stride + x] = wave(px as f64, py as f64, c) as f32;
-                    }
-                }
-            }
-            Ok(())
-        }
     }
 
     struct Samples {
@@ -260,7 +237,9 @@ mod tests {
     fn samples(motion: &Motion, region: Region) -> Samples {
         let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
         let out = planes.each_mut().map(Vec::as_mut_slice);
-        let covered = read(&Waves, &motion.backward(), region, out, &mut Room::default()).unwrap();
+        let of = |[x, y]: [u32; 2], c| wave(f64::from(x), f64::from(y), c) as f32;
+        let waves = Drawn { size: (230, 170), of };
+        let covered = read(&waves, &motion.backward(), region, out, &mut Room::default()).unwrap();
         Samples { planes, covered }
     }
 
@@ -298,35 +277,15 @@ mod tests {
         }
     }
 
-    /// Stars of a width of 2.2 pixels, as sharp as a lens draws them, one in each square.
-    struct Stars;
-
-    impl Light for Stars {
-        fn size(&self) -> (u32, u32) {
-            (400, 300)
-        }
-        fn fill(
-            &self,
-            r: Region,
-            planes: [&mut [f32]; 3],
-            stride: usize,
-        ) -> Result<(), PictureError> {
-            for plane in planes {
-                for y in 0..r.height as usize {
-                    for x in 0..r.width as usize {
-                        let (px, py) = (r.x as f64 + x as f64, r.y as f64 + y as f64);
-                        let middle = |v: f64| ((v / 17.3).floor() + 0.5) * 17.3;
-                        let d2 = (px - middle(px)).powi(2) + (py - middle(py)).powi(2);
-                        plane[y * stride + x] = 0.02 + (-d2 / 1.8).exp() as f32;
-                    }
-                }
-            }
-            Ok(())
-        }
+    /// A star of a width of 2.2 pixels, as sharp as a lens draws them, in each square.
+    fn star([x, y]: [u32; 2], _: usize) -> f32 {
+        let off = |v: u32| f64::from(v) - ((f64::from(v) / 17.3).floor() + 0.5) * 17.3;
+        0.02 + (-(off(x).powi(2) + off(y).powi(2)) / 1.8).exp() as f32
     }
 
     #[test]
     fn rows_then_columns_give_what_both_at_once_give() {
+        let stars = Drawn { size: (400, 300), of: star };
         // To the steepest lean, and partly beyond the frame.
         for (angle, shift) in [(0.0, [3.4, -2.7]), (0.03, [-40.3, 20.0]), (-0.14, [35.0, 60.6])] {
             let region = Region { x: 8, y: 16, width: 300, height: 230 };
@@ -336,7 +295,7 @@ mod tests {
                 let out = planes.each_mut().map(Vec::as_mut_slice);
                 let mut room = Room::default();
                 let way = Way { backward: &backward, lens: None };
-                let covered = read_by(&Stars, &way, region, out, &mut room, upright).unwrap();
+                let covered = read_by(&stars, &way, region, out, &mut room, upright).unwrap();
                 (planes, covered)
             };
             let (columns, covered) = light(&|strip| {
@@ -356,6 +315,7 @@ mod tests {
 
     #[test]
     fn frames_that_lie_whole_pixels_away_are_read_pixel_by_pixel() {
+        let stars = Drawn { size: (400, 300), of: star };
         // Nearly whole, so that rounding puts neighbours on either side of a pixel.
         for drift in [-3e-7, -4e-8, 0.0, 4e-8, 3e-7] {
             let scale = 1.0 + drift;
@@ -365,12 +325,12 @@ mod tests {
             let way = Way { backward: &backward, lens: None };
             let region = Region { x: 16, y: 24, width: 300, height: 230 };
             let shifted = Region { x: 23, y: 19, ..region };
-            let exact = Stars.planes(shifted).unwrap();
+            let exact = stars.planes(shifted).unwrap();
             for both in [false, true] {
                 let upright = |strip: &Strip| if both { None } else { Upright::of(strip) };
                 let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
                 let out = planes.each_mut().map(Vec::as_mut_slice);
-                read_by(&Stars, &way, region, out, &mut Room::default(), upright).unwrap();
+                read_by(&stars, &way, region, out, &mut Room::default(), upright).unwrap();
                 let apart = planes[1].iter().zip(&exact[1]).map(|(a, b)| (a - b).abs());
                 let worst = apart.fold(0.0, f32::max);
                 assert!(worst < 1e-3, "{worst} of a star with {drift}");

@@ -1,10 +1,7 @@
-//! The small grid on which sky and ground are told apart.
+//! A picture in square cells: what is told of parts of it, and laid over its pixels again.
 
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
-
-/// Cells along the longer side at most.
-const CELLS: u32 = 640;
 
 /// Square cells of a picture, row by row.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -18,16 +15,16 @@ pub struct Grid {
 }
 
 impl Grid {
-    /// The grid of a picture of this size in pixels.
-    pub fn of((width, height): (u32, u32)) -> Self {
-        let step = width.max(height).div_ceil(CELLS).max(1);
+    /// The grid of a picture of this size in pixels, with so many cells along the longer side at most.
+    pub fn of((width, height): (u32, u32), cells: u32) -> Self {
+        let step = width.max(height).div_ceil(cells).max(1);
         Self { step, across: width.div_ceil(step) as usize, down: height.div_ceil(step) as usize }
     }
 
-    /// The grid of cells twice as large.
-    pub fn halved(&self) -> Self {
-        let (across, down) = (self.across.div_ceil(2), self.down.div_ceil(2));
-        Self { step: self.step * 2, across, down }
+    /// The grid of cells so many times as large.
+    pub fn coarser(&self, times: usize) -> Self {
+        let (across, down) = (self.across.div_ceil(times), self.down.div_ceil(times));
+        Self { step: self.step * times as u32, across, down }
     }
 
     /// Number of cells.
@@ -184,7 +181,7 @@ mod tests {
 
     #[test]
     fn a_grid_covers_its_picture_and_gives_back_what_is_straight() {
-        let grid = Grid::of((6000, 4001));
+        let grid = Grid::of((6000, 4001), 640);
         assert_eq!((grid.step, grid.across, grid.down), (10, 600, 401));
         let values: Vec<f32> = (0..grid.cells())
             .map(|cell| {
