@@ -1,5 +1,6 @@
 //! A focus sweep to one picture that is sharp from front to back.
 
+use super::gallery::Decoded;
 use super::sweep::{SweepFound, ordered};
 use super::{Budget, decode, pool};
 use crate::CoreError;
@@ -9,7 +10,7 @@ use crate::combine::edges;
 use crate::focus::{
     Desk, FocusMap, Merger, Order, Sharpness, Sight, Way, comes_nearer, levels, place, placed_on,
 };
-use crate::frames::{Frame, FrameInput, Light};
+use crate::frames::{FrameInput, Light};
 use crate::progress::{Stage, Watch};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter};
@@ -51,15 +52,16 @@ pub struct Merged {
     /// The picture's tiled file: linear light, three channels.
     pub picture: PathBuf,
     /// Tiled file of the focus map: for each pixel the sharpest frame, from 0 for the first to 65534
-    /// for the last one in order, and 65535 where none is told.
+    /// for the last of those that were aligned, and 65535 where none is told.
     pub depth: PathBuf,
     /// Embedded profile of the reference frame; empty for plain sRGB.
     pub profile: Vec<u8>,
     /// Index of the reference frame: the one in the middle of the sweep.
     pub reference: usize,
-    /// The order of focus of the frames that were used; numbers are those of all frames.
+    /// The order of focus of the frames that could be read, from near to far where they tell; numbers
+    /// are those of all frames.
     pub order: Order,
-    /// What alignment found for each frame that was used, in order.
+    /// What alignment found for each of those.
     pub aligned: Vec<Aligned>,
     /// Frames that were not, and why.
     pub left_out: Vec<(usize, String)>,
@@ -82,103 +84,115 @@ pub fn merge(request: &FocusRequest) -> Result<Merged, CoreError> {
 }
 
 fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
-    let FocusRequest { frames: inputs, plan, cache, watch, .. } = *request;
-    let stop = || watch.cancelled();
-    let mut decoded = decode::frames(inputs, cache, (request.budget, true), watch)?;
+    let FocusRequest { plan, cache, watch, .. } = *request;
+    let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
     decode::settle(&mut decoded, None)?;
-    let measured: Result<Vec<Result<Sharpness, String>>, CoreError> = decoded
-        .iter()
-        .map(|frame| match frame {
-            Ok(frame) => Ok(Ok(Sharpness::of(frame, &stop)?)),
-            Err(why) => Ok(Err(why.clone())),
-        })
-        .collect();
-    let SweepFound { mut order, mut sharpness, mut left_out } = ordered(measured?)?;
-    let frame = |i: usize| decoded[i].as_ref().map_err(|why| CoreError::Frames(why.clone()));
-    let all: Result<Vec<&Frame>, CoreError> = order.frames.iter().map(|i| frame(*i)).collect();
-    let mut all = all?;
-    watch.begin(Stage::Align, all.len() as u64);
-    let mut aligned = match plan.align {
-        false => vec![Aligned::still(); all.len()],
-        true => {
-            let lights: Vec<&dyn Light> = all.iter().map(|frame| *frame as &dyn Light).collect();
-            place(&lights, &sharpness, watch)?
-        }
-    };
-    // From near to far.
-    if comes_nearer(&aligned) {
-        order.frames.reverse();
-        order.steps.reverse();
-        sharpness.reverse();
-        all.reverse();
-        aligned.reverse();
-    }
-    let placed: Vec<usize> = (0..all.len()).filter(|i| aligned[*i].motion.is_some()).collect();
-    let middle = placed[placed.len() / 2];
-    if plan.align {
-        aligned = placed_on(aligned, middle);
-    }
-    let lights: Vec<&dyn Light> = all.iter().map(|frame| *frame as &dyn Light).collect();
-    let mut kept = vec![];
-    for (place, (own, &i)) in aligned.iter().zip(&order.frames).enumerate() {
-        match &own.motion {
-            Some(motion) => kept.push((place, motion.clone())),
-            None => left_out.push((i, own.reason.clone().unwrap_or_default())),
+    let Placed { order, sharpness, aligned, mut left_out } = placed(request, &decoded)?;
+    let used = order.frames.iter().zip(&aligned).zip(sharpness);
+    let (mut frames, mut motions, mut sharp) = (vec![], vec![], vec![]);
+    for ((&i, own), sharpness) in used {
+        match (&decoded[i], &own.motion) {
+            (Ok(frame), Some(motion)) => {
+                frames.push((i, frame));
+                motions.push(motion.clone());
+                sharp.push(sharpness);
+            }
+            (_, None) => left_out.push((i, own.reason.clone().unwrap_or_default())),
+            (Err(why), _) => left_out.push((i, why.clone())),
         }
     }
-    if kept.len() < 2 {
+    if frames.len() < 2 {
         return Err(CoreError::Frames(
             "Fewer than two frames of this sweep can be aligned; see why the others were left out, or merge them as they lie, without alignment.".to_owned(),
         ));
     }
-    let (width, height) = lights[middle].size();
+    let middle = frames.len() / 2;
+    let (reference, middle_frame) = frames[middle];
+    let (width, height) = middle_frame.size();
     let region = match plan.trim {
-        true => {
-            let motions: Vec<&Motion> = kept.iter().map(|own| &own.1).collect();
-            edges::common(&motions, None, width, height).ok_or_else(|| {
-                CoreError::Frames(
-                    "These frames have no part in common; fill edges instead of trimming them."
-                        .to_owned(),
-                )
-            })?
-        }
+        true => common(&motions, (width, height))?,
         false => Region { x: 0, y: 0, width, height },
     };
-    let key = key(request);
-    let used = sharpness.into_iter().zip(&aligned).filter(|(_, own)| own.motion.is_some());
-    let sharp: Vec<Sharpness> = used.map(|(own, _)| own).collect();
-    let motions: Vec<Motion> = kept.iter().map(|own| own.1.clone()).collect();
-    let own = kept.iter().position(|own| own.0 == middle).unwrap_or(0);
-    let gains = levels(&sharp, &motions, own);
+    let gains = levels(&sharp, &motions, middle);
     let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
     let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
     let map = FocusMap::of(&sharp, &motions);
     drop(sharp);
-    let sights = kept.iter().zip(&gains).map(|((i, motion), gain)| Sight {
-        light: lights[*i],
-        motion: motion.clone(),
-        gain: *gain,
+    let sights = frames.iter().zip(motions).zip(&gains).map(|((frame, motion), gain)| {
+        let light: &dyn Light = frame.1;
+        Sight { light, motion, gain: *gain }
     });
     let merger = Merger::new(sights.collect(), &map, plan.way)?;
-    let picture = cache.picture(&key);
-    let depth = cache.depth(&key);
+    let key = key(request);
+    let (picture, depth) = (cache.picture(&key), cache.depth(&key));
     let out = TileWriter::<f32>::create(&picture, region.width, region.height, 3)?;
     let codes = TileWriter::<u16>::create(&depth, region.width, region.height, 1)?;
     let parts = Region::covering(region.width, region.height, [PART; 2]);
     watch.begin(Stage::Combine, parts.len() as u64);
     parts.into_iter().par_bridge().try_for_each_init(Desk::default, |desk, part| {
         let there = part.moved([region.x, region.y]);
-        out.write_region(part, &merger.merge(there, desk, &stop)?)?;
+        out.write_region(part, &merger.merge(there, desk, &|| watch.cancelled())?)?;
         codes.write_region(part, &map.codes(there))?;
         watch.advance(1);
         Ok::<(), PictureError>(())
     })?;
     out.finish(false)?;
     codes.finish(false)?;
-    let told = map.told();
-    let profile = all[middle].encoding.icc().to_vec();
-    let reference = order.frames[middle];
+    let (told, profile) = (map.told(), middle_frame.encoding.icc().to_vec());
     Ok(Merged { picture, depth, profile, reference, order, aligned, left_out, gains, region, told })
+}
+
+/// Frames in the order of focus, and where they lie.
+struct Placed {
+    order: Order,
+    /// How sharp they are where, in that order.
+    sharpness: Vec<Sharpness>,
+    /// The same of where they lie, on the one in the middle of those that are placed.
+    aligned: Vec<Aligned>,
+    /// Those that cannot be read, and why.
+    left_out: Vec<(usize, String)>,
+}
+
+/// Puts decoded frames in order, from near to far, and places them.
+fn placed(request: &FocusRequest, decoded: &[Decoded]) -> Result<Placed, CoreError> {
+    let FocusRequest { plan, watch, .. } = *request;
+    let measured: Result<Vec<Result<Sharpness, String>>, CoreError> = decoded
+        .iter()
+        .map(|frame| match frame {
+            Ok(frame) => Ok(Ok(Sharpness::of(frame, &|| watch.cancelled())?)),
+            Err(why) => Ok(Err(why.clone())),
+        })
+        .collect();
+    let SweepFound { mut order, mut sharpness, left_out } = ordered(measured?)?;
+    watch.begin(Stage::Align, order.frames.len() as u64);
+    if !plan.align {
+        let aligned = vec![Aligned::still(); order.frames.len()];
+        return Ok(Placed { order, sharpness, aligned, left_out });
+    }
+    // Only frames that could be read have a place in the order.
+    let read = order.frames.iter().filter_map(|i| decoded[*i].as_ref().ok());
+    let lights: Vec<&dyn Light> = read.map(|frame| frame as &dyn Light).collect();
+    let mut aligned = place(&lights, &sharpness, watch)?;
+    if comes_nearer(&aligned) {
+        order.frames.reverse();
+        order.steps.reverse();
+        sharpness.reverse();
+        aligned.reverse();
+    }
+    let placed = (0..aligned.len()).filter(|i| aligned[*i].motion.is_some());
+    let placed: Vec<usize> = placed.collect();
+    let aligned = placed_on(aligned, placed[placed.len() / 2]);
+    Ok(Placed { order, sharpness, aligned, left_out })
+}
+
+/// What all frames cover.
+fn common(motions: &[Motion], (width, height): (u32, u32)) -> Result<Region, CoreError> {
+    let motions: Vec<&Motion> = motions.iter().collect();
+    edges::common(&motions, None, width, height).ok_or_else(|| {
+        CoreError::Frames(
+            "These frames have no part in common; fill edges instead of trimming them.".to_owned(),
+        )
+    })
 }
 
 /// Names the picture.
