@@ -55,6 +55,19 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.until_text("skyline-report", "Noise of the ground").await?;
     s.click("zoom-1").await?;
     s.picture(&folder.join("joined.png")).await?;
+    s.click("step-finish").await?;
+    for (name, presses) in [("glow", 16), ("smoothing", 8)] {
+        let slider = s.part(name).await?;
+        for _ in 0..presses {
+            slider.send_keys(Key::Right).await?;
+        }
+    }
+    s.until_text("smoothing-value", "40 %").await?;
+    s.click("run").await?;
+    s.until_text("finish-found", "Noise left in the sky").await?;
+    s.click("against-unfinished").await?;
+    s.click("zoom-fit").await?;
+    s.picture(&folder.join("finish.png")).await?;
 
     s.goto("/").await?;
     s.first(By::LinkText("Saltpan mast")).await?.click().await?;
@@ -81,7 +94,6 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
 
     s.click("step-align").await?;
     s.click("verdict-f02.tif").await?;
-    s.picture(&folder.join("align.png")).await?;
     s.click("look-after").await?;
     s.click("mode-difference").await?;
     s.click("zoom-1").await?;

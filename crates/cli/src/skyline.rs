@@ -146,7 +146,7 @@ impl SkylineArgs {
     pub fn save(&self, outcome: &Outcome, cache: &Cache) -> anyhow::Result<()> {
         let Some(path) = &self.save_mask else { return Ok(()) };
         let target = self.mask_target(path).context("the mask's name was checked")?;
-        let layer = cache.layer(&outcome.key, LayerKind::Mask);
+        let layer = outcome.layer(cache, LayerKind::Mask);
         Ok(export::write_grey(path, target, &layer)?)
     }
 }

@@ -7,6 +7,7 @@ use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_core::cache::MapKind;
 use jade_core::export::{self, Form};
+use jade_core::finish::FinishPlan;
 use jade_core::frames::{FrameInput, content_hash};
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
 use jade_core::prepare::calibration::CalibrationFrames;
@@ -87,6 +88,13 @@ pub struct StackArgs {
     /// light as floating-point numbers, highlights beyond white included.
     #[arg(long, value_parser = ["8", "16", "32f"])]
     depth: Option<String>,
+    /// How much of the sky's uneven brightness is taken off, 0 to 1; of the sky alone where --skyline
+    /// parts it from the ground.
+    #[arg(long, value_name = "AMOUNT", default_value_t = 0.0)]
+    sky_glow: f32,
+    /// How much of the noise between the stars is smoothed, 0 to 1; of the sky alone, as above.
+    #[arg(long, value_name = "AMOUNT", default_value_t = 0.0)]
+    sky_smoothing: f32,
     /// Write how many frames cover each pixel, as a grey 16-bit TIFF or PNG.
     #[arg(long, value_name = "FILE")]
     save_coverage: Option<PathBuf>,
@@ -236,6 +244,7 @@ impl StackArgs {
             EdgesArg::Keep => Edges::Keep,
             EdgesArg::Fill => Edges::Fill,
         };
+        plan.finish = FinishPlan { glow: self.sky_glow, smoothing: self.sky_smoothing };
         plan
     }
 

@@ -154,6 +154,14 @@ impl Common {
                 eprint!(", noise of the ground ÷ {:.2}", noise.gain);
             }
         }
+        if let Some(finish) = &report.finish {
+            if let Some([was, is]) = finish.uneven {
+                eprint!("; sky uneven by {:.0} %, now {:.0} %", 100.0 * was, 100.0 * is);
+            }
+            if let Some([was, is]) = finish.noise {
+                eprint!("; noise of the sky smoothed ÷ {:.1}", was / is);
+            }
+        }
         if repaired > 0 {
             eprint!("; {repaired} faulty samples repaired in each");
         }

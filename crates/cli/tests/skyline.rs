@@ -115,6 +115,50 @@ fn a_mask_is_found_without_stacking_in_one_frame_too() {
 }
 
 #[test]
+fn the_sky_is_finished_and_the_ground_is_the_same() {
+    let folder = tempfile::tempdir().unwrap();
+    let frames = scene(&folder.path().join("card"));
+    let path = |name: &str| folder.path().join(name);
+    let named = |name: &str| path(name).to_str().unwrap().to_owned();
+    let mask = named("card/truth/sky-mask.png");
+    let (report, plan) = (named("report.json"), named("even.plan.json"));
+    let plain = stack(&frames, &path("plain.tif"), &["--skyline", &mask, "--quiet"]);
+    assert!(plain.status.success(), "{}", text(&plain.stderr));
+    let finish = ["--sky-glow", "1", "--sky-smoothing", "0.5"];
+    let kept = ["--skyline", &mask, "--report", &report, "--save-plan", &plan];
+    let done = stack(&frames, &path("even.tif"), &[&kept[..], &finish].concat());
+    let told = text(&done.stderr);
+    assert!(done.status.success(), "{told}");
+    assert!(told.contains("; sky uneven by ") && told.contains("noise of the sky smoothed ÷"));
+    let told: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+    let [was, is] = [0, 1].map(|i| told["finish"]["uneven"][i].as_f64().unwrap());
+    assert!(is < 0.7 * was, "{was} {is}");
+    let stages: Vec<&str> =
+        told["stages"].as_array().unwrap().iter().filter_map(|s| s["name"].as_str()).collect();
+    assert_eq!(stages[stages.len() - 2..], ["finish", "export"]);
+    let picture = |name: &str| Mask::read(&path(name), (900, 600)).unwrap();
+    let sky = picture("card/truth/sky-mask.png");
+    let (plain, even) = (picture("plain.tif"), picture("even.tif"));
+    let ground = (0..540_000).filter(|i| sky.shares()[*i] == 0);
+    assert!(ground.clone().all(|i| plain.shares()[i] == even.shares()[i]));
+    let changed = (0..540_000).filter(|i| plain.shares()[*i] != even.shares()[*i]).count();
+    assert!(changed > ground.count() / 2, "{changed} pixels of the sky");
+
+    // The plan that was saved gives the same bytes.
+    let mut command = program();
+    command.arg("run").arg(&plan).args(["--quiet", "--frames"]).arg(folder.path());
+    let run = command.arg("--out").arg(path("out")).output().unwrap();
+    assert!(run.status.success(), "{}", text(&run.stderr));
+    assert!(
+        std::fs::read(path("out/even.tif")).unwrap() == std::fs::read(path("even.tif")).unwrap()
+    );
+
+    let refused = stack(&frames, &path("no.tif"), &["--sky-glow", "1.5"]);
+    assert!(!refused.status.success() && !path("no.tif").exists());
+    assert!(text(&refused.stderr).contains("Sky glow cannot be set to 1.5; choose from 0"));
+}
+
+#[test]
 fn what_does_not_fit_together_is_said_before_anything_is_done() {
     let folder = tempfile::tempdir().unwrap();
     let frames = scene(&folder.path().join("card"));

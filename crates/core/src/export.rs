@@ -27,7 +27,7 @@ pub fn write_map(
     outcome: &Outcome,
     kind: MapKind,
 ) -> Result<(), CoreError> {
-    let file = cache.map(&outcome.key, kind);
+    let file = cache.map(&outcome.combined, kind);
     let used = outcome.report.frames.iter().filter(|f| f.used).count() as u16;
     // A result that every frame covers everywhere has no map of it.
     let map = if file.exists() { Some(TiledFile::<u16>::open(&file)?) } else { None };

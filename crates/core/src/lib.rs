@@ -13,6 +13,7 @@ pub mod combine;
 pub mod engine;
 mod error;
 pub mod export;
+pub mod finish;
 pub mod focus;
 pub mod frames;
 pub mod grid;

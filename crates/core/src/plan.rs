@@ -1,6 +1,7 @@
 //! The plan: every setting of every step, as one value.
 
 use crate::CoreError;
+use crate::finish::FinishPlan;
 use crate::prepare::{Denoise, Highlights, PreparePlan, Shows, WhiteBalance};
 use crate::skyline::SkylinePlan;
 use serde::{Deserialize, Serialize};
@@ -182,6 +183,9 @@ pub struct Plan {
     pub skyline: SkylinePlan,
     /// The combine step.
     pub combine: CombinePlan,
+    /// The finish step.
+    #[serde(default)]
+    pub finish: FinishPlan,
 }
 
 impl Plan {
@@ -208,6 +212,7 @@ impl Plan {
                 fill_gaps: kind == Kind::StarTrails,
                 edges: Edges::Trim,
             },
+            finish: FinishPlan::default(),
         }
     }
 
@@ -238,6 +243,7 @@ impl Plan {
                 "Sky and ground are kept apart where frames are aligned on the stars; choose that alignment, or no skyline.".to_owned(),
             ));
         }
+        self.finish.check()?;
         let places = self.align.by_hand.iter().flat_map(|h| &h.pairs).flatten();
         if places.into_iter().any(|v| !v.is_finite()) {
             return Err(CoreError::Setting("A pair set by hand has no place.".to_owned()));

@@ -17,6 +17,8 @@ pub enum Stage {
     Skyline,
     /// Many frames to one; counted in tiles.
     Combine,
+    /// What is done to the picture after combining; counted in parts of it.
+    Finish,
     /// Writing files for elsewhere; counted in rows of the picture.
     Export,
 }
@@ -30,6 +32,7 @@ impl Stage {
             Self::Align => "align",
             Self::Skyline => "skyline",
             Self::Combine => "combine",
+            Self::Finish => "finish",
             Self::Export => "export",
         }
     }

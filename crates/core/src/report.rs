@@ -30,6 +30,9 @@ pub struct Report {
     /// What came of keeping sky and ground apart.
     #[serde(default)]
     pub skyline: Option<SkylineReport>,
+    /// What came of finishing.
+    #[serde(default)]
+    pub finish: Option<FinishReport>,
     /// The lens that was found, when the camera model was used.
     #[ts(type = "{ focal_px: number; centre: [number, number]; k1: number; k2: number } | null")]
     pub lens: Option<Lens>,
@@ -53,6 +56,18 @@ pub struct SkylineReport {
     pub ground_gain: [f32; 3],
     /// Frames of the ground that were left out, and why.
     pub left_out: Vec<(String, String)>,
+}
+
+/// A sky that was finished; the noise elsewhere in the report is that before it.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct FinishReport {
+    /// How uneven the sky is, before and after: how far apart the light is that a twentieth of it
+    /// exceeds and that which a twentieth stays below, by medians of small squares, as a share of the
+    /// middle one. None where no glow was taken off.
+    pub uneven: Option<[f32; 2]>,
+    /// Sigma of its noise before and after, in linear light. None where it was not smoothed, or shows
+    /// no even patch.
+    pub noise: Option<[f32; 2]>,
 }
 
 /// How much noise a number of frames leaves.

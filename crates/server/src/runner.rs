@@ -57,8 +57,13 @@ impl Runner {
 }
 
 /// Usual share of each stage in a whole run, until a run's own times tell better.
-const USUAL: [(Stage, f64); 4] =
-    [(Stage::Frames, 0.15), (Stage::Align, 0.4), (Stage::Skyline, 0.05), (Stage::Combine, 0.40)];
+const USUAL: [(Stage, f64); 5] = [
+    (Stage::Frames, 0.15),
+    (Stage::Align, 0.4),
+    (Stage::Skyline, 0.05),
+    (Stage::Combine, 0.35),
+    (Stage::Finish, 0.05),
+];
 
 struct Clocked {
     stage: Stage,
@@ -228,7 +233,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
         let folder = worker.result_folder(outcome.key.as_str());
         keep(&outcome.picture, &folder)?;
         for map in MapKind::ALL {
-            let made = worker.cache.map(&outcome.key, map);
+            let made = worker.cache.map(&outcome.combined, map);
             if made.exists() {
                 keep(&made, &folder.join(map.name()))?;
             }
@@ -241,7 +246,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
             outcome.report.origin,
         )?;
         for layer in LayerKind::ALL {
-            let made = worker.cache.layer(&outcome.key, layer);
+            let made = outcome.layer(&worker.cache, layer);
             if made.exists() {
                 keep(&made, &folder.join(layer.name()))?;
             }

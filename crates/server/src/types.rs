@@ -1,6 +1,7 @@
 //! What crosses between server and browser. The TypeScript side is generated from here.
 
 use jade_core::engine::LensFound;
+use jade_core::finish::FinishPlan;
 use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::Purpose;
 use jade_core::measure::noise::{NoiseGain, PatchFigures};
@@ -12,7 +13,7 @@ use jade_core::prepare::demosaic::Demosaic;
 use jade_core::prepare::lens::LensPlan;
 use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, Shows, WhiteBalance};
 use jade_core::progress::Stage;
-use jade_core::report::{FrameReport, NoisePoint, Report, SkylineReport, StageTime};
+use jade_core::report::{FinishReport, FrameReport, NoisePoint, Report, SkylineReport, StageTime};
 use jade_core::skyline::{
     GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke,
 };
@@ -551,7 +552,9 @@ pub fn typescript() -> String {
         SkylinePlan,
         SkylineSeen,
         SkylineReport,
+        FinishReport,
         CombinePlan,
+        FinishPlan,
         Plan,
         PlanFrame,
         Shows,

@@ -298,6 +298,19 @@ ground_gain: [number, number, number],
  */
 left_out: Array<[string, string]>, };
 
+export type FinishReport = { 
+/**
+ * How uneven the sky is, before and after: how far apart the light is that a twentieth of it
+ * exceeds and that which a twentieth stays below, by medians of small squares, as a share of the
+ * middle one. None where no glow was taken off.
+ */
+uneven: [number, number] | null, 
+/**
+ * Sigma of its noise before and after, in linear light. None where it was not smoothed, or shows
+ * no even patch.
+ */
+noise: [number, number] | null, };
+
 export type CombinePlan = { 
 /**
  * How.
@@ -324,6 +337,16 @@ fill_gaps: boolean,
  * What happens to the edges.
  */
 edges: Edges, };
+
+export type FinishPlan = { 
+/**
+ * How much of the sky's uneven brightness is taken off, 0 (nothing) to 1 (all).
+ */
+glow: number, 
+/**
+ * How much of the noise that is left in the sky between the stars is smoothed, 0 to 1.
+ */
+smoothing: number, };
 
 export type Plan = { 
 /**
@@ -353,7 +376,11 @@ skyline: SkylinePlan,
 /**
  * The combine step.
  */
-combine: CombinePlan, };
+combine: CombinePlan, 
+/**
+ * The finish step.
+ */
+finish: FinishPlan, };
 
 export type PlanFrame = { 
 /**
@@ -411,7 +438,7 @@ ground: Array<PlanFrame>,
  */
 calibration: Array<PlanCalibration>, };
 
-export type Stage = "prepare" | "frames" | "align" | "skyline" | "combine" | "export";
+export type Stage = "prepare" | "frames" | "align" | "skyline" | "combine" | "finish" | "export";
 
 export type FileFormat = "tiff" | "png" | "jpeg" | "raw";
 
@@ -692,6 +719,10 @@ star_width_px: number | null,
  * What came of keeping sky and ground apart.
  */
 skyline: SkylineReport | null, 
+/**
+ * What came of finishing.
+ */
+finish: FinishReport | null, 
 /**
  * The lens that was found, when the camera model was used.
  */

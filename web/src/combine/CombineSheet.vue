@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Edges, Method, ShootResult } from '../api/types'
+import { resultHint } from '../finish/finish'
 import Segmented from '../parts/Segmented.vue'
 import Toggle from '../parts/Toggle.vue'
-import { ago, alignNames, methodNames, percent, resultName } from '../parts/units'
+import { ago, methodNames, percent, resultName } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
 import FramesEnough from './FramesEnough.vue'
@@ -171,7 +172,7 @@ const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ??
             >
           </span>
           <span class="flex justify-between text-[12px] text-dim">
-            <span>{{ alignNames[result.plan.align.mode] }}</span>
+            <span>{{ resultHint(result) }}</span>
             <span class="num"
               >{{ seconds(result).toFixed(1) }} s · {{ ago(result.made, Date.now()) }}</span
             >

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { CircleQuestionMark, Undo2 } from '@lucide/vue'
 import { computed } from 'vue'
+import { finished, finishes } from '../finish/finish'
 import StateDot from '../parts/StateDot.vue'
 import { counts, kindNames, resultName, share } from '../parts/units'
 import { useShoot, type Step } from '../shoot/store'
@@ -38,7 +39,11 @@ const entries = computed<Entry[]>(() => {
   const alignChanged = latest && written(latest.plan.align) !== written(plan?.align)
   const skylineChanged = latest && written(latest.plan.skyline) !== written(plan?.skyline)
   const combineChanged =
-    latest && (store.planChanged || calibrationChanged.value || framesChanged.value)
+    latest &&
+    (written({ ...latest.plan, finish: null }) !== written({ ...plan, finish: null }) ||
+      calibrationChanged.value ||
+      framesChanged.value)
+  const finishChanged = latest && written(latest.plan.finish) !== written(plan?.finish)
   const gain = latest?.report.noise
   const dot = (name: string, changed: unknown): Dot => {
     if (stage === name) return 'running'
@@ -100,6 +105,19 @@ const entries = computed<Entry[]>(() => {
               : latest
                 ? resultName(latest)
                 : 'waiting',
+    },
+    {
+      step: 'finish',
+      name: 'Finish',
+      dot: plan && !finishes(plan) ? 'waiting' : dot('finish', finishChanged || combineChanged),
+      finding:
+        stage === 'finish'
+          ? 'running'
+          : plan && !finishes(plan)
+            ? 'off'
+            : finishChanged || !latest
+              ? 'not yet run'
+              : finished(latest.report),
     },
     {
       step: 'export',

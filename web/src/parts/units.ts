@@ -120,6 +120,11 @@ export function percent(value: number): string {
   return `${(value * 100).toFixed(value < 0.001 ? 3 : 2)} %`
 }
 
+/** A share in whole hundredths. */
+export function whole(share: number): string {
+  return `${Math.round(100 * share)} %`
+}
+
 /** A share of pixels. */
 export function share(value: number): string {
   const hundredths = value * 100

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Stage } from '../api/types'
+import { finishes } from '../finish/finish'
 import { duration } from '../parts/units'
 import { useShoot } from '../shoot/store'
 
@@ -13,6 +14,9 @@ const stages = computed<{ stage: Stage; name: string; unit: string }[]>(() => [
     ? [{ stage: 'skyline' as const, name: 'Skyline', unit: 'steps' }]
     : []),
   { stage: 'combine', name: 'Combine', unit: 'tiles' },
+  ...(store.job && finishes(store.job.plan)
+    ? [{ stage: 'finish' as const, name: 'Finish', unit: 'parts' }]
+    : []),
 ])
 const at = computed(() => stages.value.findIndex((s) => s.stage === store.job?.stage))
 const share = computed(() => {

@@ -29,6 +29,7 @@ export const plan: Plan = {
     edges: 'trim',
     fill_gaps: false,
   },
+  finish: { glow: 0, smoothing: 0 },
 } as unknown as Plan
 
 export function frame(id: number, change: Partial<Frame> = {}): Frame {

@@ -7,7 +7,7 @@ import { groupFrames } from '../frames/groups'
 import { useNotices } from '../parts/notices'
 import { prepareOf } from '../prepare/differences'
 
-export type Step = 'frames' | 'prepare' | 'align' | 'skyline' | 'combine' | 'export'
+export type Step = 'frames' | 'prepare' | 'align' | 'skyline' | 'combine' | 'finish' | 'export'
 
 /** How a change is taken back, and where that is possible, made again. */
 interface Change {

@@ -2,7 +2,8 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { ChevronDown } from '@lucide/vue'
 import { computed } from 'vue'
-import { alignNames, resultName, roleNames } from '../parts/units'
+import { resultHint } from '../finish/finish'
+import { resultName, roleNames } from '../parts/units'
 import { useShoot } from '../shoot/store'
 
 const props = defineProps<{ side: 'A' | 'B' }>()
@@ -13,7 +14,7 @@ const sources = computed(() => [
   ...store.results.map((r) => ({
     value: `result-${r.id}`,
     text: resultName(r),
-    hint: alignNames[r.plan.align.mode],
+    hint: resultHint(r),
   })),
   ...[...store.lights, ...store.calibration].map((f) => ({
     value: `frame-${f.id}`,

@@ -167,6 +167,7 @@ pub fn combine(
         noise_by_frames,
         star_width_px,
         skyline: report,
+        finish: None,
         lens: note.alignment.lens,
         stages: vec![],
         peak_memory_mib: 0,

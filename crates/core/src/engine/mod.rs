@@ -3,6 +3,7 @@
 mod blocks;
 mod combine;
 mod decode;
+mod finish;
 mod focus;
 mod gallery;
 mod ground;
@@ -23,7 +24,7 @@ pub use sweep::{SweepFound, sweep};
 
 use crate::CoreError;
 use crate::align::Motion;
-use crate::cache::{Cache, Key};
+use crate::cache::{Cache, Key, LayerKind};
 use crate::combine::level::Level;
 use crate::combine::reduce::{Placed, Reducer, Workspace};
 use crate::frames::measures::Measures;
@@ -75,6 +76,8 @@ pub struct Beside<'a> {
 pub struct Outcome {
     /// Names the picture; the same plan on the same files gives the same key and bytes.
     pub key: Key,
+    /// Names what was combined, with its maps and layers; the same where nothing was finished.
+    pub combined: Key,
     /// The picture's tiled file: linear light, three channels.
     pub picture: PathBuf,
     /// Embedded profile of the reference frame; empty for plain sRGB.
@@ -83,6 +86,14 @@ pub struct Outcome {
     pub reference: usize,
     /// Figures; times and memory are left for the caller, who has the clock.
     pub report: Report,
+}
+
+impl Outcome {
+    /// Where a layer of the picture is kept, if it was made of layers: finished, where it is.
+    pub fn layer(&self, cache: &Cache, kind: LayerKind) -> PathBuf {
+        let finished = cache.layer(&self.key, kind);
+        if finished.exists() { finished } else { cache.layer(&self.combined, kind) }
+    }
 }
 
 /// Carries out a plan.
@@ -95,6 +106,15 @@ pub struct Outcome {
 /// and a later run goes on from them.
 pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
     request.plan.check()?;
+    let outcome = combined(request)?;
+    // How much frames differ is no picture to be finished.
+    if !request.plan.finish.is_on() || request.plan.combine.method == Method::Spread {
+        return Ok(outcome);
+    }
+    pool(request.budget)?.install(|| finish::finish(request, outcome))
+}
+
+fn combined(request: &Request) -> Result<Outcome, CoreError> {
     let key = combine_key(request);
     let picture = request.cache.picture(&key);
     if let Some(note) = request.cache.read::<stages::CombineNote>("combine", &key)

@@ -43,7 +43,7 @@ pub struct CombineNote {
 impl CombineNote {
     pub fn outcome(self, key: Key, picture: PathBuf) -> Outcome {
         let Self { reference, profile, report } = self;
-        Outcome { key, picture, profile, reference, report }
+        Outcome { combined: key.clone(), key, picture, profile, reference, report }
     }
 }
 

@@ -62,6 +62,17 @@ impl Grain {
     /// # Errors
     /// [`PictureError::Io`].
     pub fn of(light: &dyn Light) -> Result<Option<Self>, PictureError> {
+        Self::within(light, &|_| true)
+    }
+
+    /// The same from those regions of a picture that count.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn within(
+        light: &dyn Light,
+        counts: &(dyn Fn(Region) -> bool + Sync),
+    ) -> Result<Option<Self>, PictureError> {
         let (width, height) = light.size();
         let side = PATCH + 2 * reach(0);
         if width < side || height < side {
@@ -72,7 +83,11 @@ impl Grain {
             .step_by(step as usize)
             .flat_map(|y| (0..=width - side).step_by(step as usize).map(move |x| (x, y)))
             .map(|(x, y)| Region { x, y, width: side, height: side })
+            .filter(|place| counts(*place))
             .collect();
+        if places.is_empty() {
+            return Ok(None);
+        }
         let patches: Result<Vec<Patch>, PictureError> =
             places.par_iter().map(|place| Patch::of(light, *place)).collect();
         let patches = patches?;
@@ -89,6 +104,11 @@ impl Grain {
             })
         });
         Ok(Some(Self { sigma, floor }))
+    }
+
+    /// How noise grows with light: its standard deviation, but for a factor.
+    pub fn noise(&self, light: f32) -> f32 {
+        (light.max(0.0) + self.floor).sqrt()
     }
 }
 
