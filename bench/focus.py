@@ -177,7 +177,7 @@ def compare(report, pictures, truth):
             "noise": noise(picture, smooth) / single,
         }
     right = [own["file"] for own in motion["frames"]]
-    figures["in_order"] = found["order"] in (right, right[::-1])
+    figures["in_order"] = found["focus"]["order"] in (right, right[::-1])
     print(json.dumps(figures))
 
 

@@ -36,9 +36,6 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.part("sets").await?;
     s.column("pan2052.dng").await?.click().await?;
     s.picture(&folder.join("frames.png")).await?;
-    s.click("frames-table").await?;
-    s.click("sort-by-stars").await?;
-    s.picture(&folder.join("table.png")).await?;
     s.click("frames-plot").await?;
     let limit = s.part("limit").await?;
     for _ in 0..18 {
@@ -68,6 +65,15 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.click("against-unfinished").await?;
     s.click("zoom-fit").await?;
     s.picture(&folder.join("finish.png")).await?;
+
+    s.goto("/").await?;
+    s.first(By::LinkText("Moss cushion")).await?.click().await?;
+    s.click("step-combine").await?;
+    s.click("run").await?;
+    s.until_text("results", "merged of 14").await?;
+    s.click("overlay-depth").await?;
+    s.picture(&folder.join("focus.png")).await?;
+    s.click("overlay-none").await?;
 
     s.goto("/").await?;
     s.first(By::LinkText("Saltpan mast")).await?.click().await?;

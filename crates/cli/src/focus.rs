@@ -3,19 +3,19 @@
 use crate::inputs::{files, input};
 use crate::progress::Progress;
 use crate::stack::{form, target};
-use crate::work::Common;
+use crate::work::{Common, Finished, Work, write_json};
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
-use jade_core::cache::Cache;
-use jade_core::engine::{self, FocusPlan, FocusRequest, Merged};
+use jade_core::cache::{Cache, MapKind};
+use jade_core::engine;
 use jade_core::export::{self, Form};
-use jade_core::focus::{Order, Way};
-use jade_core::frames::FrameInput;
-use jade_core::prepare::PreparePlan;
-use jade_pixels::read::PictureFile;
+use jade_core::focus::Way;
+use jade_core::frames::{FrameInput, content_hash};
+use jade_core::plan::{AlignMode, Edges, Kind, Plan};
+use jade_core::prepare::calibration::CalibrationFrames;
 use jade_pixels::write::Target;
-use serde_json::{Value, json};
-use std::path::PathBuf;
+use serde_json::json;
+use std::path::{Path, PathBuf};
 
 #[derive(Args)]
 pub struct FocusArgs {
@@ -42,6 +42,9 @@ pub struct FocusArgs {
     /// the last one, 65535 alone where no frame is told to be sharp.
     #[arg(long, value_name = "FILE")]
     save_depth: Option<PathBuf>,
+    /// Write the plan with the frames it was carried out on, for `run`.
+    #[arg(long, value_name = "FILE.json")]
+    save_plan: Option<PathBuf>,
     #[command(flatten)]
     common: Common,
 }
@@ -70,100 +73,91 @@ enum EdgesArg {
 
 /// Tells the order of the frames, one name in each line, and what is to be doubted; merges them.
 pub fn focus(args: FocusArgs) -> anyhow::Result<()> {
-    let files_to_write = args.files()?;
-    let budget = args.common.budget()?;
-    let scratch = args.common.scratch()?;
-    let cache = Cache::at(scratch.path());
-    let progress = Progress::new(args.common.quiet);
-    let plain = PreparePlan::default();
-    let frames: Vec<FrameInput> =
-        files(&args.frames)?.iter().map(|file| input(file, &plain)).collect();
-    let names: Vec<&str> = frames.iter().map(|frame| frame.name.as_str()).collect();
-    let Some((form, depth)) = files_to_write else {
-        let found = engine::sweep(&frames, &cache, budget, &progress)?;
-        progress.finish();
-        return args.common.tell(&told(&found.order, &found.left_out, &names));
-    };
+    let form = args.form()?;
+    let depth = args.depth_target()?;
     let plan = args.plan();
-    let request = FocusRequest { frames: &frames, plan, cache: &cache, budget, watch: &progress };
-    let merged = engine::merge(&request)?;
-    cache.drop_frames();
-    let facts = PictureFile::open(&frames[merged.reference].path)?.facts().clone();
-    let out = args.out.as_deref().context("a picture is written")?;
-    export::write(out, form, &merged.picture, &merged.profile, Some(&facts), &progress)?;
-    if let (Some(path), Some(target)) = (&args.save_depth, depth) {
-        export::write_grey(path, target, &merged.depth)?;
+    let kept = files(&args.frames)?;
+    let mut frames: Vec<FrameInput> = kept.iter().map(|file| input(file, &plan.prepare)).collect();
+    let Some((out, form)) = form else { return args.order(&frames) };
+    if args.save_plan.is_some() {
+        // A saved plan names files by their content.
+        for frame in &mut frames {
+            frame.content = content_hash(&frame.path)?;
+        }
     }
-    let mut report = told(&merged.order, &merged.left_out, &names);
-    report["frames"] = placed(&merged, &names);
-    report["reference"] = json!(names[merged.reference]);
-    report["origin"] = json!([merged.region.x, merged.region.y]);
-    report["size"] = json!([merged.region.width, merged.region.height]);
-    report["gains"] = json!(merged.gains);
-    report["told"] = json!(merged.told);
-    report["stages"] = json!(progress.finish());
-    report["peak_memory_mib"] = json!(jade_server::peak_memory_mib());
-    args.common.tell(&report)
+    let calibration = CalibrationFrames::default();
+    let (mask, ground) = (None, vec![]);
+    let work = Work { frames, reference: None, calibration, plan, mask, ground, find_lens: false };
+    args.common.carry_out(work, |done| {
+        let Finished { outcome, cache, facts, record, progress } = *done;
+        let (picture, profile) = (&outcome.picture, &outcome.profile);
+        export::write(out, form, picture, profile, Some(facts), progress)?;
+        if let (Some(path), Some(target)) = (&args.save_depth, depth) {
+            export::write_grey(path, target, &cache.map(&outcome.combined, MapKind::Depth))?;
+        }
+        let found = outcome.report.focus.as_ref().context("a sweep tells its order")?;
+        tell(&found.order, &found.doubts);
+        args.save_plan.as_ref().map_or(Ok(()), |path| write_json(path, record))
+    })
 }
 
 impl FocusArgs {
-    fn plan(&self) -> FocusPlan {
-        FocusPlan {
-            way: match self.way {
-                WayArg::Fine => Way::Fine,
-                WayArg::Smooth => Way::Smooth,
-            },
-            trim: matches!(self.edges, EdgesArg::Trim),
-            align: matches!(self.align, AlignArg::Scene),
-        }
+    fn plan(&self) -> Plan {
+        let mut plan = Plan::of(Kind::FocusSweep);
+        plan.focus.way = match self.way {
+            WayArg::Fine => Way::Fine,
+            WayArg::Smooth => Way::Smooth,
+        };
+        plan.combine.edges = match self.edges {
+            EdgesArg::Trim => Edges::Trim,
+            EdgesArg::Fill => Edges::Fill,
+        };
+        plan.align.mode = match self.align {
+            AlignArg::Scene => AlignMode::Scene,
+            AlignArg::None => AlignMode::None,
+        };
+        plan
     }
 
-    /// What is to be written, if anything: the picture's form, and that of the focus map.
-    fn files(&self) -> anyhow::Result<Option<(Form, Option<Target>)>> {
-        let depth = match &self.save_depth {
-            None => None,
-            Some(path) => match target(path, true) {
-                Some(own) if !matches!(own, Target::Jpeg { .. }) => Some(own),
-                _ => bail!("{}: name the focus map .tif or .png", path.display()),
-            },
-        };
+    /// The picture to be written, if one is, and its form.
+    fn form(&self) -> anyhow::Result<Option<(&Path, Form)>> {
         match &self.out {
-            Some(out) => Ok(Some((form(out, self.depth.as_deref())?, depth))),
-            None if depth.is_some() => bail!("--save-depth needs --out"),
+            Some(out) => Ok(Some((out, form(out, self.depth.as_deref())?))),
+            None if self.save_depth.is_some() => bail!("--save-depth needs --out"),
+            None if self.save_plan.is_some() => bail!("--save-plan needs --out"),
             None => Ok(None),
         }
     }
-}
 
-/// Tells the order, and what is left out and doubted; the same for the report.
-fn told(order: &Order, left_out: &[(usize, String)], names: &[&str]) -> Value {
-    for (i, why) in left_out {
-        eprintln!("jade-stack: {} is left out: {why}", names[*i]);
+    fn depth_target(&self) -> anyhow::Result<Option<Target>> {
+        let Some(path) = &self.save_depth else { return Ok(None) };
+        match target(path, true) {
+            Some(own) if !matches!(own, Target::Jpeg { .. }) => Ok(Some(own)),
+            _ => bail!("{}: name the focus map .tif or .png", path.display()),
+        }
     }
-    let doubts = order.doubts(names);
-    doubts.iter().for_each(|doubt| eprintln!("jade-stack: {doubt}"));
-    let in_order: Vec<&str> = order.frames.iter().map(|i| names[*i]).collect();
-    in_order.iter().for_each(|name| println!("{name}"));
-    let steps: Vec<f32> = order.steps.iter().map(|step| step.length).collect();
-    json!({ "order": in_order, "steps": steps, "doubts": doubts })
+
+    /// Tells the order alone.
+    fn order(&self, frames: &[FrameInput]) -> anyhow::Result<()> {
+        let budget = self.common.budget()?;
+        let scratch = self.common.scratch()?;
+        let progress = Progress::new(self.common.quiet);
+        let found = engine::sweep(frames, &Cache::at(scratch.path()), budget, &progress)?;
+        progress.finish();
+        let names: Vec<&str> = frames.iter().map(|frame| frame.name.as_str()).collect();
+        for (i, why) in &found.left_out {
+            eprintln!("jade-stack: {} is left out: {why}", names[*i]);
+        }
+        let order: Vec<&str> = found.order.frames.iter().map(|i| names[*i]).collect();
+        let doubts = found.order.doubts(&names);
+        tell(&order, &doubts);
+        let steps: Vec<f32> = found.order.steps.iter().map(|step| step.length).collect();
+        self.common.tell(&json!({ "focus": { "order": order, "steps": steps, "doubts": doubts } }))
+    }
 }
 
-/// Where each frame lies, in order.
-fn placed(merged: &Merged, names: &[&str]) -> Value {
-    let size = [merged.region.width, merged.region.height];
-    let frames = merged.order.frames.iter().zip(&merged.aligned).map(|(i, aligned)| {
-        let rows = aligned.motion.as_ref().map(|motion| {
-            let m = motion.nearest_homography(size[0], size[1]);
-            [0, 1, 2].map(|i| [m[(i, 0)], m[(i, 1)], m[(i, 2)]])
-        });
-        json!({
-            "file": names[*i],
-            "used": aligned.motion.is_some(),
-            "reason": aligned.reason,
-            "to_reference": rows,
-            "rms_px": aligned.rms_px,
-            "matched": aligned.matched,
-        })
-    });
-    Value::Array(frames.collect())
+/// The order to the output, and doubts beside it.
+fn tell(order: &[impl AsRef<str>], doubts: &[String]) {
+    doubts.iter().for_each(|doubt| eprintln!("jade-stack: {doubt}"));
+    order.iter().for_each(|name| println!("{}", name.as_ref()));
 }

@@ -47,8 +47,8 @@ fn a_sweep_is_put_in_order_and_a_missing_plane_is_told() {
     assert!(both && doubt.contains("times as far as usual"), "{doubt}");
     let report: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
     assert_eq!(
-        (report["steps"].as_array().unwrap().len(), report["doubts"].as_array().unwrap().len()),
-        (7, 1)
+        ["steps", "doubts"].map(|part| report["focus"][part].as_array().unwrap().len()),
+        [7, 1]
     );
 }
 
@@ -84,9 +84,21 @@ fn a_sweep_is_merged_and_its_focus_map_saved() {
         assert!(placed.len() == 8 && placed.iter().all(|frame| frame["used"] == true));
         std::fs::remove_file(&out).unwrap();
     }
-    let filled = merge(&["--edges", "fill"]);
+    let plan = folder.path().join("merged.plan.json");
+    let filled_out = folder.path().join("filled.tif");
+    let mut command = program();
+    command.arg("focus").args(&frames).args(["--quiet", "--edges", "fill", "--out"]);
+    let filled = command.arg(&filled_out).arg("--save-plan").arg(&plan).output().unwrap();
     assert!(filled.status.success(), "{}", text(&filled.stderr));
-    assert_eq!(PictureFile::open(&out).unwrap().facts().width, 600);
+    assert_eq!(text(&filled.stdout).lines().count(), 8, "the order of focus");
+    assert_eq!(PictureFile::open(&filled_out).unwrap().facts().width, 600);
+    // The plan gives the same picture again.
+    let mut command = program();
+    command.arg("run").arg(&plan).args(["--quiet", "--frames"]).arg(&card);
+    let again = command.arg("--out").arg(folder.path().join("again")).output().unwrap();
+    assert!(again.status.success(), "{}", text(&again.stderr));
+    let bytes = |path: &Path| std::fs::read(path).unwrap();
+    assert!(bytes(&filled_out) == bytes(&folder.path().join("again/merged.tif")));
     let mut command = program();
     let refused =
         command.arg("focus").args(&frames).arg("--save-depth").arg(&map).output().unwrap();

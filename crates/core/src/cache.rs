@@ -43,17 +43,22 @@ pub enum MapKind {
     /// How many samples were rejected at each position, and the place in order (from 1, among the
     /// used frames) of the frame whose sample was furthest off: two 16-bit numbers.
     Rejected,
+    /// Of a merged focus sweep, which frame is sharp at each position, from 0 for the first one in the
+    /// order of focus to 65534 for the last one that was placed, and 65535 where none is told: one
+    /// 16-bit number.
+    Depth,
 }
 
 impl MapKind {
     /// All of them.
-    pub const ALL: [Self; 2] = [Self::Coverage, Self::Rejected];
+    pub const ALL: [Self; 3] = [Self::Coverage, Self::Rejected, Self::Depth];
 
     /// The map's name in paths and routes.
     pub fn name(self) -> &'static str {
         match self {
             Self::Coverage => "coverage",
             Self::Rejected => "rejected",
+            Self::Depth => "depth",
         }
     }
 }
@@ -134,12 +139,6 @@ impl Cache {
     /// Where the share of sky is kept that was found in frames: one 16-bit number for each pixel.
     pub fn mask(&self, key: &Key) -> PathBuf {
         self.folder.join("skyline").join(key.as_str()).join("0.tiles")
-    }
-
-    /// Where the focus map that was made with the merged picture of a key is kept: one 16-bit number
-    /// for each pixel.
-    pub fn depth(&self, key: &Key) -> PathBuf {
-        self.folder.join("combine").join(key.as_str()).join("depth").join("0.tiles")
     }
 
     /// Where a frame is kept as it lies on the reference frame of a result, for looking at.

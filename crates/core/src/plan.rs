@@ -2,6 +2,7 @@
 
 use crate::CoreError;
 use crate::finish::FinishPlan;
+use crate::focus::FocusPlan;
 use crate::prepare::{Denoise, Highlights, PreparePlan, Shows, WhiteBalance};
 use crate::skyline::SkylinePlan;
 use serde::{Deserialize, Serialize};
@@ -19,6 +20,8 @@ pub enum Kind {
     LowLightBurst,
     /// One scene through which things move that shall not be seen.
     ClearTheScene,
+    /// One subject, of which each frame shows another plane sharp.
+    FocusSweep,
 }
 
 /// How the motion of the frames is found.
@@ -183,6 +186,9 @@ pub struct Plan {
     pub skyline: SkylinePlan,
     /// The combine step.
     pub combine: CombinePlan,
+    /// How a focus sweep is merged, in place of combining.
+    #[serde(default)]
+    pub focus: FocusPlan,
     /// The finish step.
     #[serde(default)]
     pub finish: FinishPlan,
@@ -196,6 +202,7 @@ impl Plan {
             Kind::StarTrails => (AlignMode::None, Method::Lightest),
             Kind::LowLightBurst => (AlignMode::Scene, Method::Clipped),
             Kind::ClearTheScene => (AlignMode::Scene, Method::Median),
+            Kind::FocusSweep => (AlignMode::Scene, Method::Mean),
         };
         Self {
             version: 1,
@@ -212,6 +219,7 @@ impl Plan {
                 fill_gaps: kind == Kind::StarTrails,
                 edges: Edges::Trim,
             },
+            focus: FocusPlan::default(),
             finish: FinishPlan::default(),
         }
     }
@@ -244,11 +252,30 @@ impl Plan {
             ));
         }
         self.finish.check()?;
+        if self.kind == Kind::FocusSweep {
+            self.check_sweep()?;
+        }
         let places = self.align.by_hand.iter().flat_map(|h| &h.pairs).flatten();
         if places.into_iter().any(|v| !v.is_finite()) {
             return Err(CoreError::Setting("A pair set by hand has no place.".to_owned()));
         }
         Ok(())
+    }
+}
+
+impl Plan {
+    /// Refuses what is not for the frames of a focus sweep.
+    fn check_sweep(&self) -> Result<(), CoreError> {
+        let what = if self.align.mode == AlignMode::Stars {
+            "A focus sweep has no stars to be aligned on; align it on the scene, or not at all."
+        } else if self.combine.edges == Edges::Keep {
+            "Edges of a focus sweep are trimmed, or filled; choose one of these."
+        } else if self.finish.is_on() {
+            "A focus sweep has no sky to be finished; set sky glow and sky smoothing to 0."
+        } else {
+            return Ok(());
+        };
+        Err(CoreError::Setting(what.to_owned()))
     }
 }
 
@@ -333,6 +360,20 @@ mod tests {
         );
         plan.differences[0].change.gain_ev = Some(9.0);
         assert!(plan.check().is_err());
+    }
+
+    #[test]
+    fn a_sweep_has_neither_stars_nor_sky() {
+        let plan = Plan::of(Kind::FocusSweep);
+        plan.check().unwrap();
+        let refused = |change: &dyn Fn(&mut Plan)| {
+            let mut other = plan.clone();
+            change(&mut other);
+            other.check().unwrap_err().to_string()
+        };
+        assert!(refused(&|plan| plan.align.mode = AlignMode::Stars).contains("no stars"));
+        assert!(refused(&|plan| plan.combine.edges = Edges::Keep).contains("trimmed, or filled"));
+        assert!(refused(&|plan| plan.finish.glow = 0.5).contains("no sky"));
     }
 
     #[test]

@@ -30,6 +30,9 @@ pub struct Report {
     /// What came of keeping sky and ground apart.
     #[serde(default)]
     pub skyline: Option<SkylineReport>,
+    /// What was found in the frames of a focus sweep.
+    #[serde(default)]
+    pub focus: Option<FocusReport>,
     /// What came of finishing.
     #[serde(default)]
     pub finish: Option<FinishReport>,
@@ -56,6 +59,22 @@ pub struct SkylineReport {
     pub ground_gain: [f32; 3],
     /// Frames of the ground that were left out, and why.
     pub left_out: Vec<(String, String)>,
+}
+
+/// The frames of a focus sweep that were merged.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct FocusReport {
+    /// File names of the frames that could be read in the order of focus, from near to far where
+    /// alignment tells it.
+    pub order: Vec<String>,
+    /// How far the focus moved from each of them to the next, against the usual step.
+    pub steps: Vec<f32>,
+    /// For each of them, the share of the picture in which it is the sharpest.
+    pub shares: Vec<f32>,
+    /// What is to be doubted, a sentence each: planes that are missing or shown twice.
+    pub doubts: Vec<String>,
+    /// Share of the picture for which it is told which frame is sharp there.
+    pub told: f32,
 }
 
 /// A sky that was finished; the noise elsewhere in the report is that before it.

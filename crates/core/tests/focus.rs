@@ -2,16 +2,18 @@
 
 mod shoot;
 
-use jade_core::engine::{self, Budget, FocusPlan, FocusRequest, Merged};
+use jade_core::cache::MapKind;
+use jade_core::engine::Outcome;
 use jade_core::focus::{Order, Sharpness, Way, comes_nearer, order, place, placed_on};
 use jade_core::frames::{Frame, FrameInput, Light};
 use jade_core::grid::Grid;
+use jade_core::plan::{Edges, Kind, Plan};
 use jade_core::progress::Unwatched;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_scenes::kiln_yard::{self, KilnYard};
-use shoot::{Shoot, light, linear};
+use shoot::{Shoot, light, linear, pixels};
 
 const SIZE: (u32, u32) = (600, 400);
 
@@ -104,18 +106,12 @@ fn frames_of_a_lens_that_breathes_are_placed_to_fractions_of_a_pixel() {
 }
 
 /// Merges frames of a sweep; light in the reference frame's place, and what is told of it.
-fn merged(shoot: &Shoot, inputs: &[FrameInput], way: Way) -> (Vec<f32>, Merged) {
-    let merged = engine::merge(&FocusRequest {
-        frames: inputs,
-        plan: FocusPlan { way, trim: false, align: true },
-        cache: &shoot.cache(),
-        budget: Budget::new(Some(256), Some(2)).unwrap(),
-        watch: &Unwatched,
-    });
-    let merged = merged.unwrap();
-    assert_eq!(merged.region, Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 });
-    let light = TiledFile::<f32>::open(&merged.picture).unwrap();
-    (light.read_region(merged.region).unwrap(), merged)
+fn merged(shoot: &Shoot, inputs: &[FrameInput], way: Way) -> (Vec<f32>, Outcome) {
+    let mut plan = Plan::of(Kind::FocusSweep);
+    (plan.focus.way, plan.combine.edges) = (way, Edges::Fill);
+    let merged = shoot.stack(inputs, &plan).unwrap();
+    assert_eq!((merged.report.origin, merged.report.size), ([0, 0], SIZE.into()));
+    (pixels(&merged).1, merged)
 }
 
 /// Peak signal to noise of pictures as they are seen, in dB, away from their edges.
@@ -148,10 +144,16 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
         println!("seed {seed}: {single:.2}, {smooth:.2}, {fine:.2} dB");
         assert!(smooth > single + 5.0 && fine > smooth, "{single}, {smooth}, {fine} dB");
         // The focus map, in frames from the nearest on.
-        let names = |i: &usize| inputs[*i].name.clone();
-        let nearest = told.order.frames.first().map(names);
-        assert_eq!(nearest, Some(format!("{seed}-0.tif")), "from near to far");
-        let map = TiledFile::<u16>::open(&told.depth).unwrap().read_region(told.region).unwrap();
+        let sweep = told.report.focus.as_ref().unwrap();
+        let names: Vec<String> = (0..10).map(|i| format!("{seed}-{i}.tif")).collect();
+        assert_eq!(sweep.order, names, "from near to far");
+        let sum: f32 = sweep.shares.iter().sum();
+        assert!((sum - sweep.told).abs() < 1e-3, "{sum} of {}", sweep.told);
+        let sharp = sweep.shares.iter().filter(|share| **share > 0.002).count();
+        assert!(sharp >= 7, "{:?}", sweep.shares);
+        let map = TiledFile::<u16>::open(&shoot.cache().map(&told.key, MapKind::Depth)).unwrap();
+        let whole = Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 };
+        let map = map.read_region(whole).unwrap();
         let depth = scene.depth();
         let mut off: Vec<f32> = map
             .iter()
@@ -162,7 +164,10 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
         assert!(off.len() * 3 > depth.len(), "{} of {} places are told", off.len(), depth.len());
         off.sort_by(f32::total_cmp);
         assert!(off[off.len() / 2] < 0.4, "half of the places are off by {}", off[off.len() / 2]);
-        assert!(told.gains.iter().all(|gain| *gain == 1.0));
+        assert!(told.report.frames.iter().all(|frame| frame.used && frame.level.is_none()));
+        // A repeated plan gives what is there.
+        let (again, same) = merged(&shoot, &inputs, Way::Smooth);
+        assert!(psnr(&again, &truth) == smooth && same.report.focus == told.report.focus);
     }
 }
 
@@ -182,16 +187,17 @@ fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
         .collect();
     let truth = linear(&scene.sharp());
     let (levelled, told) = merged(&shoot, &inputs, Way::Fine);
-    let place = told.order.frames.iter().position(|i| *i == 5).unwrap();
-    assert!((told.gains[place] - 2.0).abs() < 0.06, "{:?}", told.gains);
+    let gains: Vec<f32> =
+        told.report.frames.iter().map(|frame| frame.level.map_or(1.0, |level| level[0])).collect();
+    assert!((gains[5] - 2.0).abs() < 0.06, "{gains:?}");
     assert!(psnr(&levelled, &truth) > 33.0, "{} dB", psnr(&levelled, &truth));
     let (width, height) = SIZE;
     let yard = kiln_yard::Options { frames: 1, width, height, seed: 3, deflate: false };
     let other = KilnYard::new(yard).unwrap();
     inputs.push(shoot.save("other.tif", SIZE, &other.frame(0)));
     let (_, told) = merged(&shoot, &inputs, Way::Fine);
-    let out: Vec<usize> = told.left_out.iter().map(|own| own.0).collect();
-    assert_eq!(out, [8], "{:?}", told.left_out);
+    let out: Vec<_> = told.report.frames.iter().filter(|frame| !frame.used).collect();
+    assert!(out.len() == 1 && out[0].file == "other.tif" && out[0].reason.is_some(), "{out:?}");
 }
 
 #[test]

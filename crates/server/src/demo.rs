@@ -8,6 +8,7 @@ use jade_core::plan::Kind;
 use jade_core::skyline::SkylineMode;
 use jade_pixels::PictureError;
 use jade_scenes::SceneError;
+use jade_scenes::focus_sweep::{self, FocusSweep};
 use jade_scenes::kiln_yard::{self, KilnYard};
 use jade_scenes::night_sky::{self, Card, Land, NightSky, Purpose};
 use std::path::{Path, PathBuf};
@@ -21,7 +22,7 @@ struct Demo {
     make: fn(&Path) -> Result<(), SceneError>,
 }
 
-const DEMOS: [Demo; 5] = [
+const DEMOS: [Demo; 6] = [
     Demo {
         name: "Bare trees by the salt pan",
         kind: Kind::NightSky,
@@ -50,6 +51,21 @@ const DEMOS: [Demo; 5] = [
         kind: Kind::LowLightBurst,
         folder: "kiln-yard",
         make: |folder| KilnYard::new(kiln_yard::Options::default())?.write(folder, |_, _| true),
+    },
+    Demo {
+        name: "Moss cushion",
+        kind: Kind::FocusSweep,
+        folder: "moss-cushion",
+        make: |folder| {
+            let options = focus_sweep::Options {
+                frames: 14,
+                width: 1200,
+                height: 800,
+                seed: 11,
+                deflate: false,
+            };
+            FocusSweep::new(options)?.write(folder, |_, _| true)
+        },
     },
     Demo {
         name: "Saltpan mast",

@@ -2,6 +2,7 @@
 
 use jade_core::engine::LensFound;
 use jade_core::finish::FinishPlan;
+use jade_core::focus::{FocusPlan, Way};
 use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::Purpose;
 use jade_core::measure::noise::{NoiseGain, PatchFigures};
@@ -13,7 +14,9 @@ use jade_core::prepare::demosaic::Demosaic;
 use jade_core::prepare::lens::LensPlan;
 use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, Shows, WhiteBalance};
 use jade_core::progress::Stage;
-use jade_core::report::{FinishReport, FrameReport, NoisePoint, Report, SkylineReport, StageTime};
+use jade_core::report::{
+    FinishReport, FocusReport, FrameReport, NoisePoint, Report, SkylineReport, StageTime,
+};
 use jade_core::skyline::{
     GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke,
 };
@@ -553,8 +556,11 @@ pub fn typescript() -> String {
         SkylineSeen,
         SkylineReport,
         FinishReport,
+        FocusReport,
         CombinePlan,
         FinishPlan,
+        Way,
+        FocusPlan,
         Plan,
         PlanFrame,
         Shows,

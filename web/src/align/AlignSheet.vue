@@ -19,6 +19,13 @@ const model = computed<SceneModel>({
   get: () => store.shoot!.plan.align.model,
   set: (model) => void store.setPlan((plan) => (plan.align.model = model)),
 })
+const modes = computed(() => [
+  ...(store.isSweep
+    ? []
+    : [{ value: 'stars' as const, text: 'Stars', hint: 'While the sky turns' }]),
+  { value: 'scene' as const, text: 'Scene', hint: 'Handheld, or bumped' },
+  { value: 'none' as const, text: 'Not at all', hint: 'Tripod, still scene' },
+])
 const hints: Record<AlignMode, string> = {
   stars: 'The sky becomes sharp; what stands on the ground blurs a little.',
   scene: 'For a camera held by hand or bumped: details of the whole picture are matched.',
@@ -68,17 +75,12 @@ onUnmounted(pairs.end)
   <template v-else>
     <h2 class="text-[15px] font-semibold">Align</h2>
     <p class="mb-3 text-dim">Every frame is brought onto the reference frame.</p>
-    <Segmented
-      v-model="mode"
-      label="Align"
-      :options="[
-        { value: 'stars', text: 'Stars', hint: 'While the sky turns' },
-        { value: 'scene', text: 'Scene', hint: 'Handheld, or bumped' },
-        { value: 'none', text: 'Not at all', hint: 'Tripod, still scene' },
-      ]"
-    />
+    <Segmented v-model="mode" label="Align" :options="modes" />
     <p class="py-2.5 text-dim">{{ hints[mode] }}</p>
-    <label v-if="mode === 'scene'" class="flex items-center justify-between gap-3 pb-3 text-dim">
+    <label
+      v-if="mode === 'scene' && !store.isSweep"
+      class="flex items-center justify-between gap-3 pb-3 text-dim"
+    >
       <span>Motion</span>
       <select v-model="model" class="field !w-auto !py-1" data-test="model">
         <option value="auto">the simplest that fits</option>
@@ -87,7 +89,7 @@ onUnmounted(pairs.end)
         <option value="homography">any view of a plane</option>
       </select>
     </label>
-    <div class="section">
+    <div v-if="!store.isSweep" class="section">
       <h3>Reference frame</h3>
       <p class="flex justify-between text-dim">
         <span>{{ store.shoot?.reference_id ? 'chosen' : 'proposed' }}</span>

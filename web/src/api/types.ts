@@ -1,6 +1,6 @@
 // Generated from the server's types by `cargo xtask types`; do not edit.
 
-export type Kind = "night-sky" | "star-trails" | "low-light-burst" | "clear-the-scene";
+export type Kind = "night-sky" | "star-trails" | "low-light-burst" | "clear-the-scene" | "focus-sweep";
 
 export type WhiteBalance = { "by": "as-shot" } | { "by": "light", 
 /**
@@ -311,6 +311,29 @@ uneven: [number, number] | null,
  */
 noise: [number, number] | null, };
 
+export type FocusReport = { 
+/**
+ * File names of the frames that could be read in the order of focus, from near to far where
+ * alignment tells it.
+ */
+order: Array<string>, 
+/**
+ * How far the focus moved from each of them to the next, against the usual step.
+ */
+steps: Array<number>, 
+/**
+ * For each of them, the share of the picture in which it is the sharpest.
+ */
+shares: Array<number>, 
+/**
+ * What is to be doubted, a sentence each: planes that are missing or shown twice.
+ */
+doubts: Array<string>, 
+/**
+ * Share of the picture for which it is told which frame is sharp there.
+ */
+told: number, };
+
 export type CombinePlan = { 
 /**
  * How.
@@ -348,6 +371,14 @@ glow: number,
  */
 smoothing: number, };
 
+export type Way = "fine" | "smooth";
+
+export type FocusPlan = { 
+/**
+ * How frames are merged.
+ */
+way: Way, };
+
 export type Plan = { 
 /**
  * Version of this form: 1.
@@ -377,6 +408,10 @@ skyline: SkylinePlan,
  * The combine step.
  */
 combine: CombinePlan, 
+/**
+ * How a focus sweep is merged, in place of combining.
+ */
+focus: FocusPlan, 
 /**
  * The finish step.
  */
@@ -719,6 +754,10 @@ star_width_px: number | null,
  * What came of keeping sky and ground apart.
  */
 skyline: SkylineReport | null, 
+/**
+ * What was found in the frames of a focus sweep.
+ */
+focus: FocusReport | null, 
 /**
  * What came of finishing.
  */

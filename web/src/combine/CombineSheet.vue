@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Edges, Method, ShootResult } from '../api/types'
-import { resultHint } from '../finish/finish'
+import type { Edges, Method } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
 import Toggle from '../parts/Toggle.vue'
-import { ago, methodNames, percent, resultName } from '../parts/units'
+import { methodNames, percent } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
 import FramesEnough from './FramesEnough.vue'
+import LeftOut from './LeftOut.vue'
+import ResultList from './ResultList.vue'
 
 const store = useShoot()
 const view = useView()
@@ -72,15 +73,6 @@ const rejected = computed(() => {
   const frames = store.shown?.report.frames.filter((f) => f.rejected !== null) ?? []
   return [...frames].sort((p, q) => q.rejected! - p.rejected!).slice(0, 3)
 })
-
-function show(result: ShootResult) {
-  store.a = `frame-${result.reference_id}`
-  store.b = `result-${result.id}`
-}
-function seconds(result: ShootResult) {
-  return result.report.stages.reduce((sum, s) => sum + s.seconds, 0)
-}
-const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ?? [])
 </script>
 
 <template>
@@ -146,41 +138,8 @@ const left = computed(() => store.shown?.report.frames.filter((f) => !f.used) ??
       ]"
     />
   </div>
-  <div v-if="left.length" class="section mt-2" data-test="left-out">
-    <h3 class="text-amber">{{ left.length }} left out of the result</h3>
-    <p v-for="frame in left" :key="frame.file" class="mb-1 text-dim">
-      <span class="num text-ink">{{ frame.file }}</span> {{ frame.reason }}
-    </p>
-  </div>
-  <div class="section mt-2">
-    <h3>Results</h3>
-    <p v-if="!store.results.length" class="text-dim">None yet. Press Run; every result is kept.</p>
-    <ul class="flex flex-col gap-1.5" data-test="results">
-      <li v-for="result in store.results" :key="result.id">
-        <button
-          class="w-full rounded-lg border px-3 py-2 text-left"
-          :class="store.shown?.id === result.id ? 'border-jade bg-jade-deep' : 'border-rule'"
-          :aria-pressed="store.shown?.id === result.id"
-          @click="show(result)"
-        >
-          <span class="flex justify-between">
-            <b class="inline-block font-semibold first-letter:uppercase">{{
-              resultName(result)
-            }}</b>
-            <span v-if="result.report.noise" class="num text-jade"
-              >÷ {{ result.report.noise.gain.toFixed(2) }}</span
-            >
-          </span>
-          <span class="flex justify-between text-[12px] text-dim">
-            <span>{{ resultHint(result) }}</span>
-            <span class="num"
-              >{{ seconds(result).toFixed(1) }} s · {{ ago(result.made, Date.now()) }}</span
-            >
-          </span>
-        </button>
-      </li>
-    </ul>
-  </div>
+  <LeftOut />
+  <ResultList />
   <div v-if="points.length > 2" class="section">
     <h3>How many frames are enough</h3>
     <FramesEnough :points="points" />

@@ -3,7 +3,7 @@ import { CircleQuestionMark, Undo2 } from '@lucide/vue'
 import { computed } from 'vue'
 import { finished, finishes } from '../finish/finish'
 import StateDot from '../parts/StateDot.vue'
-import { counts, kindNames, resultName, share } from '../parts/units'
+import { counts, kindNames, resultName, share, wayNames } from '../parts/units'
 import { useShoot, type Step } from '../shoot/store'
 
 const emit = defineEmits<{ keys: [] }>()
@@ -50,7 +50,7 @@ const entries = computed<Entry[]>(() => {
     return !latest ? 'waiting' : changed ? 'changed' : 'done'
   }
   const saved = store.results.some((r) => r.exports.length)
-  return [
+  const all: Entry[] = [
     {
       step: 'frames',
       name: 'Frames',
@@ -102,9 +102,11 @@ const entries = computed<Entry[]>(() => {
             ? 'settings changed'
             : gain
               ? `noise ÷ ${gain.gain.toFixed(1)}`
-              : latest
-                ? resultName(latest)
-                : 'waiting',
+              : latest?.report.focus
+                ? `${wayNames[latest.plan.focus.way]}`
+                : latest
+                  ? resultName(latest)
+                  : 'waiting',
     },
     {
       step: 'finish',
@@ -126,6 +128,8 @@ const entries = computed<Entry[]>(() => {
       finding: saved ? 'saved' : 'waiting',
     },
   ]
+  // A sweep has neither a skyline nor a sky to be finished.
+  return all.filter((entry) => !store.isSweep || !['skyline', 'finish'].includes(entry.step))
 })
 
 /** The treatment in a few words. */

@@ -21,6 +21,7 @@ const way = ref<'columns' | 'table' | 'plot'>('columns')
 
 /** What bars and plot show: stars where there are some in most frames, else details. */
 const starry = computed(() => {
+  if (store.isSweep) return false
   const known = store.stack.flatMap((f) => (f.measures ? [f.measures.stars] : []))
   return known.filter((stars) => stars >= 25).length * 2 > known.length
 })

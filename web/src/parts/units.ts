@@ -1,5 +1,5 @@
 // Measurements as people write them.
-import type { AlignMode, Facts, Kind, Measures, Method, Role, ShootResult } from '../api/types'
+import type { AlignMode, Facts, Kind, Measures, Method, Role, ShootResult, Way } from '../api/types'
 
 export function exposure(seconds: number): string {
   if (seconds >= 0.3) return `${Number(seconds.toFixed(1))} s`
@@ -92,6 +92,7 @@ export const kindNames: Record<Kind, string> = {
   'star-trails': 'star trails',
   'low-light-burst': 'low-light burst',
   'clear-the-scene': 'clear the scene',
+  'focus-sweep': 'focus sweep',
 }
 
 export const methodNames: Record<Method, string> = {
@@ -103,6 +104,11 @@ export const methodNames: Record<Method, string> = {
   spread: 'spread',
 }
 
+export const wayNames: Record<Way, string> = {
+  fine: 'fine hair',
+  smooth: 'smooth surfaces',
+}
+
 export const alignNames: Record<AlignMode, string> = {
   stars: 'on the stars',
   scene: 'on the scene',
@@ -112,7 +118,9 @@ export const alignNames: Record<AlignMode, string> = {
 /** What a result is: "clipped mean of 12". */
 export function resultName(result: ShootResult): string {
   const used = result.report.frames.filter((f) => f.used).length
-  return `${methodNames[result.plan.combine.method]} of ${used}`
+  const { kind, focus, combine } = result.plan
+  if (kind === 'focus-sweep') return `${wayNames[focus.way]}, merged of ${used}`
+  return `${methodNames[combine.method]} of ${used}`
 }
 
 /** Noise as a share of white. */

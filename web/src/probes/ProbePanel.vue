@@ -45,7 +45,11 @@ const width = computed(() => {
     </dl>
     <ProbeCard v-for="probe in probes" :key="probe.id" :probe="probe" />
     <p v-if="!probes.length" class="mb-3 text-dim">
-      Pin a patch of plain sky to see what stacking gains: both sides enlarged, with their noise.
+      {{
+        store.isSweep
+          ? 'Pin a patch to see what becomes sharp: both sides enlarged, with their noise.'
+          : 'Pin a patch of plain sky to see what stacking gains: both sides enlarged, with their noise.'
+      }}
     </p>
     <div class="border-t border-rule pt-3">
       <button

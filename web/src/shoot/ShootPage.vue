@@ -4,6 +4,7 @@ import AlignSheet from '../align/AlignSheet.vue'
 import CombineSheet from '../combine/CombineSheet.vue'
 import CourseBar from '../course/CourseBar.vue'
 import ExportSheet from '../export/ExportSheet.vue'
+import MergeSheet from '../focus/MergeSheet.vue'
 import FinishSheet from '../finish/FinishSheet.vue'
 import FrameStrip from '../frames/FrameStrip.vue'
 import FramesSheet from '../frames/FramesSheet.vue'
@@ -91,6 +92,7 @@ onUnmounted(() => {
         <PrepareSheet v-else-if="store.step === 'prepare'" />
         <AlignSheet v-else-if="store.step === 'align'" />
         <SkylineSheet v-else-if="store.step === 'skyline'" />
+        <MergeSheet v-else-if="store.step === 'combine' && store.isSweep" />
         <CombineSheet v-else-if="store.step === 'combine'" />
         <FinishSheet v-else-if="store.step === 'finish'" />
         <ExportSheet v-else />

@@ -29,6 +29,7 @@ export const plan: Plan = {
     edges: 'trim',
     fill_gaps: false,
   },
+  focus: { way: 'fine' },
   finish: { glow: 0, smoothing: 0 },
 } as unknown as Plan
 

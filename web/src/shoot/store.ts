@@ -62,6 +62,8 @@ export const useShoot = defineStore('shoot', () => {
     const middle = used.value[Math.floor(used.value.length / 2)]
     return of(shoot.value?.reference_id) ?? of(proposed) ?? middle
   })
+  /** Whether frames are merged by what is sharp in them, in place of being combined. */
+  const isSweep = computed(() => shoot.value?.plan.kind === 'focus-sweep')
   const planChanged = computed(
     () => latest.value && JSON.stringify(latest.value.plan) !== JSON.stringify(shoot.value?.plan),
   )
@@ -387,6 +389,7 @@ export const useShoot = defineStore('shoot', () => {
     job,
     running,
     reference,
+    isSweep,
     planChanged,
     open,
     close,

@@ -30,6 +30,11 @@ const kinds: { value: Kind; text: string; hint: string }[] = [
     text: 'Clear the scene',
     hint: 'People, cars or flakes move through and shall not be seen.',
   },
+  {
+    value: 'focus-sweep',
+    text: 'Focus sweep',
+    hint: 'Each frame shows another plane sharp; they are merged to one, sharp from front to back.',
+  },
 ]
 
 watch(

@@ -167,6 +167,7 @@ pub fn combine(
         noise_by_frames,
         star_width_px,
         skyline: report,
+        focus: None,
         finish: None,
         lens: note.alignment.lens,
         stages: vec![],
@@ -419,7 +420,7 @@ fn ideal_gain(method: Method, n: usize) -> f32 {
     }
 }
 
-fn frame_report(
+pub fn frame_report(
     name: &str,
     aligned: &Aligned,
     stars: Option<StarFigures>,

@@ -1,130 +1,88 @@
 //! A focus sweep to one picture that is sharp from front to back.
 
+use super::combine::frame_report;
 use super::gallery::Decoded;
+use super::stages::CombineNote;
 use super::sweep::{SweepFound, ordered};
-use super::{Budget, decode, pool};
+use super::{Outcome, Request, decode, pool};
 use crate::CoreError;
 use crate::align::{Aligned, Motion};
-use crate::cache::{Cache, Key};
+use crate::cache::{Key, MapKind};
 use crate::combine::edges;
 use crate::focus::{
-    Desk, FocusMap, Merger, Order, Sharpness, Sight, Way, comes_nearer, levels, place, placed_on,
+    Desk, FocusMap, Merger, Order, Sharpness, Sight, comes_nearer, levels, place, placed_on,
 };
-use crate::frames::{FrameInput, Light};
-use crate::progress::{Stage, Watch};
+use crate::frames::{Frame, FrameInput, Light};
+use crate::plan::{AlignMode, Edges, Plan};
+use crate::progress::Stage;
+use crate::report::{FocusReport, FrameReport, Report};
 use jade_pixels::PictureError;
-use jade_pixels::tiled::{Region, SIDE, TileWriter};
+use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
-use serde::Serialize;
-use std::path::PathBuf;
 
 /// Side of the parts of a picture that are merged at a time, in pixels.
 const PART: u32 = 2 * SIDE;
 
-/// How a sweep is merged.
-#[derive(Debug, Clone, Copy, Serialize)]
-pub struct FocusPlan {
-    /// The way of merging.
-    pub way: Way,
-    /// Whether edges that not every frame covers are cut off; otherwise they are filled from the frames
-    /// that do.
-    pub trim: bool,
-    /// Whether frames are aligned; otherwise they lie as they are.
-    pub align: bool,
-}
-
-/// What a sweep is merged from.
-pub struct FocusRequest<'a> {
-    /// The frames in any order.
-    pub frames: &'a [FrameInput],
-    /// How.
-    pub plan: FocusPlan,
-    /// Where products are kept.
-    pub cache: &'a Cache,
-    /// Bounds of memory and threads.
-    pub budget: Budget,
-    /// Who follows.
-    pub watch: &'a dyn Watch,
-}
-
-/// A merged sweep.
-pub struct Merged {
-    /// The picture's tiled file: linear light, three channels.
-    pub picture: PathBuf,
-    /// Tiled file of the focus map: for each pixel the sharpest frame, from 0 for the first to 65534
-    /// for the last of those that were aligned, and 65535 where none is told.
-    pub depth: PathBuf,
-    /// Embedded profile of the reference frame; empty for plain sRGB.
-    pub profile: Vec<u8>,
-    /// Index of the reference frame: the one in the middle of the sweep.
-    pub reference: usize,
-    /// The order of focus of the frames that could be read, from near to far where they tell; numbers
-    /// are those of all frames.
-    pub order: Order,
-    /// What alignment found for each of those.
-    pub aligned: Vec<Aligned>,
-    /// Frames that were not, and why.
-    pub left_out: Vec<(usize, String)>,
-    /// What brought the light of each frame that was aligned to that of the reference frame, in order;
-    /// 1 for all where none differed.
-    pub gains: Vec<f32>,
-    /// The part of the reference frame that is shown.
-    pub region: Region,
-    /// Share of the picture of which it is told which frame is sharp there.
-    pub told: f32,
-}
-
-/// Merges the frames of a focus sweep, whatever their order.
+/// Merges the frames of a focus sweep, whatever their order, in place of combining them.
 ///
 /// # Errors
-/// As for [`super::sweep`]; [`CoreError::Frames`] when fewer than two frames can be aligned;
-/// [`CoreError::Picture`], [`CoreError::Scratch`].
-pub fn merge(request: &FocusRequest) -> Result<Merged, CoreError> {
-    pool(request.budget)?.install(|| merged(request))
+/// As for [`super::stack`]; [`CoreError::Frames`] when fewer than three frames can be read or two be
+/// aligned, or nothing in them tells an order.
+pub fn merge(request: &Request) -> Result<Outcome, CoreError> {
+    let key = key(request);
+    let picture = request.cache.picture(&key);
+    let note: Option<CombineNote> = request.cache.read("focus", &key);
+    if let Some(note) = note.filter(|_| TiledFile::<f32>::open(&picture).is_ok()) {
+        return Ok(note.outcome(key, picture));
+    }
+    let note = pool(request.budget)?.install(|| merged(request, &key))?;
+    request.cache.write("focus", &key, &note)?;
+    Ok(note.outcome(key, picture))
 }
 
-fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
-    let FocusRequest { plan, cache, watch, .. } = *request;
+/// A frame that is merged: its number, and the place among those in order.
+struct Used<'a> {
+    index: usize,
+    place: usize,
+    frame: &'a Frame,
+}
+
+fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
+    let Request { plan, cache, watch, .. } = *request;
     let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
     decode::settle(&mut decoded, None)?;
-    let Placed { order, sharpness, aligned, mut left_out } = placed(request, &decoded)?;
-    let used = order.frames.iter().zip(&aligned).zip(sharpness);
-    let (mut frames, mut motions, mut sharp) = (vec![], vec![], vec![]);
-    for ((&i, own), sharpness) in used {
-        match (&decoded[i], &own.motion) {
-            (Ok(frame), Some(motion)) => {
-                frames.push((i, frame));
-                motions.push(motion.clone());
-                sharp.push(sharpness);
-            }
-            (_, None) => left_out.push((i, own.reason.clone().unwrap_or_default())),
-            (Err(why), _) => left_out.push((i, why.clone())),
+    let Placed { order, sharpness, aligned, left_out } = placed(request, &decoded)?;
+    let (mut used, mut motions, mut sharp) = (vec![], vec![], vec![]);
+    for (place, (own, sharpness)) in aligned.iter().zip(sharpness).enumerate() {
+        let index = order.frames[place];
+        if let (Ok(frame), Some(motion)) = (&decoded[index], &own.motion) {
+            used.push(Used { index, place, frame });
+            motions.push(motion.clone());
+            sharp.push(sharpness);
         }
     }
-    if frames.len() < 2 {
+    if used.len() < 2 {
         return Err(CoreError::Frames(
             "Fewer than two frames of this sweep can be aligned; see why the others were left out, or merge them as they lie, without alignment.".to_owned(),
         ));
     }
-    let middle = frames.len() / 2;
-    let (reference, middle_frame) = frames[middle];
-    let (width, height) = middle_frame.size();
-    let region = match plan.trim {
-        true => common(&motions, (width, height))?,
-        false => Region { x: 0, y: 0, width, height },
+    let middle = used.len() / 2;
+    let (width, height) = used[middle].frame.size();
+    let region = match plan.combine.edges {
+        Edges::Trim => common(&motions, (width, height))?,
+        Edges::Keep | Edges::Fill => Region { x: 0, y: 0, width, height },
     };
     let gains = levels(&sharp, &motions, middle);
     let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
     let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
     let map = FocusMap::of(&sharp, &motions);
     drop(sharp);
-    let sights = frames.iter().zip(motions).zip(&gains).map(|((frame, motion), gain)| {
-        let light: &dyn Light = frame.1;
+    let sights = used.iter().zip(motions).zip(&gains).map(|((own, motion), gain)| {
+        let light: &dyn Light = own.frame;
         Sight { light, motion, gain: *gain }
     });
-    let merger = Merger::new(sights.collect(), &map, plan.way)?;
-    let key = key(request);
-    let (picture, depth) = (cache.picture(&key), cache.depth(&key));
+    let merger = Merger::new(sights.collect(), &map, plan.focus.way)?;
+    let (picture, depth) = (cache.picture(key), cache.map(key, MapKind::Depth));
     let out = TileWriter::<f32>::create(&picture, region.width, region.height, 3)?;
     let codes = TileWriter::<u16>::create(&depth, region.width, region.height, 1)?;
     let parts = Region::covering(region.width, region.height, [PART; 2]);
@@ -136,10 +94,57 @@ fn merged(request: &FocusRequest) -> Result<Merged, CoreError> {
         watch.advance(1);
         Ok::<(), PictureError>(())
     })?;
-    out.finish(false)?;
+    out.finish(!request.stream)?;
     codes.finish(false)?;
-    let (told, profile) = (map.told(), middle_frame.encoding.icc().to_vec());
-    Ok(Merged { picture, depth, profile, reference, order, aligned, left_out, gains, region, told })
+
+    let names: Vec<&str> = request.frames.iter().map(|frame| frame.name.as_str()).collect();
+    let size = (width, height);
+    let mut frames: Vec<FrameReport> = (0..names.len())
+        .map(|i| {
+            let why = left_out.iter().find(|(out, _)| *out == i).map(|(_, why)| why.clone());
+            let place = order.frames.iter().position(|own| *own == i);
+            let own = place.map_or(Aligned::left_out(why), |place| aligned[place].clone());
+            frame_report(names[i], &own, None, None, size)
+        })
+        .collect();
+    for (own, gain) in used.iter().zip(&gains) {
+        frames[own.index].weight = 1.0;
+        frames[own.index].level = (*gain != 1.0).then_some([*gain, 0.0]);
+    }
+    let reference = used[middle].index;
+    let report = Report {
+        version: 1,
+        reference: names[reference].to_owned(),
+        size: [region.width, region.height],
+        origin: [region.x, region.y],
+        frames,
+        noise: None,
+        noise_by_frames: vec![],
+        star_width_px: None,
+        skyline: None,
+        focus: Some(found(&order, &used, &map, &names)),
+        finish: None,
+        lens: None,
+        stages: vec![],
+        peak_memory_mib: 0,
+    };
+    let profile = used[middle].frame.encoding.icc().to_vec();
+    Ok(CombineNote { reference, profile, report })
+}
+
+/// What is told of frames in order, of which some were merged by a map.
+fn found(order: &Order, used: &[Used], map: &FocusMap, names: &[&str]) -> FocusReport {
+    let mut shares = vec![0.0; order.frames.len()];
+    for (own, share) in used.iter().zip(map.shares()) {
+        shares[own.place] = share;
+    }
+    FocusReport {
+        order: order.frames.iter().map(|i| names[*i].to_owned()).collect(),
+        steps: order.steps.iter().map(|step| step.length).collect(),
+        shares,
+        doubts: order.doubts(names),
+        told: map.told(),
+    }
 }
 
 /// Frames in the order of focus, and where they lie.
@@ -154,8 +159,8 @@ struct Placed {
 }
 
 /// Puts decoded frames in order, from near to far, and places them.
-fn placed(request: &FocusRequest, decoded: &[Decoded]) -> Result<Placed, CoreError> {
-    let FocusRequest { plan, watch, .. } = *request;
+fn placed(request: &Request, decoded: &[Decoded]) -> Result<Placed, CoreError> {
+    let Request { plan, watch, .. } = *request;
     let measured: Result<Vec<Result<Sharpness, String>>, CoreError> = decoded
         .iter()
         .map(|frame| match frame {
@@ -165,7 +170,7 @@ fn placed(request: &FocusRequest, decoded: &[Decoded]) -> Result<Placed, CoreErr
         .collect();
     let SweepFound { mut order, mut sharpness, left_out } = ordered(measured?)?;
     watch.begin(Stage::Align, order.frames.len() as u64);
-    if !plan.align {
+    if plan.align.mode == AlignMode::None {
         let aligned = vec![Aligned::still(); order.frames.len()];
         return Ok(Placed { order, sharpness, aligned, left_out });
     }
@@ -195,8 +200,11 @@ fn common(motions: &[Motion], (width, height): (u32, u32)) -> Result<Region, Cor
     })
 }
 
-/// Names the picture.
-fn key(request: &FocusRequest) -> Key {
+/// Names the picture; the report speaks of frames by name.
+fn key(request: &Request) -> Key {
+    let Plan { focus, align, combine, .. } = request.plan;
+    let names: Vec<&str> = request.frames.iter().map(|frame| frame.name.as_str()).collect();
     let keys: Vec<Key> = request.frames.iter().map(FrameInput::light_key).collect();
-    Key::of("focus", &request.plan, &keys.iter().collect::<Vec<_>>())
+    let settings = (focus, align.mode, combine.edges, names);
+    Key::of("focus", &settings, &keys.iter().collect::<Vec<_>>())
 }

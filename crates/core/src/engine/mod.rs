@@ -16,7 +16,6 @@ mod stages;
 mod streamed;
 mod sweep;
 
-pub use focus::{FocusPlan, FocusRequest, Merged, merge};
 pub use lens::{LensFound, lens_of_flats, lens_of_stars};
 pub use memory::{Budget, default_memory};
 pub use skyline::{Sights, SkylineFound, skyline};
@@ -106,6 +105,9 @@ impl Outcome {
 /// and a later run goes on from them.
 pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
     request.plan.check()?;
+    if request.plan.kind == Kind::FocusSweep {
+        return focus::merge(request);
+    }
     let outcome = combined(request)?;
     // How much frames differ is no picture to be finished.
     if !request.plan.finish.is_on() || request.plan.combine.method == Method::Spread {

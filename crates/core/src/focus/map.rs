@@ -103,6 +103,15 @@ impl FocusMap {
         depth.iter().zip(&told).map(code).collect()
     }
 
+    /// For each frame, the share of the cells in which it is told to be the sharpest.
+    pub fn shares(&self) -> Vec<f32> {
+        let mut counts = vec![0usize; self.energy.len()];
+        for (depth, _) in self.depth.iter().zip(&self.told).filter(|(_, told)| **told) {
+            counts[depth.round() as usize] += 1;
+        }
+        counts.into_iter().map(|n| n as f32 / self.told.len().max(1) as f32).collect()
+    }
+
     /// Share of the cells for which a frame is told to be sharp.
     pub fn told(&self) -> f32 {
         self.told.iter().filter(|told| **told).count() as f32 / self.told.len().max(1) as f32

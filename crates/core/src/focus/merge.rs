@@ -12,12 +12,15 @@ use crate::combine::resample::{self, Room};
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
 
 /// How frames are merged.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
 pub enum Way {
     /// For hairs and bristles: each scale of detail from where it is sharp.
+    #[default]
     Fine,
     /// For smooth surfaces: each place as a whole from where it is sharp.
     Smooth,

@@ -86,11 +86,15 @@ pub fn propose(frames: &[(&Facts, &Measures)]) -> Vec<ProposedSet> {
 pub fn other_kind(sets: &[ProposedSet], said: Kind) -> Option<(Kind, &'static str)> {
     let has = |purpose| sets.iter().any(|set| set.purpose == purpose);
     let starry = matches!(said, Kind::NightSky | Kind::StarTrails);
+    if said == Kind::FocusSweep {
+        return None;
+    }
     match (starry, has(Purpose::Sky)) {
+        (_, false) if has(Purpose::Focus) => {
+            Some((Kind::FocusSweep, "what is sharp moves through the frames"))
+        }
         (false, true) => Some((Kind::NightSky, "most frames show stars")),
-        (true, false)
-            if [Purpose::Scene, Purpose::Bracket, Purpose::Focus].into_iter().any(has) =>
-        {
+        (true, false) if [Purpose::Scene, Purpose::Bracket].into_iter().any(has) => {
             Some((Kind::LowLightBurst, "hardly any frame shows stars"))
         }
         _ => None,
@@ -423,6 +427,11 @@ mod tests {
         assert_eq!(other_kind(&sets, Kind::NightSky).unwrap().0, Kind::LowLightBurst);
         assert_eq!(other_kind(&sets, Kind::LowLightBurst), None);
         assert_eq!(other_kind(&[], Kind::NightSky), None, "nothing is known yet");
+        // Whoever says that it is a sweep knows.
+        assert_eq!(other_kind(&sets, Kind::FocusSweep), None);
+        let planes = [ProposedSet { purpose: Purpose::Focus, ..sets[0].clone() }];
+        assert_eq!(other_kind(&planes, Kind::NightSky).unwrap().0, Kind::FocusSweep);
+        assert_eq!(other_kind(&planes, Kind::LowLightBurst).unwrap().0, Kind::FocusSweep);
     }
 
     proptest! {

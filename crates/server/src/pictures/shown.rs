@@ -185,6 +185,9 @@ impl Shown {
     pub fn render(&self, level: usize, region: Region, how: How) -> Result<Vec<u8>, PictureError> {
         if let Levels::Map(levels, map, most) = &self.levels {
             let counts = levels[level].read_region(region)?;
+            if *map == MapKind::Depth {
+                return Ok(counts.into_iter().flat_map(graded).collect());
+            }
             let counts = counts.chunks_exact(levels[level].channels()).map(|c| c[0]);
             let pixels = 4f32.powi(level as i32);
             return Ok(counts.flat_map(|n| over(*map, f32::from(n) / pixels, *most)).collect());
@@ -447,9 +450,33 @@ fn over(map: MapKind, count: f32, most: u16) -> [u8; 4] {
     let share = match map {
         MapKind::Rejected => 0.75 * count,
         MapKind::Coverage => 0.8 * (1.0 - count / f32::from(most.max(1))),
+        // It holds no counts.
+        MapKind::Depth => 0.0,
     };
     let [r, g, b] = AMBER;
     [r, g, b, (share.clamp(0.0, 0.9) * 255.0) as u8]
+}
+
+/// Colours of a focus map from the first frame to the last one, evenly apart; the page's legend has
+/// the same.
+const GRADES: [[u8; 3]; 4] =
+    [[0xe8, 0xc0, 0x6a], [0x5c, 0xc8, 0xa1], [0x4a, 0x86, 0xc8], [0x6b, 0x4f, 0x9e]];
+
+/// Colour and cover of a place in a focus map: graded by the frame that is sharp there, and dark where
+/// none is told.
+fn graded(code: u16) -> [u8; 4] {
+    if code == u16::MAX {
+        let [r, g, b] = WELL;
+        return [r, g, b, 200];
+    }
+    let at = f32::from(code) / 65_534.0 * (GRADES.len() - 1) as f32;
+    let first = (at as usize).min(GRADES.len() - 2);
+    let part = at - first as f32;
+    let [r, g, b] = std::array::from_fn(|c| {
+        let (own, next) = (f32::from(GRADES[first][c]), f32::from(GRADES[first + 1][c]));
+        (own + part * (next - own)).round() as u8
+    });
+    [r, g, b, 215]
 }
 
 /// A PNG of interleaved colour, or of colour with cover.

@@ -42,6 +42,7 @@ fn report() -> Report {
         noise_by_frames: vec![],
         star_width_px: None,
         skyline: None,
+        focus: None,
         finish: None,
         lens: None,
         stages: vec![],

@@ -1,0 +1,25 @@
+import { describe, expect, it } from 'vitest'
+import type { FocusReport } from '../api/types'
+import { gaps, planes } from './focus'
+
+const report: FocusReport = {
+  order: ['c', 'a', 'b', 'd'],
+  steps: [1, 2.1, 0.9],
+  shares: [0.1, 0.3, 0.25, 0.05],
+  doubts: [],
+  told: 0.7,
+}
+
+describe('the plot of a sweep', () => {
+  it('has the planes as far apart as the focus moved', () => {
+    const all = planes(report)
+    expect(all.map((plane) => plane.file)).toEqual(['c', 'a', 'b', 'd'])
+    expect(all.map((plane) => plane.at.toFixed(1))).toEqual(['0.0', '1.0', '3.1', '4.0'])
+    expect(all[1]!.share).toBe(0.3)
+  })
+
+  it('marks where a plane is missing', () => {
+    expect(gaps(report)).toEqual([[1, 3.1]])
+    expect(gaps({ ...report, steps: [1, 1.2, 0.9] })).toEqual([])
+  })
+})

@@ -1,0 +1,33 @@
+import type { FocusReport } from '../api/types'
+
+/** A frame of a sweep as the plot shows it. */
+export interface Plane {
+  file: string
+  /** Where its plane lies, in usual steps from the first one on. */
+  at: number
+  /** Share of the picture that is sharpest in it. */
+  share: number
+}
+
+/** Planes of a sweep in the order of focus, as far apart as the focus moved. */
+export function planes({ order, steps, shares }: FocusReport): Plane[] {
+  let at = 0
+  return order.map((file, i) => {
+    if (i > 0) at += steps[i - 1]!
+    return { file, at, share: shares[i]! }
+  })
+}
+
+/** Steps from which on a plane is missing, as the sentences about them have it. */
+const WIDE = Math.SQRT2
+
+/** The gaps between planes in which another one is missing. */
+export function gaps(report: FocusReport): [number, number][] {
+  const all = planes(report)
+  return report.steps.flatMap((step, i) =>
+    step > WIDE ? [[all[i]!.at, all[i + 1]!.at] as [number, number]] : [],
+  )
+}
+
+/** The colours of the focus map from the first plane to the last one. */
+export const grades = ['#e8c06a', '#5cc8a1', '#4a86c8', '#6b4f9e']
