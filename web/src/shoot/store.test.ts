@@ -298,6 +298,20 @@ describe('runs', () => {
     expect(store.shoot?.plan.prepare.gain_ev).toBe(1)
   })
 
+  it('does not let an answer that comes before that to a change undo it', async () => {
+    server.shoot.mockImplementation(() => Promise.resolve(shoot()))
+    const store = useShoot()
+    await store.open(1)
+    let accept: (found: ReturnType<typeof shoot>) => void = () => {}
+    server.changeShoot.mockReturnValue(new Promise((done) => (accept = done)))
+    const changed = store.setPlan((plan) => (plan.prepare.gain_ev = 1))
+    await store.load(1)
+    expect(store.shoot?.plan.prepare.gain_ev).toBe(1)
+    accept(shoot({ plan: store.shoot!.plan }))
+    await changed
+    expect(store.shoot?.plan.prepare.gain_ev).toBe(1)
+  })
+
   describe('with sets', () => {
     const sky = { id: 7, name: 'Sky', role: 'light' as const }
     const darks = { id: 8, name: 'Darks 8 s', role: 'dark' as const }

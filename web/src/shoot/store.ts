@@ -31,8 +31,10 @@ export const useShoot = defineStore('shoot', () => {
   let stop = () => {}
   /** Changes of the plan reach the server in the order in which they were made. */
   let turn: Promise<unknown> = Promise.resolve()
-  /** Counts changes of the plan, so that an answer from before one does not undo it. */
+  /** Counts changes of the plan, and those the server has not answered, so that an answer from
+   * before one does not undo it. */
   let changes = 0
+  let underway = 0
 
   const lights = computed(() => frames((f) => f.role === 'light' && !f.problem))
   const groups = computed(() => (shoot.value ? groupFrames(shoot.value) : []))
@@ -102,7 +104,7 @@ export const useShoot = defineStore('shoot', () => {
     const asked = changes
     try {
       const found = await api.shoot(id)
-      if (changes !== asked && shoot.value) found.plan = shoot.value.plan
+      if ((changes !== asked || underway) && shoot.value) found.plan = shoot.value.plan
       else sent.value = settled.value = found.plan
       shoot.value = found
     } catch (error) {
@@ -255,7 +257,9 @@ export const useShoot = defineStore('shoot', () => {
     change(plan)
     shoot.value!.plan = plan
     changes++
+    underway++
     const done = await inTurn(() => attempt(() => api.changeShoot(id, { plan })))
+    underway--
     if (!done) shoot.value!.plan = before
     else sent.value = done.plan
     changes++
