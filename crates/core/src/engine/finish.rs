@@ -1,5 +1,6 @@
 //! The finish stage: from the combined picture to the finished one.
 
+use super::joined::interleaved;
 use super::{Outcome, Request};
 use crate::CoreError;
 use crate::cache::{Key, LayerKind};
@@ -152,10 +153,6 @@ fn made(request: &Request, outcome: &Outcome, key: &Key) -> Result<FinishReport,
     let out = Combined(out.finish(!request.stream)?);
     let noise = if smoothing.is_some() { noise_of(&sky, &out)? } else { None };
     Ok(FinishReport { uneven, noise })
-}
-
-fn interleaved([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
-    red.iter().zip(green).zip(blue).flat_map(|((r, g), b)| [*r, *g, *b]).collect()
 }
 
 /// Noise of the plainest patches of the sky, before and after.

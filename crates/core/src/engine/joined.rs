@@ -253,7 +253,8 @@ fn moved<'a>(
     (!placed.is_empty()).then(|| Reducer::new(placed, &plan, held))
 }
 
-fn interleaved([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
+/// Light of three planes, pixel by pixel.
+pub fn interleaved([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
     red.iter().zip(green).zip(blue).flat_map(|((r, g), b)| [*r, *g, *b]).collect()
 }
 
