@@ -49,6 +49,7 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
         s.until_text("results", "ine hair, merged of 8").await?;
         s.until_text("sweep", "times as far as usual").await?;
         s.part("sweep-gap").await?;
+        s.until_text("step-combine", "8 planes, 1 gap").await?;
         let result = latest(s).await?;
         let report = &result["report"];
         assert_eq!(report["focus"]["order"].as_array().map(Vec::len), Some(8));

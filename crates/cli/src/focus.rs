@@ -13,6 +13,7 @@ use jade_core::focus::Way;
 use jade_core::frames::{FrameInput, content_hash};
 use jade_core::plan::{AlignMode, Edges, Kind, Plan};
 use jade_core::prepare::calibration::CalibrationFrames;
+use jade_core::report::FocusStep;
 use jade_pixels::write::Target;
 use serde_json::json;
 use std::path::{Path, PathBuf};
@@ -151,7 +152,8 @@ impl FocusArgs {
         let order: Vec<&str> = found.order.frames.iter().map(|i| names[*i]).collect();
         let doubts = found.order.doubts(&names);
         tell(&order, &doubts);
-        let steps: Vec<f32> = found.order.steps.iter().map(|step| step.length).collect();
+        let steps: Vec<FocusStep> =
+            found.order.steps.iter().copied().map(FocusStep::from).collect();
         self.common.tell(&json!({ "focus": { "order": order, "steps": steps, "doubts": doubts } }))
     }
 }

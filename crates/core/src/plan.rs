@@ -261,9 +261,7 @@ impl Plan {
         }
         Ok(())
     }
-}
 
-impl Plan {
     /// Refuses what is not for the frames of a focus sweep.
     fn check_sweep(&self) -> Result<(), CoreError> {
         let what = if self.align.mode == AlignMode::Stars {

@@ -2,6 +2,7 @@
 
 use crate::align::Motion;
 use crate::align::camera::Lens;
+use crate::focus::Step;
 use crate::measure::noise::NoiseGain;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -67,14 +68,31 @@ pub struct FocusReport {
     /// File names of the frames that could be read in the order of focus, from near to far where
     /// alignment tells it.
     pub order: Vec<String>,
-    /// How far the focus moved from each of them to the next, against the usual step.
-    pub steps: Vec<f32>,
+    /// From each of them to the next.
+    pub steps: Vec<FocusStep>,
     /// For each of them, the share of the picture in which it is the sharpest.
     pub shares: Vec<f32>,
     /// What is to be doubted, a sentence each: planes that are missing or shown twice.
     pub doubts: Vec<String>,
     /// Share of the picture for which it is told which frame is sharp there.
     pub told: f32,
+}
+
+/// From one frame of a focus sweep to the next.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct FocusStep {
+    /// How far the focus moved, against the usual step.
+    pub length: f32,
+    /// Whether a plane is missing between the two.
+    pub wide: bool,
+    /// Whether both show the same plane.
+    pub double: bool,
+}
+
+impl From<Step> for FocusStep {
+    fn from(step: Step) -> Self {
+        Self { length: step.length, wide: step.is_wide(), double: step.is_double() }
+    }
 }
 
 /// A sky that was finished; the noise elsewhere in the report is that before it.

@@ -15,7 +15,7 @@ use jade_core::prepare::lens::LensPlan;
 use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, Shows, WhiteBalance};
 use jade_core::progress::Stage;
 use jade_core::report::{
-    FinishReport, FocusReport, FrameReport, NoisePoint, Report, SkylineReport, StageTime,
+    FinishReport, FocusReport, FocusStep, FrameReport, NoisePoint, Report, SkylineReport, StageTime,
 };
 use jade_core::skyline::{
     GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke,
@@ -556,6 +556,7 @@ pub fn typescript() -> String {
         SkylineSeen,
         SkylineReport,
         FinishReport,
+        FocusStep,
         FocusReport,
         CombinePlan,
         FinishPlan,

@@ -311,6 +311,20 @@ uneven: [number, number] | null,
  */
 noise: [number, number] | null, };
 
+export type FocusStep = { 
+/**
+ * How far the focus moved, against the usual step.
+ */
+length: number, 
+/**
+ * Whether a plane is missing between the two.
+ */
+wide: boolean, 
+/**
+ * Whether both show the same plane.
+ */
+double: boolean, };
+
 export type FocusReport = { 
 /**
  * File names of the frames that could be read in the order of focus, from near to far where
@@ -318,9 +332,9 @@ export type FocusReport = {
  */
 order: Array<string>, 
 /**
- * How far the focus moved from each of them to the next, against the usual step.
+ * From each of them to the next.
  */
-steps: Array<number>, 
+steps: Array<FocusStep>, 
 /**
  * For each of them, the share of the picture in which it is the sharpest.
  */

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Edges, Method } from '../api/types'
+import type { Method } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
 import Toggle from '../parts/Toggle.vue'
 import { methodNames, percent } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
+import EdgesChoice from './EdgesChoice.vue'
 import FramesEnough from './FramesEnough.vue'
 import LeftOut from './LeftOut.vue'
 import ResultList from './ResultList.vue'
@@ -18,10 +19,6 @@ const points = computed(() => store.shown?.report.noise_by_frames ?? [])
 const method = computed<Method>({
   get: () => store.shoot!.plan.combine.method,
   set: (method) => void store.setPlan((plan) => (plan.combine.method = method)),
-})
-const edges = computed<Edges>({
-  get: () => store.shoot!.plan.combine.edges,
-  set: (edges) => void store.setPlan((plan) => (plan.combine.edges = edges)),
 })
 
 const clip = computed<number>({
@@ -49,11 +46,6 @@ const hints: Record<Method, string> = {
   lightest: 'The lightest sample: stars draw their trails.',
   darkest: 'The darkest sample: flakes, sparks and lights that move go.',
   spread: 'How much the frames differ: shows what moved. For looking, not for keeping.',
-}
-const edgeHints: Record<Edges, string> = {
-  trim: 'Cut to what every frame covers.',
-  keep: 'The reference frame’s size; edges from fewer frames.',
-  fill: 'The reference frame’s size; frames go on beyond their edge.',
 }
 
 /** Maps that were made with the result on show. */
@@ -125,19 +117,7 @@ const rejected = computed(() => {
     hint="Less noisy frames with narrower stars count more"
     test="weigh"
   />
-  <div class="flex items-center gap-3 py-1.5">
-    <span class="text-dim">Edges</span>
-    <Segmented
-      v-model="edges"
-      label="Edges"
-      class="flex-1"
-      :options="[
-        { value: 'trim', text: 'Trim', hint: edgeHints.trim },
-        { value: 'keep', text: 'Keep', hint: edgeHints.keep },
-        { value: 'fill', text: 'Fill', hint: edgeHints.fill },
-      ]"
-    />
-  </div>
+  <EdgesChoice />
   <LeftOut />
   <ResultList />
   <div v-if="points.length > 2" class="section">

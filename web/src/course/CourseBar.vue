@@ -2,8 +2,9 @@
 import { CircleQuestionMark, Undo2 } from '@lucide/vue'
 import { computed } from 'vue'
 import { finished, finishes } from '../finish/finish'
+import { foundIn } from '../focus/focus'
 import StateDot from '../parts/StateDot.vue'
-import { counts, kindNames, resultName, share, wayNames } from '../parts/units'
+import { counts, kindNames, resultName, share } from '../parts/units'
 import { useShoot, type Step } from '../shoot/store'
 
 const emit = defineEmits<{ keys: [] }>()
@@ -103,7 +104,7 @@ const entries = computed<Entry[]>(() => {
             : gain
               ? `noise ÷ ${gain.gain.toFixed(1)}`
               : latest?.report.focus
-                ? `${wayNames[latest.plan.focus.way]}`
+                ? foundIn(latest.report.focus)
                 : latest
                   ? resultName(latest)
                   : 'waiting',

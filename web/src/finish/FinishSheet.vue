@@ -24,7 +24,7 @@ const changed = computed(
     {{
       hasSkyline
         ? 'On the sky alone: the ground stays as it is, along the skyline too.'
-        : 'On the whole picture, as no skyline parts the sky from ground.'
+        : 'On the whole picture, as no skyline parts the sky from ground. If it shows ground, find the skyline first.'
     }}
   </p>
   <PlanSlider

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Edges, Way } from '../api/types'
+import type { Way } from '../api/types'
+import EdgesChoice from '../combine/EdgesChoice.vue'
 import LeftOut from '../combine/LeftOut.vue'
 import ResultList from '../combine/ResultList.vue'
 import Segmented from '../parts/Segmented.vue'
@@ -15,10 +16,6 @@ const view = useView()
 const way = computed<Way>({
   get: () => store.shoot!.plan.focus.way,
   set: (way) => void store.setPlan((plan) => (plan.focus.way = way)),
-})
-const edges = computed<Edges>({
-  get: () => store.shoot!.plan.combine.edges,
-  set: (edges) => void store.setPlan((plan) => (plan.combine.edges = edges)),
 })
 const overlay = computed({
   get: () => (view.overlay === 'depth' ? 'depth' : 'none'),
@@ -49,28 +46,13 @@ const other = computed(() =>
     ]"
   />
   <p class="py-2.5 text-dim">{{ hints[way] }}</p>
-  <div class="flex items-center gap-3 py-1.5">
-    <span class="text-dim">Edges</span>
-    <Segmented
-      v-model="edges"
-      label="Edges"
-      class="flex-1"
-      :options="[
-        { value: 'trim', text: 'Trim', hint: 'Cut to what every frame covers.' },
-        {
-          value: 'fill',
-          text: 'Fill',
-          hint: 'The middle frame’s size; frames go on beyond their edge.',
-        },
-      ]"
-    />
-  </div>
+  <EdgesChoice />
   <div v-if="found" class="section mt-2" data-test="sweep">
     <h3>Where each frame is sharp</h3>
     <SweepPlot :report="found" />
     <p v-for="doubt in found.doubts" :key="doubt" class="mt-2 text-amber">{{ doubt }}</p>
     <p class="mt-2 flex justify-between text-dim" data-test="sweep-told">
-      <span>Told to be sharp in a frame</span
+      <span>Shows detail that a frame has sharp</span
       ><span class="num text-ink">{{ whole(found.told) }}</span>
     </p>
     <Segmented
@@ -83,7 +65,8 @@ const other = computed(() =>
       ]"
     />
     <p v-if="overlay === 'depth'" class="mt-2 text-dim">
-      Coloured by the frame that is sharp there, as the bar above; dark where none is told.
+      Coloured by the frame that is sharp there, as the bar above; dark where nothing tells: smooth,
+      or sharp in no frame.
     </p>
     <button
       v-if="other"

@@ -19,7 +19,7 @@ const x = (at: number) => 6 + (at / last.value) * (WIDE - 12)
 const tall = (share: number) => Math.max(1.5, (share / most.value) * (FOOT - 8))
 /** No wider than the closest planes allow. */
 const wide = computed(() => {
-  const steps = props.report.steps.filter((step) => step > 0.3)
+  const steps = props.report.steps.filter((step) => !step.double).map((step) => step.length)
   return Math.min(12, Math.max(3, (Math.min(...steps, 1) / last.value) * (WIDE - 12) - 2))
 })
 

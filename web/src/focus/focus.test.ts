@@ -1,10 +1,11 @@
 import { describe, expect, it } from 'vitest'
 import type { FocusReport } from '../api/types'
-import { gaps, planes } from './focus'
+import { foundIn, gaps, planes } from './focus'
 
+const step = (length: number, wide = false) => ({ length, wide, double: false })
 const report: FocusReport = {
   order: ['c', 'a', 'b', 'd'],
-  steps: [1, 2.1, 0.9],
+  steps: [step(1), step(2.1, true), step(0.9)],
   shares: [0.1, 0.3, 0.25, 0.05],
   doubts: [],
   told: 0.7,
@@ -20,6 +21,9 @@ describe('the plot of a sweep', () => {
 
   it('marks where a plane is missing', () => {
     expect(gaps(report)).toEqual([[1, 3.1]])
-    expect(gaps({ ...report, steps: [1, 1.2, 0.9] })).toEqual([])
+    expect(foundIn(report)).toBe('4 planes, 1 gap')
+    const steps = report.steps.map((own) => ({ ...own, wide: false }))
+    expect(gaps({ ...report, steps })).toEqual([])
+    expect(foundIn({ ...report, steps })).toBe('4 planes')
   })
 })

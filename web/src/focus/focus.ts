@@ -13,21 +13,24 @@ export interface Plane {
 export function planes({ order, steps, shares }: FocusReport): Plane[] {
   let at = 0
   return order.map((file, i) => {
-    if (i > 0) at += steps[i - 1]!
+    if (i > 0) at += steps[i - 1]!.length
     return { file, at, share: shares[i]! }
   })
 }
-
-/** Steps from which on a plane is missing, as the sentences about them have it. */
-const WIDE = Math.SQRT2
 
 /** The gaps between planes in which another one is missing. */
 export function gaps(report: FocusReport): [number, number][] {
   const all = planes(report)
   return report.steps.flatMap((step, i) =>
-    step > WIDE ? [[all[i]!.at, all[i + 1]!.at] as [number, number]] : [],
+    step.wide ? [[all[i]!.at, all[i + 1]!.at] as [number, number]] : [],
   )
 }
 
-/** The colours of the focus map from the first plane to the last one. */
+/** What was found in a few words: planes, and how many are missing between them. */
+export function foundIn(report: FocusReport): string {
+  const missing = gaps(report).length
+  return `${report.order.length} planes${missing ? `, ${missing} ${missing > 1 ? 'gaps' : 'gap'}` : ''}`
+}
+
+/** The colours of the focus map from the first plane to the last one, as the server draws it. */
 export const grades = ['#e8c06a', '#5cc8a1', '#4a86c8', '#6b4f9e']

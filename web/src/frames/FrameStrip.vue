@@ -80,7 +80,7 @@ function key(event: KeyboardEvent) {
   } else if (event.key === 'l' && one?.role === 'light') {
     const ids = store.chosen.includes(one.id) ? store.chosen : [one.id]
     void store.leaveOut(ids, !one.left_out)
-  } else if (event.key === 'm' && one?.role === 'light' && !one.left_out) {
+  } else if (event.key === 'm' && one?.role === 'light' && !one.left_out && !store.isSweep) {
     void store.setReference(one.id)
   } else if (event.key === 'Escape') {
     store.chosen = []

@@ -283,6 +283,7 @@ async function dismiss(id: number) {
         {{ frame.left_out ? 'Take in' : 'Leave out' }}
       </button>
       <button
+        v-if="!store.isSweep"
         class="button"
         data-test="make-reference"
         :disabled="frame.left_out || frame.id === store.shoot?.reference_id"

@@ -53,6 +53,17 @@ describe('the shoot on the workbench', () => {
     expect(store.shown?.id).toBe(8)
   })
 
+  it('has the reference frame of a sweep from its run, whatever was chosen', async () => {
+    const sweep = { ...plan, kind: 'focus-sweep' } as Plan
+    server.shoot.mockResolvedValue(shoot({ plan: sweep, reference_id: 2 }))
+    const store = useShoot()
+    await store.open(1)
+    expect(store.reference?.id).toBe(3)
+    server.shoot.mockResolvedValue(shoot({ plan: sweep, results: [result(9, 4, sweep)] }))
+    await store.load(1)
+    expect(store.reference?.id).toBe(4)
+  })
+
   it('keeps a frame that something speaks against, until that is undone', async () => {
     const doubts = [{ frame_id: 2, reason: 'It shows 40 stars where its neighbours show 90.' }]
     server.shoot.mockResolvedValue(shoot({ doubts }))

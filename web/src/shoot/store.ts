@@ -62,6 +62,8 @@ export const useShoot = defineStore('shoot', () => {
     const of = (id?: number | null) => used.value.find((f) => f.id === id)
     const proposed = shoot.value?.proposed_reference?.frame_id
     const middle = used.value[Math.floor(used.value.length / 2)]
+    // That of a sweep is the middle one in the order of focus, which a run finds.
+    if (isSweep.value) return of(latest.value?.reference_id) ?? middle
     return of(shoot.value?.reference_id) ?? of(proposed) ?? middle
   })
   /** Whether frames are merged by what is sharp in them, in place of being combined. */

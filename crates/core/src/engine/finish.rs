@@ -59,24 +59,21 @@ impl Sky {
 ///
 /// # Errors
 /// As for [`super::stack`]; [`CoreError::Frames`] where there is too little sky.
-pub fn finish(request: &Request, outcome: Outcome) -> Result<Outcome, CoreError> {
+pub fn finish(request: &Request, mut outcome: Outcome) -> Result<Outcome, CoreError> {
     let plan = &request.plan.finish;
     let key = Key::of("finish", plan, &[&outcome.combined]);
     let picture = request.cache.picture(&key);
-    let Outcome { profile, reference, mut report, .. } = outcome;
-    let combined = outcome.combined.clone();
-    let before = Outcome { profile: vec![], report: report.clone(), ..outcome };
     let note: Option<FinishReport> = request.cache.read("finish", &key);
     let found = match note.filter(|_| TiledFile::<f32>::open(&picture).is_ok()) {
         Some(found) => found,
         None => {
-            let found = made(request, &before, &key)?;
+            let found = made(request, &outcome, &key)?;
             request.cache.write("finish", &key, &found)?;
             found
         }
     };
-    report.finish = Some(found);
-    Ok(Outcome { key, combined, picture, profile, reference, report })
+    outcome.report.finish = Some(found);
+    Ok(Outcome { key, picture, ..outcome })
 }
 
 fn made(request: &Request, outcome: &Outcome, key: &Key) -> Result<FinishReport, CoreError> {

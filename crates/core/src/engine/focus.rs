@@ -15,7 +15,7 @@ use crate::focus::{
 use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::{AlignMode, Edges, Plan};
 use crate::progress::Stage;
-use crate::report::{FocusReport, FrameReport, Report};
+use crate::report::{FocusReport, FocusStep, FrameReport, Report};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
@@ -51,10 +51,10 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     let Request { plan, cache, watch, .. } = *request;
     let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
     decode::settle(&mut decoded, None)?;
-    let Placed { order, sharpness, aligned, left_out } = placed(request, &decoded)?;
+    let (placed, sharpness) = placed(request, &decoded)?;
     let (mut used, mut motions, mut sharp) = (vec![], vec![], vec![]);
-    for (place, (own, sharpness)) in aligned.iter().zip(sharpness).enumerate() {
-        let index = order.frames[place];
+    for (place, (own, sharpness)) in placed.aligned.iter().zip(sharpness).enumerate() {
+        let index = placed.order.frames[place];
         if let (Ok(frame), Some(motion)) = (&decoded[index], &own.motion) {
             used.push(Used { index, place, frame });
             motions.push(motion.clone());
@@ -98,14 +98,8 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     codes.finish(false)?;
 
     let names: Vec<&str> = request.frames.iter().map(|frame| frame.name.as_str()).collect();
-    let size = (width, height);
     let mut frames: Vec<FrameReport> = (0..names.len())
-        .map(|i| {
-            let why = left_out.iter().find(|(out, _)| *out == i).map(|(_, why)| why.clone());
-            let place = order.frames.iter().position(|own| *own == i);
-            let own = place.map_or(Aligned::left_out(why), |place| aligned[place].clone());
-            frame_report(names[i], &own, None, None, size)
-        })
+        .map(|i| frame_report(names[i], &placed.of(i), None, None, (width, height)))
         .collect();
     for (own, gain) in used.iter().zip(&gains) {
         frames[own.index].weight = 1.0;
@@ -122,7 +116,7 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
         noise_by_frames: vec![],
         star_width_px: None,
         skyline: None,
-        focus: Some(found(&order, &used, &map, &names)),
+        focus: Some(found(&placed.order, &used, &map, &names)),
         finish: None,
         lens: None,
         stages: vec![],
@@ -140,7 +134,7 @@ fn found(order: &Order, used: &[Used], map: &FocusMap, names: &[&str]) -> FocusR
     }
     FocusReport {
         order: order.frames.iter().map(|i| names[*i].to_owned()).collect(),
-        steps: order.steps.iter().map(|step| step.length).collect(),
+        steps: order.steps.iter().copied().map(FocusStep::from).collect(),
         shares,
         doubts: order.doubts(names),
         told: map.told(),
@@ -150,16 +144,27 @@ fn found(order: &Order, used: &[Used], map: &FocusMap, names: &[&str]) -> FocusR
 /// Frames in the order of focus, and where they lie.
 struct Placed {
     order: Order,
-    /// How sharp they are where, in that order.
-    sharpness: Vec<Sharpness>,
-    /// The same of where they lie, on the one in the middle of those that are placed.
+    /// Where they lie, in that order, on the one in the middle of those that are placed.
     aligned: Vec<Aligned>,
     /// Those that cannot be read, and why.
     left_out: Vec<(usize, String)>,
 }
 
-/// Puts decoded frames in order, from near to far, and places them.
-fn placed(request: &Request, decoded: &[Decoded]) -> Result<Placed, CoreError> {
+impl Placed {
+    /// What was found for a frame by its number.
+    fn of(&self, index: usize) -> Aligned {
+        match self.order.frames.iter().position(|own| *own == index) {
+            Some(place) => self.aligned[place].clone(),
+            None => {
+                let own = self.left_out.iter().find(|(out, _)| *out == index);
+                Aligned::left_out(own.map(|(_, why)| why.clone()))
+            }
+        }
+    }
+}
+
+/// Puts decoded frames in order, from near to far, and places them; with how sharp each is where.
+fn placed(request: &Request, decoded: &[Decoded]) -> Result<(Placed, Vec<Sharpness>), CoreError> {
     let Request { plan, watch, .. } = *request;
     let measured: Result<Vec<Result<Sharpness, String>>, CoreError> = decoded
         .iter()
@@ -172,7 +177,7 @@ fn placed(request: &Request, decoded: &[Decoded]) -> Result<Placed, CoreError> {
     watch.begin(Stage::Align, order.frames.len() as u64);
     if plan.align.mode == AlignMode::None {
         let aligned = vec![Aligned::still(); order.frames.len()];
-        return Ok(Placed { order, sharpness, aligned, left_out });
+        return Ok((Placed { order, aligned, left_out }, sharpness));
     }
     // Only frames that could be read have a place in the order.
     let read = order.frames.iter().filter_map(|i| decoded[*i].as_ref().ok());
@@ -187,7 +192,7 @@ fn placed(request: &Request, decoded: &[Decoded]) -> Result<Placed, CoreError> {
     let placed = (0..aligned.len()).filter(|i| aligned[*i].motion.is_some());
     let placed: Vec<usize> = placed.collect();
     let aligned = placed_on(aligned, placed[placed.len() / 2]);
-    Ok(Placed { order, sharpness, aligned, left_out })
+    Ok((Placed { order, aligned, left_out }, sharpness))
 }
 
 /// What all frames cover.

@@ -8,15 +8,15 @@ mod place;
 mod pyramid;
 mod sharpness;
 
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
 pub use level::levels;
 pub use map::FocusMap;
 pub use merge::{Desk, Merger, Sight, Way};
 pub use order::{Order, Step, order};
 pub use place::{comes_nearer, place, placed_on};
 pub use sharpness::Sharpness;
-
-use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Settings of merging a focus sweep.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]

@@ -177,20 +177,17 @@ impl Shown {
         }
     }
 
-    /// A region of a level as it is seen: interleaved 8-bit sRGB. A map is amber with the fourth
-    /// value telling how much of it covers what it is laid over.
+    /// A region of a level as it is seen: interleaved 8-bit sRGB. A map has a fourth value:
+    /// how much of it covers what it is laid over.
     ///
     /// # Errors
     /// [`PictureError::Io`].
     pub fn render(&self, level: usize, region: Region, how: How) -> Result<Vec<u8>, PictureError> {
         if let Levels::Map(levels, map, most) = &self.levels {
             let counts = levels[level].read_region(region)?;
-            if *map == MapKind::Depth {
-                return Ok(counts.into_iter().flat_map(graded).collect());
-            }
             let counts = counts.chunks_exact(levels[level].channels()).map(|c| c[0]);
             let pixels = 4f32.powi(level as i32);
-            return Ok(counts.flat_map(|n| over(*map, f32::from(n) / pixels, *most)).collect());
+            return Ok(counts.flat_map(|n| over(*map, n, pixels, *most)).collect());
         }
         if let Levels::Skyline(seen) = &self.levels {
             return Ok(laid(seen, level, region, how.laid));
@@ -444,14 +441,14 @@ fn hatching(share: u8, x: u32, y: u32) -> u8 {
     }
 }
 
-/// Colour and cover of a count in a map. A single rejected sample is seen well at full size; when
+/// Colour and cover of a sample of a map, that of a count for so many pixels. A single rejected sample is seen well at full size; when
 /// many pixels are seen as one, scattered ones are a faint veil and streaks stand out.
-fn over(map: MapKind, count: f32, most: u16) -> [u8; 4] {
+fn over(map: MapKind, sample: u16, pixels: f32, most: u16) -> [u8; 4] {
+    let count = f32::from(sample) / pixels;
     let share = match map {
         MapKind::Rejected => 0.75 * count,
         MapKind::Coverage => 0.8 * (1.0 - count / f32::from(most.max(1))),
-        // It holds no counts.
-        MapKind::Depth => 0.0,
+        MapKind::Depth => return graded(sample),
     };
     let [r, g, b] = AMBER;
     [r, g, b, (share.clamp(0.0, 0.9) * 255.0) as u8]
@@ -490,4 +487,28 @@ fn png(width: u32, height: u32, pixels: &[u8]) -> Vec<u8> {
     writer.write_image_data(pixels).expect("the tile has its size");
     writer.finish().expect("writing to memory");
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_focus_map_goes_from_its_first_colour_to_its_last_one() {
+        let of = |sample| over(MapKind::Depth, sample, 1.0, 9);
+        let ([r, g, b], [last_r, last_g, last_b]) = (GRADES[0], GRADES[3]);
+        assert_eq!((of(0), of(65_534)), ([r, g, b, 215], [last_r, last_g, last_b, 215]));
+        assert_eq!(of(65_534 / 3)[..3], GRADES[1][..]);
+        // Where no frame is told it is dark, whatever comes before.
+        assert_eq!(of(u16::MAX)[..3], WELL[..]);
+    }
+
+    #[test]
+    fn counts_of_many_pixels_cover_as_their_mean() {
+        let cover = |map, sample, pixels| over(map, sample, pixels, 8)[3];
+        assert_eq!(cover(MapKind::Rejected, 0, 1.0), 0);
+        assert_eq!(cover(MapKind::Rejected, 4, 4.0), cover(MapKind::Rejected, 1, 1.0));
+        // All eight frames cover a place, or none.
+        assert_eq!((cover(MapKind::Coverage, 8, 1.0), cover(MapKind::Coverage, 0, 1.0)), (0, 204));
+    }
 }
