@@ -133,6 +133,42 @@ impl Session {
         self.until_text("step-frames", &format!("{frames} of {frames} in")).await
     }
 
+    /// Paints a short line at a pixel of a reference frame of this size, all of which is seen, as the
+    /// hand does.
+    pub async fn paint(&self, size: (u32, u32), [x, y]: [u32; 2]) -> anyhow::Result<()> {
+        let (view, dx, dy) = self.on_view(size, [x, y]).await?;
+        let hand = self.browser.action_chain();
+        hand.move_to_element_with_offset(&view, dx, dy)
+            .click_and_hold()
+            .move_by_offset(2, 0)
+            .release()
+            .perform()
+            .await?;
+        Ok(())
+    }
+
+    /// Rests the pointer there.
+    pub async fn rest(&self, size: (u32, u32), at: [u32; 2]) -> anyhow::Result<()> {
+        let (view, dx, dy) = self.on_view(size, at).await?;
+        let hand = self.browser.action_chain();
+        hand.move_to_element_with_offset(&view, dx, dy).move_by_offset(1, 0).perform().await?;
+        Ok(())
+    }
+
+    /// What is painted on, and how far from its middle a pixel lies, which lies in the middle of it.
+    async fn on_view(
+        &self,
+        (wide, tall): (u32, u32),
+        [x, y]: [u32; 2],
+    ) -> anyhow::Result<(WebElement, i64, i64)> {
+        let view = self.part("paint").await?;
+        let rect = view.rect().await?;
+        let scale = (rect.width / f64::from(wide)).min(rect.height / f64::from(tall));
+        let place =
+            |v: u32, size: u32| ((f64::from(v) + 0.5 - f64::from(size) / 2.0) * scale) as i64;
+        Ok((view, place(x, wide), place(y, tall)))
+    }
+
     /// The column of a frame, by the name of its file.
     pub async fn column(&self, name: &str) -> anyhow::Result<WebElement> {
         let css = format!("[data-test='columns'] [data-frame][aria-label^='{name}']");

@@ -3,7 +3,10 @@
 use browser_tests::{Session, in_browser};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use serde_json::Value;
+use std::path::{Path, PathBuf};
 use thirtyfour::prelude::*;
+
+const SIZE: (u32, u32) = (600, 400);
 
 /// The latest result of the first shoot.
 async fn latest(s: &Session) -> anyhow::Result<Value> {
@@ -28,14 +31,95 @@ async fn graded(s: &Session, result: &Value) -> anyhow::Result<Vec<u64>> {
     Ok(serde_json::from_value(told.json().clone())?)
 }
 
+/// A card with a sweep of so many frames.
+fn card(folder: &Path, frames: u32) -> anyhow::Result<PathBuf> {
+    let card = folder.join("card");
+    std::fs::create_dir(&card)?;
+    let (width, height) = SIZE;
+    FocusSweep::new(Options { frames, width, height, seed: 14, deflate: false })?
+        .write(&card, |_, _| true)?;
+    std::fs::remove_dir_all(card.join("truth"))?;
+    Ok(card)
+}
+
+/// Codes of a picture around a place of the reference frame, at full size.
+async fn seen(s: &Session, source: &str, [x, y]: [u32; 2]) -> anyhow::Result<String> {
+    let script = format!(
+        "return (async () => {{
+            const info = await (await fetch('/api/pictures/{source}')).json()
+            const answer = await fetch(`/api/pictures/{source}/tiles/0/0_0.png?v=${{info.version}}`)
+            const picture = await createImageBitmap(await answer.blob())
+            const board = new OffscreenCanvas(picture.width, picture.height).getContext('2d')
+            board.drawImage(picture, 0, 0)
+            const [left, top] = info.origin
+            return [...board.getImageData({x} - left - 4, {y} - top - 4, 9, 9).data].join()
+        }})()"
+    );
+    let told = s.browser.execute(&script, vec![]).await?;
+    Ok(told.json().as_str().unwrap_or_default().to_owned())
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_patch_is_painted_taken_back_and_kept_after_another_run() -> anyhow::Result<()> {
+    let folder = tempfile::tempdir()?;
+    let roots = [card(folder.path(), 6)?];
+    in_browser(&folder.path().join("data"), &roots, false, move |session| async move {
+        let s = &*session;
+        s.shoot_from_card("Moss", "focus-sweep", 6).await?;
+        s.click("step-combine").await?;
+        s.click("run").await?;
+        s.until_text("results", "ine hair, merged of 6").await?;
+        let first = latest(s).await?["id"].clone();
+        let (result, painted) = (format!("result-{first}"), format!("painted-{first}"));
+        let place = [120, 200];
+        let merged = seen(s, &result, place).await?;
+
+        // The sharpest frame under the pointer is offered first, the next one by a key.
+        s.click("patch-frame").await?;
+        s.rest(SIZE, place).await?;
+        let frames = s.part("patch-frames").await?;
+        let chosen = By::Css("[data-test='patch-frames'] [aria-pressed='true']");
+        let sharpest = s.browser.find(chosen.clone()).await?.text().await?;
+        assert!(sharpest.contains("100 %") && frames.text().await?.starts_with(&sharpest));
+        for _ in 0..3 {
+            s.browser.action_chain().send_keys("n").perform().await?;
+        }
+        assert_ne!(s.browser.find(chosen).await?.text().await?, sharpest);
+        s.paint(SIZE, place).await?;
+        s.until_text("stroke-count", "1 stroke").await?;
+        let patched = seen(s, &painted, place).await?;
+        assert!(!patched.is_empty() && patched != merged);
+
+        s.click("stroke-back").await?;
+        s.until_text("stroke-count", "0 strokes").await?;
+        assert_eq!(seen(s, &painted, place).await?, merged);
+        s.click("redo").await?;
+        s.until_text("stroke-count", "1 stroke").await?;
+        assert_eq!(seen(s, &painted, place).await?, patched);
+
+        // A run takes it into the result, and another way of merging does not lose it.
+        s.click("run").await?;
+        s.until("a second result", || async { Ok(latest(s).await?["id"] != first) }).await?;
+        let second = format!("result-{}", latest(s).await?["id"]);
+        assert_eq!(seen(s, &second, place).await?, patched);
+        s.click("way-smooth").await?;
+        s.until_text("step-combine", "settings changed").await?;
+        s.click("run").await?;
+        s.until_text("results", "mooth surfaces, merged of 6").await?;
+        s.browser.refresh().await?;
+        s.click("step-combine").await?;
+        s.until_text("stroke-count", "1 stroke").await?;
+        let third = format!("result-{}", latest(s).await?["id"]);
+        assert_eq!(seen(s, &third, place).await?, patched);
+        Ok(())
+    })
+    .await
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Result<()> {
     let folder = tempfile::tempdir()?;
-    let card = folder.path().join("card");
-    std::fs::create_dir(&card)?;
-    let options = Options { frames: 9, width: 600, height: 400, seed: 14, deflate: false };
-    FocusSweep::new(options)?.write(&card, |_, _| true)?;
-    std::fs::remove_dir_all(card.join("truth"))?;
+    let card = card(folder.path(), 9)?;
     // One plane is missing.
     std::fs::remove_file(card.join("f05.tif"))?;
     let roots = [card];

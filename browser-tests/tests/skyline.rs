@@ -39,24 +39,6 @@ async fn share(s: &Session, shoot: &str, [x, y]: [u32; 2]) -> anyhow::Result<u8>
     Ok(told.json().as_u64().unwrap_or(999) as u8)
 }
 
-/// Paints a short line at a pixel of the reference frame, as the hand does.
-async fn paint(s: &Session, [x, y]: [u32; 2]) -> anyhow::Result<()> {
-    let view = s.part("paint").await?;
-    let rect = view.rect().await?;
-    // All of the frame is seen, in the middle of the view.
-    let scale = (rect.width / f64::from(SIZE.0)).min(rect.height / f64::from(SIZE.1));
-    let place = |v: u32, size: u32| ((f64::from(v) + 0.5 - f64::from(size) / 2.0) * scale) as i64;
-    let (dx, dy) = (place(x, SIZE.0), place(y, SIZE.1));
-    let hand = s.browser.action_chain();
-    hand.move_to_element_with_offset(&view, dx, dy)
-        .click_and_hold()
-        .move_by_offset(2, 0)
-        .release()
-        .perform()
-        .await?;
-    Ok(())
-}
-
 async fn shoot_number(s: &Session) -> anyhow::Result<String> {
     let address = s.browser.current_url().await?;
     Ok(address.path_segments().and_then(|mut parts| parts.next_back()).unwrap_or("").to_owned())
@@ -92,13 +74,13 @@ async fn a_skyline_is_found_corrected_and_joined() -> anyhow::Result<()> {
         s.click("mode-one").await?;
         s.click("zoom-fit").await?;
         s.click("ground-stroke").await?;
-        paint(s, lamp).await?;
+        s.paint(SIZE, lamp).await?;
         s.until_text("stroke-count", "1 stroke").await?;
         s.until("the lamp is ground", || async { Ok(share(s, &shoot, lamp).await? < 40) }).await?;
 
         // The brush paints the mask itself; it is taken back, made again and survives a reload.
         s.click("ground-brush").await?;
-        paint(s, sky).await?;
+        s.paint(SIZE, sky).await?;
         s.until_text("stroke-count", "2 strokes").await?;
         s.until("the brush painted", || async { Ok(share(s, &shoot, sky).await? == 0) }).await?;
         s.click("stroke-back").await?;
@@ -158,7 +140,7 @@ async fn two_pages_paint_on_one_mask() -> anyhow::Result<()> {
         s.click("zoom-fit").await?;
         s.click("ground-brush").await?;
         let (first, second) = ([300, 60], [600, 60]);
-        paint(s, first).await?;
+        s.paint(SIZE, first).await?;
         s.until_text("stroke-count", "1 stroke").await?;
         let shoot = shoot_number(s).await?;
         let address = s.browser.current_url().await?;
@@ -173,7 +155,7 @@ async fn two_pages_paint_on_one_mask() -> anyhow::Result<()> {
         s.click("mode-one").await?;
         s.click("zoom-fit").await?;
         s.click("ground-brush").await?;
-        paint(s, second).await?;
+        s.paint(SIZE, second).await?;
         s.until_text("stroke-count", "2 strokes").await?;
 
         // The first page follows; its own stroke is taken back alone.

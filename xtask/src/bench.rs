@@ -72,7 +72,8 @@ const CASES: [Case; 6] = [
 pub struct Figures {
     /// Seconds from start to end.
     pub whole: f64,
-    cpu: f64,
+    /// Seconds of processor time.
+    pub cpu: f64,
     stages: Vec<(String, f64)>,
     /// Peak memory in MiB.
     pub memory: u64,
@@ -82,7 +83,7 @@ pub struct Figures {
 
 impl Figures {
     /// Between this run and another one of the same; of memory the larger.
-    fn mean(self, other: Self) -> Self {
+    pub fn mean(self, other: Self) -> Self {
         let half = |a: f64, b: f64| 0.5 * (a + b);
         let stages =
             self.stages.iter().map(|(name, s)| (name.clone(), half(*s, other.stage(name))));

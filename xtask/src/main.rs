@@ -2,6 +2,7 @@
 
 mod application;
 mod bench;
+mod focus;
 mod import;
 mod page;
 mod quality;
@@ -25,6 +26,7 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     import        figures of adding 200 frames to a shoot, into docs/import.md
     page          how the page does with 200 frames, into docs/page.md
     skyline       what keeping sky and ground apart takes at 24 MP, into docs/benchmarks-skyline.md
+    focus         what merging focus sweeps takes at 24 MP, into docs/benchmarks-focus.md
     sliders       how fast a raw frame of 24 MP follows the sliders, into docs/sliders.md
     quality       figures against the truth of simulated scenes, into docs/quality.md; ten seeds
                   unless a number follows
@@ -58,6 +60,7 @@ fn main() -> Result<()> {
             page::page()
         }
         Some("skyline") => skyline::skyline(),
+        Some("focus") => focus::focus(),
         Some("sliders") => sliders::sliders(),
         Some("quality") => quality::quality(rest.first().map(String::as_str)),
         Some("quality-prepare") => quality::prepare(rest.first().map(String::as_str)),

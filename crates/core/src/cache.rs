@@ -63,7 +63,7 @@ impl MapKind {
     }
 }
 
-/// Layers of which a combined picture was joined.
+/// Layers of which a picture was made.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum LayerKind {
     /// The sky, going on behind the ground's margin: linear light, three channels.
@@ -72,11 +72,13 @@ pub enum LayerKind {
     Ground,
     /// The share of sky, 0 to 65535: one 16-bit number.
     Mask,
+    /// A merged focus sweep without what was painted into it: linear light, three channels.
+    Merged,
 }
 
 impl LayerKind {
     /// All of them.
-    pub const ALL: [Self; 3] = [Self::Sky, Self::Ground, Self::Mask];
+    pub const ALL: [Self; 4] = [Self::Sky, Self::Ground, Self::Mask, Self::Merged];
 
     /// The layer's name in paths and routes.
     pub fn name(self) -> &'static str {
@@ -84,6 +86,7 @@ impl LayerKind {
             Self::Sky => "sky",
             Self::Ground => "ground",
             Self::Mask => "mask",
+            Self::Merged => "merged",
         }
     }
 }

@@ -8,6 +8,7 @@
 #![warn(missing_docs)]
 
 pub mod align;
+pub mod brush;
 pub mod cache;
 pub mod combine;
 pub mod engine;

@@ -264,6 +264,7 @@ impl Plan {
 
     /// Refuses what is not for the frames of a focus sweep.
     fn check_sweep(&self) -> Result<(), CoreError> {
+        self.focus.check()?;
         let what = if self.align.mode == AlignMode::Stars {
             "A focus sweep has no stars to be aligned on; align it on the scene, or not at all."
         } else if self.combine.edges == Edges::Keep {

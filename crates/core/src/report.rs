@@ -72,7 +72,8 @@ pub struct FocusReport {
     pub steps: Vec<FocusStep>,
     /// For each of them, the share of the picture in which it is the sharpest.
     pub shares: Vec<f32>,
-    /// What is to be doubted, a sentence each: planes that are missing or shown twice.
+    /// What is to be doubted, a sentence each: planes that are missing or shown twice, patches that are
+    /// left out.
     pub doubts: Vec<String>,
     /// Share of the picture for which it is told which frame is sharp there.
     pub told: f32,

@@ -2,9 +2,11 @@
 
 mod shoot;
 
-use jade_core::cache::MapKind;
+use jade_core::cache::{LayerKind, MapKind};
 use jade_core::engine::Outcome;
-use jade_core::focus::{Order, Sharpness, Way, comes_nearer, order, place, placed_on};
+use jade_core::focus::{
+    Order, Patch, PatchFrom, Sharpness, Way, comes_nearer, order, place, placed_on,
+};
 use jade_core::frames::{Frame, FrameInput, Light};
 use jade_core::grid::Grid;
 use jade_core::plan::{Edges, Kind, Plan};
@@ -169,6 +171,72 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
         let (again, same) = merged(&shoot, &inputs, Way::Smooth);
         assert!(psnr(&again, &truth) == smooth && same.report.focus == told.report.focus);
     }
+}
+
+/// A stroke of a brush of 12 pixels along a row.
+fn patch(from: PatchFrom, x: f32, y: f32, soft: f32) -> Patch {
+    Patch { from, points: vec![[x, y, 12.0], [x + 60.0, y, 12.0]], soft }
+}
+
+#[test]
+fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alone() {
+    let scene = sweep(6, 44);
+    let shoot = Shoot::new();
+    let inputs: Vec<FrameInput> =
+        (0..6).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
+    let (fine, told) = merged(&shoot, &inputs, Way::Fine);
+    let (smooth, _) = merged(&shoot, &inputs, Way::Smooth);
+    // The first frame as it lies on the reference frame.
+    let motion = told.report.frames[0].motion.as_ref().unwrap();
+    let frame = Frame::load(&inputs[0], &mut || Ok(())).unwrap();
+    let aside = shoot.path("placed.tiles");
+    jade_core::engine::place(&frame, motion, &aside).unwrap();
+    let whole = Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 };
+    let placed = TiledFile::<f32>::open(&aside).unwrap().read_region(whole).unwrap();
+
+    let mut plan = Plan::of(Kind::FocusSweep);
+    plan.combine.edges = Edges::Fill;
+    let of_frame = || PatchFrom::Frame { blake3: inputs[0].content.clone() };
+    plan.focus.patches = vec![
+        patch(of_frame(), 100.0, 60.0, 0.5),
+        patch(PatchFrom::Way { way: Way::Smooth }, 300.0, 200.0, 0.0),
+        patch(of_frame(), 100.0, 320.0, 0.5),
+        patch(PatchFrom::Way { way: Way::Fine }, 100.0, 320.0, 0.0),
+        patch(PatchFrom::Frame { blake3: "gone".to_owned() }, 400.0, 300.0, 0.5),
+    ];
+    let done = shoot.stack(&inputs, &plan).unwrap();
+    let own = pixels(&done).1;
+    let at = |light: &[f32], x: usize, y: usize| -> [f32; 3] {
+        let from = 3 * (y * SIZE.0 as usize + x);
+        light[from..from + 3].try_into().unwrap()
+    };
+    for x in [100, 130, 160] {
+        let off = |c: usize| (at(&own, x, 60)[c] - at(&placed, x, 60)[c]).abs();
+        assert!((0..3).all(|c| off(c) < 1e-6), "the frame's own pixels");
+        assert_eq!(at(&own, x + 200, 200), at(&smooth, x + 200, 200), "those of the other way");
+        assert_eq!(at(&own, x, 320), at(&fine, x, 320), "wiped out again");
+        // The brush fades out between the two.
+        for (c, own) in at(&own, x, 69).into_iter().enumerate() {
+            let ends = [at(&placed, x, 69)[c], at(&fine, x, 69)[c]];
+            assert!((ends[0].min(ends[1])..=ends[0].max(ends[1])).contains(&own));
+        }
+    }
+    let (wide, touched) = (SIZE.0 as usize, |x: usize, y: usize| {
+        let rows = [(60, 100), (200, 300), (320, 100)];
+        rows.iter().any(|(row, left)| y.abs_diff(*row) <= 13 && (left - 13..left + 74).contains(&x))
+    });
+    let elsewhere = (0..own.len()).filter(|i| !touched(i / 3 % wide, i / 3 / wide));
+    assert!(elsewhere.clone().count() > own.len() / 2);
+    assert!(elsewhere.into_iter().all(|i| own[i] == fine[i]), "the rest is as it was");
+    let doubts = &done.report.focus.as_ref().unwrap().doubts;
+    let left_out = doubts.iter().filter(|doubt| doubt.contains("left out")).count();
+    assert!(left_out == 1 && doubts.iter().any(|doubt| doubt.contains("not in this run")));
+    // What was merged is kept beside it, with its maps, and a repeated plan makes nothing anew.
+    let kept = done.layer(&shoot.cache(), LayerKind::Merged);
+    assert_eq!(TiledFile::<f32>::open(&kept).unwrap().read_region(whole).unwrap(), fine);
+    assert_eq!(done.combined, told.key);
+    let again = shoot.stack(&inputs, &plan).unwrap();
+    assert_eq!((again.key, again.report.focus), (done.key, done.report.focus));
 }
 
 #[test]

@@ -2,7 +2,7 @@
 
 use jade_core::engine::LensFound;
 use jade_core::finish::FinishPlan;
-use jade_core::focus::{FocusPlan, Way};
+use jade_core::focus::{FocusPlan, Patch, PatchFrom, Way};
 use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::Purpose;
 use jade_core::measure::noise::{NoiseGain, PatchFigures};
@@ -423,6 +423,17 @@ pub struct Measured {
     pub figures: Option<PatchFigures>,
 }
 
+/// How sharp a frame of a sweep is around a place.
+#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+pub struct SharpFrame {
+    pub frame_id: i64,
+    pub file: String,
+    /// BLAKE3 of its file, as hexadecimal digits.
+    pub blake3: String,
+    /// Energy of its fine detail against that of the sharpest frame there.
+    pub sharp: f32,
+}
+
 /// Pairs of places set by hand, to be tried: `[x, y, X, Y]` in the frame and in the reference frame.
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct HandTry {
@@ -561,7 +572,10 @@ pub fn typescript() -> String {
         CombinePlan,
         FinishPlan,
         Way,
+        PatchFrom,
+        Patch,
         FocusPlan,
+        SharpFrame,
         Plan,
         PlanFrame,
         Shows,

@@ -20,6 +20,7 @@ import type {
   Problem,
   Role,
   SetChange,
+  SharpFrame,
   Shoot,
   ShootCard,
   ShootChange,
@@ -90,6 +91,8 @@ export const api = {
     call<Measured>('GET', `/pictures/${source}/measure?x=${x}&y=${y}&size=${size}`),
   pin: (id: number, probe: NewProbe) => call<Shoot>('POST', `/shoots/${id}/probes`, probe),
   unpin: (id: number, probe: number) => call<void>('DELETE', `/shoots/${id}/probes/${probe}`),
+  sharpest: (result: number, x: number, y: number) =>
+    call<SharpFrame[]>('GET', `/results/${result}/sharpest?x=${x}&y=${y}`),
   save: (result: number, format: ExportFormat) =>
     call<Export[]>('POST', `/results/${result}/exports`, { format }),
 }

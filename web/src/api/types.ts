@@ -340,7 +340,8 @@ steps: Array<FocusStep>,
  */
 shares: Array<number>, 
 /**
- * What is to be doubted, a sentence each: planes that are missing or shown twice.
+ * What is to be doubted, a sentence each: planes that are missing or shown twice, patches that are
+ * left out.
  */
 doubts: Array<string>, 
 /**
@@ -387,11 +388,49 @@ smoothing: number, };
 
 export type Way = "fine" | "smooth";
 
+export type PatchFrom = { "by": "frame", 
+/**
+ * BLAKE3 of its file, as hexadecimal digits.
+ */
+blake3: string, } | { "by": "way", 
+/**
+ * Which.
+ */
+way: Way, };
+
+export type Patch = { 
+/**
+ * With what.
+ */
+from: PatchFrom, 
+/**
+ * `[x, y, radius]` along the stroke, in pixels of the reference frame.
+ */
+points: Array<[number, number, number]>, 
+/**
+ * Share of the radius over which it fades out, 0 to 1.
+ */
+soft: number, };
+
 export type FocusPlan = { 
 /**
  * How frames are merged.
  */
-way: Way, };
+way: Way, 
+/**
+ * What is painted over, in order.
+ */
+patches: Array<Patch>, };
+
+export type SharpFrame = { frame_id: number, file: string, 
+/**
+ * BLAKE3 of its file, as hexadecimal digits.
+ */
+blake3: string, 
+/**
+ * Energy of its fine detail against that of the sharpest frame there.
+ */
+sharp: number, };
 
 export type Plan = { 
 /**

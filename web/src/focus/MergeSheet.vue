@@ -8,6 +8,7 @@ import Segmented from '../parts/Segmented.vue'
 import { whole } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
+import PatchTools from './PatchTools.vue'
 import SweepPlot from './SweepPlot.vue'
 
 const store = useShoot()
@@ -77,6 +78,7 @@ const other = computed(() =>
       Compare with the other way
     </button>
   </div>
+  <PatchTools v-if="found" />
   <LeftOut />
   <ResultList />
 </template>

@@ -16,8 +16,10 @@ const keys: [string, string][] = [
   ['m', 'make the chosen frame the reference frame'],
   ['q · w', 'skyline: sky stroke, ground stroke'],
   ['e · t', 'skyline: sky brush, ground brush'],
-  [', · .', 'skyline: smaller, larger brush; hold Space to move the picture'],
   ['h', 'skyline: hatching on or off'],
+  ['q · w · e', 'merged sweep: paint a frame, fine hair, a smooth surface'],
+  ['n', 'merged sweep: paint the next frame; with Shift the one before'],
+  [', · .', 'painting: smaller, larger brush; hold Space to move the picture'],
   ['Ctrl z', 'undo; with Shift again'],
   ['?', 'this list'],
 ]

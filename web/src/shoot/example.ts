@@ -29,7 +29,7 @@ export const plan: Plan = {
     edges: 'trim',
     fill_gaps: false,
   },
-  focus: { way: 'fine' },
+  focus: { way: 'fine', patches: [] },
   finish: { glow: 0, smoothing: 0 },
 } as unknown as Plan
 

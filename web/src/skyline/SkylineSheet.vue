@@ -1,8 +1,11 @@
 <script setup lang="ts">
-import { Brush, Eraser, Mountain, Redo2, Sparkles, Undo2 } from '@lucide/vue'
+import { Brush, Eraser, Mountain, Sparkles } from '@lucide/vue'
 import { computed, onMounted, onUnmounted, ref } from 'vue'
 import { api } from '../api/client'
 import type { GroundFrom, Method, NamedFile, Paint, SkylineMode } from '../api/types'
+import BrushSliders from '../paint/BrushSliders.vue'
+import StrokesBar from '../paint/StrokesBar.vue'
+import { grown, shrunk } from '../paint/strokes'
 import Segmented from '../parts/Segmented.vue'
 import { methodNames, share } from '../parts/units'
 import PlanSlider from '../prepare/PlanSlider.vue'
@@ -139,7 +142,6 @@ const finding = computed(() => {
   const count = now.total > 1 ? ` ${now.done} of ${now.total}` : ''
   return stage ? `Finding the skyline: ${stage}${count}` : 'Finding the skyline'
 })
-const strokes = computed(() => skyline.strokes.length)
 const report = computed(() => store.shown?.report.skyline ?? null)
 
 function pick(paint: Paint) {
@@ -154,8 +156,8 @@ function key(event: KeyboardEvent) {
   const tool = tools.find((t) => t.key === event.key)
   if (tool) pick(tool.paint)
   else if (event.key === 'Escape') skyline.tool = null
-  else if (event.key === ',') skyline.radius = Math.max(2, Math.round(skyline.radius / 1.25))
-  else if (event.key === '.') skyline.radius = Math.min(120, Math.round(skyline.radius * 1.25) + 1)
+  else if (event.key === ',') skyline.radius = shrunk(skyline.radius)
+  else if (event.key === '.') skyline.radius = grown(skyline.radius)
   else if (event.key === 'h') skyline.laid = skyline.laid === 'none' ? 'hatching' : 'none'
 }
 
@@ -215,67 +217,16 @@ onUnmounted(() => window.removeEventListener('keydown', key))
         <component :is="one.icon" :size="14" />{{ one.text }}
       </button>
     </div>
-    <label class="mt-2.5 block">
-      <span class="flex justify-between text-dim"
-        ><span>Size</span
-        ><span class="num text-ink">{{ skyline.radius * 2 }} px on screen</span></span
-      >
-      <input
-        v-model.number="skyline.radius"
-        type="range"
-        min="2"
-        max="120"
-        class="w-full accent-[#5cc8a1]"
-        data-test="brush-size"
-      />
-    </label>
-    <label v-if="skyline.tool && isBrush(skyline.tool)" class="block">
-      <span class="flex justify-between text-dim"
-        ><span>Brush softness</span
-        ><span class="num text-ink">{{ `${Math.round(skyline.soft * 100)} %` }}</span></span
-      >
-      <input
-        v-model.number="skyline.soft"
-        type="range"
-        min="0"
-        max="1"
-        step="0.05"
-        class="w-full accent-[#5cc8a1]"
-      />
-    </label>
-    <div class="mt-1.5 flex items-center gap-1">
-      <button
-        class="rounded p-1.5 text-dim hover:text-ink disabled:text-rule"
-        :disabled="!strokes"
-        title="Take the last stroke back (Ctrl z)"
-        aria-label="Take the last stroke back"
-        data-test="stroke-back"
-        @click="store.undos.length ? store.undo() : skyline.takeBack()"
-      >
-        <Undo2 :size="16" />
-      </button>
-      <button
-        class="rounded p-1.5 text-dim hover:text-ink disabled:text-rule"
-        :disabled="!store.redos.length"
-        title="Do it again (Ctrl Shift z)"
-        aria-label="Do it again"
-        data-test="redo"
-        @click="store.redo()"
-      >
-        <Redo2 :size="16" />
-      </button>
-      <span class="num text-dim" data-test="stroke-count"
-        >{{ strokes }} {{ strokes === 1 ? 'stroke' : 'strokes' }}</span
-      >
-      <button
-        v-if="strokes"
-        class="ml-auto text-dim underline hover:text-ink"
-        data-test="strokes-clear"
-        @click="skyline.clear()"
-      >
-        Clear
-      </button>
-    </div>
+    <BrushSliders
+      v-model:radius="skyline.radius"
+      v-model:soft="skyline.soft"
+      :softens="skyline.tool !== null && isBrush(skyline.tool)"
+    />
+    <StrokesBar
+      :count="skyline.strokes.length"
+      @back="skyline.takeBack()"
+      @clear="skyline.clear()"
+    />
   </section>
 
   <section class="section">

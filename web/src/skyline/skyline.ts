@@ -1,11 +1,12 @@
 // The skyline of the shoot on the workbench: what is known of it, and what is painted on it.
 import { defineStore } from 'pinia'
-import { computed, ref, toRaw, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { api, sentence } from '../api/client'
 import { listen } from '../api/events'
 import type { Paint, PictureInfo, SkylineSeen, Stage, Stroke } from '../api/types'
+import { useStrokes } from '../paint/hand'
+import type { Point } from '../paint/strokes'
 import { useShoot } from '../shoot/store'
-import { slim, type Point } from './strokes'
 
 export type Laid = 'hatching' | 'mask' | 'sky' | 'ground' | 'doubt' | 'none'
 
@@ -21,13 +22,20 @@ export const useSkyline = defineStore('skyline', () => {
   const info = ref<PictureInfo | null>(null)
   const problem = ref('')
   const finding = ref<{ stage: Stage | null; done: number; total: number } | null>(null)
-  /** The stroke under the hand, and those that are on their way to the mask. */
-  const live = ref<Stroke | null>(null)
-  const pending = ref<Stroke[]>([])
   /** The place on the strip that the picture was moved to. */
   const at = ref<number | null>(null)
   let asked = 0
 
+  const hand = useStrokes<Stroke>(
+    (plan) => plan.skyline.strokes,
+    (stroke) => strokeName(stroke.paint),
+    ({ paint }) => [paint.startsWith('sky') ? '#7fb4e6' : '#e0b057', isBrush(paint) ? 0.35 : 0.55],
+    (plan) => {
+      if (plan.skyline.mode === 'none') plan.skyline.mode = 'auto'
+    },
+  )
+  const { pending } = hand
+  const active = computed(() => tool.value !== null && info.value !== null)
   const plan = computed(() => store.shoot?.plan.skyline ?? null)
   const strokes = computed(() => plan.value?.strokes ?? [])
   /** All that the mask depends on. */
@@ -88,33 +96,7 @@ export const useSkyline = defineStore('skyline', () => {
 
   function begin(point: Point) {
     if (!tool.value) return
-    live.value = { paint: tool.value, points: [point], soft: isBrush(tool.value) ? soft.value : 0 }
-  }
-
-  function move(point: Point) {
-    if (live.value) live.value = { ...live.value, points: [...live.value.points, point] }
-  }
-
-  /** Takes the stroke into the plan. */
-  async function end() {
-    const stroke = live.value
-    live.value = null
-    if (!stroke) return
-    const own = { ...stroke, points: slim(stroke.points) }
-    pending.value = [...pending.value, own]
-    const done = await store.amendPlan(
-      (plan) => {
-        plan.skyline.strokes.push(own)
-        if (plan.skyline.mode === 'none') plan.skyline.mode = 'auto'
-      },
-      (plan) => {
-        const same = JSON.stringify(own)
-        const at = plan.skyline.strokes.findLastIndex((one) => JSON.stringify(one) === same)
-        if (at >= 0) plan.skyline.strokes.splice(at, 1)
-      },
-      strokeName(own.paint),
-    )
-    if (!done) pending.value = pending.value.filter((one) => toRaw(one) !== own)
+    hand.begin({ paint: tool.value, points: [point], soft: isBrush(tool.value) ? soft.value : 0 })
   }
 
   /** Takes the last stroke back, also after the page was loaded anew. */
@@ -135,16 +117,14 @@ export const useSkyline = defineStore('skyline', () => {
     info,
     problem,
     finding,
-    live,
-    pending,
+    ...hand,
+    active,
     at,
     plan,
     strokes,
     find,
     stop,
     begin,
-    move,
-    end,
     takeBack,
     clear,
   }

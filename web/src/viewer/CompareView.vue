@@ -9,7 +9,9 @@ import { Pane, type View } from './pane'
 import SourcePicker from './SourcePicker.vue'
 import ResidualArrows from '../align/ResidualArrows.vue'
 import { usePairs } from '../align/pairs'
-import PaintLayer from '../skyline/PaintLayer.vue'
+import { usePatches } from '../focus/patches'
+import type { Hand } from '../paint/hand'
+import PaintLayer from '../paint/PaintLayer.vue'
 import { useSkyline } from '../skyline/skyline'
 import { useView, type Mode } from './view'
 
@@ -18,6 +20,7 @@ const view = useView()
 const pins = usePins()
 const pairs = usePairs()
 const skyline = useSkyline()
+const patches = usePatches()
 
 const box = ref<HTMLElement>()
 const elementA = ref<HTMLElement>()
@@ -96,13 +99,25 @@ const size = computed(() => {
   return facts ?? infoA.value ?? infoB.value
 })
 
-watch([panes, infoA, infoB, size, () => view.how], () => {
+/** The result on side B, with what is painted on it. */
+const shownB = computed(() =>
+  patches.info && infoB.value?.source === `result-${patches.result?.id}`
+    ? patches.info
+    : infoB.value,
+)
+/** What paints on the picture in this step. */
+const hand = computed<Hand | null>(() => {
+  if (store.step === 'skyline') return skyline
+  return store.step === 'combine' && store.isSweep ? patches : null
+})
+
+watch([panes, infoA, shownB, size, () => view.how], () => {
   const both = panes.value
   if (!both || !size.value) return
   const reference = { width: size.value.width, height: size.value.height }
   if (infoA.value) both.a.show(infoA.value, reference, view.how)
   else both.a.clear()
-  if (infoB.value) both.b.show(infoB.value, reference, view.how)
+  if (shownB.value) both.b.show(shownB.value, reference, view.how)
   else both.b.clear()
 })
 
@@ -291,7 +306,8 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
     </div>
 
     <PaintLayer
-      v-if="store.step === 'skyline'"
+      v-if="hand"
+      :hand="hand"
       :style="{ right: mode === 'beside' ? '50%' : '0' }"
       :place="place"
       @wheel.prevent="leading?.wheel($event)"

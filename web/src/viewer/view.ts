@@ -1,17 +1,23 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
+import { useShoot } from '../shoot/store'
 
 export type Mode = 'one' | 'split' | 'beside' | 'blink' | 'difference'
 
 /** How pictures are looked at; stays while shoots change. */
 export const useView = defineStore('view', () => {
+  const store = useShoot()
   const mode = ref<Mode>('split')
   /** Which side is seen where only one is. */
   const side = ref<'a' | 'b'>('b')
   /** Place of the split, as a share of the width. */
   const cut = ref(0.5)
-  /** Exposure steps that pictures are shown brighter. */
-  const stops = ref(1)
+  /** Exposure steps that pictures are shown brighter: those of a sweep are lit, the others mostly dark. */
+  const steps = ref({ lit: 0, dark: 1 })
+  const stops = computed({
+    get: () => steps.value[store.isSweep ? 'lit' : 'dark'],
+    set: (own) => (steps.value[store.isSweep ? 'lit' : 'dark'] = own),
+  })
   /** Colours are exaggerated, to check them. */
   const colours = ref(false)
   /** The next click on the picture pins a probe. */

@@ -210,6 +210,6 @@ fn key(request: &Request) -> Key {
     let Plan { focus, align, combine, .. } = request.plan;
     let names: Vec<&str> = request.frames.iter().map(|frame| frame.name.as_str()).collect();
     let keys: Vec<Key> = request.frames.iter().map(FrameInput::light_key).collect();
-    let settings = (focus, align.mode, combine.edges, names);
+    let settings = (focus.way, align.mode, combine.edges, names);
     Key::of("focus", &settings, &keys.iter().collect::<Vec<_>>())
 }

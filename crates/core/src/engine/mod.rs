@@ -10,6 +10,7 @@ mod ground;
 mod joined;
 mod lens;
 mod memory;
+mod patch;
 mod skyline;
 mod squares;
 mod stages;
@@ -106,7 +107,8 @@ impl Outcome {
 pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
     request.plan.check()?;
     if request.plan.kind == Kind::FocusSweep {
-        return focus::merge(request);
+        let merged = focus::merge(request)?;
+        return pool(request.budget)?.install(|| patch::patched(request, merged));
     }
     let outcome = combined(request)?;
     // How much frames differ is no picture to be finished.

@@ -26,6 +26,16 @@ pub enum Way {
     Smooth,
 }
 
+impl Way {
+    /// Its name in plans.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Fine => "fine",
+            Self::Smooth => "smooth",
+        }
+    }
+}
+
 /// Levels of detail above what is left.
 const LEVELS: usize = 2;
 /// Pixels around a region that have a say in it; regions begin at multiples of what the pyramid

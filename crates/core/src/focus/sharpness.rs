@@ -15,6 +15,8 @@ const FEW: usize = 48;
 const LEAST: u32 = 2;
 /// Pixels to either side by which detail is measured: noise is finer than what a lens draws.
 const APART: u32 = 2;
+/// Side of the square around a place in which energy is measured, in pixels.
+const AROUND: u32 = 21;
 /// Rows of cells that are measured at a time.
 const ROWS: u32 = 8;
 
@@ -68,6 +70,24 @@ impl Sharpness {
             .collect();
         let (cells, light): (Vec<_>, Vec<_>) = rows?.into_iter().unzip();
         Ok(Self { grid, cells: cells.concat(), light: light.concat() })
+    }
+
+    /// The energy around one place of a frame, in pixels; `None` near its edges and beyond them.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn around(light: &dyn Light, at: [f64; 2]) -> Result<Option<f32>, PictureError> {
+        let (width, height) = light.size();
+        let [x, y] = at.map(|v| v.round() as i64 - i64::from(AROUND / 2));
+        let fits = |at: i64, long: u32| at >= 0 && at + i64::from(AROUND) <= i64::from(long);
+        if !fits(x, width) || !fits(y, height) {
+            return Ok(None);
+        }
+        let square = Region { x: x as u32, y: y as u32, width: AROUND, height: AROUND };
+        let mut even = light.mean(square)?;
+        even.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
+        let side = AROUND as usize;
+        Ok(Some(energies(&even, side, 0..side, side)[0]))
     }
 
     /// The same in larger cells, by which frames are compared as a whole.
@@ -171,6 +191,9 @@ mod tests {
         assert_eq!([at(20, 44), at(60, 10), at(100, 80), at(0, 0), at(119, 89)], [0.0; 5]);
         let light = |x: usize| found.light[22 * 60 + x];
         assert_eq!([light(30), light(31), found.light[0]], [0.49, 0.25, 0.25]);
+        let around = |at| Sharpness::around(&Drawn { size: (120, 90), of }, at).unwrap();
+        assert!((around([60.0, 44.0]).unwrap() - 0.64).abs() < 1e-3);
+        assert_eq!([around([20.0, 20.0]), around([5.0, 44.0])], [Some(0.0), None]);
         let coarse = found.coarse();
         assert_eq!(coarse.grid, Grid { step: 4, across: 30, down: 23 });
         let at = |x: usize, y: usize| coarse.cells[y / 4 * 30 + x / 4];

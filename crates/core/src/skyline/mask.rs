@@ -301,66 +301,20 @@ impl Mask {
     /// Paints with a brush.
     fn paint(&mut self, stroke: &Stroke) {
         let target = if stroke.paint.is_sky() { 255.0 } else { 0.0 };
-        let Some(bounds) = bounds(stroke, self.size) else { return };
+        let brush = stroke.brush();
+        let Some(bounds) = brush.bounds(self.size) else { return };
         let wide = self.size.0 as usize;
         let rows = bounds.y as usize * wide..(bounds.y + bounds.height) as usize * wide;
         self.shares[rows].par_chunks_mut(wide).enumerate().for_each(|(row, shares)| {
             let y = (bounds.y as usize + row) as f32;
             let own = &mut shares[bounds.x as usize..][..bounds.width as usize];
-            let cover = cover(stroke, bounds.x as f32, y, own.len());
+            let cover = brush.cover(bounds.x as f32, y, own.len());
             for (share, cover) in own.iter_mut().zip(cover) {
                 let now = f32::from(*share);
                 *share = (now + cover * (target - now)).round() as u8;
             }
         });
     }
-}
-
-/// The pixels that a stroke may touch, if any.
-pub(super) fn bounds(stroke: &Stroke, (width, height): (u32, u32)) -> Option<Region> {
-    let edge = |axis: usize, side: f32| {
-        stroke.points.iter().map(move |point| side * point[axis] + point[2].abs() + 1.0)
-    };
-    let furthest = |axis: usize, side: f32| edge(axis, side).fold(f32::MIN, f32::max);
-    let (left, top) = (-furthest(0, -1.0), -furthest(1, -1.0));
-    let (right, low) = (furthest(0, 1.0), furthest(1, 1.0));
-    if stroke.points.is_empty() || right < 0.0 || low < 0.0 {
-        return None;
-    }
-    let (x, y) = (left.max(0.0) as u32, top.max(0.0) as u32);
-    let (end_x, end_y) = ((right as u32 + 1).min(width), (low as u32 + 1).min(height));
-    (x < end_x && y < end_y).then(|| Region { x, y, width: end_x - x, height: end_y - y })
-}
-
-/// How much of each of `long` pixels of row `y` from `left` on a stroke covers, 0 to 1.
-pub(super) fn cover(stroke: &Stroke, left: f32, y: f32, long: usize) -> Vec<f32> {
-    let mut cover = vec![0.0f32; long];
-    let single = [[stroke.points[0], stroke.points[0]]];
-    let pairs = stroke.points.windows(2).map(|pair| [pair[0], pair[1]]);
-    for [from, to] in
-        pairs.chain((stroke.points.len() == 1).then_some(single).into_iter().flatten())
-    {
-        let widest = from[2].max(to[2]) + 1.0;
-        if y < from[1].min(to[1]) - widest || y > from[1].max(to[1]) + widest {
-            continue;
-        }
-        let start = (from[0].min(to[0]) - widest - left).max(0.0) as usize;
-        let end = ((from[0].max(to[0]) + widest - left).max(0.0) as usize + 1).min(long);
-        let (dx, dy) = (to[0] - from[0], to[1] - from[1]);
-        let length = (dx * dx + dy * dy).max(1e-6);
-        for (i, cover) in cover.iter_mut().enumerate().take(end).skip(start) {
-            let x = left + i as f32;
-            let along = (((x - from[0]) * dx + (y - from[1]) * dy) / length).clamp(0.0, 1.0);
-            let radius = (from[2] + along * (to[2] - from[2])).max(0.5);
-            let (ox, oy) = (x - from[0] - along * dx, y - from[1] - along * dy);
-            // From the middle, through the soft rim, at least a pixel wide.
-            let fade = (radius * stroke.soft.clamp(0.0, 1.0)).max(1.0);
-            let off = (radius + 0.5 - (ox * ox + oy * oy).sqrt()) / fade;
-            let off = off.clamp(0.0, 1.0);
-            *cover = cover.max(off * off * (3.0 - 2.0 * off));
-        }
-    }
-    cover
 }
 
 #[cfg(test)]
@@ -449,7 +403,7 @@ mod tests {
         assert!((40..215).contains(&again.at(62, 120)), "{}", again.at(62, 120));
         // Beyond the picture nothing is painted.
         let beyond = stroke(Paint::SkyBrush, &[[-50.0, 20.0, 5.0]], 0.0);
-        assert_eq!(bounds(&beyond, SIZE), None);
+        assert_eq!(beyond.brush().bounds(SIZE), None);
     }
 
     #[test]

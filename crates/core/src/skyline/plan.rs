@@ -2,6 +2,7 @@
 
 use super::mask::MOST_PX;
 use crate::CoreError;
+use crate::brush::Brush;
 use crate::plan::Method;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -64,6 +65,13 @@ pub struct Stroke {
     /// Share of the radius over which a brush fades out, 0 to 1.
     #[serde(default)]
     pub soft: f32,
+}
+
+impl Stroke {
+    /// The brush that was moved.
+    pub fn brush(&self) -> Brush<'_> {
+        Brush { points: &self.points, soft: self.soft }
+    }
 }
 
 /// Where the ground comes from.
@@ -182,8 +190,7 @@ impl SkylinePlan {
                 ));
             }
         }
-        let places = self.strokes.iter().flat_map(|stroke| &stroke.points).flatten();
-        if places.into_iter().any(|v| !v.is_finite() || v.abs() > 1e6) {
+        if self.strokes.iter().any(|stroke| !stroke.brush().is_placed()) {
             return refuse("A stroke on the skyline has no place.".to_owned());
         }
         Ok(())

@@ -2,7 +2,6 @@
 
 use super::appearance::{self, Feature};
 use super::evidence::Evidence;
-use super::mask::cover;
 use super::plan::Stroke;
 use super::spread::{Known, spread};
 use super::ways::Ways;
@@ -191,7 +190,7 @@ fn under(grid: Grid, stroke: &Stroke) -> Vec<usize> {
         return vec![];
     }
     let row = |y: usize| {
-        let cover = cover(&own, 0.0, y as f32, grid.across);
+        let cover = own.brush().cover(0.0, y as f32, grid.across);
         cover
             .into_iter()
             .enumerate()

@@ -1,5 +1,6 @@
 //! Every picture that can be shown, as tiles at any zoom.
 
+mod painted;
 mod shown;
 
 use crate::App;
@@ -44,6 +45,8 @@ pub enum Source {
     Layer(LayerKind, i64),
     /// A frame as it lies on the reference frame of a result: result and frame by number.
     Placed(i64, i64),
+    /// A merged sweep by its number with what its shoot's plan has painted on it now.
+    Painted(i64),
 }
 
 impl std::str::FromStr for Source {
@@ -62,6 +65,8 @@ impl std::str::FromStr for Source {
             "skyline" => Some(Self::Skyline(rest.parse().ok()?)),
             "sky" => Some(Self::Layer(LayerKind::Sky, rest.parse().ok()?)),
             "ground" => Some(Self::Layer(LayerKind::Ground, rest.parse().ok()?)),
+            "merged" => Some(Self::Layer(LayerKind::Merged, rest.parse().ok()?)),
+            "painted" => Some(Self::Painted(rest.parse().ok()?)),
             kind => {
                 let map = MapKind::ALL.into_iter().find(|map| map.name() == kind)?;
                 Some(Self::Map(map, rest.parse().ok()?))
@@ -112,6 +117,9 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
         let levels = Levels::Skyline(seen);
         return Ok(Arc::new(Shown { levels, encoding, version, origin: [0, 0] }));
     }
+    if let Source::Painted(id) = source {
+        return painted::open(app, id).await;
+    }
     // A frame is shown under the treatment that its shoot has now.
     let input = match source {
         Source::Frame(id) => {
@@ -155,7 +163,7 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
             })
             .await??
         }
-        Source::Skyline(_) => return Err(ApiError::missing("This picture")),
+        Source::Skyline(_) | Source::Painted(_) => return Err(ApiError::missing("This picture")),
         Source::Layer(layer, id) => {
             let row = app.store.result(id).await?;
             let origin = row.report()?.origin;

@@ -1,8 +1,12 @@
 //! An open picture: tiles, patches, figures and histogram.
 
+use super::painted::Painted;
 use crate::skyline::Seen;
 use crate::types::{Histogram, PictureInfo};
+use jade_core::align::Motion;
 use jade_core::cache::MapKind;
+use jade_core::combine::resample;
+use jade_core::focus::Sharpness;
 use jade_core::frames::{Combined, Decoding, Frame, Light};
 use jade_core::measure::noise::{self, PatchFigures};
 use jade_core::prepare::Cleaned;
@@ -61,6 +65,8 @@ pub(super) enum Levels {
     Skyline(Arc<Seen>),
     /// A map and what it counts to at most.
     Map(Vec<TiledFile<u16>>, MapKind, u16),
+    /// A merged sweep with what is painted on it.
+    Painted(Painted),
 }
 
 /// A picture that is open for showing and measuring.
@@ -71,10 +77,13 @@ pub struct Shown {
     pub(super) origin: [u32; 2],
 }
 
+/// Linear light, and which pixels there are, if not all.
+pub(super) type PlacedLight = (Vec<[f32; 3]>, Option<Vec<bool>>);
+
 /// Reads a region of a level by a decoding.
 type Read<'a> = &'a (dyn Fn(&Decoding, Region, [&mut [f32]; 3]) -> Result<(), PictureError> + Sync);
 
-/// A level of a frame under a treatment that looks at more than single pixels.
+/// A level of a frame under its treatment.
 struct Level<'a> {
     frame: &'a Frame,
     decoding: &'a Decoding,
@@ -86,13 +95,15 @@ struct Level<'a> {
 }
 
 impl<'a> Level<'a> {
-    /// `None` where there is no such treatment.
-    fn of(frame: &'a Frame, size: (u32, u32), halved: usize, read: Read<'a>) -> Option<Self> {
+    fn of(frame: &'a Frame, size: (u32, u32), halved: usize, read: Read<'a>) -> Self {
         let lens = frame.lens_plan();
         let (lens, shade) = (Geometry::of(&lens, size), Shade::of(&lens, size));
-        let some = frame.denoiser().is_some() || lens.is_some() || shade.is_some();
-        let decoding = frame.decoding();
-        some.then_some(Self { frame, decoding, size, halved, read, lens, shade })
+        Self { frame, decoding: frame.decoding(), size, halved, read, lens, shade }
+    }
+
+    /// Whether its treatment looks at more than single pixels.
+    fn is_treated(&self) -> bool {
+        self.frame.denoiser().is_some() || self.lens.is_some() || self.shade.is_some()
     }
 }
 
@@ -151,7 +162,7 @@ impl Shown {
         match &self.levels {
             Levels::Frame(frame, _) | Levels::Light(frame, _) => Some(frame.as_ref()),
             Levels::Result(result, _) => Some(result),
-            Levels::Map(..) | Levels::Skyline(_) => None,
+            Levels::Map(..) | Levels::Skyline(_) | Levels::Painted(_) => None,
         }
     }
 
@@ -160,12 +171,13 @@ impl Shown {
             Levels::Frame(_, smaller) => smaller.len() + 1,
             Levels::Light(_, levels) | Levels::Result(_, levels) => levels.len(),
             Levels::Map(levels, ..) => levels.len(),
+            Levels::Painted(painted) => painted.base.count(),
             Levels::Skyline(seen) => seen.levels.len(),
         }
     }
 
     /// Size of a level in pixels.
-    fn level_size(&self, level: usize) -> (u32, u32) {
+    pub(super) fn level_size(&self, level: usize) -> (u32, u32) {
         match &self.levels {
             Levels::Frame(frame, _) if level == 0 => frame.size(),
             Levels::Frame(_, smaller) => (smaller[level - 1].width(), smaller[level - 1].height()),
@@ -174,6 +186,7 @@ impl Shown {
             }
             Levels::Map(levels, ..) => (levels[level].width(), levels[level].height()),
             Levels::Skyline(seen) => seen.levels[level].size(),
+            Levels::Painted(painted) => painted.base.level_size(level),
         }
     }
 
@@ -205,52 +218,75 @@ impl Shown {
         Ok(seen)
     }
 
-    /// Linear light of a region of a level in sRGB's primaries, under the frame's treatment.
-    fn light_of(&self, level: usize, region: Region) -> Result<Vec<[f32; 3]>, PictureError> {
+    /// Turns light of this picture to sRGB's primaries.
+    fn turn(&self) -> impl Fn([f32; 3]) -> [f32; 3] {
         let matrix = self.encoding.to_srgb();
         let plain = self.encoding.same_primaries(&Encoding::srgb());
-        let turn = |light: [f32; 3]| match plain {
+        move |light: [f32; 3]| match plain {
             true => light,
             false => matrix.map(|row| row[0] * light[0] + row[1] * light[1] + row[2] * light[2]),
-        };
-        let treated = |frame: &Frame, size: (u32, u32), read: Read| {
-            let halved = Level::of(frame, size, level, read)?;
-            let pixels = |planes: [Vec<f32>; 3]| {
-                (0..region.area()).map(|i| turn(planes.each_ref().map(|p| p[i]))).collect()
-            };
-            // At full size a frame is seen as a run reads it.
-            let light: &dyn Light = if level == 0 { frame } else { &halved };
-            Some(Corrected(light).planes(region).map(pixels))
-        };
+        }
+    }
+
+    /// Codes of a region of a level of a frame.
+    fn codes(&self, level: usize, region: Region) -> Result<Vec<u16>, PictureError> {
+        match (&self.levels, level) {
+            (Levels::Frame(frame, _), 0) => {
+                let mut codes = Vec::new();
+                frame.read_codes(region, &mut codes).map(|()| codes)
+            }
+            (Levels::Frame(_, smaller), _) => smaller[level - 1].read_region(region),
+            _ => Ok(vec![]),
+        }
+    }
+
+    /// Does something with a level of a frame as light; `None` of what is no frame.
+    fn with_level<T>(&self, level: usize, work: impl FnOnce(&Frame, &Level) -> T) -> Option<T> {
         let size = self.level_size(level);
         match &self.levels {
-            Levels::Frame(frame, smaller) => {
-                let codes = |region: Region| match level {
-                    0 => {
-                        let mut codes = Vec::new();
-                        frame.read_codes(region, &mut codes).map(|()| codes)
-                    }
-                    _ => smaller[level - 1].read_region(region),
-                };
+            Levels::Frame(frame, _) => {
                 let read = |decoding: &Decoding, region: Region, planes: [&mut [f32]; 3]| {
-                    decoding.pixels(&codes(region)?, planes);
+                    decoding.pixels(&self.codes(level, region)?, planes);
                     Ok(())
                 };
-                if let Some(light) = treated(frame, size, &read) {
-                    return light;
-                }
-                let light = frame.decoding().pixel();
-                let samples = codes(region)?;
-                Ok(samples.as_chunks::<3>().0.iter().map(|p| turn(light(*p))).collect())
+                Some(work(frame, &Level::of(frame, size, level, &read)))
             }
             Levels::Light(frame, levels) => {
                 let read = |decoding: &Decoding, region: Region, planes: [&mut [f32]; 3]| {
                     decoding.apart(&levels[level].read_region(region)?, planes);
                     Ok(())
                 };
-                if let Some(light) = treated(frame, size, &read) {
-                    return light;
-                }
+                Some(work(frame, &Level::of(frame, size, level, &read)))
+            }
+            _ => None,
+        }
+    }
+
+    /// Linear light of a region of a level in sRGB's primaries, under the frame's treatment.
+    pub(super) fn light_of(
+        &self,
+        level: usize,
+        region: Region,
+    ) -> Result<Vec<[f32; 3]>, PictureError> {
+        let turn = self.turn();
+        let pixels = |planes: [Vec<f32>; 3]| {
+            (0..region.area()).map(|i| turn(planes.each_ref().map(|p| p[i]))).collect()
+        };
+        let treated = self.with_level(level, |frame, halved| {
+            // At full size a frame is seen as a run reads it.
+            let light: &dyn Light = if level == 0 { frame } else { halved };
+            halved.is_treated().then(|| Corrected(light).planes(region).map(pixels))
+        });
+        if let Some(light) = treated.flatten() {
+            return light;
+        }
+        match &self.levels {
+            Levels::Frame(frame, _) => {
+                let light = frame.decoding().pixel();
+                let samples = self.codes(level, region)?;
+                Ok(samples.as_chunks::<3>().0.iter().map(|p| turn(light(*p))).collect())
+            }
+            Levels::Light(frame, levels) => {
                 let light = levels[level].read_region(region)?;
                 let pixels = light.as_chunks::<3>().0.iter();
                 Ok(pixels.map(|p| turn(frame.decoding().mixed(*p))).collect())
@@ -259,8 +295,35 @@ impl Shown {
                 let light = levels[level].read_region(region)?;
                 Ok(light.as_chunks::<3>().0.iter().map(|p| turn(*p)).collect())
             }
+            Levels::Painted(painted) => painted.light_of(level, region),
             Levels::Map(..) | Levels::Skyline(_) => Ok(vec![]),
         }
+    }
+
+    /// The same of a frame as it lies on another picture, a region of one level of which is seen:
+    /// `backward` leads from there to the same level of the frame.
+    pub(super) fn placed(
+        &self,
+        level: usize,
+        region: Region,
+        backward: &Motion,
+    ) -> Result<PlacedLight, PictureError> {
+        let turn = self.turn();
+        let placed = self.with_level(level, |frame, halved| {
+            let light: &dyn Light = if level == 0 { frame } else { halved };
+            let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
+            let slices = planes.each_mut().map(Vec::as_mut_slice);
+            let covered =
+                resample::read(light, backward, region, slices, &mut resample::Room::default())?;
+            let pixel = |i| turn(planes.each_ref().map(|p| p[i]));
+            Ok(((0..region.area()).map(pixel).collect(), covered))
+        });
+        placed.unwrap_or_else(|| Ok((vec![], None)))
+    }
+
+    /// How sharp a frame is around a place in it; `None` near its edges.
+    pub fn sharp_around(&self, at: [f64; 2]) -> Result<Option<f32>, PictureError> {
+        self.light().map_or(Ok(None), |light| Sharpness::around(light, at))
     }
 
     /// How often each brightness is there, by colour, and what is clipped.

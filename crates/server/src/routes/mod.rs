@@ -3,6 +3,7 @@
 mod assets;
 mod events;
 mod exports;
+mod focus;
 mod frames;
 mod lens;
 mod pictures;
@@ -50,6 +51,7 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/pictures/{source}/tiles/{level}/{place}", get(pictures::tile))
         .route("/pictures/{source}/patch.png", get(pictures::patch))
         .route("/pictures/{source}/measure", get(pictures::measure))
+        .route("/results/{result}/sharpest", get(focus::sharpest))
         .route("/results/{result}/exports", post(exports::add))
         .route("/exports/{export}/file", get(exports::file))
         .route("/exports/{export}/plan", get(exports::plan))

@@ -20,7 +20,8 @@ pub struct FrameRow {
     pub name: String,
     path: String,
     linked: bool,
-    blake3: String,
+    /// BLAKE3 of its file, as hexadecimal digits.
+    pub blake3: String,
     bytes: i64,
     role: String,
     facts: Option<String>,

@@ -55,13 +55,8 @@ pub struct NewResult<'a> {
 impl Store {
     /// The results of a shoot, newest first.
     pub async fn results(&self, shoot: i64) -> Result<Vec<ShootResult>, ApiError> {
-        let rows: Vec<ResultRow> =
-            sqlx::query_as("SELECT * FROM results WHERE shoot_id = ? ORDER BY id DESC")
-                .bind(shoot)
-                .fetch_all(&self.pool)
-                .await?;
         let mut all = Vec::new();
-        for row in rows {
+        for row in self.results_of(shoot).await? {
             let record = row.record()?;
             all.push(ShootResult {
                 id: row.id,
@@ -74,6 +69,12 @@ impl Store {
             });
         }
         Ok(all)
+    }
+
+    /// The same as they are kept.
+    pub async fn results_of(&self, shoot: i64) -> Result<Vec<ResultRow>, ApiError> {
+        let rows = sqlx::query_as("SELECT * FROM results WHERE shoot_id = ? ORDER BY id DESC");
+        Ok(rows.bind(shoot).fetch_all(&self.pool).await?)
     }
 
     /// One result.

@@ -2,6 +2,7 @@
 
 mod doors;
 mod exports;
+mod focus;
 mod frames;
 mod house;
 mod in_place;

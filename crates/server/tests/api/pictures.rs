@@ -3,7 +3,7 @@ use jade_core::plan::{Edges, Method as Combine};
 use jade_server::types::{JobState, Measured, PictureInfo, Shoot, ShootChange};
 use reqwest::{Method, StatusCode};
 
-async fn png(guest: &Guest, path: &str) -> (u32, u32, Vec<u8>) {
+pub async fn png(guest: &Guest, path: &str) -> (u32, u32, Vec<u8>) {
     let answer = guest.ask(Method::GET, path).send().await.unwrap();
     assert_eq!(answer.status(), StatusCode::OK, "{path}");
     assert_eq!(answer.headers()["content-type"], "image/png");

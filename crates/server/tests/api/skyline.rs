@@ -5,7 +5,7 @@ use jade_pixels::write::Target;
 use jade_server::types::{JobState, PictureInfo, Shoot, ShootChange, SkylineSeen};
 use reqwest::{Method, StatusCode};
 
-async fn plan(guest: &Guest, shoot: i64, change: impl FnOnce(&mut Plan)) -> Shoot {
+pub async fn plan(guest: &Guest, shoot: i64, change: impl FnOnce(&mut Plan)) -> Shoot {
     let path = format!("shoots/{shoot}");
     let mut plan = guest.get::<Shoot>(&path).await.plan;
     change(&mut plan);

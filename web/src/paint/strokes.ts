@@ -35,3 +35,7 @@ function distance(point: Point, from: Point, to: Point) {
 export function pressed(radius: number, event: { pointerType: string; pressure: number }) {
   return event.pointerType === 'pen' ? radius * (0.3 + 0.9 * event.pressure) : radius
 }
+
+/** The next smaller radius of a brush, and the next larger one, in pixels of the screen. */
+export const shrunk = (radius: number) => Math.max(2, Math.round(radius / 1.25))
+export const grown = (radius: number) => Math.min(120, Math.round(radius * 1.25) + 1)

@@ -1,21 +1,18 @@
 <script setup lang="ts">
-// Takes the hand while something is painted, and shows strokes until the mask has them.
+// Takes the hand while something is painted, and shows strokes until the picture has them.
 import { computed, onMounted, onUnmounted, ref } from 'vue'
-import type { Stroke } from '../api/types'
 import type { View } from '../viewer/pane'
-import { isBrush, useSkyline } from './skyline'
+import type { Hand, Shown } from './hand'
 import { pressed, type Point } from './strokes'
 
-const props = defineProps<{ place: View }>()
+const props = defineProps<{ place: View; hand: Hand }>()
 const emit = defineEmits<{ wheel: [event: WheelEvent] }>()
-const skyline = useSkyline()
 const layer = ref<HTMLElement>()
 const pointer = ref<{ x: number; y: number } | null>(null)
 /** The picture is moved rather than painted on while the space bar is held. */
 const moving = ref(false)
 
-const active = computed(() => skyline.tool !== null && skyline.info !== null && !moving.value)
-const shown = computed(() => [...skyline.pending, ...(skyline.live ? [skyline.live] : [])])
+const active = computed(() => props.hand.active && !moving.value)
 
 function point(event: PointerEvent): Point {
   const box = layer.value!.getBoundingClientRect()
@@ -23,7 +20,7 @@ function point(event: PointerEvent): Point {
   return [
     (event.clientX - box.left - left) / scale - 0.5,
     (event.clientY - box.top - top) / scale - 0.5,
-    pressed(skyline.radius, event) / scale,
+    pressed(props.hand.radius, event) / scale,
   ]
 }
 
@@ -31,31 +28,35 @@ function down(event: PointerEvent) {
   if (event.button !== 0) return
   event.preventDefault()
   layer.value!.setPointerCapture(event.pointerId)
-  skyline.begin(point(event))
+  props.hand.begin(point(event))
 }
 
 function move(event: PointerEvent) {
   const box = layer.value!.getBoundingClientRect()
   pointer.value = { x: event.clientX - box.left, y: event.clientY - box.top }
-  if (!skyline.live) return
+  const [x, y] = point(event)
+  props.hand.hover?.({ x, y })
+  if (!props.hand.painting) return
   // A pen tells more places than the screen has pictures.
   const all = event.getCoalescedEvents?.() ?? []
-  for (const one of all.length ? all : [event]) skyline.move(point(one))
+  for (const one of all.length ? all : [event]) props.hand.move(point(one))
+}
+
+function leave() {
+  pointer.value = null
+  props.hand.hover?.(null)
 }
 
 function key(event: KeyboardEvent) {
   const busy = event.target instanceof HTMLElement && event.target.closest('input, [role=dialog]')
-  if (event.code === 'Space' && skyline.tool && !busy) {
+  if (event.code === 'Space' && props.hand.active && !busy) {
     moving.value = event.type === 'keydown'
     event.preventDefault()
   }
+  if (event.code === 'Space' && event.type === 'keyup') moving.value = false
 }
 
-function colour(stroke: Stroke) {
-  return stroke.paint.startsWith('sky') ? '#7fb4e6' : '#e0b057'
-}
-
-function line(stroke: Stroke) {
+function line(stroke: Shown) {
   const { left, top, scale } = props.place
   const places = stroke.points.map(([x, y]) => [left + (x + 0.5) * scale, top + (y + 0.5) * scale])
   // A dot is a line of no length.
@@ -63,7 +64,7 @@ function line(stroke: Stroke) {
   return places.map((at) => at.join(',')).join(' ')
 }
 
-function width(stroke: Stroke) {
+function width(stroke: Shown) {
   const sum = stroke.points.reduce((sum, point) => sum + point[2], 0)
   return (2 * sum * props.place.scale) / stroke.points.length
 }
@@ -81,13 +82,13 @@ onUnmounted(() => {
 <template>
   <svg class="pointer-events-none absolute inset-0 z-10 h-full w-full" aria-hidden="true">
     <polyline
-      v-for="(stroke, i) in shown"
+      v-for="(stroke, i) in hand.shown"
       :key="i"
       :points="line(stroke)"
       fill="none"
-      :stroke="colour(stroke)"
+      :stroke="stroke.colour"
       :stroke-width="width(stroke)"
-      :stroke-opacity="isBrush(stroke.paint) ? 0.35 : 0.55"
+      :stroke-opacity="stroke.opacity"
       stroke-linecap="round"
       stroke-linejoin="round"
     />
@@ -95,7 +96,7 @@ onUnmounted(() => {
       v-if="active && pointer"
       :cx="pointer.x"
       :cy="pointer.y"
-      :r="skyline.radius"
+      :r="hand.radius"
       fill="none"
       stroke="#fff"
       stroke-width="1.5"
@@ -109,9 +110,9 @@ onUnmounted(() => {
     data-test="paint"
     @pointerdown="down"
     @pointermove="move"
-    @pointerup="skyline.end()"
-    @pointercancel="skyline.end()"
-    @pointerleave="pointer = null"
+    @pointerup="hand.end()"
+    @pointercancel="hand.end()"
+    @pointerleave="leave"
     @wheel="emit('wheel', $event)"
   />
 </template>

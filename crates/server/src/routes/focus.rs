@@ -1,0 +1,59 @@
+use crate::App;
+use crate::error::ApiError;
+use crate::pictures::{self, Source};
+use crate::types::SharpFrame;
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use jade_pixels::PictureError;
+use serde::Deserialize;
+use std::sync::Arc;
+
+type AppState = State<Arc<App>>;
+
+/// A place in the reference frame, in pixels.
+#[derive(Deserialize)]
+pub struct Place {
+    x: f64,
+    y: f64,
+}
+
+/// The frames of a merged sweep that show a place, the sharpest first.
+pub async fn sharpest(
+    State(app): AppState,
+    Path(result): Path<i64>,
+    Query(place): Query<Place>,
+) -> Result<Json<Vec<SharpFrame>>, ApiError> {
+    if !place.x.is_finite() || !place.y.is_finite() {
+        return Err(ApiError::Refused("A place is two numbers, in pixels.".to_owned()));
+    }
+    let row = app.store.result(result).await?;
+    let report = row.report()?;
+    let mut placed = vec![];
+    for frame in app.store.frames(row.shoot_id).await? {
+        let own = report.frames.iter().find(|own| own.file == frame.name && own.used);
+        if let Some((own, motion)) = own.and_then(|own| Some((own, own.motion.as_ref()?))) {
+            let at = motion.from_reference([place.x, place.y]);
+            let gain = own.level.map_or(1.0, |[factor, _]| factor);
+            placed.push((pictures::open(&app, Source::Frame(frame.id)).await?, frame, at, gain));
+        }
+    }
+    let measured = tokio::task::spawn_blocking(move || {
+        let mut all = vec![];
+        for (shown, frame, at, gain) in placed {
+            if let Some(energy) = shown.sharp_around(at)? {
+                all.push((frame, energy * gain));
+            }
+        }
+        Ok::<_, PictureError>(all)
+    });
+    let mut measured = measured.await??;
+    measured.sort_by(|(_, a), (_, b)| b.total_cmp(a));
+    let most = measured.first().map_or(0.0, |(_, energy)| *energy).max(f32::MIN_POSITIVE);
+    let frames = measured.into_iter().map(|(frame, energy)| SharpFrame {
+        frame_id: frame.id,
+        file: frame.name,
+        blake3: frame.blake3,
+        sharp: energy / most,
+    });
+    Ok(Json(frames.collect()))
+}

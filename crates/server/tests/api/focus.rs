@@ -1,0 +1,137 @@
+//! Merged focus sweeps, and what is painted on them.
+
+use crate::house::{Guest, House};
+use crate::pictures::png;
+use crate::skyline::plan;
+use jade_core::focus::{Patch, PatchFrom, Way};
+use jade_core::plan::{Edges, Kind};
+use jade_scenes::focus_sweep::{FocusSweep, Options};
+use jade_server::types::{NewShoot, PictureInfo, SharpFrame, Shoot};
+use reqwest::Method;
+use serde_json::json;
+
+const SIZE: (u32, u32) = (480, 320);
+
+/// A house with a card of a sweep.
+fn sweep(frames: u32) -> (House, FocusSweep) {
+    let house = House::new(0);
+    let (width, height) = SIZE;
+    let scene =
+        FocusSweep::new(Options { frames, width, height, seed: 27, deflate: true }).unwrap();
+    scene.write(&house.card(), |_, _| true).unwrap();
+    std::fs::remove_dir_all(house.card().join("truth")).unwrap();
+    (house, scene)
+}
+
+/// The same as a shoot that keeps its edges, once merged.
+async fn merged(guest: &Guest, house: &House) -> Shoot {
+    let new = NewShoot { name: "Moss".to_owned(), kind: Kind::FocusSweep };
+    let shoot: Shoot = guest.post("shoots", &new).await;
+    let wish = json!({ "path": house.card(), "role": "light" });
+    let _: serde_json::Value = guest.post(&format!("shoots/{}/folder", shoot.id), &wish).await;
+    plan(guest, shoot.id, |plan| plan.combine.edges = Edges::Fill).await;
+    let job = guest.run(shoot.id).await;
+    assert_eq!(job.problem, None);
+    guest.get(&format!("shoots/{}", shoot.id)).await
+}
+
+/// Pixels of the first tile of a level.
+async fn tile(guest: &Guest, source: &str, level: u32) -> (usize, Vec<u8>) {
+    let (wide, _, pixels) = png(guest, &format!("pictures/{source}/tiles/{level}/0_0.png")).await;
+    (wide as usize, pixels)
+}
+
+#[tokio::test]
+async fn the_sharpest_frames_of_a_place_come_first() {
+    let (house, scene) = sweep(7);
+    let guest = house.open().await;
+    let shoot = merged(&guest, &house).await;
+    let result = &shoot.results[0];
+    let order = &result.report.focus.as_ref().unwrap().order;
+    let depth = scene.depth();
+    let (mut right, mut all) = (0, 0);
+    for y in (40..280).step_by(40) {
+        for x in (40..440).step_by(40) {
+            let depth = depth[y * SIZE.0 as usize + x];
+            if !depth.is_finite() {
+                continue;
+            }
+            let path = format!("results/{}/sharpest?x={x}&y={y}", result.id);
+            let found: Vec<SharpFrame> = guest.get(&path).await;
+            assert!(found.windows(2).all(|pair| pair[0].sharp >= pair[1].sharp));
+            assert_eq!(found[0].sharp, 1.0);
+            let place = order.iter().position(|name| *name == found[0].file).unwrap();
+            right += usize::from((place as f32 - depth).abs() < 1.5);
+            all += 1;
+        }
+    }
+    assert!(all > 15 && right * 10 >= all * 8, "{right} of {all} places");
+    let wrong = guest.ask(Method::GET, &format!("results/{}/sharpest?x=NaN&y=1", result.id));
+    assert!(guest.refused(wrong).await.1.contains("two numbers"));
+    guest.close().await;
+}
+
+#[tokio::test]
+async fn a_patch_is_seen_at_once_as_the_next_run_makes_it() {
+    let (house, _) = sweep(5);
+    let guest = house.open().await;
+    let shoot = merged(&guest, &house).await;
+    let first = shoot.results[0].id;
+    let painted = format!("painted-{first}");
+    let before = tile(&guest, &format!("result-{first}"), 0).await;
+    assert_eq!(tile(&guest, &painted, 0).await, before);
+    let unpainted: PictureInfo = guest.get(&format!("pictures/{painted}")).await;
+
+    let from = PatchFrom::Frame { blake3: shoot.frames[0].blake3.clone() };
+    let patch = Patch { from, points: vec![[90.0, 200.0, 24.0]], soft: 0.5 };
+    plan(&guest, shoot.id, |plan| plan.focus.patches.push(patch)).await;
+    let info: PictureInfo = guest.get(&format!("pictures/{painted}")).await;
+    assert_ne!(info.version, unpainted.version);
+    let now = tile(&guest, &painted, 0).await;
+    let (wide, half) = (now.0, tile(&guest, &painted, 1).await);
+    let inside = |i: usize| (i / 3 % wide).abs_diff(90).max((i / 3 / wide).abs_diff(200)) <= 25;
+    let changed: Vec<usize> = (0..now.1.len()).filter(|i| now.1[*i] != before.1[*i]).collect();
+    assert!(changed.len() > 500 && changed.into_iter().all(inside));
+
+    // Its run makes the same, and keeps what was merged.
+    let job = guest.run(shoot.id).await;
+    assert_eq!(job.problem, None);
+    let shoot: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    let second = shoot.results[0].id;
+    let run = tile(&guest, &format!("result-{second}"), 0).await;
+    let off = |a: &[u8], b: &[u8]| a.iter().zip(b).map(|(a, b)| a.abs_diff(*b)).max().unwrap();
+    assert!(off(&run.1, &now.1) <= 1, "{} codes", off(&run.1, &now.1));
+    let run = tile(&guest, &format!("result-{second}"), 1).await;
+    assert!(off(&run.1, &half.1) <= 16, "{} codes at half the size", off(&run.1, &half.1));
+    assert_eq!(tile(&guest, &format!("merged-{second}"), 0).await, before);
+
+    // Taken back, the painted one is as it was; the other way is seen once it was merged.
+    plan(&guest, shoot.id, |plan| plan.focus.patches.clear()).await;
+    assert_eq!(tile(&guest, &format!("painted-{second}"), 0).await, before);
+    let patch = Patch {
+        from: PatchFrom::Way { way: Way::Smooth },
+        points: vec![[90.0, 200.0, 24.0]],
+        soft: 0.0,
+    };
+    plan(&guest, shoot.id, |plan| plan.focus.patches = vec![patch]).await;
+    assert_eq!(tile(&guest, &format!("painted-{second}"), 0).await, before);
+    plan(&guest, shoot.id, |plan| {
+        plan.focus.patches.clear();
+        plan.focus.way = Way::Smooth;
+    })
+    .await;
+    assert_eq!(guest.run(shoot.id).await.problem, None);
+    let now = plan(&guest, shoot.id, |plan| {
+        let points = vec![[90.0, 200.0, 24.0]];
+        plan.focus.way = Way::Fine;
+        let from = PatchFrom::Way { way: Way::Smooth };
+        plan.focus.patches = vec![Patch { from, points, soft: 0.0 }];
+    })
+    .await;
+    let smooth = tile(&guest, &format!("result-{}", now.results[0].id), 0).await;
+    let own = tile(&guest, &format!("painted-{second}"), 0).await;
+    let at = 3 * (200 * wide + 90);
+    assert_eq!(own.1[at..at + 3], smooth.1[at..at + 3]);
+    assert_eq!(own.1[..3 * wide], before.1[..3 * wide]);
+    guest.close().await;
+}

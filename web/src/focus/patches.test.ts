@@ -1,0 +1,91 @@
+import { createPinia, setActivePinia } from 'pinia'
+import { beforeEach, expect, it, vi } from 'vitest'
+import { api } from '../api/client'
+import type { FocusReport, Plan, ShootResult } from '../api/types'
+import { plan, result, shoot } from '../shoot/example'
+import { useShoot } from '../shoot/store'
+import { patchName, usePatches } from './patches'
+
+vi.mock('../api/client', async (original) => ({
+  ...(await original<typeof import('../api/client')>()),
+  api: { shoot: vi.fn(), changeShoot: vi.fn(), picture: vi.fn(), sharpest: vi.fn() },
+}))
+vi.mock('../api/events', () => ({ listen: vi.fn(() => () => {}) }))
+
+const server = vi.mocked(api)
+const sweep: Plan = { ...plan, kind: 'focus-sweep' }
+const focus: FocusReport = { order: ['a', 'b'], steps: [], shares: [], doubts: [], told: 1 }
+const ID = 7
+const sharp = (file: string, sharp: number) => ({ frame_id: 1, file, blake3: file, sharp })
+
+beforeEach(() => {
+  setActivePinia(createPinia())
+  vi.clearAllMocks()
+  let now = sweep
+  const own = result(ID, 1, sweep)
+  const made: ShootResult = { ...own, report: { ...own.report, focus } }
+  const shown = () => shoot({ plan: now, results: [made] })
+  server.shoot.mockImplementation(() => Promise.resolve(shown()))
+  server.changeShoot.mockImplementation((_, change) => {
+    now = change.plan ?? now
+    return Promise.resolve(shown())
+  })
+  server.picture.mockImplementation((source) =>
+    Promise.resolve({ source, version: 'v1', width: 9, height: 6, levels: 1, origin: [0, 0] }),
+  )
+  server.sharpest.mockResolvedValue([sharp('near', 1), sharp('far', 0.4), sharp('last', 0.1)])
+})
+
+async function opened() {
+  const store = useShoot()
+  const patches = usePatches()
+  await store.open(1)
+  store.step = 'combine'
+  await vi.waitFor(() => expect(patches.result?.id).toBe(ID))
+  return { store, patches }
+}
+
+it('paints the sharpest frame under the pointer, or the next one, and shows it at once', async () => {
+  const { store, patches } = await opened()
+  patches.tool = 'frame'
+  patches.begin([1, 1, 4])
+  expect(patches.painting).toBe(false)
+  patches.hover({ x: 4, y: 3 })
+  await vi.waitFor(() => expect(patches.frame?.file).toBe('near'))
+  expect(server.sharpest).toHaveBeenCalledWith(ID, 4, 3)
+  patches.next(1)
+  expect(patches.frame?.file).toBe('far')
+  patches.next(-2)
+  expect(patches.frame?.file).toBe('last')
+  patches.kept = null
+  patches.begin([1, 1, 4])
+  patches.move([30, 1, 4])
+  await patches.end()
+  const from = { by: 'frame', blake3: 'near' }
+  expect(store.shoot?.plan.focus.patches).toEqual([
+    { from, points: [[1, 1, 4], [30, 1, 4]], soft: 0.5 }, // prettier-ignore
+  ])
+  await vi.waitFor(() => expect(patches.info?.source).toBe(`painted-${ID}`))
+  await vi.waitFor(() => expect(patches.pending).toEqual([]))
+  await store.undo()
+  expect(store.shoot?.plan.focus.patches).toEqual([])
+  // The result itself is shown again.
+  await vi.waitFor(() => expect(patches.info).toBe(null))
+  await store.redo()
+  expect(store.shoot?.plan.focus.patches).toHaveLength(1)
+})
+
+it('says where the other way must be merged first', async () => {
+  const { patches } = await opened()
+  patches.tool = 'smooth'
+  patches.begin([1, 1, 4])
+  await patches.end()
+  await vi.waitFor(() => expect(patches.unseen).toBe(true))
+  patches.tool = 'fine'
+  await patches.takeBack()
+  patches.begin([1, 1, 4])
+  await patches.end()
+  await vi.waitFor(() => expect(patches.info).not.toBe(null))
+  expect(patches.unseen).toBe(false)
+  expect(patchName({ by: 'way', way: 'fine' })).toBe('a patch of fine hair')
+})
