@@ -129,9 +129,12 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
         let skyline = s.browser.find(By::Css("[data-test='step-skyline']")).await;
         assert!(skyline.is_err(), "a sweep has no skyline");
         s.click("step-combine").await?;
+        // What is to be doubted is told before anything is merged.
+        s.until_text("sweep", "times as far as usual").await?;
+        s.part("sweep-gap").await?;
+        s.until_text("step-combine", "waiting").await?;
         s.click("run").await?;
         s.until_text("results", "ine hair, merged of 8").await?;
-        s.until_text("sweep", "times as far as usual").await?;
         s.part("sweep-gap").await?;
         s.until_text("step-combine", "8 planes, 1 gap").await?;
         let result = latest(s).await?;

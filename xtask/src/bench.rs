@@ -78,7 +78,7 @@ pub struct Figures {
     /// Peak memory in MiB.
     pub memory: u64,
     /// Frames.
-    count: usize,
+    pub count: usize,
 }
 
 impl Figures {

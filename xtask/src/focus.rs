@@ -1,5 +1,5 @@
-//! What merging a focus sweep takes in frames of 24 MP, beside a plain reference in Python
-//! (bench/focus.py) in the same run.
+//! What merging focus sweeps takes, beside a plain reference in Python (bench/focus.py) in the same
+//! run, and how it grows with the number of frames.
 
 use crate::bench::{Figures, PROGRAM, machine, make, python, timed};
 use crate::run::{cargo, run};
@@ -8,10 +8,11 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
-const FRAMES: usize = 60;
-/// So many of them in each case, spread evenly; the first is compared with the reference.
-const CASES: [usize; 3] = [20, 30, 60];
-const SCENE: [&str; 5] = ["focus-sweep", "--width", "6000", "--height", "4000"];
+/// The sweep that the reference merges too.
+const LARGE: (&str, [&str; 2], usize) = ("sweep-24", ["6000", "4000"], 20);
+/// The sweep of which more and more frames are merged, spread evenly.
+const LONG: (&str, [&str; 2], usize) = ("sweep-6", ["3000", "2000"], 60);
+const COUNTS: [usize; 3] = [15, 30, 60];
 
 /// Measures all, and writes docs/benchmarks-focus.md.
 pub fn focus() -> Result<()> {
@@ -19,44 +20,41 @@ pub fn focus() -> Result<()> {
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
     let python = python(folder)?;
-    let sources = folder.join("sweep-24");
-    make(&sources, &SCENE, FRAMES)?;
     let mut table = String::from(
-        "| frames | way | | frames read (s) | align (s) | combine (s) | whole (s) | for one frame (s) | CPU (s) | peak memory (MiB) |\n|---|---|---|---|---|---|---|---|---|---|\n",
+        "| case | way | | frames read (s) | align (s) | combine (s) | whole (s) | for one frame (s) | CPU (s) | peak memory (MiB) |\n|---|---|---|---|---|---|---|---|---|---|\n",
     );
     let mut against = String::new();
-    for count in CASES {
-        let frames: Vec<PathBuf> = (0..count)
-            .map(|i| sources.join(format!("f{:02}.tif", 1 + i * FRAMES / count)))
-            .collect();
-        // All are read from the system's memory, so that the disk has no part in the times.
-        for frame in &frames {
-            std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
+    let frames = sweep(folder, LARGE, LARGE.2)?;
+    let case = format!("{} frames of 24 MP", LARGE.2);
+    for (way, plain) in [("fine", "pyramid"), ("smooth", "sharpest")] {
+        let before = own(folder, way, &frames)?;
+        let other = reference(folder, &python, plain, &frames)?;
+        // Before and after the reference, whose run is long enough for the machine to change.
+        let figures = before.mean(own(folder, way, &frames)?);
+        row(&mut table, &case, way, "Jade Stack", &figures)?;
+        row(&mut table, "", plain, "reference", &other)?;
+        writeln!(
+            against,
+            "- {way} way against {plain}: {:.1} times as fast, {:.1} times without aligning, with {:.1} times less processor time and {:.0} % of the memory",
+            other.whole / figures.whole,
+            (other.whole - other.stage("align")) / (figures.whole - figures.stage("align")),
+            other.cpu / figures.cpu,
+            100.0 * figures.memory as f64 / other.memory as f64
+        )?;
+    }
+    let mut growth = String::new();
+    let mut last: Option<(usize, f64)> = None;
+    for count in COUNTS {
+        let figures = own(folder, "fine", &sweep(folder, LONG, count)?)?;
+        row(&mut table, &format!("{count} frames of 6 MP"), "fine", "Jade Stack", &figures)?;
+        if let Some((few, short)) = last {
+            let each = (figures.whole - short) / (count - few) as f64;
+            writeln!(growth, "- from {few} to {count} frames: {each:.3} s for each frame more")?;
         }
-        let fine = own(folder, "fine", &frames)?;
-        if count != CASES[0] {
-            row(&mut table, count, "fine", "Jade Stack", &fine)?;
-            continue;
-        }
-        let smooth = own(folder, "smooth", &frames)?;
-        for (way, plain, before) in [("fine", "pyramid", fine), ("smooth", "sharpest", smooth)] {
-            let other = reference(folder, &python, plain, &frames)?;
-            // Before and after the reference, whose run is long enough for the machine to change.
-            let figures = before.mean(own(folder, way, &frames)?);
-            row(&mut table, count, way, "Jade Stack", &figures)?;
-            row(&mut table, count, plain, "reference", &other)?;
-            writeln!(
-                against,
-                "- {way} way against {plain}: {:.1} times as fast; without aligning {:.1} times; {:.1} times less processor time and {:.0} % of the memory",
-                other.whole / figures.whole,
-                (other.whole - other.stage("align")) / (figures.whole - figures.stage("align")),
-                other.cpu / figures.cpu,
-                100.0 * figures.memory as f64 / other.memory as f64
-            )?;
-        }
+        last = Some((count, figures.whole));
     }
     let text = format!(
-        "# Benchmarks of focus sweeps\n\nWritten by `cargo xtask focus`: simulated frames of 24 MP, plain TIFF in the system's memory, two threads, a memory\nbudget of 1 GiB, whole processes from start to the result on the disk; those of 20 and 30 frames are frames of one sweep of\n60. The reference is `bench/focus.py`: OpenCV and NumPy, with all cores, each frame aligned on the one\nbefore by ECC with an affine model and merged by a plain pyramid or by choosing the sharpest pixels; beside it\nstand the means of one run before and one after it.\n\n{table}\n{against}\n{}\n",
+        "# Benchmarks of focus sweeps\n\nWritten by `cargo xtask focus`: simulated frames, plain TIFF in the system's memory, two threads, a memory budget\nof 1 GiB, whole processes from start to the result on the disk. The reference is `bench/focus.py`: OpenCV and NumPy,\nwith all cores, each frame aligned on the one before by ECC with an affine model, and merged by a plain pyramid or by\nchoosing the sharpest pixels; beside it stand the means of one run before and one after it.\n\n{table}\n## Against the reference\n\n{against}\n## Growth with the number of frames\n\n{growth}\n{}\n",
         machine()
     );
     std::fs::write("docs/benchmarks-focus.md", &text)?;
@@ -64,13 +62,30 @@ pub fn focus() -> Result<()> {
     Ok(())
 }
 
-fn row(table: &mut String, count: usize, way: &str, who: &str, figures: &Figures) -> Result<()> {
+/// So many frames of a sweep, which is made where it is not there, read into the system's memory, so
+/// that the disk has no part in the times.
+fn sweep(
+    folder: &Path,
+    (name, [width, height], all): (&str, [&str; 2], usize),
+    count: usize,
+) -> Result<Vec<PathBuf>> {
+    let sources = folder.join(name);
+    make(&sources, &["focus-sweep", "--width", width, "--height", height], all)?;
+    let frame = |i: usize| sources.join(format!("f{:02}.tif", 1 + i * all / count));
+    let frames: Vec<PathBuf> = (0..count).map(frame).collect();
+    for frame in &frames {
+        std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
+    }
+    Ok(frames)
+}
+
+fn row(table: &mut String, case: &str, way: &str, who: &str, figures: &Figures) -> Result<()> {
     let [frames, align, combine] = ["frames", "align", "combine"].map(|s| figures.stage(s));
-    let Figures { whole, cpu, memory, .. } = figures;
-    let each = whole / count as f64;
+    let Figures { whole, cpu, memory, count, .. } = figures;
+    let each = whole / *count as f64;
     writeln!(
         table,
-        "| {count} | {way} | {who} | {frames:.1} | {align:.1} | {combine:.1} | {whole:.1} | {each:.2} | {cpu:.1} | {memory} |",
+        "| {case} | {way} | {who} | {frames:.1} | {align:.1} | {combine:.1} | {whole:.1} | {each:.2} | {cpu:.1} | {memory} |",
     )?;
     Ok(())
 }

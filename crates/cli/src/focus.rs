@@ -7,13 +7,12 @@ use crate::work::{Common, Finished, Work, write_json};
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_core::cache::{Cache, MapKind};
-use jade_core::engine;
+use jade_core::engine::{self, Beside, Request};
 use jade_core::export::{self, Form};
 use jade_core::focus::Way;
 use jade_core::frames::{FrameInput, content_hash};
 use jade_core::plan::{AlignMode, Edges, Kind, Plan};
 use jade_core::prepare::calibration::CalibrationFrames;
-use jade_core::report::FocusStep;
 use jade_pixels::write::Target;
 use serde_json::json;
 use std::path::{Path, PathBuf};
@@ -79,7 +78,7 @@ pub fn focus(args: FocusArgs) -> anyhow::Result<()> {
     let plan = args.plan();
     let kept = files(&args.frames)?;
     let mut frames: Vec<FrameInput> = kept.iter().map(|file| input(file, &plan.prepare)).collect();
-    let Some((out, form)) = form else { return args.order(&frames) };
+    let Some((out, form)) = form else { return args.order(&frames, &plan) };
     if args.save_plan.is_some() {
         // A saved plan names files by their content.
         for frame in &mut frames {
@@ -138,23 +137,19 @@ impl FocusArgs {
         }
     }
 
-    /// Tells the order alone.
-    fn order(&self, frames: &[FrameInput]) -> anyhow::Result<()> {
-        let budget = self.common.budget()?;
+    /// Tells the order, and what is to be doubted, alone.
+    fn order(&self, frames: &[FrameInput], plan: &Plan) -> anyhow::Result<()> {
         let scratch = self.common.scratch()?;
+        let cache = &Cache::at(scratch.path());
         let progress = Progress::new(self.common.quiet);
-        let found = engine::sweep(frames, &Cache::at(scratch.path()), budget, &progress)?;
+        let (budget, beside) = (self.common.budget()?, Beside::default());
+        let watch = &progress;
+        let (reference, stream) = (None, true);
+        let request = Request { frames, reference, plan, cache, budget, stream, beside, watch };
+        let found = engine::look_over(&request)?;
         progress.finish();
-        let names: Vec<&str> = frames.iter().map(|frame| frame.name.as_str()).collect();
-        for (i, why) in &found.left_out {
-            eprintln!("jade-stack: {} is left out: {why}", names[*i]);
-        }
-        let order: Vec<&str> = found.order.frames.iter().map(|i| names[*i]).collect();
-        let doubts = found.order.doubts(&names);
-        tell(&order, &doubts);
-        let steps: Vec<FocusStep> =
-            found.order.steps.iter().copied().map(FocusStep::from).collect();
-        self.common.tell(&json!({ "focus": { "order": order, "steps": steps, "doubts": doubts } }))
+        tell(&found.order, &found.doubts);
+        self.common.tell(&json!({ "focus": found }))
     }
 }
 

@@ -99,6 +99,18 @@ fn a_sweep_is_merged_and_its_focus_map_saved() {
     assert!(again.status.success(), "{}", text(&again.stderr));
     let bytes = |path: &Path| std::fs::read(path).unwrap();
     assert!(bytes(&filled_out) == bytes(&folder.path().join("again/merged.tif")));
+    // With a frame's own pixels painted over it, it differs there.
+    let mut record: Value = serde_json::from_slice(&bytes(&plan)).unwrap();
+    let blake3 = record["frames"][0]["blake3"].clone();
+    record["plan"]["focus"]["patches"] = serde_json::json!([
+        { "from": { "by": "frame", "blake3": blake3 }, "points": [[300, 200, 30]], "soft": 0.5 }
+    ]);
+    std::fs::write(&plan, record.to_string()).unwrap();
+    let mut command = program();
+    command.arg("run").arg(&plan).args(["--quiet", "--frames"]).arg(&card);
+    let patched = command.arg("--out").arg(folder.path().join("patched")).output().unwrap();
+    assert!(patched.status.success(), "{}", text(&patched.stderr));
+    assert!(bytes(&filled_out) != bytes(&folder.path().join("patched/merged.tif")));
     let mut command = program();
     let refused =
         command.arg("focus").args(&frames).arg("--save-depth").arg(&map).output().unwrap();

@@ -75,8 +75,22 @@ pub struct FocusReport {
     /// What is to be doubted, a sentence each: planes that are missing or shown twice, patches that are
     /// left out.
     pub doubts: Vec<String>,
+    /// Places where a single frame shows something else than those beside it.
+    #[serde(default)]
+    pub moved: Vec<MovedPlace>,
     /// Share of the picture for which it is told which frame is sharp there.
     pub told: f32,
+}
+
+/// A place where something moved in one frame of a focus sweep.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct MovedPlace {
+    /// File name of the frame.
+    pub file: String,
+    /// The middle of the place in the reference frame, in pixels.
+    pub at: [f64; 2],
+    /// How far it reaches from there, in pixels.
+    pub radius_px: f64,
 }
 
 /// From one frame of a focus sweep to the next.

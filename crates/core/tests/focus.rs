@@ -239,6 +239,57 @@ fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alon
     assert_eq!((again.key, again.report.focus), (done.key, done.report.focus));
 }
 
+/// A frame with something dark and round in it, out of focus by a few pixels.
+fn crossed(codes: &[u16], [x, y]: [f32; 2], radius: f32) -> Vec<u16> {
+    let share = |pixel: usize| {
+        let (dx, dy) = ((pixel as u32 % SIZE.0) as f32 - x, (pixel as u32 / SIZE.0) as f32 - y);
+        ((radius + 2.0 - dx.hypot(dy)) / 4.0).clamp(0.0, 1.0)
+    };
+    let dark = |(i, code): (usize, &u16)| {
+        (f32::from(*code) * (1.0 - share(i / 3)) + 9_000.0 * share(i / 3)) as u16
+    };
+    codes.iter().enumerate().map(dark).collect()
+}
+
+#[test]
+fn a_frame_in_which_something_moved_and_a_bump_are_told_before_merging() {
+    for seed in [51, 52, 53, 54] {
+        let scene = sweep(9, seed);
+        let shoot = Shoot::new();
+        let mut inputs: Vec<FrameInput> =
+            (0..9).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
+        let told = shoot.look_over(&inputs);
+        assert_eq!((told.moved.len(), told.doubts.as_slice()), (0, [].as_slice()), "seed {seed}");
+        assert_eq!(told.order.len(), 9);
+        let sum: f32 = told.shares.iter().sum();
+        assert!((sum - told.told).abs() < 1e-3);
+
+        // Something crosses one frame, and from another one on the camera stands elsewhere.
+        let which = 2 + seed as usize % 5;
+        let at = [150.0 + 40.0 * which as f32, 260.0];
+        let codes = crossed(&scene.frame(which as u32), at, 16.0);
+        inputs[which] = shoot.save(&format!("moved{which}.tif"), SIZE, &codes);
+        let after = if which < 5 { 7 } else { 3 };
+        for (i, input) in inputs.iter_mut().enumerate().skip(after) {
+            let frame = if i == which { codes.clone() } else { scene.frame(i as u32) };
+            // By ten pixels to the right; the edge goes on.
+            let wide = SIZE.0 as usize;
+            let from = |k: usize| 3 * (k / wide * wide + (k % wide).saturating_sub(10));
+            let moved = (0..frame.len() / 3).flat_map(|k| frame[from(k)..from(k) + 3].to_vec());
+            *input = shoot.save(&format!("b{i}.tif"), SIZE, &moved.collect::<Vec<_>>());
+        }
+        let told = shoot.look_over(&inputs);
+        assert_eq!(told.moved.len(), 1, "seed {seed}: {:?}", told.moved);
+        assert_eq!(told.moved[0].file, inputs[which].name);
+        let radius = told.moved[0].radius_px;
+        assert!((10.0..40.0).contains(&radius), "seed {seed}: {radius}");
+        let bump = told.doubts.iter().filter(|doubt| doubt.contains("camera moved"));
+        let bump: Vec<&String> = bump.collect();
+        let named = |i: usize| bump[0].contains(&inputs[i].name);
+        assert!(bump.len() == 1 && named(after - 1) && named(after), "seed {seed}: {bump:?}");
+    }
+}
+
 #[test]
 fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
     let scene = sweep(8, 43);

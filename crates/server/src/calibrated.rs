@@ -2,8 +2,8 @@
 
 use crate::App;
 use crate::error::ApiError;
-use crate::store::in_run;
-use crate::types::Role;
+use crate::store::{FrameRow, in_run};
+use crate::types::{Role, Shoot};
 use jade_core::CoreError;
 use jade_core::engine;
 use jade_core::frames::FrameInput;
@@ -39,6 +39,24 @@ pub async fn frames_of(app: &App, shoot: i64) -> Result<CalibrationFrames, ApiEr
         kept.push(row.input(&PreparePlan::default()));
     }
     Ok(frames)
+}
+
+/// A shoot, the frames that a run of it would combine now, and the same calibrated as it would.
+pub async fn in_run_of(
+    app: &Arc<App>,
+    shoot: i64,
+) -> Result<(Shoot, Vec<FrameRow>, Vec<FrameInput>), ApiError> {
+    let shown = app.store.shoot(shoot).await?;
+    let rows = app.store.frames(shoot).await?;
+    let calibration = of_shoot(app, shoot, &shown.plan).await?;
+    let used = in_run(&rows, shown.stacked_set);
+    let input = |row: &&FrameRow| FrameInput {
+        calibration: calibration.clone(),
+        ..row.input_under(&shown.plan)
+    };
+    let inputs = used.iter().map(input).collect();
+    let used = used.into_iter().cloned().collect();
+    Ok((shown, used, inputs))
 }
 
 /// What a run of a shoot would calibrate its lights with now; `None` where that is nothing, or

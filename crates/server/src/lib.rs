@@ -4,6 +4,7 @@ mod cache_limit;
 mod calibrated;
 pub mod demo;
 pub mod error;
+mod finding;
 pub mod folders;
 mod guard;
 mod import;
@@ -14,6 +15,7 @@ mod routes;
 mod runner;
 mod skyline;
 pub mod store;
+mod sweep;
 pub mod types;
 mod watcher;
 
@@ -61,6 +63,7 @@ pub struct App {
     runner: runner::Runner,
     calibrations: calibrated::Calibrations,
     skylines: skyline::Skylines,
+    sweeps: sweep::Sweeps,
     importers: tokio::sync::Semaphore,
     importer_places: u32,
     /// Wakes the measurer when something was added.
@@ -133,6 +136,7 @@ impl Server {
             runner: Default::default(),
             calibrations: Default::default(),
             skylines: Default::default(),
+            sweeps: Default::default(),
             importers: tokio::sync::Semaphore::new(importer_places),
             importer_places: importer_places as u32,
             imported: Default::default(),

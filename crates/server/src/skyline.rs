@@ -3,21 +3,20 @@
 use crate::App;
 use crate::calibrated;
 use crate::error::ApiError;
-use crate::store::in_run;
-use crate::types::{Event, SkylineSeen};
+use crate::finding::Finding;
+use crate::types::SkylineSeen;
 use jade_core::CoreError;
 use jade_core::cache::Key;
 use jade_core::engine::{self, Beside, Request, SkylineFound};
 use jade_core::frames::FrameInput;
 use jade_core::grid::Grid;
 use jade_core::plan::Plan;
-use jade_core::progress::{Stage, Watch};
+use jade_core::progress::Watch;
 use jade_core::skyline::{Live, Mask, NamedFile, SkylineMode};
 use jade_pixels::read::PictureFile;
 use std::path::PathBuf;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
-use std::time::{Duration, Instant};
 
 /// Places along the skyline that are shown enlarged at most.
 const PLACES: usize = 400;
@@ -27,7 +26,7 @@ const PLACES: usize = 400;
 pub struct Skylines {
     live: Mutex<Option<Session>>,
     seen: Mutex<Option<(i64, Arc<Seen>)>>,
-    stop: Arc<AtomicBool>,
+    stop: AtomicBool,
 }
 
 impl Skylines {
@@ -68,15 +67,7 @@ struct Wish {
 
 impl Wish {
     async fn of(app: &Arc<App>, shoot: i64) -> Result<Self, ApiError> {
-        let shown = app.store.shoot(shoot).await?;
-        let rows = app.store.frames(shoot).await?;
-        let calibration = calibrated::of_shoot(app, shoot, &shown.plan).await?;
-        let used = in_run(&rows, shown.stacked_set);
-        let inputs = used.iter().map(|row| FrameInput {
-            calibration: calibration.clone(),
-            ..row.input_under(&shown.plan)
-        });
-        let inputs: Vec<FrameInput> = inputs.collect();
+        let (shown, used, inputs) = calibrated::in_run_of(app, shoot).await?;
         let place = |id: i64| used.iter().position(|row| row.id == id);
         let proposed = shown.proposed_reference.as_ref().map(|proposed| proposed.frame_id);
         let reference = shown.reference_id.and_then(place).or(proposed.and_then(place));
@@ -147,7 +138,6 @@ fn make(app: &Arc<App>, wish: &Wish, version: String) -> Result<Seen, CoreError>
         Some(path) => (Mask::read(path, wish.size()?)?.shaped(plan), None, 0),
         None => {
             let mut live = app.skylines.live.lock().expect("the skyline's lock");
-            app.skylines.stop.store(false, Ordering::Relaxed);
             let key = wish.key();
             if live.as_ref().is_none_or(|session| session.key != key) {
                 // Only one is kept: it holds memory for each pixel.
@@ -167,7 +157,7 @@ fn make(app: &Arc<App>, wish: &Wish, version: String) -> Result<Seen, CoreError>
 }
 
 fn found(app: &Arc<App>, wish: &Wish, key: Key) -> Result<Session, CoreError> {
-    let watch = Told::new(app, wish.shoot);
+    let watch = Finding::begin(app, wish.shoot, &app.skylines.stop);
     let mut plan = wish.plan.clone();
     plan.skyline.strokes.clear();
     let found = engine::skyline(&Request {
@@ -182,46 +172,6 @@ fn found(app: &Arc<App>, wish: &Wish, key: Key) -> Result<Session, CoreError> {
     })?;
     let live = Live::new(found.skyline.clone(), &found.sights.views(), &|| watch.cancelled())?;
     Ok(Session { key, found, live })
-}
-
-/// Tells the pages how far finding a skyline has come.
-struct Told<'a> {
-    app: &'a Arc<App>,
-    shoot: i64,
-    now: Mutex<(Option<Stage>, u64, Instant)>,
-    done: AtomicU64,
-}
-
-impl<'a> Told<'a> {
-    fn new(app: &'a Arc<App>, shoot: i64) -> Self {
-        let now = Mutex::new((None, 0, Instant::now()));
-        Self { app, shoot, now, done: AtomicU64::new(0) }
-    }
-
-    fn tell(&self, stage: Option<Stage>, total: u64) {
-        let done = self.done.load(Ordering::Relaxed) as i64;
-        let total = total as i64;
-        self.app.tell(Event::Skyline { shoot_id: self.shoot, stage, done, total });
-    }
-}
-
-impl Watch for Told<'_> {
-    fn begin(&self, stage: Stage, total: u64) {
-        self.done.store(0, Ordering::Relaxed);
-        *self.now.lock().expect("the skyline's lock") = (Some(stage), total, Instant::now());
-        self.tell(Some(stage), total);
-    }
-    fn advance(&self, steps: u64) {
-        self.done.fetch_add(steps, Ordering::Relaxed);
-        let mut now = self.now.lock().expect("the skyline's lock");
-        if now.2.elapsed() > Duration::from_millis(200) {
-            now.2 = Instant::now();
-            self.tell(now.0, now.1);
-        }
-    }
-    fn cancelled(&self) -> bool {
-        self.app.skylines.stop.load(Ordering::Relaxed)
-    }
 }
 
 /// A mask and halved sizes of it, down to one that fits a tile.

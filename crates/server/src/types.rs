@@ -15,7 +15,8 @@ use jade_core::prepare::lens::LensPlan;
 use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, Shows, WhiteBalance};
 use jade_core::progress::Stage;
 use jade_core::report::{
-    FinishReport, FocusReport, FocusStep, FrameReport, NoisePoint, Report, SkylineReport, StageTime,
+    FinishReport, FocusReport, FocusStep, FrameReport, MovedPlace, NoisePoint, Report,
+    SkylineReport, StageTime,
 };
 use jade_core::skyline::{
     GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke,
@@ -493,8 +494,8 @@ pub enum Event {
     Job { job: Job },
     /// Something in a shoot changed.
     Shoot { id: i64 },
-    /// Finding a shoot's skyline moved on.
-    Skyline {
+    /// Finding something in a shoot's frames moved on: its skyline, or the order of a sweep.
+    Finding {
         shoot_id: i64,
         stage: Option<Stage>,
         #[ts(type = "number")]
@@ -568,6 +569,7 @@ pub fn typescript() -> String {
         SkylineReport,
         FinishReport,
         FocusStep,
+        MovedPlace,
         FocusReport,
         CombinePlan,
         FinishPlan,

@@ -3,6 +3,7 @@ import type {
   Added,
   Export,
   ExportFormat,
+  FocusReport,
   Folder,
   FrameColour,
   FramesChange,
@@ -82,6 +83,8 @@ export const api = {
   stopSkyline: (id: number) => call<void>('POST', `/shoots/${id}/skyline/stop`),
   loadForSkyline: (id: number, kind: 'mask' | 'picture', file: File) =>
     send<NamedFile>(`/shoots/${id}/skyline/${kind}?name=${encodeURIComponent(file.name)}`, file),
+  sweep: (id: number) => call<FocusReport>('GET', `/shoots/${id}/sweep`),
+  stopSweep: (id: number) => call<void>('POST', `/shoots/${id}/sweep/stop`),
   run: (id: number) => call<Job>('POST', `/shoots/${id}/runs`),
   cancel: (job: number) => call<Job>('POST', `/jobs/${job}/cancel`),
   resume: (job: number) => call<Job>('POST', `/jobs/${job}/resume`),

@@ -325,6 +325,20 @@ wide: boolean,
  */
 double: boolean, };
 
+export type MovedPlace = { 
+/**
+ * File name of the frame.
+ */
+file: string, 
+/**
+ * The middle of the place in the reference frame, in pixels.
+ */
+at: [number, number], 
+/**
+ * How far it reaches from there, in pixels.
+ */
+radius_px: number, };
+
 export type FocusReport = { 
 /**
  * File names of the frames that could be read in the order of focus, from near to far where
@@ -344,6 +358,10 @@ shares: Array<number>,
  * left out.
  */
 doubts: Array<string>, 
+/**
+ * Places where a single frame shows something else than those beside it.
+ */
+moved: Array<MovedPlace>, 
 /**
  * Share of the picture for which it is told which frame is sharp there.
  */
@@ -1127,6 +1145,6 @@ export type Export = { id: number, file: string, plan_file: string,
  */
 folder: string, bytes: number, made: number, };
 
-export type Event = { "type": "present", jobs: Array<Job>, } | { "type": "job", job: Job, } | { "type": "shoot", id: number, } | { "type": "skyline", shoot_id: number, stage: Stage | null, done: number, total: number, };
+export type Event = { "type": "present", jobs: Array<Job>, } | { "type": "job", job: Job, } | { "type": "shoot", id: number, } | { "type": "finding", shoot_id: number, stage: Stage | null, done: number, total: number, };
 
 export type Problem = { problem: string, };

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Way } from '../api/types'
+import type { MovedPlace, Way } from '../api/types'
 import EdgesChoice from '../combine/EdgesChoice.vue'
 import LeftOut from '../combine/LeftOut.vue'
 import ResultList from '../combine/ResultList.vue'
@@ -9,9 +9,12 @@ import { whole } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
 import PatchTools from './PatchTools.vue'
+import { useSweep } from './sweep'
 import SweepPlot from './SweepPlot.vue'
 
+const emit = defineEmits<{ look: [x: number, y: number] }>()
 const store = useShoot()
+const sweep = useSweep()
 const view = useView()
 
 const way = computed<Way>({
@@ -26,7 +29,25 @@ const hints: Record<Way, string> = {
   fine: 'Hairs and bristles cross what is behind them: each scale of detail comes from where it is sharp.',
   smooth: 'Surfaces without fine edges: each place comes as a whole from its sharpest frames.',
 }
-const found = computed(() => store.shown?.report.focus)
+const merged = computed(() => store.shown?.report.focus)
+/** What is told of the frames as they are now, or else of those that were merged. */
+const found = computed(() => sweep.report ?? merged.value)
+const finding = computed(() => {
+  const now = sweep.finding
+  if (!now) return ''
+  const stage = now.stage === 'align' ? ': aligning' : now.stage === 'frames' ? ': reading' : ''
+  return `Looking the frames over${stage}${now.total > 1 ? ` ${now.done} of ${now.total}` : ''}`
+})
+
+/** Shows where something moved in a frame. */
+function lookAt(place: MovedPlace) {
+  const frame = store.shoot?.frames.find((f) => f.name === place.file)
+  if (!frame) return
+  store.a = `frame-${frame.id}`
+  view.mode = 'one'
+  view.side = 'a'
+  emit('look', ...place.at)
+}
 /** The newest result of the other way, to be compared with. */
 const other = computed(() =>
   store.results.find((r) => r.plan.focus.way !== store.shown?.plan.focus.way && r.report.focus),
@@ -48,37 +69,55 @@ const other = computed(() =>
   />
   <p class="py-2.5 text-dim">{{ hints[way] }}</p>
   <EdgesChoice />
+  <p v-if="finding" class="mt-2 flex justify-between text-dim" data-test="sweep-finding">
+    <span>{{ finding }}</span>
+    <button class="underline hover:text-ink" @click="sweep.stop()">Stop</button>
+  </p>
+  <p v-if="sweep.problem && !sweep.finding" class="mt-2 text-rose" data-test="sweep-problem">
+    {{ sweep.problem }}
+  </p>
   <div v-if="found" class="section mt-2" data-test="sweep">
     <h3>Where each frame is sharp</h3>
     <SweepPlot :report="found" />
     <p v-for="doubt in found.doubts" :key="doubt" class="mt-2 text-amber">{{ doubt }}</p>
+    <button
+      v-for="place in found.moved"
+      :key="place.file"
+      class="button mt-2 w-full"
+      data-test="look-moved"
+      @click="lookAt(place)"
+    >
+      Look at {{ place.file }}
+    </button>
     <p class="mt-2 flex justify-between text-dim" data-test="sweep-told">
       <span>Shows detail that a frame has sharp</span
       ><span class="num text-ink">{{ whole(found.told) }}</span>
     </p>
-    <Segmented
-      v-model="overlay"
-      label="Overlay"
-      class="mt-2"
-      :options="[
-        { value: 'none', text: 'Picture' },
-        { value: 'depth', text: 'Focus map' },
-      ]"
-    />
-    <p v-if="overlay === 'depth'" class="mt-2 text-dim">
-      Coloured by the frame that is sharp there, as the bar above; dark where nothing tells: smooth,
-      or sharp in no frame.
-    </p>
-    <button
-      v-if="other"
-      class="button mt-3 w-full"
-      data-test="other-way"
-      @click="store.a = `result-${other.id}`"
-    >
-      Compare with the other way
-    </button>
+    <template v-if="merged">
+      <Segmented
+        v-model="overlay"
+        label="Overlay"
+        class="mt-2"
+        :options="[
+          { value: 'none', text: 'Picture' },
+          { value: 'depth', text: 'Focus map' },
+        ]"
+      />
+      <p v-if="overlay === 'depth'" class="mt-2 text-dim">
+        Coloured by the frame that is sharp there, as the bar above; dark where nothing tells:
+        smooth, or sharp in no frame.
+      </p>
+      <button
+        v-if="other"
+        class="button mt-3 w-full"
+        data-test="other-way"
+        @click="store.a = `result-${other.id}`"
+      >
+        Compare with the other way
+      </button>
+    </template>
   </div>
-  <PatchTools v-if="found" />
+  <PatchTools v-if="merged" />
   <LeftOut />
   <ResultList />
 </template>

@@ -8,6 +8,7 @@ const report: FocusReport = {
   steps: [step(1), step(2.1, true), step(0.9)],
   shares: [0.1, 0.3, 0.25, 0.05],
   doubts: [],
+  moved: [],
   told: 0.7,
 }
 

@@ -14,7 +14,14 @@ vi.mock('../api/events', () => ({ listen: vi.fn(() => () => {}) }))
 
 const server = vi.mocked(api)
 const sweep: Plan = { ...plan, kind: 'focus-sweep' }
-const focus: FocusReport = { order: ['a', 'b'], steps: [], shares: [], doubts: [], told: 1 }
+const focus: FocusReport = {
+  order: ['a', 'b'],
+  steps: [],
+  shares: [],
+  doubts: [],
+  moved: [],
+  told: 1,
+}
 const ID = 7
 const sharp = (file: string, sharp: number) => ({ frame_id: 1, file, blake3: file, sharp })
 

@@ -92,7 +92,10 @@ onUnmounted(() => {
         <PrepareSheet v-else-if="store.step === 'prepare'" />
         <AlignSheet v-else-if="store.step === 'align'" />
         <SkylineSheet v-else-if="store.step === 'skyline'" />
-        <MergeSheet v-else-if="store.step === 'combine' && store.isSweep" />
+        <MergeSheet
+          v-else-if="store.step === 'combine' && store.isSweep"
+          @look="(x, y) => picture?.lookAt(x, y)"
+        />
         <CombineSheet v-else-if="store.step === 'combine'" />
         <FinishSheet v-else-if="store.step === 'finish'" />
         <ExportSheet v-else />

@@ -64,7 +64,7 @@ export const useSkyline = defineStore('skyline', () => {
     },
   )
   listen((event) => {
-    if (event.type !== 'skyline' || event.shoot_id !== store.shoot?.id) return
+    if (event.type !== 'finding' || event.shoot_id !== store.shoot?.id) return
     if (finding.value) finding.value = { stage: event.stage, done: event.done, total: event.total }
   })
 

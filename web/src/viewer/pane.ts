@@ -189,9 +189,8 @@ export class Pane {
     const now = (this.viewer.viewport.getZoom(true) * wide) / this.referenceWidth
     const point = new OpenSeadragon.Point(x / this.referenceWidth, y / this.referenceWidth)
     this.viewer.viewport.panTo(point)
-    if (now < scale) {
-      this.viewer.viewport.zoomTo(zoomFor(scale, this.referenceWidth, wide), point)
-    }
+    // About the middle, where the place comes to lie.
+    if (now < scale) this.viewer.viewport.zoomTo(zoomFor(scale, this.referenceWidth, wide))
   }
 
   /** Turns a wheel over the picture. */

@@ -10,15 +10,17 @@ use crate::align::{Aligned, Motion};
 use crate::cache::{Key, MapKind};
 use crate::combine::edges;
 use crate::focus::{
-    Desk, FocusMap, Merger, Order, Sharpness, Sight, comes_nearer, levels, place, placed_on,
+    Desk, FocusMap, Merger, Moved, Order, Sharpness, Sight, bumps, comes_nearer, levels, moved,
+    place, placed_on,
 };
 use crate::frames::{Frame, FrameInput, Light};
 use crate::plan::{AlignMode, Edges, Plan};
 use crate::progress::Stage;
-use crate::report::{FocusReport, FocusStep, FrameReport, Report};
+use crate::report::{FocusReport, FocusStep, FrameReport, MovedPlace, Report};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
 
 /// Side of the parts of a picture that are merged at a time, in pixels.
 const PART: u32 = 2 * SIDE;
@@ -47,36 +49,126 @@ struct Used<'a> {
     frame: &'a Frame,
 }
 
+/// Frames of a sweep that can be merged, and what is known of them.
+struct Sweep<'a> {
+    placed: Placed,
+    used: Vec<Used<'a>>,
+    /// Where those lie on the one in the middle of them.
+    motions: Vec<Motion>,
+    /// What brings their light to its light.
+    gains: Vec<f32>,
+    map: FocusMap,
+    moved: Vec<Moved>,
+}
+
+impl<'a> Sweep<'a> {
+    fn of(request: &Request, decoded: &'a [Decoded]) -> Result<Self, CoreError> {
+        let (placed, sharpness) = placed(request, decoded)?;
+        let (mut used, mut motions, mut sharp) = (vec![], vec![], vec![]);
+        for (place, (own, sharpness)) in placed.aligned.iter().zip(sharpness).enumerate() {
+            let index = placed.order.frames[place];
+            if let (Ok(frame), Some(motion)) = (&decoded[index], &own.motion) {
+                used.push(Used { index, place, frame });
+                motions.push(motion.clone());
+                sharp.push(sharpness);
+            }
+        }
+        if used.len() < 2 {
+            return Err(CoreError::Frames(
+                "Fewer than two frames of this sweep can be aligned; see why the others were left out, or merge them as they lie, without alignment.".to_owned(),
+            ));
+        }
+        let gains = levels(&sharp, &motions, used.len() / 2);
+        let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
+        let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
+        let map = FocusMap::of(&sharp, &motions);
+        let moved = moved(&sharp, &motions);
+        Ok(Self { placed, used, motions, gains, map, moved })
+    }
+
+    /// What is told of it, by the names of all frames.
+    fn told(&self, names: &[&str]) -> FocusReport {
+        let Self { placed, used, motions, map, moved, .. } = self;
+        let order = &placed.order;
+        let mut shares = vec![0.0; order.frames.len()];
+        for (own, share) in used.iter().zip(map.shares()) {
+            shares[own.place] = share;
+        }
+        let name = |frame: usize| names[used[frame].index];
+        let mut doubts = order.doubts(names);
+        doubts.extend(bumps(motions, used[0].frame.size()).into_iter().map(|bump| {
+            let (one, other) = (name(bump.after), name(bump.after + 1));
+            format!(
+                "Between {one} and {other} the camera moved by {:.0} px, usually by {:.0}; see whether these frames are blurred.",
+                bump.px, bump.usual_px
+            )
+        }));
+        doubts.extend(moved.iter().map(|own| {
+            format!(
+                "Something moved in {}, around {:.0}, {:.0} px; leave the frame out, or patch the place from another one.",
+                name(own.frame), own.at[0], own.at[1]
+            )
+        }));
+        let place = |own: &Moved| MovedPlace {
+            file: name(own.frame).to_owned(),
+            at: own.at,
+            radius_px: own.radius,
+        };
+        FocusReport {
+            order: order.frames.iter().map(|i| names[*i].to_owned()).collect(),
+            steps: order.steps.iter().copied().map(FocusStep::from).collect(),
+            shares,
+            doubts,
+            moved: moved.iter().map(place).collect(),
+            told: map.told(),
+        }
+    }
+}
+
+/// Puts the frames of a focus sweep in order and places them, and tells what is to be doubted, before
+/// they are merged.
+///
+/// # Errors
+/// As for [`super::stack`] of such a sweep.
+pub fn look_over(request: &Request) -> Result<FocusReport, CoreError> {
+    request.plan.check()?;
+    let names = names(request);
+    let key = Key::of("looked over", &names, &[&sweep_key(request)]);
+    if let Some(known) = request.cache.read("sweep", &key) {
+        return Ok(known);
+    }
+    let told = pool(request.budget)?.install(|| {
+        let Request { cache, watch, .. } = *request;
+        let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
+        decode::settle(&mut decoded, None)?;
+        let sweep = Sweep::of(request, &decoded)?;
+        let mut told = sweep.told(&names);
+        let out = (0..names.len()).filter_map(|i| Some((names[i], sweep.placed.of(i).reason?)));
+        told.doubts.extend(out.map(|(name, why)| format!("{name} is left out: {why}")));
+        Ok::<_, CoreError>(told)
+    })?;
+    request.cache.write("sweep", &key, &told)?;
+    Ok(told)
+}
+
+fn names<'a>(request: &Request<'a>) -> Vec<&'a str> {
+    request.frames.iter().map(|frame| frame.name.as_str()).collect()
+}
+
 fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     let Request { plan, cache, watch, .. } = *request;
     let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
     decode::settle(&mut decoded, None)?;
-    let (placed, sharpness) = placed(request, &decoded)?;
-    let (mut used, mut motions, mut sharp) = (vec![], vec![], vec![]);
-    for (place, (own, sharpness)) in placed.aligned.iter().zip(sharpness).enumerate() {
-        let index = placed.order.frames[place];
-        if let (Ok(frame), Some(motion)) = (&decoded[index], &own.motion) {
-            used.push(Used { index, place, frame });
-            motions.push(motion.clone());
-            sharp.push(sharpness);
-        }
-    }
-    if used.len() < 2 {
-        return Err(CoreError::Frames(
-            "Fewer than two frames of this sweep can be aligned; see why the others were left out, or merge them as they lie, without alignment.".to_owned(),
-        ));
-    }
+    let sweep = Sweep::of(request, &decoded)?;
+    let names = names(request);
+    let told = sweep.told(&names);
+    let Sweep { placed, used, motions, gains, map, .. } = sweep;
     let middle = used.len() / 2;
     let (width, height) = used[middle].frame.size();
     let region = match plan.combine.edges {
         Edges::Trim => common(&motions, (width, height))?,
         Edges::Keep | Edges::Fill => Region { x: 0, y: 0, width, height },
     };
-    let gains = levels(&sharp, &motions, middle);
-    let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
-    let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
-    let map = FocusMap::of(&sharp, &motions);
-    drop(sharp);
     let sights = used.iter().zip(motions).zip(&gains).map(|((own, motion), gain)| {
         let light: &dyn Light = own.frame;
         Sight { light, motion, gain: *gain }
@@ -97,7 +189,6 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     out.finish(!request.stream)?;
     codes.finish(false)?;
 
-    let names: Vec<&str> = request.frames.iter().map(|frame| frame.name.as_str()).collect();
     let mut frames: Vec<FrameReport> = (0..names.len())
         .map(|i| frame_report(names[i], &placed.of(i), None, None, (width, height)))
         .collect();
@@ -116,7 +207,7 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
         noise_by_frames: vec![],
         star_width_px: None,
         skyline: None,
-        focus: Some(found(&placed.order, &used, &map, &names)),
+        focus: Some(told),
         finish: None,
         lens: None,
         stages: vec![],
@@ -126,22 +217,8 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     Ok(CombineNote { reference, profile, report })
 }
 
-/// What is told of frames in order, of which some were merged by a map.
-fn found(order: &Order, used: &[Used], map: &FocusMap, names: &[&str]) -> FocusReport {
-    let mut shares = vec![0.0; order.frames.len()];
-    for (own, share) in used.iter().zip(map.shares()) {
-        shares[own.place] = share;
-    }
-    FocusReport {
-        order: order.frames.iter().map(|i| names[*i].to_owned()).collect(),
-        steps: order.steps.iter().copied().map(FocusStep::from).collect(),
-        shares,
-        doubts: order.doubts(names),
-        told: map.told(),
-    }
-}
-
 /// Frames in the order of focus, and where they lie.
+#[derive(Serialize, Deserialize)]
 struct Placed {
     order: Order,
     /// Where they lie, in that order, on the one in the middle of those that are placed.
@@ -173,7 +250,22 @@ fn placed(request: &Request, decoded: &[Decoded]) -> Result<(Placed, Vec<Sharpne
             Err(why) => Ok(Err(why.clone())),
         })
         .collect();
-    let SweepFound { mut order, mut sharpness, left_out } = ordered(measured?)?;
+    let key = sweep_key(request);
+    let known: Option<Placed> = request.cache.read("sweep", &key);
+    let measured = measured?;
+    if let Some(known) = known {
+        let mut measured: Vec<Option<Sharpness>> = measured.into_iter().map(Result::ok).collect();
+        let sharpness: Vec<Sharpness> =
+            known.order.frames.iter().filter_map(|i| measured[*i].take()).collect();
+        if sharpness.len() == known.order.frames.len() {
+            return Ok((known, sharpness));
+        }
+        return Err(CoreError::Frames(
+            "A frame of this sweep can no longer be read; see which, and run again without it."
+                .to_owned(),
+        ));
+    }
+    let SweepFound { mut order, mut sharpness, left_out } = ordered(measured)?;
     watch.begin(Stage::Align, order.frames.len() as u64);
     if plan.align.mode == AlignMode::None {
         let aligned = vec![Aligned::still(); order.frames.len()];
@@ -192,7 +284,15 @@ fn placed(request: &Request, decoded: &[Decoded]) -> Result<(Placed, Vec<Sharpne
     let placed = (0..aligned.len()).filter(|i| aligned[*i].motion.is_some());
     let placed: Vec<usize> = placed.collect();
     let aligned = placed_on(aligned, placed[placed.len() / 2]);
-    Ok((Placed { order, aligned, left_out }, sharpness))
+    let placed = Placed { order, aligned, left_out };
+    request.cache.write("sweep", &key, &placed)?;
+    Ok((placed, sharpness))
+}
+
+/// Names the order and the places of frames.
+fn sweep_key(request: &Request) -> Key {
+    let keys: Vec<Key> = request.frames.iter().map(FrameInput::light_key).collect();
+    Key::of("sweep", &request.plan.align.mode, &keys.iter().collect::<Vec<_>>())
 }
 
 /// What all frames cover.

@@ -17,10 +17,10 @@ mod stages;
 mod streamed;
 mod sweep;
 
+pub use focus::look_over;
 pub use lens::{LensFound, lens_of_flats, lens_of_stars};
 pub use memory::{Budget, default_memory};
 pub use skyline::{Sights, SkylineFound, skyline};
-pub use sweep::{SweepFound, sweep};
 
 use crate::CoreError;
 use crate::align::Motion;

@@ -1,12 +1,7 @@
 //! The frames of a focus sweep in order.
 
-use super::{Budget, decode, pool};
 use crate::CoreError;
-use crate::cache::Cache;
 use crate::focus::{Order, Sharpness, order};
-use crate::frames::FrameInput;
-use crate::progress::{Stage, Watch};
-use rayon::prelude::*;
 
 /// A sweep in its order.
 pub struct SweepFound {
@@ -18,38 +13,10 @@ pub struct SweepFound {
     pub left_out: Vec<(usize, String)>,
 }
 
-/// Puts the frames of a focus sweep in order, whatever their own order is.
-///
-/// # Errors
-/// [`CoreError::Frames`] when too few can be read, or nothing in them tells an order;
-/// [`CoreError::Cancelled`].
-pub fn sweep(
-    frames: &[FrameInput],
-    cache: &Cache,
-    budget: Budget,
-    watch: &dyn Watch,
-) -> Result<SweepFound, CoreError> {
-    watch.begin(Stage::Frames, frames.len() as u64);
-    let stop = || watch.cancelled();
-    let one = |input: &FrameInput| -> Result<Result<Sharpness, String>, CoreError> {
-        let measured = decode::one(input, cache, budget, &stop)
-            .and_then(|frame| Ok(Sharpness::of(&frame, &stop)?));
-        watch.advance(1);
-        match measured {
-            Ok(own) => Ok(Ok(own)),
-            Err(CoreError::Cancelled) => Err(CoreError::Cancelled),
-            Err(error) => Ok(Err(error.to_string())),
-        }
-    };
-    let all: Result<Vec<_>, CoreError> =
-        pool(budget)?.install(|| frames.par_iter().with_max_len(1).map(one).collect());
-    ordered(all?)
-}
-
 /// The order of frames that were measured, or of which it is known why not.
 ///
 /// # Errors
-/// [`CoreError::Frames`] as for [`sweep`].
+/// [`CoreError::Frames`] when too few could be read, or nothing in them tells an order.
 pub fn ordered(all: Vec<Result<Sharpness, String>>) -> Result<SweepFound, CoreError> {
     let (mut read, mut places, mut left_out) = (vec![], vec![], vec![]);
     for (i, one) in all.into_iter().enumerate() {

@@ -1,5 +1,6 @@
 //! Focus sweeps: frames of which each is sharp in another plane.
 
+mod doubt;
 mod level;
 mod map;
 mod merge;
@@ -9,6 +10,7 @@ mod plan;
 mod pyramid;
 mod sharpness;
 
+pub use doubt::{Bump, Moved, bumps, moved};
 pub use level::levels;
 pub use map::FocusMap;
 pub use merge::{Desk, Merger, Sight, Way};

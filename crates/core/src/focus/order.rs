@@ -3,6 +3,7 @@
 use super::Sharpness;
 use crate::align::background::median;
 use nalgebra::{DMatrix, SymmetricEigen};
+use serde::{Deserialize, Serialize};
 
 /// The sharpest frame has so many times the energy of the least sharp one in a cell that tells.
 const TELLS: f32 = 2.0;
@@ -24,7 +25,7 @@ const BESIDE: usize = 3;
 const SAME: f32 = 0.3;
 
 /// Frames of a sweep in the order of focus, from the end at which more of them came first.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Order {
     /// Numbers of the frames, from one end of the sweep to the other.
     pub frames: Vec<usize>,
@@ -54,7 +55,7 @@ impl Order {
 }
 
 /// From one frame of a sweep to the next.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Step {
     /// How far the focus moved, against the usual step.
     pub length: f32,

@@ -92,8 +92,13 @@ impl Sharpness {
 
     /// The same in larger cells, by which frames are compared as a whole.
     pub fn coarse(&self) -> Self {
+        self.pooled(FEW)
+    }
+
+    /// The same in cells of which at most so many lie along the longer side.
+    pub fn pooled(&self, most: usize) -> Self {
         let Grid { across, down, .. } = self.grid;
-        let times = across.max(down).div_ceil(FEW);
+        let times = across.max(down).div_ceil(most);
         let grid = self.grid.coarser(times);
         let pooled = |values: &[f32]| -> Vec<f32> {
             let mut sums = vec![(0.0f32, 0.0f32); grid.cells()];

@@ -11,6 +11,7 @@ use jade_core::engine::{self, Beside, Budget, Outcome, Request};
 use jade_core::frames::{Frame, FrameInput, Light, content_hash};
 use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan};
 use jade_core::progress::{Unwatched, Watch};
+use jade_core::report::FocusReport;
 use jade_core::skyline::{NamedFile, SkylineMode};
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
@@ -84,6 +85,15 @@ impl Shoot {
         let beside = Beside::default();
         let frames = inputs;
         engine::stack(&Request { frames, reference, plan, cache, budget, stream, beside, watch })
+    }
+
+    /// What is told of a sweep before it is merged.
+    pub fn look_over(&self, frames: &[FrameInput]) -> FocusReport {
+        let (plan, cache) = (&Plan::of(Kind::FocusSweep), &self.cache());
+        let budget = Budget::new(Some(256), Some(2)).unwrap();
+        let (reference, stream, beside, watch) = (None, false, Beside::default(), &Unwatched);
+        let request = Request { frames, reference, plan, cache, budget, stream, beside, watch };
+        engine::look_over(&request).unwrap()
     }
 
     /// Stacks with a mask that is loaded, and frames of another set for the ground.

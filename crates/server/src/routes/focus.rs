@@ -1,9 +1,11 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::pictures::{self, Source};
+use crate::sweep;
 use crate::types::SharpFrame;
 use axum::Json;
 use axum::extract::{Path, Query, State};
+use jade_core::report::FocusReport;
 use jade_pixels::PictureError;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -15,6 +17,21 @@ type AppState = State<Arc<App>>;
 pub struct Place {
     x: f64,
     y: f64,
+}
+
+/// Looks the frames of a sweep over, where that has not been done.
+pub async fn sweep(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+) -> Result<Json<FocusReport>, ApiError> {
+    Ok(Json(sweep::looked_over(&app, shoot).await?))
+}
+
+/// Stops looking them over.
+pub async fn stop(State(app): AppState, Path(shoot): Path<i64>) -> Result<(), ApiError> {
+    app.store.shoot(shoot).await?;
+    app.sweeps.stop();
+    Ok(())
 }
 
 /// The frames of a merged sweep that show a place, the sharpest first.

@@ -36,6 +36,8 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/shoots/{shoot}/skyline", get(skyline::show))
         .route("/shoots/{shoot}/skyline/stop", post(skyline::stop))
         .route("/shoots/{shoot}/skyline/{file}", get(skyline::save))
+        .route("/shoots/{shoot}/sweep", get(focus::sweep))
+        .route("/shoots/{shoot}/sweep/stop", post(focus::stop))
         .route("/shoots/{shoot}/runs", post(runs::add))
         .route("/shoots/{shoot}/probes", post(shoots::pin))
         .route("/shoots/{shoot}/probes/{probe}", delete(shoots::unpin))

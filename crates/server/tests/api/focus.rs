@@ -5,6 +5,7 @@ use crate::pictures::png;
 use crate::skyline::plan;
 use jade_core::focus::{Patch, PatchFrom, Way};
 use jade_core::plan::{Edges, Kind};
+use jade_core::report::FocusReport;
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_server::types::{NewShoot, PictureInfo, SharpFrame, Shoot};
 use reqwest::Method;
@@ -23,13 +24,18 @@ fn sweep(frames: u32) -> (House, FocusSweep) {
     (house, scene)
 }
 
-/// The same as a shoot that keeps its edges, once merged.
-async fn merged(guest: &Guest, house: &House) -> Shoot {
+/// The same as a shoot that keeps its edges.
+async fn filled(guest: &Guest, house: &House) -> Shoot {
     let new = NewShoot { name: "Moss".to_owned(), kind: Kind::FocusSweep };
     let shoot: Shoot = guest.post("shoots", &new).await;
     let wish = json!({ "path": house.card(), "role": "light" });
     let _: serde_json::Value = guest.post(&format!("shoots/{}/folder", shoot.id), &wish).await;
-    plan(guest, shoot.id, |plan| plan.combine.edges = Edges::Fill).await;
+    plan(guest, shoot.id, |plan| plan.combine.edges = Edges::Fill).await
+}
+
+/// The same once it is merged.
+async fn merged(guest: &Guest, house: &House) -> Shoot {
+    let shoot = filled(guest, house).await;
     let job = guest.run(shoot.id).await;
     assert_eq!(job.problem, None);
     guest.get(&format!("shoots/{}", shoot.id)).await
@@ -68,6 +74,31 @@ async fn the_sharpest_frames_of_a_place_come_first() {
     assert!(all > 15 && right * 10 >= all * 8, "{right} of {all} places");
     let wrong = guest.ask(Method::GET, &format!("results/{}/sharpest?x=NaN&y=1", result.id));
     assert!(guest.refused(wrong).await.1.contains("two numbers"));
+    guest.close().await;
+}
+
+#[tokio::test]
+async fn a_sweep_is_looked_over_before_it_is_merged() {
+    let (house, _) = sweep(9);
+    std::fs::remove_file(house.card().join("f05.tif")).unwrap();
+    let guest = house.open().await;
+    let shoot = filled(&guest, &house).await;
+    let path = format!("shoots/{}/sweep", shoot.id);
+    let told: FocusReport = guest.get(&path).await;
+    let order: Vec<&str> = told.order.iter().map(|name| &name[..3]).collect();
+    assert_eq!(order.concat(), "f01f02f03f04f06f07f08f09");
+    assert!(told.steps[3].wide && told.doubts[0].contains("times as far"), "{:?}", told.doubts);
+    assert_eq!(guest.run(shoot.id).await.problem, None);
+    let now: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    let merged = now.results[0].report.focus.clone().unwrap();
+    assert_eq!(merged, told, "a run tells the same");
+    // Where frames are missing it is said.
+    let ids: Vec<i64> = now.frames.iter().skip(2).map(|frame| frame.id).collect();
+    let out = json!({ "ids": ids, "left_out": true });
+    let _: Shoot = guest.post(&format!("shoots/{}/frames", shoot.id), &out).await;
+    let (_, problem) = guest.refused(guest.ask(Method::GET, &path)).await;
+    assert!(problem.contains("three frames or more"), "{problem}");
+    let _: serde_json::Value = guest.post(&format!("{path}/stop"), &()).await;
     guest.close().await;
 }
 
