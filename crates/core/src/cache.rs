@@ -47,11 +47,14 @@ pub enum MapKind {
     /// order of focus to 65534 for the last one that was placed, and 65535 where none is told: one
     /// 16-bit number.
     Depth,
+    /// Of a merged focus sweep, how certain it is which frame is sharp at each position, 0 to 65534, and
+    /// 65535 where a plane is missing: one 16-bit number.
+    Certainty,
 }
 
 impl MapKind {
     /// All of them.
-    pub const ALL: [Self; 3] = [Self::Coverage, Self::Rejected, Self::Depth];
+    pub const ALL: [Self; 4] = [Self::Coverage, Self::Rejected, Self::Depth, Self::Certainty];
 
     /// The map's name in paths and routes.
     pub fn name(self) -> &'static str {
@@ -59,6 +62,7 @@ impl MapKind {
             Self::Coverage => "coverage",
             Self::Rejected => "rejected",
             Self::Depth => "depth",
+            Self::Certainty => "certainty",
         }
     }
 }

@@ -80,6 +80,9 @@ pub struct FocusReport {
     pub moved: Vec<MovedPlace>,
     /// Share of the picture for which it is told which frame is sharp there.
     pub told: f32,
+    /// Share of the picture that lies where a plane is missing, and is sharp in no frame.
+    #[serde(default)]
+    pub between: f32,
 }
 
 /// A place where something moved in one frame of a focus sweep.

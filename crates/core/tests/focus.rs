@@ -5,7 +5,7 @@ mod shoot;
 use jade_core::cache::{LayerKind, MapKind};
 use jade_core::engine::Outcome;
 use jade_core::focus::{
-    Order, Patch, PatchFrom, Sharpness, Way, comes_nearer, order, place, placed_on,
+    BETWEEN, Order, Patch, PatchFrom, Sharpness, Way, comes_nearer, order, place, placed_on,
 };
 use jade_core::frames::{Frame, FrameInput, Light};
 use jade_core::grid::Grid;
@@ -167,6 +167,7 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
         off.sort_by(f32::total_cmp);
         assert!(off[off.len() / 2] < 0.4, "half of the places are off by {}", off[off.len() / 2]);
         assert!(told.report.frames.iter().all(|frame| frame.used && frame.level.is_none()));
+        assert_eq!(sweep.between, 0.0, "no plane is missing");
         // A repeated plan gives what is there.
         let (again, same) = merged(&shoot, &inputs, Way::Smooth);
         assert!(psnr(&again, &truth) == smooth && same.report.focus == told.report.focus);
@@ -317,6 +318,45 @@ fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
     let (_, told) = merged(&shoot, &inputs, Way::Fine);
     let out: Vec<_> = told.report.frames.iter().filter(|frame| !frame.used).collect();
     assert!(out.len() == 1 && out[0].file == "other.tif" && out[0].reason.is_some(), "{out:?}");
+}
+
+#[test]
+fn places_where_a_plane_is_missing_are_told_apart_from_smooth_ones() {
+    for seed in [61, 62] {
+        let scene = sweep(12, seed);
+        let shoot = Shoot::new();
+        // Two planes side by side are missing.
+        let inputs: Vec<FrameInput> = (0..12)
+            .filter(|i| ![5, 6].contains(i))
+            .map(|i| shoot.save(&format!("{seed}-{i}.tif"), SIZE, &scene.frame(i)))
+            .collect();
+        let (_, told) = merged(&shoot, &inputs, Way::Fine);
+        let path = shoot.cache().map(&told.key, MapKind::Certainty);
+        let whole = Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 };
+        let map = TiledFile::<u16>::open(&path).unwrap().read_region(whole).unwrap();
+        let depth = scene.depth();
+        let places = || map.iter().zip(&depth);
+        // Cells reach over the edges of what stands before the backdrop.
+        let marked = || places().filter(|(code, depth)| **code == BETWEEN && depth.is_finite());
+        let right = marked().filter(|(_, depth)| (4.0..=7.0).contains(*depth)).count();
+        let missing = places().filter(|(_, depth)| (5.0..=6.0).contains(*depth));
+        let found = missing.clone().filter(|(code, _)| **code == BETWEEN).count();
+        println!(
+            "seed {seed}: {right} of {} right, {found} of {}",
+            marked().count(),
+            missing.clone().count()
+        );
+        assert!(right * 10 >= marked().count() * 8, "{right} of {}", marked().count());
+        assert!(found * 10 >= missing.clone().count() * 8, "{found} of {}", missing.count());
+        let share = map.iter().filter(|code| **code == BETWEEN).count() as f32 / map.len() as f32;
+        let between = told.report.focus.as_ref().unwrap().between;
+        assert!((between - share).abs() < 0.03 && between > 0.02, "{between}, {share}");
+        // The backdrop is smooth: nothing is certain there.
+        let smooth = places().filter(|(_, depth)| depth.is_infinite()).map(|(code, _)| *code);
+        let mut smooth: Vec<u16> = smooth.collect();
+        smooth.sort_unstable();
+        assert!(smooth[smooth.len() / 2] < 20_000, "{}", smooth[smooth.len() / 2]);
+    }
 }
 
 #[test]

@@ -365,7 +365,11 @@ moved: Array<MovedPlace>,
 /**
  * Share of the picture for which it is told which frame is sharp there.
  */
-told: number, };
+told: number, 
+/**
+ * Share of the picture that lies where a plane is missing, and is sharp in no frame.
+ */
+between: number, };
 
 export type CombinePlan = { 
 /**

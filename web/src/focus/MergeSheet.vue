@@ -5,7 +5,7 @@ import EdgesChoice from '../combine/EdgesChoice.vue'
 import LeftOut from '../combine/LeftOut.vue'
 import ResultList from '../combine/ResultList.vue'
 import Segmented from '../parts/Segmented.vue'
-import { whole } from '../parts/units'
+import { share, whole } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
 import PatchTools from './PatchTools.vue'
@@ -22,7 +22,7 @@ const way = computed<Way>({
   set: (way) => void store.setPlan((plan) => (plan.focus.way = way)),
 })
 const overlay = computed({
-  get: () => (view.overlay === 'depth' ? 'depth' : 'none'),
+  get: () => (['depth', 'certainty'].includes(view.overlay) ? view.overlay : 'none'),
   set: (overlay) => (view.overlay = overlay),
 })
 const hints: Record<Way, string> = {
@@ -93,6 +93,14 @@ const other = computed(() =>
       <span>Shows detail that a frame has sharp</span
       ><span class="num text-ink">{{ whole(found.told) }}</span>
     </p>
+    <p
+      v-if="found.between >= 0.001"
+      class="flex justify-between text-dim"
+      data-test="sweep-between"
+    >
+      <span>Lies between planes, sharp in no frame</span
+      ><span class="num text-ink">{{ share(found.between) }}</span>
+    </p>
     <template v-if="merged">
       <Segmented
         v-model="overlay"
@@ -101,11 +109,16 @@ const other = computed(() =>
         :options="[
           { value: 'none', text: 'Picture' },
           { value: 'depth', text: 'Focus map' },
+          { value: 'certainty', text: 'Certainty' },
         ]"
       />
       <p v-if="overlay === 'depth'" class="mt-2 text-dim">
         Coloured by the frame that is sharp there, as the bar above; dark where nothing tells:
         smooth, or sharp in no frame.
+      </p>
+      <p v-if="overlay === 'certainty'" class="mt-2 text-dim">
+        Veiled where it is not certain which frame is sharp, as on smooth surfaces; rose where a
+        plane is missing, so that no frame is sharp.
       </p>
       <button
         v-if="other"

@@ -10,6 +10,7 @@ const report: FocusReport = {
   doubts: [],
   moved: [],
   told: 0.7,
+  between: 0,
 }
 
 describe('the plot of a sweep', () => {

@@ -21,6 +21,7 @@ const focus: FocusReport = {
   doubts: [],
   moved: [],
   told: 1,
+  between: 0,
 }
 const ID = 7
 const sharp = (file: string, sharp: number) => ({ frame_id: 1, file, blake3: file, sharp })

@@ -14,7 +14,15 @@ vi.mock('../api/events', () => ({ listen: vi.fn(() => () => {}) }))
 
 const server = vi.mocked(api)
 const sweep: Plan = { ...plan, kind: 'focus-sweep' }
-const report: FocusReport = { order: [], steps: [], shares: [], doubts: [], moved: [], told: 1 }
+const report: FocusReport = {
+  order: [],
+  steps: [],
+  shares: [],
+  doubts: [],
+  moved: [],
+  told: 1,
+  between: 0,
+}
 const frames = (out: boolean) => [1, 2, 3, 4].map((id) => frame(id, { left_out: out && id === 4 }))
 
 beforeEach(() => {

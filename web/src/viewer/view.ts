@@ -25,7 +25,7 @@ export const useView = defineStore('view', () => {
   /** The next click on the picture picks what shall be grey. */
   const picking = ref(false)
   /** The map that lies over side B, if one does. */
-  const overlay = ref<'none' | 'rejected' | 'coverage' | 'depth'>('none')
+  const overlay = ref<'none' | 'rejected' | 'coverage' | 'depth' | 'certainty'>('none')
   /** The same for the server. */
   const how = computed(() => `stops=${stops.value}${colours.value ? '&colours=true' : ''}`)
   return { mode, side, cut, stops, colours, how, pinning, picking, overlay }

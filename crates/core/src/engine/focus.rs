@@ -81,7 +81,9 @@ impl<'a> Sweep<'a> {
         let gains = levels(&sharp, &motions, used.len() / 2);
         let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
         let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
-        let map = FocusMap::of(&sharp, &motions);
+        let steps = &placed.order.steps;
+        let gap = |pair: &[Used]| steps[pair[0].place..pair[1].place].iter().any(|s| s.is_wide());
+        let map = FocusMap::of(&sharp, &motions).with_gaps(used.windows(2).map(gap).collect());
         let moved = moved(&sharp, &motions);
         Ok(Self { placed, used, motions, gains, map, moved })
     }
@@ -121,6 +123,7 @@ impl<'a> Sweep<'a> {
             doubts,
             moved: moved.iter().map(place).collect(),
             told: map.told(),
+            between: map.between(),
         }
     }
 }
@@ -174,20 +177,24 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
         Sight { light, motion, gain: *gain }
     });
     let merger = Merger::new(sights.collect(), &map, plan.focus.way)?;
-    let (picture, depth) = (cache.picture(key), cache.map(key, MapKind::Depth));
+    let picture = cache.picture(key);
     let out = TileWriter::<f32>::create(&picture, region.width, region.height, 3)?;
-    let codes = TileWriter::<u16>::create(&depth, region.width, region.height, 1)?;
+    let create =
+        |kind| TileWriter::<u16>::create(&cache.map(key, kind), region.width, region.height, 1);
+    let (depth, certainty) = (create(MapKind::Depth)?, create(MapKind::Certainty)?);
     let parts = Region::covering(region.width, region.height, [PART; 2]);
     watch.begin(Stage::Combine, parts.len() as u64);
     parts.into_iter().par_bridge().try_for_each_init(Desk::default, |desk, part| {
         let there = part.moved([region.x, region.y]);
         out.write_region(part, &merger.merge(there, desk, &|| watch.cancelled())?)?;
-        codes.write_region(part, &map.codes(there))?;
+        depth.write_region(part, &map.codes(there))?;
+        certainty.write_region(part, &map.certainty(there))?;
         watch.advance(1);
         Ok::<(), PictureError>(())
     })?;
     out.finish(!request.stream)?;
-    codes.finish(false)?;
+    depth.finish(false)?;
+    certainty.finish(false)?;
 
     let mut frames: Vec<FrameReport> = (0..names.len())
         .map(|i| frame_report(names[i], &placed.of(i), None, None, (width, height)))

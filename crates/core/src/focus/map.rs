@@ -13,6 +13,14 @@ const TOLD: f32 = 3.0;
 const BESIDE: f32 = 1.5;
 /// Energy is raised so far where frames are weighed by it.
 const POWER: i32 = 4;
+/// Energy beyond that of the least sharp frame, against that of noise, that makes it half certain which
+/// one is sharp.
+const HALF: f32 = 12.0;
+/// Energy beyond that of noise, against it, of detail that is clearly there, and not beside.
+const CLEAR: f32 = 8.0;
+/// Where a plane is missing, the frame on one side has no more detail than this share of that of the
+/// other one if the place is sharp in that.
+const AWAY: f32 = 0.5;
 /// Share of the cells that hold noise alone in some frame.
 const PLAIN: usize = 10;
 
@@ -26,7 +34,12 @@ pub struct FocusMap {
     depth: Vec<f32>,
     /// Whether one is told.
     told: Vec<bool>,
+    /// Whether a plane is missing from each frame to the next.
+    wide: Vec<bool>,
 }
+
+/// A code of places that lie where a plane is missing.
+pub const BETWEEN: u16 = u16::MAX;
 
 impl FocusMap {
     /// Finds it from frames in the order of focus and their motions.
@@ -61,7 +74,61 @@ impl FocusMap {
             (sum / weights, high - low > TOLD)
         };
         let (depth, told) = (0..cells).into_par_iter().map(one).unzip();
-        Self { grid, energy, depth, told }
+        let wide = vec![false; frames.len().saturating_sub(1)];
+        Self { grid, energy, depth, told, wide }
+    }
+
+    /// The same where planes are missing from some frames to the next.
+    pub fn with_gaps(self, wide: Vec<bool>) -> Self {
+        Self { wide, ..self }
+    }
+
+    /// Whether a cell lies where a plane is missing, so that it is sharp in no frame: the frames on both
+    /// sides of the gap have much of its detail, and one of them the most.
+    fn is_between(&self, cell: usize) -> bool {
+        let beyond = |frame: usize| (self.energy[frame][cell] - 1.0).max(0.0);
+        let ends = |before: usize| (beyond(before), beyond(before + 1));
+        let gaps = self.wide.iter().enumerate().filter(|(_, wide)| **wide);
+        let mut near =
+            gaps.map(|(before, _)| ends(before)).filter(|(a, b)| a.min(*b) > AWAY * a.max(*b));
+        near.any(|(a, b)| {
+            let most = a.max(b);
+            most > CLEAR && (0..self.energy.len()).all(|frame| beyond(frame) <= most)
+        })
+    }
+
+    /// Share of the cells that lie where a plane is missing.
+    pub fn between(&self) -> f32 {
+        let cells = 0..self.told.len();
+        let count = cells.filter(|cell| self.is_between(*cell)).count();
+        count as f32 / self.told.len().max(1) as f32
+    }
+
+    /// How certain it is for each pixel which frame is sharp, from 0 to 65534, and [`BETWEEN`] where it
+    /// lies where a plane is missing.
+    pub fn certainty(&self, region: Region) -> Vec<u16> {
+        let (mut sure, mut between) = (vec![], vec![]);
+        self.lay(&self.sureness(), region, &mut sure);
+        let cells: Vec<f32> =
+            (0..self.told.len()).map(|cell| f32::from(u8::from(self.is_between(cell)))).collect();
+        self.lay(&cells, region, &mut between);
+        let code = |(sure, between): (&f32, &f32)| match *between > 0.5 {
+            true => BETWEEN,
+            false => (sure.clamp(0.0, 1.0) * 65_534.0).round() as u16,
+        };
+        sure.iter().zip(&between).map(code).collect()
+    }
+
+    /// How certain it is in each cell, 0 to 1.
+    fn sureness(&self) -> Vec<f32> {
+        let one = |cell: usize| {
+            let all = self.energy.iter().map(|own| own[cell]).filter(|v| *v > 0.0);
+            let (low, high) =
+                all.fold((f32::MAX, 0.0f32), |(low, high), v| (low.min(v), high.max(v)));
+            let beyond = (high - low).max(0.0);
+            beyond / (beyond + HALF)
+        };
+        (0..self.told.len()).into_par_iter().map(one).collect()
     }
 
     /// How much a frame may count in each cell for where it is in the sweep: one where it is the

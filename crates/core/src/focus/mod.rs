@@ -12,7 +12,7 @@ mod sharpness;
 
 pub use doubt::{Bump, Moved, bumps, moved};
 pub use level::levels;
-pub use map::FocusMap;
+pub use map::{BETWEEN, FocusMap};
 pub use merge::{Desk, Merger, Sight, Way};
 pub use order::{Order, Step, order};
 pub use place::{comes_nearer, place, placed_on};

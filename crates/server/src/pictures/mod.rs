@@ -272,14 +272,14 @@ fn open_map(
     let sum = |_: usize, samples: &[u16]| {
         samples.iter().copied().fold(0u16, |sum, count| sum.saturating_add(count))
     };
-    // Of a focus map, the middle of what is told.
+    // Of what is told of a sweep, the middle of it.
     let middle = |_: usize, samples: &[u16]| {
         let told = || samples.iter().filter(|code| **code != u16::MAX);
         let sum: u32 = told().map(|code| u32::from(*code)).sum();
         sum.checked_div(told().count() as u32).map_or(u16::MAX, |mean| mean as u16)
     };
     let levels = levels_by(path, |from, path| match map {
-        MapKind::Depth => pyramid::halve_by(from, path, middle),
+        MapKind::Depth | MapKind::Certainty => pyramid::halve_by(from, path, middle),
         MapKind::Coverage | MapKind::Rejected => pyramid::halve_by(from, path, sum),
     })?;
     let version = format!("{}-{}", &key[..12], map.name());

@@ -6,7 +6,7 @@ use crate::types::{Histogram, PictureInfo};
 use jade_core::align::Motion;
 use jade_core::cache::MapKind;
 use jade_core::combine::resample;
-use jade_core::focus::Sharpness;
+use jade_core::focus::{BETWEEN, Sharpness};
 use jade_core::frames::{Combined, Decoding, Frame, Light};
 use jade_core::measure::noise::{self, PatchFigures};
 use jade_core::prepare::Cleaned;
@@ -457,6 +457,7 @@ fn step(light: f32) -> u16 {
 }
 
 const AMBER: [u8; 3] = [0xe0, 0xb0, 0x57];
+const ROSE: [u8; 3] = [0xe8, 0x7d, 0x8a];
 /// What is hidden is as dark as what lies around the picture.
 const WELL: [u8; 3] = [0x0f, 0x0f, 0x0e];
 
@@ -512,6 +513,11 @@ fn over(map: MapKind, sample: u16, pixels: f32, most: u16) -> [u8; 4] {
         MapKind::Rejected => 0.75 * count,
         MapKind::Coverage => 0.8 * (1.0 - count / f32::from(most.max(1))),
         MapKind::Depth => return graded(sample),
+        MapKind::Certainty if sample == BETWEEN => {
+            let [r, g, b] = ROSE;
+            return [r, g, b, 200];
+        }
+        MapKind::Certainty => 0.8 * (1.0 - f32::from(sample) / 65_534.0),
     };
     let [r, g, b] = AMBER;
     [r, g, b, (share.clamp(0.0, 0.9) * 255.0) as u8]
@@ -571,6 +577,10 @@ mod tests {
         let cover = |map, sample, pixels| over(map, sample, pixels, 8)[3];
         assert_eq!(cover(MapKind::Rejected, 0, 1.0), 0);
         assert_eq!(cover(MapKind::Rejected, 4, 4.0), cover(MapKind::Rejected, 1, 1.0));
+        // Certain places are clear, others veiled; where a plane is missing it has a colour of its own.
+        let certainty = |sample| over(MapKind::Certainty, sample, 1.0, 8);
+        assert_eq!((certainty(65_534)[3], certainty(0)[3]), (0, 204));
+        assert_eq!(certainty(BETWEEN)[..3], ROSE[..]);
         // All eight frames cover a place, or none.
         assert_eq!((cover(MapKind::Coverage, 8, 1.0), cover(MapKind::Coverage, 0, 1.0)), (0, 204));
     }
