@@ -163,6 +163,9 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
         s.click("step-export").await?;
         s.click("save").await?;
         s.until_text("saved", ".tif").await?;
+        s.click("format-moving").await?;
+        s.click("save").await?;
+        s.until_text("saved", "moving.png").await?;
         Ok(())
     })
     .await

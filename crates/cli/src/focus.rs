@@ -42,6 +42,10 @@ pub struct FocusArgs {
     /// the last one, 65535 alone where no frame is told to be sharp.
     #[arg(long, value_name = "FILE")]
     save_depth: Option<PathBuf>,
+    /// Write a small moving view that goes through the frames in the order of focus and back, as a moving
+    /// PNG.
+    #[arg(long, value_name = "FILE.png")]
+    moving: Option<PathBuf>,
     /// Write the plan with the frames it was carried out on, for `run`.
     #[arg(long, value_name = "FILE.json")]
     save_plan: Option<PathBuf>,
@@ -75,6 +79,10 @@ enum EdgesArg {
 pub fn focus(args: FocusArgs) -> anyhow::Result<()> {
     let form = args.form()?;
     let depth = args.depth_target()?;
+    if let Some(path) = args.moving.as_ref().filter(|path| path.extension() != Some("png".as_ref()))
+    {
+        bail!("{}: name the moving view .png", path.display());
+    }
     let plan = args.plan();
     let kept = files(&args.frames)?;
     let mut frames: Vec<FrameInput> = kept.iter().map(|file| input(file, &plan.prepare)).collect();
@@ -86,8 +94,9 @@ pub fn focus(args: FocusArgs) -> anyhow::Result<()> {
         }
     }
     let calibration = CalibrationFrames::default();
-    let (mask, ground) = (None, vec![]);
-    let work = Work { frames, reference: None, calibration, plan, mask, ground, find_lens: false };
+    let (reference, mask, ground, find_lens) = (None, None, vec![], false);
+    let moving = args.moving.clone();
+    let work = Work { frames, reference, calibration, plan, mask, ground, find_lens, moving };
     args.common.carry_out(work, |done| {
         let Finished { outcome, cache, facts, record, progress } = *done;
         let (picture, profile) = (&outcome.picture, &outcome.profile);
@@ -124,6 +133,7 @@ impl FocusArgs {
         match &self.out {
             Some(out) => Ok(Some((out, form(out, self.depth.as_deref())?))),
             None if self.save_depth.is_some() => bail!("--save-depth needs --out"),
+            None if self.moving.is_some() => bail!("--moving needs --out"),
             None if self.save_plan.is_some() => bail!("--save-plan needs --out"),
             None => Ok(None),
         }

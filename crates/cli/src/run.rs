@@ -85,7 +85,8 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
         _ => None,
     };
     let plan = plan.clone();
-    let work = Work { frames, reference, calibration, plan, mask, ground, find_lens: false };
+    let (find_lens, moving) = (false, None);
+    let work = Work { frames, reference, calibration, plan, mask, ground, find_lens, moving };
     args.common.carry_out(work, |done| {
         let (from, profile) = (&done.outcome.picture, &done.outcome.profile);
         export::write(&picture, form, from, profile, Some(done.facts), done.progress)?;

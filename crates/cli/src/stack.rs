@@ -316,7 +316,8 @@ impl StackArgs {
         let ground = self.skyline.ground(&mut plan, &frames, reference)?;
         let mask = self.skyline.mask(&mut plan)?;
         let find_lens = self.finds_lens();
-        Ok(Work { frames, reference, calibration, plan, mask, ground, find_lens })
+        let moving = None;
+        Ok(Work { frames, reference, calibration, plan, mask, ground, find_lens, moving })
     }
 }
 

@@ -50,6 +50,8 @@ pub struct Work {
     pub ground: Vec<FrameInput>,
     /// Whether the lens is found from the stars first.
     pub find_lens: bool,
+    /// Where a moving view of a sweep is written, if it is.
+    pub moving: Option<PathBuf>,
 }
 
 /// What a finished run can be saved from.
@@ -95,7 +97,7 @@ impl Common {
             work.plan.prepare.lens = found.lens;
             work.frames.iter_mut().for_each(|frame| frame.prepare.lens = found.lens);
         }
-        let Work { mut frames, reference, calibration, plan, mask, mut ground, .. } = work;
+        let Work { mut frames, reference, calibration, plan, mask, mut ground, moving, .. } = work;
         let repair = plan.prepare.repair;
         let repaired =
             engine::calibrate(&calibration, &mut frames, repair, &cache, budget, &progress)?;
@@ -111,6 +113,9 @@ impl Common {
             watch: &progress,
         };
         let outcome = engine::stack(&request)?;
+        if let Some(path) = moving {
+            engine::moving(&frames, &outcome.report, &path, &cache, budget, &progress)?;
+        }
         let facts = PictureFile::open(&frames[outcome.reference].path)?.facts().clone();
         let record = engine::record(&frames, &ground, &calibration, &plan, &outcome.report);
         // Removing gigabytes takes a while; nothing reads the decoded frames from here on.

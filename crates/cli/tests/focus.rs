@@ -92,6 +92,15 @@ fn a_sweep_is_merged_and_its_focus_map_saved() {
     assert!(filled.status.success(), "{}", text(&filled.stderr));
     assert_eq!(text(&filled.stdout).lines().count(), 8, "the order of focus");
     assert_eq!(PictureFile::open(&filled_out).unwrap().facts().width, 600);
+    let moving = folder.path().join("moving.png");
+    let mut command = program();
+    command.arg("focus").args(&frames).args(["--quiet", "--out"]).arg(&out);
+    let made = command.arg("--moving").arg(&moving).output().unwrap();
+    assert!(made.status.success(), "{}", text(&made.stderr));
+    // Through the frames and back, marked as moving before the first one.
+    let written = std::fs::read(&moving).unwrap();
+    let at = written.windows(4).position(|four| four == b"acTL").unwrap();
+    assert_eq!(written[at + 4..at + 8], 14u32.to_be_bytes());
     // The plan gives the same picture again.
     let mut command = program();
     command.arg("run").arg(&plan).args(["--quiet", "--frames"]).arg(&card);

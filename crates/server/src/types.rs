@@ -463,6 +463,10 @@ pub enum ExportFormat {
     Png16,
     /// JPEG.
     Jpeg,
+    /// Of a merged sweep, the focus map: grey PNG of 16 bit.
+    FocusMap,
+    /// Of a merged sweep, its frames one after the other: a small moving PNG.
+    Moving,
 }
 
 /// A wish for a file.

@@ -1139,7 +1139,7 @@ model: string | null,
  */
 off_px: Array<number>, rms_px: number, };
 
-export type ExportFormat = "tiff16" | "tiff32f" | "png16" | "jpeg";
+export type ExportFormat = "tiff16" | "tiff32f" | "png16" | "jpeg" | "focusmap" | "moving";
 
 export type NewExport = { format: ExportFormat, };
 

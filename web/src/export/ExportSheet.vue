@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api } from '../api/client'
 import type { ExportFormat } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
@@ -15,7 +15,22 @@ const hints: Record<ExportFormat, string> = {
   tiff32f: 'Linear light in floating-point numbers: highlights beyond white stay.',
   png16: 'For further work where TIFF is not read: 16 bit, nothing lost.',
   jpeg: 'For showing: 8 bit, small.',
+  focusmap:
+    'Which frame is sharp where: grey, 16 bit, black for the first plane; white where none is told.',
+  moving: 'A small view that goes through the planes and back: a moving PNG, as browsers show it.',
 }
+const formats = computed<{ value: ExportFormat; text: string }[]>(() => [
+  { value: 'tiff16', text: 'TIFF 16' },
+  { value: 'tiff32f', text: 'TIFF 32f' },
+  { value: 'png16', text: 'PNG 16' },
+  { value: 'jpeg', text: 'JPEG' },
+  ...(store.shown?.report.focus
+    ? [
+        { value: 'focusmap' as const, text: 'Focus map' },
+        { value: 'moving' as const, text: 'Moving view' },
+      ]
+    : []),
+])
 
 async function save() {
   busy.value = true
@@ -41,12 +56,8 @@ async function save() {
     <Segmented
       v-model="format"
       label="Format"
-      :options="[
-        { value: 'tiff16', text: 'TIFF 16' },
-        { value: 'tiff32f', text: 'TIFF 32f' },
-        { value: 'png16', text: 'PNG 16' },
-        { value: 'jpeg', text: 'JPEG' },
-      ]"
+      :columns="formats.length > 4 ? 3 : 4"
+      :options="formats"
     />
     <p class="py-2.5 text-dim">{{ hints[format] }}</p>
     <button class="button button-go mb-4 w-full" :disabled="busy" data-test="save" @click="save">

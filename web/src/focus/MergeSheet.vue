@@ -98,8 +98,7 @@ const other = computed(() =>
       class="flex justify-between text-dim"
       data-test="sweep-between"
     >
-      <span>Lies between planes, sharp in no frame</span
-      ><span class="num text-ink">{{ share(found.between) }}</span>
+      <span>Sharp in no frame</span><span class="num text-ink">{{ share(found.between) }}</span>
     </p>
     <template v-if="merged">
       <Segmented

@@ -10,6 +10,7 @@ mod ground;
 mod joined;
 mod lens;
 mod memory;
+mod moving;
 mod patch;
 mod skyline;
 mod squares;
@@ -20,6 +21,7 @@ mod sweep;
 pub use focus::look_over;
 pub use lens::{LensFound, lens_of_flats, lens_of_stars};
 pub use memory::{Budget, default_memory};
+pub use moving::moving;
 pub use skyline::{Sights, SkylineFound, skyline};
 
 use crate::CoreError;

@@ -12,6 +12,7 @@ use crate::mosaic::Mosaic;
 use std::io::Write;
 use std::path::Path;
 
+pub use self::png::{NextFrame, write_moving};
 pub use jpeg::encode as encode_jpeg;
 
 /// The file to write.

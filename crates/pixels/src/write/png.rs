@@ -36,3 +36,64 @@ pub fn write(
     stream.finish().map_err(failed)?;
     writer.finish().map_err(failed)
 }
+
+/// Gives the next frame of a moving picture: 8-bit sRGB, interleaved.
+pub type NextFrame<'a> = &'a mut dyn FnMut() -> Result<Vec<u8>, PictureError>;
+
+/// Writes a moving PNG (APNG) of `count` frames of this size, each shown for so many milliseconds, again
+/// and again.
+///
+/// # Errors
+/// [`PictureError::Io`], or what `next` returned; nothing is left behind then.
+pub fn write_moving(
+    path: &Path,
+    (width, height): (u32, u32),
+    (count, millis): (u32, u16),
+    next: NextFrame,
+) -> Result<(), PictureError> {
+    super::write_whole(path, |file| {
+        let failed = |e: EncodingError| match e {
+            EncodingError::IoError(reason) => PictureError::Io { path: path.to_owned(), reason },
+            e => PictureError::damaged(path, e),
+        };
+        let mut encoder = Encoder::new(BufWriter::new(file), width, height);
+        encoder.set_color(ColorType::Rgb);
+        encoder.set_compression(Compression::Fast);
+        encoder.set_animated(count, 0).map_err(failed)?;
+        encoder.set_frame_delay(millis, 1000).map_err(failed)?;
+        let mut writer = encoder.write_header().map_err(failed)?;
+        for _ in 0..count {
+            writer.write_image_data(&next()?).map_err(failed)?;
+        }
+        writer.finish().map_err(failed)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_moving_picture_has_its_frames_and_is_there_whole_or_not_at_all() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("moving.png");
+        let mut grey = 0;
+        let mut next = || {
+            grey += 50;
+            Ok(vec![grey; 4 * 3 * 3])
+        };
+        write_moving(&path, (4, 3), (3, 120), &mut next).unwrap();
+        let file = std::io::BufReader::new(File::open(&path).unwrap());
+        let mut reader = png::Decoder::new(file).read_info().unwrap();
+        let control = reader.info().animation_control.unwrap();
+        assert_eq!((control.num_frames, control.num_plays), (3, 0));
+        let mut out = vec![0; reader.output_buffer_size().unwrap()];
+        for shade in [50, 100, 150] {
+            reader.next_frame(&mut out).unwrap();
+            assert!(out.iter().all(|v| *v == shade));
+        }
+        let other = folder.path().join("none.png");
+        let stopped = write_moving(&other, (4, 3), (2, 120), &mut || Err(PictureError::Cancelled));
+        assert!(stopped.is_err() && !other.exists());
+    }
+}

@@ -1,13 +1,15 @@
 //! Merged focus sweeps, and what is painted on them.
 
 use crate::house::{Guest, House};
-use crate::pictures::png;
+use crate::pictures::png as tile_of;
 use crate::skyline::plan;
 use jade_core::focus::{Patch, PatchFrom, Way};
 use jade_core::plan::{Edges, Kind};
 use jade_core::report::FocusReport;
 use jade_scenes::focus_sweep::{FocusSweep, Options};
-use jade_server::types::{NewShoot, PictureInfo, SharpFrame, Shoot};
+use jade_server::types::{
+    Export, ExportFormat, NewExport, NewShoot, PictureInfo, SharpFrame, Shoot,
+};
 use reqwest::Method;
 use serde_json::json;
 
@@ -43,7 +45,8 @@ async fn merged(guest: &Guest, house: &House) -> Shoot {
 
 /// Pixels of the first tile of a level.
 async fn tile(guest: &Guest, source: &str, level: u32) -> (usize, Vec<u8>) {
-    let (wide, _, pixels) = png(guest, &format!("pictures/{source}/tiles/{level}/0_0.png")).await;
+    let (wide, _, pixels) =
+        tile_of(guest, &format!("pictures/{source}/tiles/{level}/0_0.png")).await;
     (wide as usize, pixels)
 }
 
@@ -99,6 +102,40 @@ async fn a_sweep_is_looked_over_before_it_is_merged() {
     let (_, problem) = guest.refused(guest.ask(Method::GET, &path)).await;
     assert!(problem.contains("three frames or more"), "{problem}");
     let _: serde_json::Value = guest.post(&format!("{path}/stop"), &()).await;
+    guest.close().await;
+}
+
+#[tokio::test]
+async fn the_focus_map_and_a_moving_view_are_saved() {
+    let (house, _) = sweep(5);
+    let guest = house.open().await;
+    let shoot = merged(&guest, &house).await;
+    let path = format!("results/{}/exports", shoot.results[0].id);
+    for (format, ending, colours) in [
+        (ExportFormat::FocusMap, "focus.png", png::ColorType::Grayscale),
+        (ExportFormat::Moving, "moving.png", png::ColorType::Rgb),
+    ] {
+        let made: Vec<Export> = guest.post(&path, &NewExport { format }).await;
+        let own = made.iter().find(|own| own.file.ends_with(ending)).unwrap();
+        let file =
+            guest.ask(Method::GET, &format!("exports/{}/file", own.id)).send().await.unwrap();
+        let bytes = std::io::Cursor::new(file.bytes().await.unwrap());
+        let reader = png::Decoder::new(bytes).read_info().unwrap();
+        let info = reader.info();
+        assert_eq!((info.color_type, info.width, info.height), (colours, SIZE.0, SIZE.1));
+        // To the farthest plane and back, none twice.
+        let frames = info.animation_control.map(|control| control.num_frames);
+        assert_eq!(frames, (format == ExportFormat::Moving).then_some(8));
+    }
+    guest.close().await;
+    let house = House::new(3);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await;
+    guest.run(shoot.id).await;
+    for format in [ExportFormat::FocusMap, ExportFormat::Moving] {
+        let wish = guest.ask(Method::POST, "results/1/exports").json(&NewExport { format });
+        assert!(guest.refused(wish).await.1.contains("merged focus sweep"));
+    }
     guest.close().await;
 }
 
