@@ -142,11 +142,11 @@ impl SkylineArgs {
         Ok(ground)
     }
 
-    /// Saves the mask of a finished run.
-    pub fn save(&self, outcome: &Outcome, cache: &Cache) -> anyhow::Result<()> {
+    /// Saves the mask of a finished run on frames of this size.
+    pub fn save(&self, outcome: &Outcome, cache: &Cache, size: (u32, u32)) -> anyhow::Result<()> {
         let Some(path) = &self.save_mask else { return Ok(()) };
         let target = self.mask_target(path).context("the mask's name was checked")?;
         let layer = outcome.layer(cache, LayerKind::Mask);
-        Ok(export::write_grey(path, target, &layer)?)
+        Ok(export::write_mask(path, target, &layer, outcome.report.origin, size)?)
     }
 }

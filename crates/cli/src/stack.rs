@@ -367,7 +367,7 @@ impl StackArgs {
                 export::write_map(path, target, cache, outcome, kind)?;
             }
         }
-        self.skyline.save(outcome, cache)?;
+        self.skyline.save(outcome, cache, (facts.width, facts.height))?;
         match &self.save_plan {
             Some(path) => write_json(path, record),
             None => Ok(()),

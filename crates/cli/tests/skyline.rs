@@ -50,6 +50,18 @@ fn a_skyline_is_found_saved_and_used_again() {
     assert!((sky - share).abs() < 0.01, "{sky} of {share}");
     assert_eq!(told["skyline"]["ground_frames"], 6);
 
+    // Where the picture is cut, the mask is still as large as the frames, so that it can be loaded again.
+    let cut = path("cut.png");
+    let trimmed = ["--edges", "trim", "--skyline", "auto", "--save-mask", &named(&cut)];
+    let mut command = program();
+    command.arg("stack").args(&frames).args(trimmed).arg("--out").arg(path("cut.tif"));
+    assert!(command.output().unwrap().status.success());
+    let [cut, whole] = [&cut, &mask].map(|file| Mask::read(file, (900, 600)).unwrap());
+    let same = |at: &usize| cut.shares()[*at].abs_diff(whole.shares()[*at]) <= 2;
+    let inside = (0..540_000).filter(|i| (60..840).contains(&(i % 900)) && *i > 60 * 900);
+    let inside: Vec<usize> = inside.filter(|i| *i < 540 * 900).collect();
+    assert!(inside.iter().filter(|at| same(at)).count() * 1000 > inside.len() * 999);
+
     // The saved mask gives the same picture but for what lights in the ground told of the alignment,
     // and so does the plan that was saved with it.
     let again = stack(

@@ -64,6 +64,35 @@ pub fn write_grey(path: &Path, target: Target, tiles: &Path) -> Result<(), CoreE
     Ok(())
 }
 
+/// The same of a mask that was cut with its result, which begins at `origin` in a frame of this size:
+/// as large as the frame, so that it can be loaded again. What was cut off is as its nearest edge.
+///
+/// # Errors
+/// [`CoreError`]; nothing is left behind then.
+pub fn write_mask(
+    path: &Path,
+    target: Target,
+    tiles: &Path,
+    origin: [u32; 2],
+    (width, height): (u32, u32),
+) -> Result<(), CoreError> {
+    let file = TiledFile::<u16>::open(tiles)?;
+    let inside = |at: u32, origin: u32, long: u32| at.saturating_sub(origin).min(long - 1);
+    let encoding = Encoding::srgb();
+    let out = Picture { width, height, channels: 1, encoding: &encoding, facts: None };
+    write_picture(path, target, &out, &mut |y, rows| {
+        for (y, row) in (y..).zip(rows.chunks_exact_mut(width as usize)) {
+            let y = inside(y, origin[1], file.height());
+            let own = file.read_region(Region { x: 0, y, width: file.width(), height: 1 })?;
+            for (x, to) in (0..width).zip(row) {
+                *to = own[inside(x, origin[0], file.width()) as usize];
+            }
+        }
+        Ok(())
+    })?;
+    Ok(())
+}
+
 /// What a result is written as.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
