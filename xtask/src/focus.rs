@@ -1,12 +1,15 @@
 //! What merging focus sweeps takes, beside a plain reference in Python (bench/focus.py) in the same
 //! run, and how it grows with the number of frames.
 
+use crate::application::{Application, ask, shoot, tiles};
 use crate::bench::{Figures, PROGRAM, machine, make, python, timed};
 use crate::run::{cargo, run};
-use anyhow::Result;
+use anyhow::{Context, Result, bail};
+use serde_json::json;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::time::{Duration, Instant};
 
 /// The sweep that the reference merges too.
 const LARGE: (&str, [&str; 2], usize) = ("sweep-24", ["6000", "4000"], 20);
@@ -14,11 +17,16 @@ const LARGE: (&str, [&str; 2], usize) = ("sweep-24", ["6000", "4000"], 20);
 const LONG: (&str, [&str; 2], usize) = ("sweep-6", ["3000", "2000"], 60);
 const COUNTS: [usize; 3] = [15, 30, 60];
 
-/// Measures all, and writes docs/benchmarks-focus.md.
-pub fn focus() -> Result<()> {
+/// Measures all, and writes docs/benchmarks-focus.md; or patches alone, and prints what they take.
+pub fn focus(only: Option<&str>) -> Result<()> {
     run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
+    if only == Some("patches") {
+        sweep(folder, LARGE, LARGE.2)?;
+        print!("{}", patches(folder)?);
+        return Ok(());
+    }
     let python = python(folder)?;
     let mut table = String::from(
         "| case | way | | frames read (s) | align (s) | combine (s) | whole (s) | for one frame (s) | CPU (s) | peak memory (MiB) |\n|---|---|---|---|---|---|---|---|---|---|\n",
@@ -52,13 +60,58 @@ pub fn focus() -> Result<()> {
         }
         last = Some((count, figures.whole));
     }
+    let patches = patches(folder)?;
     let text = format!(
-        "# Benchmarks of focus sweeps\n\nWritten by `cargo xtask focus`: simulated frames, plain TIFF in the system's memory, two threads, a memory budget\nof 1 GiB, whole processes from start to the result on the disk. The reference is `bench/focus.py`: OpenCV and NumPy,\nwith all cores, each frame aligned on the one before by ECC with an affine model, and merged by a plain pyramid; beside it\nstand the means of one run before and one after it.\n\n{table}\n## Against the reference\n\n{against}\n## Growth with the number of frames\n\n{growth}\n{}\n",
+        "# Benchmarks of focus sweeps\n\nWritten by `cargo xtask focus`: simulated frames, plain TIFF in the system's memory, two threads, a memory budget\nof 1 GiB, whole processes from start to the result on the disk. The reference is `bench/focus.py`: OpenCV and NumPy,\nwith all cores, each frame aligned on the one before by ECC with an affine model, and merged by a plain pyramid; beside it\nstand the means of one run before and one after it.\n\n{table}\n## Against the reference\n\n{against}\n## Growth with the number of frames\n\n{growth}\n## Patches\n\n{patches}\n{}\n",
         machine()
     );
     std::fs::write("docs/benchmarks-focus.md", &text)?;
     print!("{text}");
     Ok(())
+}
+
+/// What strokes take, in words.
+fn patches(folder: &Path) -> Result<String> {
+    let [usual, worst] = strokes(folder)?;
+    Ok(format!(
+        "From the change of the plan until the last visible tile of the picture has it, fitted to a page of 1280 x 800, each from\nanother frame of 24 MP: {usual:.0} ms, {worst:.0} ms at most.\n"
+    ))
+}
+
+/// Milliseconds from the change of the plan until the last visible tile of the merged picture has a
+/// patch, fitted to the page: the median and the worst of strokes that come from one frame after the other.
+fn strokes(folder: &Path) -> Result<[f64; 2]> {
+    let sources = folder.join(LARGE.0).canonicalize()?;
+    let _application = Application::start(&folder.join("strokes-data"), &sources)?;
+    shoot("Strokes", &sources)?;
+    let mut own = ask("PATCH", "/api/shoots/1", Some(&json!({ "kind": "focus-sweep" })))?;
+    ask("POST", "/api/shoots/1/runs", None)?;
+    while own["results"].as_array().is_none_or(Vec::is_empty) {
+        std::thread::sleep(Duration::from_millis(500));
+        own = ask("GET", "/api/shoots/1", None)?;
+        if own["jobs"][0]["state"] == "failed" {
+            bail!("the sweep could not be merged: {}", own["jobs"][0]["problem"]);
+        }
+    }
+    let size: [u32; 2] = serde_json::from_value(own["results"][0]["report"]["size"].clone())?;
+    let picture = format!("painted-{}", own["results"][0]["id"]);
+    let (mut plan, frames) = (own["plan"].clone(), own["frames"].clone());
+    let mut taken = vec![];
+    for (i, frame) in frames.as_array().into_iter().flatten().enumerate() {
+        let at = [600 + 240 * i as u32, 2400];
+        let points: Vec<[u32; 3]> = (0..12).map(|k| [at[0] + 12 * k, at[1], 120]).collect();
+        let from = json!({ "by": "frame", "blake3": frame["blake3"] });
+        let patches = plan["focus"]["patches"].as_array_mut().context("a plan has patches")?;
+        patches.push(json!({ "from": from, "points": points, "soft": 0.5 }));
+        let begin = Instant::now();
+        ask("PATCH", "/api/shoots/1", Some(&json!({ "plan": plan })))?;
+        let seen = ask("GET", &format!("/api/pictures/{picture}"), None)?;
+        let version = seen["version"].as_str().unwrap_or_default();
+        tiles(&picture, size, 3, &format!("v={version}"))?;
+        taken.push(begin.elapsed().as_secs_f64() * 1000.0);
+    }
+    taken.sort_by(f64::total_cmp);
+    Ok([taken[taken.len() / 2], taken[taken.len() - 1]])
 }
 
 /// So many frames of a sweep, which is made where it is not there, read into the system's memory, so

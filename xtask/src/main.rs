@@ -26,7 +26,8 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     import        figures of adding 200 frames to a shoot, into docs/import.md
     page          how the page does with 200 frames, into docs/page.md
     skyline       what keeping sky and ground apart takes at 24 MP, into docs/benchmarks-skyline.md
-    focus         what merging focus sweeps takes, into docs/benchmarks-focus.md
+    focus         what merging focus sweeps takes, into docs/benchmarks-focus.md; `patches`
+                  alone where that follows
     sliders       how fast a raw frame of 24 MP follows the sliders, into docs/sliders.md
     quality       figures against the truth of simulated scenes, into docs/quality.md; ten seeds
                   unless a number follows
@@ -60,7 +61,7 @@ fn main() -> Result<()> {
             page::page()
         }
         Some("skyline") => skyline::skyline(),
-        Some("focus") => focus::focus(),
+        Some("focus") => focus::focus(rest.first().map(String::as_str)),
         Some("sliders") => sliders::sliders(),
         Some("quality") => quality::quality(rest.first().map(String::as_str)),
         Some("quality-prepare") => quality::prepare(rest.first().map(String::as_str)),
