@@ -132,10 +132,7 @@ pub fn bench(only: Option<&str>) -> Result<()> {
         };
         let frames: Vec<PathBuf> =
             (first + 1..=first + case.frames).map(|i| sources.join(name(i))).collect();
-        // All are read from the system's memory, so that the disk has no part in the times.
-        for frame in &frames {
-            std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
-        }
+        warm(&frames)?;
         let mut figures = own(folder, &frames, case)?;
         let decoding = match plain.entry((case.set, case.frames)) {
             Entry::Occupied(known) => *known.get(),
@@ -234,6 +231,14 @@ pub const RAW_24: [&str; 12] = [
     "--height",
     "4000",
 ];
+
+/// Reads frames into the system's memory, so that the disk has no part in the times.
+pub fn warm(frames: &[PathBuf]) -> Result<()> {
+    for frame in frames {
+        std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
+    }
+    Ok(())
+}
 
 /// Makes a scene unless its frames are there from an earlier run.
 pub fn make(folder: &Path, scene: &[&str], frames: usize) -> Result<()> {

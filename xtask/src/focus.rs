@@ -2,10 +2,10 @@
 //! run, and how it grows with the number of frames.
 
 use crate::application::{Application, ask, shoot, tiles};
-use crate::bench::{Figures, PROGRAM, machine, make, python, timed};
+use crate::bench::{Figures, PROGRAM, machine, make, python, timed, warm};
 use crate::run::{cargo, run};
 use anyhow::{Context, Result, bail};
-use serde_json::json;
+use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -15,7 +15,7 @@ use std::time::{Duration, Instant};
 const LARGE: (&str, [&str; 2], usize) = ("sweep-24", ["6000", "4000"], 20);
 /// The sweep of which more and more frames are merged, spread evenly.
 const LONG: (&str, [&str; 2], usize) = ("sweep-6", ["3000", "2000"], 60);
-const COUNTS: [usize; 3] = [15, 30, 60];
+const COUNTS: [usize; 3] = [20, 30, 60];
 
 /// Measures all, and writes docs/benchmarks-focus.md; or patches alone, and prints what they take.
 pub fn focus(only: Option<&str>) -> Result<()> {
@@ -114,8 +114,7 @@ fn strokes(folder: &Path) -> Result<[f64; 2]> {
     Ok([taken[taken.len() / 2], taken[taken.len() - 1]])
 }
 
-/// So many frames of a sweep, which is made where it is not there, read into the system's memory, so
-/// that the disk has no part in the times.
+/// So many frames of a sweep, which is made where it is not there.
 fn sweep(
     folder: &Path,
     (name, [width, height], all): (&str, [&str; 2], usize),
@@ -125,9 +124,7 @@ fn sweep(
     make(&sources, &["focus-sweep", "--width", width, "--height", height], all)?;
     let frame = |i: usize| sources.join(format!("f{:02}.tif", 1 + i * all / count));
     let frames: Vec<PathBuf> = (0..count).map(frame).collect();
-    for frame in &frames {
-        std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
-    }
+    warm(&frames)?;
     Ok(frames)
 }
 
@@ -154,7 +151,13 @@ fn own(folder: &Path, way: &str, frames: &[PathBuf]) -> Result<Figures> {
         .arg(&report)
         .args(frames);
     std::fs::create_dir_all(folder.join("scratch"))?;
-    timed(&mut command, &report, frames.len())
+    let figures = timed(&mut command, &report, frames.len())?;
+    let told: Value = serde_json::from_str(&std::fs::read_to_string(&report)?)?;
+    let used = |frame: &Value| frame["used"] == true;
+    if !told["frames"].as_array().is_some_and(|all| all.iter().all(used)) {
+        bail!("frames were left out, so that the times say nothing");
+    }
+    Ok(figures)
 }
 
 fn reference(folder: &Path, python: &Path, frames: &[PathBuf]) -> Result<Figures> {

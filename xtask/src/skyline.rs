@@ -2,7 +2,7 @@
 //! on the page.
 
 use crate::application::{Application, ask, shoot, tiles};
-use crate::bench::{PROGRAM, machine, make, timed};
+use crate::bench::{PROGRAM, machine, make, timed, warm};
 use crate::run::{cargo, run};
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
@@ -38,9 +38,7 @@ pub fn skyline() -> Result<()> {
         make(&sources, &scene, FRAMES)?;
         let frames: Vec<PathBuf> =
             (1..=FRAMES).map(|i| sources.join(format!("f{i:02}.tif"))).collect();
-        for frame in &frames {
-            std::io::copy(&mut std::fs::File::open(frame)?, &mut std::io::sink())?;
-        }
+        warm(&frames)?;
         let mut taken = [vec![], vec![]];
         let (mut skyline, mut memory) = (vec![], 0);
         for _ in 0..RUNS {

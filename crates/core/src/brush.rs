@@ -68,6 +68,28 @@ impl Brush<'_> {
         cover
     }
 
+    /// Lays other pixels over those of `region` as far as it covers them. `part` lies inside of `region`;
+    /// `other` gives its pixels by their number, row by row, where there are some.
+    pub fn lay(
+        &self,
+        light: &mut [[f32; 3]],
+        region: Region,
+        part: Region,
+        other: impl Fn(usize) -> Option<[f32; 3]>,
+    ) {
+        let wide = part.width as usize;
+        for row in 0..part.height {
+            let cover = self.cover(part.x as f32, (part.y + row) as f32, wide);
+            let to = (part.y + row - region.y) * region.width + part.x - region.x;
+            let numbers = row as usize * wide..;
+            for ((own, cover), number) in light[to as usize..].iter_mut().zip(cover).zip(numbers) {
+                if let Some(other) = other(number).filter(|_| cover > 0.0) {
+                    *own = std::array::from_fn(|c| cover * other[c] + (1.0 - cover) * own[c]);
+                }
+            }
+        }
+    }
+
     /// Its points in a picture that begins at `origin` and is this many times smaller.
     pub fn points_in(&self, origin: [u32; 2], times: f32) -> Vec<[f32; 3]> {
         let [left, top] = origin.map(|v| v as f32);
@@ -91,6 +113,22 @@ mod tests {
         let soft = Brush { points: &[[10.0, 5.0, 8.0]], soft: 1.0 };
         let row = soft.cover(0.0, 5.0, 40);
         assert!(row[10] > row[13] && row[13] > row[16] && row[16] > 0.0 && row[19] == 0.0);
+    }
+
+    #[test]
+    fn pixels_are_laid_where_it_covers_and_there_are_some() {
+        let region = Region { x: 4, y: 2, width: 12, height: 6 };
+        let part = Region { x: 6, y: 3, width: 8, height: 4 };
+        let mut light = vec![[0.0; 3]; 72];
+        let brush = Brush { points: &[[10.0, 5.0, 2.0]], soft: 0.0 };
+        // There is nothing in the part's first four columns.
+        brush.lay(&mut light, region, part, |i| (i % 8 >= 4).then_some([1.0, 2.0, 3.0]));
+        let at = |x: usize, y: usize| light[(y - 2) * 12 + x - 4];
+        assert_eq!(
+            [at(10, 5), at(11, 5), at(12, 5)],
+            [[1.0, 2.0, 3.0], [1.0, 2.0, 3.0], [0.5, 1.0, 1.5]]
+        );
+        assert_eq!([at(9, 5), at(13, 5), at(10, 2), at(10, 7)], [[0.0; 3]; 4]);
     }
 
     #[test]

@@ -5,6 +5,7 @@ import { onMounted, onUnmounted } from 'vue'
 import BrushSliders from '../paint/BrushSliders.vue'
 import StrokesBar from '../paint/StrokesBar.vue'
 import { grown, shrunk } from '../paint/strokes'
+import ToolButton from '../paint/ToolButton.vue'
 import { whole } from '../parts/units'
 import { useView } from '../viewer/view'
 import { usePatches } from './patches'
@@ -71,20 +72,18 @@ onUnmounted(() => {
   <section class="section mt-3" data-test="patch-tools">
     <h3>Paint over it</h3>
     <div class="grid grid-cols-3 gap-1" role="group" aria-label="Paint">
-      <button
+      <ToolButton
         v-for="one in tools"
         :key="one.value"
-        class="flex flex-col items-center gap-1 rounded-md border px-1 py-1.5 text-center leading-tight"
-        :class="
-          patches.tool === one.value ? 'border-jade bg-jade-deep text-ink' : 'border-rule text-dim'
-        "
-        :title="`${one.hint} (${one.key})`"
-        :aria-pressed="patches.tool === one.value"
+        :text="one.text"
+        :hint="one.hint"
+        :keys="one.key"
+        :icon="one.icon"
+        :pressed="patches.tool === one.value"
+        upright
         :data-test="`patch-${one.value}`"
         @click="pick(one.value)"
-      >
-        <component :is="one.icon" :size="14" />{{ one.text }}
-      </button>
+      />
     </div>
     <div v-if="patches.tool === 'frame'" class="mt-2" aria-live="polite">
       <p v-if="!patches.frames.length" class="text-dim">

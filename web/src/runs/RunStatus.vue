@@ -17,6 +17,10 @@ const stages = computed<{ stage: Stage; name: string; unit: string }[]>(() => [
   ...(store.job && finishes(store.job.plan)
     ? [{ stage: 'finish' as const, name: 'Finish', unit: 'parts' }]
     : []),
+  // What is painted over a merged sweep comes last too.
+  ...(store.isSweep && store.job?.plan.focus.patches.length
+    ? [{ stage: 'finish' as const, name: 'Patches', unit: 'parts' }]
+    : []),
 ])
 const at = computed(() => stages.value.findIndex((s) => s.stage === store.job?.stage))
 const share = computed(() => {

@@ -6,6 +6,7 @@ import type { GroundFrom, Method, NamedFile, Paint, SkylineMode } from '../api/t
 import BrushSliders from '../paint/BrushSliders.vue'
 import StrokesBar from '../paint/StrokesBar.vue'
 import { grown, shrunk } from '../paint/strokes'
+import ToolButton from '../paint/ToolButton.vue'
 import Segmented from '../parts/Segmented.vue'
 import { methodNames, share } from '../parts/units'
 import PlanSlider from '../prepare/PlanSlider.vue'
@@ -201,21 +202,18 @@ onUnmounted(() => window.removeEventListener('keydown', key))
   <section class="section">
     <h3>Correct it</h3>
     <div class="grid grid-cols-2 gap-1" role="group" aria-label="Paint">
-      <button
+      <ToolButton
         v-for="one in tools"
         :key="one.paint"
-        class="flex items-center gap-2 rounded-md border px-2 py-1.5 text-left disabled:text-faint"
-        :class="
-          skyline.tool === one.paint ? 'border-jade bg-jade-deep text-ink' : 'border-rule text-dim'
-        "
-        :title="`${one.hint} (${one.key})`"
-        :aria-pressed="skyline.tool === one.paint"
+        :text="one.text"
+        :hint="one.hint"
+        :keys="one.key"
+        :icon="one.icon"
+        :pressed="skyline.tool === one.paint"
         :disabled="!skyline.info"
         :data-test="one.paint"
         @click="pick(one.paint)"
-      >
-        <component :is="one.icon" :size="14" />{{ one.text }}
-      </button>
+      />
     </div>
     <BrushSliders
       v-model:radius="skyline.radius"

@@ -18,6 +18,9 @@ use std::collections::HashMap;
 /// Side of the parts that are painted at a time, in pixels.
 const PART: u32 = 2 * SIDE;
 
+/// Memory of one thread that is used again for every part.
+type Desk = ([Vec<f32>; 3], Room);
+
 /// What patches are taken from.
 enum Pixels {
     Frame {
@@ -93,7 +96,7 @@ fn paint(request: &Request, merged: &Outcome, key: &Key) -> Result<Vec<String>, 
     let (size, origin) = ((from.width(), from.height()), merged.report.origin);
     // As the picture lies, with the pixels that each may change.
     let patches = request.plan.focus.patches.iter().filter_map(|patch| {
-        let pixels = pixels.get(named(&patch.from))?;
+        let pixels = pixels.get(&patch.from)?;
         let points = patch.brush().points_in(origin, 1.0);
         let bounds = Brush { points: &points, soft: patch.soft }.bounds(size)?;
         Some((pixels, points, patch.soft, bounds))
@@ -102,7 +105,7 @@ fn paint(request: &Request, merged: &Outcome, key: &Key) -> Result<Vec<String>, 
     let parts = Region::covering(size.0, size.1, [PART; 2]);
     watch.begin(Stage::Finish, parts.len() as u64);
     let out = TileWriter::<f32>::create(&request.cache.picture(key), size.0, size.1, 3)?;
-    parts.par_iter().try_for_each_init(Default::default, |(planes, room), part| {
+    parts.par_iter().try_for_each_init(Desk::default, |(planes, room), part| {
         if watch.cancelled() {
             return Err(PictureError::Cancelled);
         }
@@ -110,20 +113,12 @@ fn paint(request: &Request, merged: &Outcome, key: &Key) -> Result<Vec<String>, 
         for (pixels, points, soft, bounds) in &patches {
             let Some(both) = part.shared_with(*bounds) else { continue };
             let covered = pixels.read(both, origin, planes, room)?;
+            let own = |i: usize| {
+                let there = covered.as_ref().is_none_or(|covered| covered[i]);
+                there.then(|| planes.each_ref().map(|plane| plane[i]))
+            };
             let brush = Brush { points, soft: *soft };
-            for y in 0..both.height {
-                let cover = brush.cover(both.x as f32, (both.y + y) as f32, both.width as usize);
-                let from = (y * both.width) as usize;
-                let to = (both.y + y - part.y) * part.width + both.x - part.x;
-                let own = light[3 * to as usize..].as_chunks_mut::<3>().0.iter_mut();
-                for (i, (own, cover)) in (from..).zip(own.zip(cover)) {
-                    if cover > 0.0 && covered.as_ref().is_none_or(|covered| covered[i]) {
-                        for (own, plane) in own.iter_mut().zip(&*planes) {
-                            *own = cover * plane[i] + (1.0 - cover) * *own;
-                        }
-                    }
-                }
-            }
+            brush.lay(light.as_chunks_mut::<3>().0, *part, both, own);
         }
         out.write_region(*part, &light)?;
         watch.advance(1);
@@ -146,22 +141,14 @@ fn keep_unpainted(request: &Request, merged: &Outcome, key: &Key) -> Result<(), 
     Ok(())
 }
 
-/// What names the pixels of a patch among others.
-fn named(from: &PatchFrom) -> &str {
-    match from {
-        PatchFrom::Frame { blake3 } => blake3,
-        PatchFrom::Way { way } => way.name(),
-    }
-}
-
-/// All that the plan's patches are taken from, by name, and what is to be doubted.
-type Found<'a> = (HashMap<&'a str, Pixels>, Vec<String>);
+/// All that the plan's patches are taken from, and what is to be doubted.
+type Found<'a> = (HashMap<&'a PatchFrom, Pixels>, Vec<String>);
 
 fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, CoreError> {
     let plan: &'a Plan = request.plan;
     let (mut found, mut missing) = (HashMap::new(), HashMap::<String, usize>::new());
     for Patch { from, .. } in &plan.focus.patches {
-        if found.contains_key(named(from)) {
+        if found.contains_key(from) {
             continue;
         }
         let own = match from {
@@ -205,7 +192,7 @@ fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, Core
             }
         };
         if let Some(own) = own {
-            found.insert(named(from), own);
+            found.insert(from, own);
         }
     }
     let mut doubts: Vec<String> = missing

@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 /// How frames are merged.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize, TS)]
 #[serde(rename_all = "lowercase")]
 pub enum Way {
     /// For hairs and bristles: each scale of detail from where it is sharp.
@@ -24,16 +24,6 @@ pub enum Way {
     Fine,
     /// For smooth surfaces: each place as a whole from where it is sharp.
     Smooth,
-}
-
-impl Way {
-    /// Its name in plans.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Fine => "fine",
-            Self::Smooth => "smooth",
-        }
-    }
 }
 
 /// Levels of detail above what is left.

@@ -2,8 +2,8 @@
 
 use super::Sharpness;
 use crate::align::background::median;
-use nalgebra::{DMatrix, SymmetricEigen};
 use serde::{Deserialize, Serialize};
+use std::cmp::Ordering;
 
 /// The sharpest frame has so many times the energy of the least sharp one in a cell that tells.
 const TELLS: f32 = 2.0;
@@ -74,8 +74,7 @@ impl Step {
 }
 
 /// Puts frames in the order in which the focus moves through the scene, whatever their own order:
-/// the shortest path through what is sharp in them, begun from the order of their second smallest
-/// eigenvector (Atkins, Boman and Hendrickson 1998). `None` where that is not told: fewer than three
+/// the shortest path through what is sharp in them. `None` where that is not told: fewer than three
 /// frames, of other sizes, or little that is sharp in some of them side by side only.
 pub fn order(frames: &[Sharpness]) -> Option<Order> {
     let first = frames.first()?;
@@ -97,7 +96,7 @@ pub fn order(frames: &[Sharpness]) -> Option<Order> {
     let count = frames.len();
     let alike: Vec<Vec<f32>> =
         (0..count).map(|a| (0..count).map(|b| alike(&shares[a], &shares[b])).collect()).collect();
-    let mut order = spectral(&alike);
+    let mut order = chained(&alike);
     shorten(&mut order, &alike);
     let on = order.windows(2).filter(|pair| pair[0] < pair[1]).count();
     if 2 * on < count - 1 {
@@ -165,27 +164,41 @@ fn alike(one: &[f32], other: &[f32]) -> f32 {
     both / either
 }
 
-/// The order in which like frames stand near each other.
-fn spectral(alike: &[Vec<f32>]) -> Vec<usize> {
+/// A path through all frames: those that are most alike are linked first, and no frame to more than two
+/// others (the greedy edges of Bentley 1992). The links of neighbours are the strongest however many
+/// frames there are, which is not so of the eigenvectors of the graph of likeness: what all frames have
+/// in common outweighs a long chain there.
+fn chained(alike: &[Vec<f32>]) -> Vec<usize> {
     let count = alike.len();
-    // So that all hang together, however wide a step is.
-    let weight =
-        |a: usize, b: usize| if a == b { 0.0 } else { f64::from(alike[a][b]).powi(2) + 1e-6 };
-    let laplacian = DMatrix::from_fn(count, count, |a, b| match a == b {
-        true => (0..count).map(|other| weight(a, other)).sum(),
-        false => -weight(a, b),
-    });
-    let eigen = SymmetricEigen::new(laplacian);
-    let mut by_value: Vec<usize> = (0..count).collect();
-    by_value.sort_by(|a, b| eigen.eigenvalues[*a].total_cmp(&eigen.eigenvalues[*b]));
-    let vector = eigen.eigenvectors.column(by_value[1.min(count - 1)]);
-    let mut order: Vec<usize> = (0..count).collect();
-    order.sort_by(|a, b| vector[*a].total_cmp(&vector[*b]).then(a.cmp(b)));
-    order
+    let mut pairs: Vec<(usize, usize)> =
+        (0..count).flat_map(|a| (a + 1..count).map(move |b| (a, b))).collect();
+    pairs.sort_by(|&(a, b), &(c, d)| alike[c][d].total_cmp(&alike[a][b]));
+    let mut paths: Vec<Vec<usize>> = (0..count).map(|frame| vec![frame]).collect();
+    for (a, b) in pairs {
+        let ends_at = |frame: usize| {
+            paths
+                .iter()
+                .position(|path| path.first() == Some(&frame) || path.last() == Some(&frame))
+        };
+        let (Some(one), Some(other)) = (ends_at(a), ends_at(b)) else { continue };
+        if one == other {
+            continue;
+        }
+        let mut next = std::mem::take(&mut paths[other]);
+        let own = &mut paths[one];
+        if own.last() != Some(&a) {
+            own.reverse();
+        }
+        if next.first() != Some(&b) {
+            next.reverse();
+        }
+        own.append(&mut next);
+    }
+    paths.into_iter().find(|path| !path.is_empty()).unwrap_or_default()
 }
 
-/// Turns parts of the path round, and moves single frames, while frames beside each other become more
-/// alike (Croes 1958).
+/// Turns parts of the path round, moves single frames, and puts the end before the beginning, while
+/// frames beside each other become more alike (Croes 1958).
 fn shorten(order: &mut Vec<usize>, alike: &[Vec<f32>]) {
     let count = order.len();
     let long = |order: &[usize]| -> f32 {
@@ -198,9 +211,10 @@ fn shorten(order: &mut Vec<usize>, alike: &[Vec<f32>]) {
         for from in 0..count {
             for to in 0..count {
                 let mut tried = order.clone();
-                match from < to {
-                    true => tried[from..=to].reverse(),
-                    false => {
+                match from.cmp(&to) {
+                    Ordering::Less => tried[from..=to].reverse(),
+                    Ordering::Equal => tried.rotate_left(from),
+                    Ordering::Greater => {
                         let one = tried.remove(from);
                         tried.insert(to, one);
                     }
@@ -210,6 +224,50 @@ fn shorten(order: &mut Vec<usize>, alike: &[Vec<f32>]) {
                     (*order, best, better) = (tried, own, true);
                 }
             }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::grid::Grid;
+
+    /// Frames that are each sharp in a narrow band alone, and noisy everywhere.
+    fn bands(count: usize, seed: u64) -> Vec<Sharpness> {
+        let grid = Grid { step: 60, across: 48, down: 32 };
+        let noise = |frame: usize, cell: usize| {
+            let mixed = (frame * 1_536 + cell) as u64 ^ (seed << 32);
+            let mixed = mixed.wrapping_mul(0x9e37_79b9_7f4a_7c15);
+            let mixed = (mixed ^ (mixed >> 29)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+            (mixed >> 40) as f32 / (1u64 << 24) as f32
+        };
+        let frame = |frame: usize| {
+            let cells = (0..grid.cells()).map(|cell| {
+                let row = (cell / 48) as f32 + noise(0, cell);
+                let off = frame as f32 - row / 32.0 * (count - 1) as f32;
+                1.0 + 0.1 * noise(frame, cell) + 2.0 * (-(off * off)).exp()
+            });
+            let light = vec![0.3; grid.cells()];
+            Sharpness { grid, cells: cells.collect(), light }
+        };
+        (0..count).map(frame).collect()
+    }
+
+    #[test]
+    fn long_sweeps_of_thin_planes_are_put_in_order() {
+        for (count, seed) in [(12, 1), (30, 2), (45, 3), (60, 4), (60, 5)] {
+            let all = bands(count, seed);
+            // In an order that is not theirs.
+            let mut shown: Vec<usize> = (0..count).collect();
+            shown.sort_by_key(|i| (*i as u64 + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15 ^ seed));
+            let frames: Vec<Sharpness> = shown.iter().map(|i| all[*i].clone()).collect();
+            let found = order(&frames).expect("an order is found");
+            let mut found: Vec<usize> = found.frames.iter().map(|i| shown[*i]).collect();
+            if found[0] > found[count - 1] {
+                found.reverse();
+            }
+            assert_eq!(found, (0..count).collect::<Vec<_>>(), "{count} frames");
         }
     }
 }

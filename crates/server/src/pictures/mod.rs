@@ -1,5 +1,6 @@
 //! Every picture that can be shown, as tiles at any zoom.
 
+mod laid;
 mod painted;
 mod shown;
 
@@ -21,7 +22,8 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
-pub use shown::{How, Laid, Shown};
+pub use laid::Laid;
+pub use shown::{How, Shown};
 
 /// Pictures kept open.
 const OPEN: usize = 48;

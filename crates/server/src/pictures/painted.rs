@@ -54,17 +54,8 @@ impl Painted {
                     (own, covered)
                 }
             };
-            for (y, own) in own.chunks_exact(both.width as usize).enumerate() {
-                let cover = brush.cover(both.x as f32, (both.y + y as u32) as f32, own.len());
-                let to = (both.y - region.y) as usize + y;
-                let to = to * region.width as usize + (both.x - region.x) as usize;
-                for (x, (light, cover)) in light[to..].iter_mut().zip(cover).enumerate() {
-                    if covered.as_ref().is_none_or(|covered| covered[y * own.len() + x]) {
-                        *light =
-                            std::array::from_fn(|c| cover * own[x][c] + (1.0 - cover) * light[c]);
-                    }
-                }
-            }
+            let there = |i: usize| covered.as_ref().is_none_or(|covered| covered[i]);
+            brush.lay(&mut light, region, both, |i| there(i).then(|| own[i]));
         }
         Ok(light)
     }
@@ -89,11 +80,10 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
     let base = unpainted(app, &row).await?;
     let frames = app.store.frames(row.shoot_id).await?;
     let treatment = row.record()?.plan;
-    let mut found: HashMap<String, Option<Arc<Pixels>>> = HashMap::new();
+    let mut found: HashMap<PatchFrom, Option<Arc<Pixels>>> = HashMap::new();
     let mut painted = vec![];
     for patch in patches {
-        let name = format!("{:?}", patch.from);
-        if !found.contains_key(&name) {
+        if !found.contains_key(&patch.from) {
             let own = match &patch.from {
                 PatchFrom::Way { way } if *way == treatment.focus.way => {
                     Some(Pixels::Picture(base.clone()))
@@ -117,9 +107,9 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
                     }
                 }
             };
-            found.insert(name.clone(), own.map(Arc::new));
+            found.insert(patch.from.clone(), own.map(Arc::new));
         }
-        if let Some(Some(pixels)) = found.get(&name) {
+        if let Some(Some(pixels)) = found.get(&patch.from) {
             painted.push((pixels.clone(), patch));
         }
     }

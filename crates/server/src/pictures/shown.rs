@@ -1,12 +1,13 @@
 //! An open picture: tiles, patches, figures and histogram.
 
+use super::laid::{Laid, over, skyline};
 use super::painted::Painted;
 use crate::skyline::Seen;
 use crate::types::{Histogram, PictureInfo};
 use jade_core::align::Motion;
 use jade_core::cache::MapKind;
 use jade_core::combine::resample;
-use jade_core::focus::{BETWEEN, Sharpness};
+use jade_core::focus::Sharpness;
 use jade_core::frames::{Combined, Decoding, Frame, Light};
 use jade_core::measure::noise::{self, PatchFigures};
 use jade_core::prepare::Cleaned;
@@ -34,23 +35,6 @@ pub struct How {
     pub colours: bool,
     /// How a skyline is laid over a picture.
     pub laid: Laid,
-}
-
-/// How a skyline is laid over a picture.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Laid {
-    /// The ground hatched, the undecided margin stippled.
-    #[default]
-    Hatching,
-    /// In place of the picture: white for sky.
-    Mask,
-    /// So that only the sky is seen.
-    Sky,
-    /// So that only the ground is seen.
-    Ground,
-    /// What is unsure, veiled.
-    Doubt,
 }
 
 /// Levels of a picture, full size first.
@@ -203,7 +187,7 @@ impl Shown {
             return Ok(counts.flat_map(|n| over(*map, n, pixels, *most)).collect());
         }
         if let Levels::Skyline(seen) = &self.levels {
-            return Ok(laid(seen, level, region, how.laid));
+            return Ok(skyline(seen, level, region, how.laid));
         }
         let gain = how.stops.exp2();
         let strength = if how.colours { COLOURS } else { 1.0 };
@@ -456,95 +440,6 @@ fn step(light: f32) -> u16 {
     (light * LIGHT_STEPS as f32 + 0.5) as u16
 }
 
-const AMBER: [u8; 3] = [0xe0, 0xb0, 0x57];
-const ROSE: [u8; 3] = [0xe8, 0x7d, 0x8a];
-/// What is hidden is as dark as what lies around the picture.
-const WELL: [u8; 3] = [0x0f, 0x0f, 0x0e];
-
-/// A skyline as it is laid over a picture: colour and cover.
-fn laid(seen: &Seen, level: usize, region: Region, how: Laid) -> Vec<u8> {
-    let (wide, shares) = (seen.levels[level].size().0, seen.levels[level].shares());
-    let scale = seen.mask().size().0 as f32 / wide as f32;
-    let mut out = Vec::with_capacity(region.area() * 4);
-    for y in region.y..region.y + region.height {
-        for x in region.x..region.x + region.width {
-            let share = shares[(y * wide + x) as usize];
-            let ([r, g, b], cover) = match how {
-                Laid::Hatching => (AMBER, hatching(share, x, y)),
-                Laid::Mask => ([share; 3], 255),
-                Laid::Sky => (WELL, 255 - share),
-                Laid::Ground => (WELL, share),
-                Laid::Doubt => {
-                    let doubt = seen.likely.as_ref().map_or(0.0, |(grid, sky)| {
-                        let at = [x as f32, y as f32].map(|v| f64::from((v + 0.5) * scale));
-                        1.0 - (2.0 * grid.at(sky, at) - 1.0).abs()
-                    });
-                    (AMBER, (220.0 * doubt) as u8)
-                }
-            };
-            out.extend([r, g, b, cover]);
-        }
-    }
-    out
-}
-
-/// How much amber covers a pixel: slanted lines over ground, dots over what is between.
-fn hatching(share: u8, x: u32, y: u32) -> u8 {
-    match share {
-        250.. => 0,
-        6..250 => match ([x, y].iter().all(|v| v.is_multiple_of(3)), (x + y).is_multiple_of(2)) {
-            (true, _) => 255,
-            (_, true) => 90,
-            _ => 20,
-        },
-        _ => match (x + y) % 12 {
-            0 => 190,
-            1 | 11 => 90,
-            _ => 16,
-        },
-    }
-}
-
-/// Colour and cover of a sample of a map, that of a count for so many pixels. A single rejected sample is seen well at full size; when
-/// many pixels are seen as one, scattered ones are a faint veil and streaks stand out.
-fn over(map: MapKind, sample: u16, pixels: f32, most: u16) -> [u8; 4] {
-    let count = f32::from(sample) / pixels;
-    let share = match map {
-        MapKind::Rejected => 0.75 * count,
-        MapKind::Coverage => 0.8 * (1.0 - count / f32::from(most.max(1))),
-        MapKind::Depth => return graded(sample),
-        MapKind::Certainty if sample == BETWEEN => {
-            let [r, g, b] = ROSE;
-            return [r, g, b, 200];
-        }
-        MapKind::Certainty => 0.8 * (1.0 - f32::from(sample) / 65_534.0),
-    };
-    let [r, g, b] = AMBER;
-    [r, g, b, (share.clamp(0.0, 0.9) * 255.0) as u8]
-}
-
-/// Colours of a focus map from the first frame to the last one, evenly apart; the page's legend has
-/// the same.
-const GRADES: [[u8; 3]; 4] =
-    [[0xe8, 0xc0, 0x6a], [0x5c, 0xc8, 0xa1], [0x4a, 0x86, 0xc8], [0x6b, 0x4f, 0x9e]];
-
-/// Colour and cover of a place in a focus map: graded by the frame that is sharp there, and dark where
-/// none is told.
-fn graded(code: u16) -> [u8; 4] {
-    if code == u16::MAX {
-        let [r, g, b] = WELL;
-        return [r, g, b, 200];
-    }
-    let at = f32::from(code) / 65_534.0 * (GRADES.len() - 1) as f32;
-    let first = (at as usize).min(GRADES.len() - 2);
-    let part = at - first as f32;
-    let [r, g, b] = std::array::from_fn(|c| {
-        let (own, next) = (f32::from(GRADES[first][c]), f32::from(GRADES[first + 1][c]));
-        (own + part * (next - own)).round() as u8
-    });
-    [r, g, b, 215]
-}
-
 /// A PNG of interleaved colour, or of colour with cover.
 fn png(width: u32, height: u32, pixels: &[u8]) -> Vec<u8> {
     let mut out = Vec::new();
@@ -556,32 +451,4 @@ fn png(width: u32, height: u32, pixels: &[u8]) -> Vec<u8> {
     writer.write_image_data(pixels).expect("the tile has its size");
     writer.finish().expect("writing to memory");
     out
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_focus_map_goes_from_its_first_colour_to_its_last_one() {
-        let of = |sample| over(MapKind::Depth, sample, 1.0, 9);
-        let ([r, g, b], [last_r, last_g, last_b]) = (GRADES[0], GRADES[3]);
-        assert_eq!((of(0), of(65_534)), ([r, g, b, 215], [last_r, last_g, last_b, 215]));
-        assert_eq!(of(65_534 / 3)[..3], GRADES[1][..]);
-        // Where no frame is told it is dark, whatever comes before.
-        assert_eq!(of(u16::MAX)[..3], WELL[..]);
-    }
-
-    #[test]
-    fn counts_of_many_pixels_cover_as_their_mean() {
-        let cover = |map, sample, pixels| over(map, sample, pixels, 8)[3];
-        assert_eq!(cover(MapKind::Rejected, 0, 1.0), 0);
-        assert_eq!(cover(MapKind::Rejected, 4, 4.0), cover(MapKind::Rejected, 1, 1.0));
-        // Certain places are clear, others veiled; where a plane is missing it has a colour of its own.
-        let certainty = |sample| over(MapKind::Certainty, sample, 1.0, 8);
-        assert_eq!((certainty(65_534)[3], certainty(0)[3]), (0, 204));
-        assert_eq!(certainty(BETWEEN)[..3], ROSE[..]);
-        // All eight frames cover a place, or none.
-        assert_eq!((cover(MapKind::Coverage, 8, 1.0), cover(MapKind::Coverage, 0, 1.0)), (0, 204));
-    }
 }
