@@ -13,9 +13,11 @@ use std::time::{Duration, Instant};
 
 /// The sweep that the reference merges too.
 const LARGE: (&str, [&str; 2], usize) = ("sweep-24", ["6000", "4000"], 20);
-/// The sweep of which more and more frames are merged, spread evenly.
+/// The sweep of which more and more frames are merged, the far ones first.
 const LONG: (&str, [&str; 2], usize) = ("sweep-6", ["3000", "2000"], 60);
-const COUNTS: [usize; 3] = [20, 30, 60];
+const COUNTS: [usize; 3] = [15, 30, 60];
+/// Frames in which nothing is sharp, before the nearest leaf and behind the crest, cannot be placed.
+const LEFT_OUT: usize = 3;
 
 /// Measures all, and writes docs/benchmarks-focus.md; or patches alone, and prints what they take.
 pub fn focus(only: Option<&str>) -> Result<()> {
@@ -122,7 +124,7 @@ fn sweep(
 ) -> Result<Vec<PathBuf>> {
     let sources = folder.join(name);
     make(&sources, &["focus-sweep", "--width", width, "--height", height], all)?;
-    let frame = |i: usize| sources.join(format!("f{:02}.tif", 1 + i * all / count));
+    let frame = |i: usize| sources.join(format!("f{:02}.tif", 1 + all - count + i));
     let frames: Vec<PathBuf> = (0..count).map(frame).collect();
     warm(&frames)?;
     Ok(frames)
@@ -153,9 +155,10 @@ fn own(folder: &Path, way: &str, frames: &[PathBuf]) -> Result<Figures> {
     std::fs::create_dir_all(folder.join("scratch"))?;
     let figures = timed(&mut command, &report, frames.len())?;
     let told: Value = serde_json::from_str(&std::fs::read_to_string(&report)?)?;
-    let used = |frame: &Value| frame["used"] == true;
-    if !told["frames"].as_array().is_some_and(|all| all.iter().all(used)) {
-        bail!("frames were left out, so that the times say nothing");
+    let used = |frame: &&Value| frame["used"] == true;
+    let used = told["frames"].as_array().map_or(0, |all| all.iter().filter(used).count());
+    if used + LEFT_OUT < frames.len() {
+        bail!("{used} of {} frames were used, so that the times say nothing", frames.len());
     }
     Ok(figures)
 }

@@ -1,7 +1,8 @@
 //! How near joined pictures of simulated scenes come to the truth, as a table; so many seeds from so
 //! many on, of scenes of so many pixels, as the arguments say.
 
-#[path = "../tests/shoot/mod.rs"]
+#[path = "../tests/truth/shoot/mod.rs"]
+#[allow(dead_code, reason = "each example uses a part of it")]
 mod shoot;
 
 use jade_core::engine::Beside;

@@ -1,7 +1,8 @@
 //! Figures of the prepare step against the truth of simulated skies, as a table; so many seeds as the
 //! argument says.
 
-#[path = "../tests/shoot/mod.rs"]
+#[path = "../tests/truth/shoot/mod.rs"]
+#[allow(dead_code, reason = "each example uses a part of it")]
 mod shoot;
 
 use jade_core::cache::Cache;

@@ -30,6 +30,11 @@ const hints: Record<Way, string> = {
   smooth: 'Surfaces without fine edges: each place comes as a whole from its sharpest frames.',
 }
 const merged = computed(() => store.shown?.report.focus)
+/** Frames that the result was merged of, in order. */
+const placed = computed(() => {
+  const used = store.shown?.report.frames.filter((frame) => frame.used).map((f) => f.file)
+  return merged.value?.order.filter((file) => used?.includes(file))
+})
 /** What is told of the frames as they are now, or else of those that were merged. */
 const found = computed(() => sweep.report ?? merged.value)
 const finding = computed(() => {
@@ -78,7 +83,10 @@ const other = computed(() =>
   </p>
   <div v-if="found" class="section mt-2" data-test="sweep">
     <h3>Where each frame is sharp</h3>
-    <SweepPlot :report="found" />
+    <SweepPlot :report="found" :merged="placed" />
+    <p v-if="merged" class="mt-1 text-[12px] text-faint">
+      Point at a frame to see its part of the picture; click to see the frame.
+    </p>
     <p v-for="doubt in found.doubts" :key="doubt" class="mt-2 text-amber">{{ doubt }}</p>
     <button
       v-for="place in found.moved"

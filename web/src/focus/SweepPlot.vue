@@ -1,13 +1,15 @@
 <script setup lang="ts">
 // Where each frame of a sweep is sharp: its plane, and how much of the picture lies there.
-import { computed } from 'vue'
+import { computed, onUnmounted } from 'vue'
 import type { FocusReport } from '../api/types'
 import { whole } from '../parts/units'
 import { useShoot } from '../shoot/store'
+import { useView } from '../viewer/view'
 import { gaps, grades, planes } from './focus'
 
-const props = defineProps<{ report: FocusReport }>()
+const props = defineProps<{ report: FocusReport; merged?: string[] }>()
 const store = useShoot()
+const view = useView()
 
 const WIDE = 240
 const TALL = 84
@@ -22,6 +24,14 @@ const wide = computed(() => {
   const steps = props.report.steps.filter((step) => !step.double).map((step) => step.length)
   return Math.min(12, Math.max(3, (Math.min(...steps, 1) / last.value) * (WIDE - 12) - 2))
 })
+
+/** Points out what of the picture comes from a frame. */
+function point(file: string | null) {
+  const place = file === null ? -1 : (props.merged?.indexOf(file) ?? -1)
+  view.only = place < 0 ? null : place
+}
+
+onUnmounted(() => point(null))
 
 function show(file: string) {
   const frame = store.shoot?.frames.find((f) => f.name === file)
@@ -60,6 +70,8 @@ function show(file: string) {
         fill="#b9b7b1"
         class="cursor-pointer hover:fill-[#5cc8a1]"
         @click="show(plane.file)"
+        @pointerenter="point(plane.file)"
+        @pointerleave="point(null)"
       >
         <title>{{ plane.file }}: sharpest in {{ whole(plane.share) }} of the picture</title>
       </rect>

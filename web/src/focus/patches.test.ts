@@ -24,7 +24,8 @@ const focus: FocusReport = {
   between: 0,
 }
 const ID = 7
-const sharp = (file: string, sharp: number) => ({ frame_id: 1, file, blake3: file, sharp })
+const sharp = (frame_id: number, file: string, sharp: number) =>
+  ({ frame_id, file, blake3: file, sharp }) // prettier-ignore
 
 beforeEach(() => {
   setActivePinia(createPinia())
@@ -41,7 +42,11 @@ beforeEach(() => {
   server.picture.mockImplementation((source) =>
     Promise.resolve({ source, version: 'v1', width: 9, height: 6, levels: 1, origin: [0, 0] }),
   )
-  server.sharpest.mockResolvedValue([sharp('near', 1), sharp('far', 0.4), sharp('last', 0.1)])
+  server.sharpest.mockResolvedValue([
+    sharp(1, 'near', 1),
+    sharp(2, 'far', 0.4),
+    sharp(3, 'last', 0.1),
+  ])
 })
 
 async function opened() {
@@ -65,6 +70,9 @@ it('paints the sharpest frame under the pointer, or the next one, and shows it a
   expect(patches.frame?.file).toBe('far')
   patches.next(-2)
   expect(patches.frame?.file).toBe('last')
+  // What would be painted is at hand to be seen under the brush.
+  await vi.waitFor(() => expect(patches.offered?.source).toBe(`offered-${ID}-3`))
+  expect(patches.at).toEqual({ x: 4, y: 3 })
   patches.kept = null
   patches.begin([1, 1, 4])
   patches.move([30, 1, 4])
@@ -86,10 +94,12 @@ it('paints the sharpest frame under the pointer, or the next one, and shows it a
 it('says where the other way must be merged first', async () => {
   const { patches } = await opened()
   patches.tool = 'smooth'
+  expect(patches.offered).toBe(null)
   patches.begin([1, 1, 4])
   await patches.end()
   await vi.waitFor(() => expect(patches.unseen).toBe(true))
   patches.tool = 'fine'
+  await vi.waitFor(() => expect(patches.offered?.source).toBe(`offered-${ID}-fine`))
   await patches.takeBack()
   patches.begin([1, 1, 4])
   await patches.end()

@@ -24,6 +24,10 @@ export const usePatches = defineStore('patches', () => {
   const kept = ref<string | null>(null)
   /** The merged picture with what the plan has painted on it. */
   const info = ref<PictureInfo | null>(null)
+  /** What the brush would paint where it is, as a picture. */
+  const offered = ref<PictureInfo | null>(null)
+  /** Where the pointer is, in pixels of the reference frame. */
+  const at = ref<{ x: number; y: number } | null>(null)
   const problem = ref('')
   let resting = 0
   let asked = 0
@@ -49,6 +53,12 @@ export const usePatches = defineStore('patches', () => {
   const active = computed(
     () => tool.value !== null && result.value !== undefined && store.step === 'combine',
   )
+  const offer = computed(() => {
+    if (!active.value || !from.value) return null
+    if (from.value.by === 'frame') return `offered-${result.value!.id}-${frame.value!.frame_id}`
+    const { way } = from.value
+    return merged(way) ? `offered-${result.value!.id}-${way}` : null
+  })
   /** The picture to be shown in place of the result, where other things are painted now than in it. */
   const wanted = computed(() => {
     const shown = result.value
@@ -67,6 +77,10 @@ export const usePatches = defineStore('patches', () => {
   )
 
   watch(wanted, (now) => now && void show(now), { immediate: true })
+  watch(offer, async (source) => {
+    const found = source ? await api.picture(source).catch(() => null) : null
+    if (offer.value === source) offered.value = found
+  })
   watch([() => store.step, () => store.shoot?.id], () => {
     tool.value = null
     frames.value = []
@@ -96,15 +110,16 @@ export const usePatches = defineStore('patches', () => {
   }
 
   /** Where the pointer rests, the frames that show it are asked for. */
-  function hover(at: { x: number; y: number } | null) {
+  function hover(now: { x: number; y: number } | null) {
+    at.value = now
     window.clearTimeout(resting)
-    if (!at || tool.value !== 'frame' || painting.value) return
-    resting = window.setTimeout(() => void rest(at), RESTS)
+    if (!now || tool.value !== 'frame' || painting.value) return
+    resting = window.setTimeout(() => void rest(now), RESTS)
   }
 
-  async function rest(at: { x: number; y: number }) {
+  async function rest({ x, y }: { x: number; y: number }) {
     const id = result.value?.id
-    const found = id && (await store.attempt(() => api.sharpest(id, at.x, at.y)))
+    const found = id && (await store.attempt(() => api.sharpest(id, x, y)))
     if (found && !painting.value) frames.value = found
   }
 
@@ -137,6 +152,8 @@ export const usePatches = defineStore('patches', () => {
     frame,
     kept,
     info,
+    offered,
+    at,
     problem,
     result,
     patches,

@@ -50,10 +50,18 @@ const seesB = computed(() => {
   return mode.value === 'one' ? view.side === 'b' : mode.value !== 'blink' || blinkB.value
 })
 const seesA = computed(() => infoA.value !== null && (mode.value !== 'one' || !seesB.value))
-const styleA = computed(() => ({
-  visibility: seesA.value ? ('visible' as const) : ('hidden' as const),
-  width: mode.value === 'beside' ? '50%' : '100%',
-}))
+/** What a brush would paint is seen under it: the pane that is not on show lies there, cut to the brush. */
+const offered = computed(() =>
+  mode.value === 'one' && seesB.value && patches.active ? patches.offered : null,
+)
+const styleA = computed(() => {
+  const brush = offered.value && patches.at ? brushed(patches.at) : null
+  return {
+    visibility: seesA.value || brush ? ('visible' as const) : ('hidden' as const),
+    width: mode.value === 'beside' ? '50%' : '100%',
+    ...(brush ? { zIndex: 1, maskImage: brush } : {}),
+  }
+})
 const styleB = computed(() => ({
   visibility: seesB.value ? ('visible' as const) : ('hidden' as const),
   left: mode.value === 'beside' ? '50%' : '0',
@@ -61,6 +69,13 @@ const styleB = computed(() => ({
   clipPath: mode.value === 'split' ? `inset(0 0 0 ${view.cut * 100}%)` : 'none',
   mixBlendMode: mode.value === 'difference' ? ('difference' as const) : ('normal' as const),
 }))
+
+/** The brush as it covers what is painted over, at a place of the reference frame. */
+function brushed({ x, y }: { x: number; y: number }) {
+  const { left, top, scale } = place.value
+  const at = `${left + (x + 0.5) * scale}px ${top + (y + 0.5) * scale}px`
+  return `radial-gradient(circle ${patches.radius}px at ${at}, #000 ${100 - 100 * patches.soft}%, transparent)`
+}
 
 async function look(source: string | null): Promise<PictureInfo | null> {
   if (!source) return null
@@ -111,11 +126,18 @@ const hand = computed<Hand | null>(() => {
   return store.step === 'combine' && store.isSweep ? patches : null
 })
 
-watch([panes, infoA, shownB, size, () => view.how], () => {
+/** What was seen under the brush last, as long as the pane has it. */
+let under: string | null = null
+watch([panes, infoA, offered, shownB, size, () => view.how], () => {
   const both = panes.value
   if (!both || !size.value) return
   const reference = { width: size.value.width, height: size.value.height }
-  if (infoA.value) both.a.show(infoA.value, reference, view.how)
+  // Nothing else is seen under the brush while its picture is on its way.
+  const source = offered.value?.source ?? null
+  if (source !== under) both.a.clear()
+  under = source
+  const shownA = offered.value ?? infoA.value
+  if (shownA) both.a.show(shownA, reference, view.how)
   else both.a.clear()
   if (shownB.value) both.b.show(shownB.value, reference, view.how)
   else both.b.clear()
@@ -128,12 +150,13 @@ watch(
     infoA,
     infoB,
     () => view.overlay,
+    () => view.only,
     () => store.step,
     () => skyline.info,
     () => skyline.laid,
     seesA,
   ],
-  async ([both, , info, overlay, step, skies, laid, inA]) => {
+  async ([both, , info, chosen, only, step, skies, laid, inA]) => {
     const result = info?.source.match(/^result-(\d+)$/)?.[1]
     if (!both) return
     if (step === 'skyline') {
@@ -143,9 +166,11 @@ watch(
       return both.b.lay(inA ? null : shown, `laid=${laid}`)
     }
     both.a.lay(null)
+    const overlay = only === null ? chosen : 'depth'
     if (overlay === 'none' || !result) return both.b.lay(null)
     const map = await look(`${overlay}-${result}`)
-    if (view.overlay === overlay && store.step === step) both.b.lay(map)
+    const still = view.overlay === chosen && view.only === only && store.step === step
+    if (still) both.b.lay(map, only === null ? undefined : `only=${only}`)
   },
 )
 

@@ -26,7 +26,9 @@ export const useView = defineStore('view', () => {
   const picking = ref(false)
   /** The map that lies over side B, if one does. */
   const overlay = ref<'none' | 'rejected' | 'coverage' | 'depth' | 'certainty'>('none')
+  /** The merged frame, by its place in order, whose part alone is seen for the moment. */
+  const only = ref<number | null>(null)
   /** The same for the server. */
   const how = computed(() => `stops=${stops.value}${colours.value ? '&colours=true' : ''}`)
-  return { mode, side, cut, stops, colours, how, pinning, picking, overlay }
+  return { mode, side, cut, stops, colours, how, pinning, picking, overlay, only }
 })

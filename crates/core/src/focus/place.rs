@@ -6,7 +6,7 @@ use super::Sharpness;
 use crate::CoreError;
 use crate::align::background::median;
 use crate::align::motion::apply;
-use crate::align::scene::{Scene, Sighting};
+use crate::align::scene::{Places, Scene, Sighting};
 use crate::align::{Aligned, Motion};
 use crate::frames::Light;
 use crate::grid::Grid;
@@ -22,14 +22,26 @@ const ROUNDS: usize = 12;
 /// Values of a similarity.
 const VALUES: usize = 4;
 
-/// Places that are less sharp are not looked for.
-const COUNTS: f64 = 0.1;
+/// By places that are less sharp a frame is not known again.
+const KNOWN: f64 = 0.1;
+/// Places that are less sharp in two frames together do not tell how they lie.
+const COUNTS: f64 = 0.05;
+/// Unless nothing is sharper.
+const HARDLY: f64 = 0.005;
 /// Patches of a frame that are looked for in others at most.
 const PATCHES: usize = 400;
 /// Patches that are less sharp do not tell how well a frame is placed.
 const SHARP: f64 = 0.3;
 
-/// How sharp frames are at each place against the sharpest of them.
+/// In focus a place has so many times its energy far out of it, where noise hides nothing.
+const TELLS: f32 = 2.0;
+/// Out of focus it has less than this share of what it has more in focus.
+const OUT: f32 = 0.25;
+/// What needs more than so many times the usual way of the focus to be out of it was never in it.
+const BEYOND: f32 = 1.5;
+
+/// How sharp frames are at each place against the sharpest of them; none is sharp where the focus did
+/// not come to.
 struct Shares {
     grid: Grid,
     cells: Vec<Vec<f64>>,
@@ -40,7 +52,12 @@ impl Shares {
         let frames: Vec<Sharpness> = frames.iter().map(Sharpness::coarse).collect();
         let grid = frames[0].grid;
         let most = |cell: usize| frames.iter().map(|frame| frame.cells[cell]).fold(0.0, f32::max);
-        let most: Vec<f32> = (0..grid.cells()).map(most).collect();
+        let mut most: Vec<f32> = (0..grid.cells()).map(most).collect();
+        for (most, reached) in most.iter_mut().zip(reached(&frames)) {
+            if !reached {
+                *most = f32::INFINITY;
+            }
+        }
         let one = |frame: &Sharpness| {
             let share = |(own, most): (&f32, &f32)| f64::from(own / most.max(1e-12)).powi(2);
             frame.cells.iter().zip(&most).map(share).collect()
@@ -52,6 +69,43 @@ impl Shares {
     fn at(&self, frame: usize, at: [f64; 2]) -> f64 {
         self.grid.cell(at).map_or(0.0, |cell| self.cells[frame][cell])
     }
+}
+
+/// Whether the focus of a sweep in order came to each cell. Beyond its ends cells are sharpest in the
+/// frame at this end, but are hardly less sharp in the next ones; where there is little detail, or all is
+/// blurred, noise tells nothing.
+fn reached(frames: &[Sharpness]) -> Vec<bool> {
+    let last = frames.len() - 1;
+    // The frame that is the sharpest, and how many frames from it the cell is out of focus.
+    let falls = |cell: usize| {
+        let own = |frame: usize| frames[frame].cells[cell];
+        let peak = (0..=last).max_by(|a, b| own(*a).total_cmp(&own(*b))).unwrap_or(0);
+        let least = (0..=last).map(own).fold(f32::INFINITY, f32::min);
+        if own(peak) < TELLS * least {
+            return (peak, f32::INFINITY);
+        }
+        let out = least + OUT * (own(peak) - least);
+        let fall = |way: &mut dyn Iterator<Item = usize>| {
+            let mut before = own(peak);
+            for (steps, energy) in way.map(own).enumerate() {
+                if energy <= out {
+                    return steps as f32 + (before - out) / (before - energy);
+                }
+                before = energy;
+            }
+            f32::INFINITY
+        };
+        (peak, fall(&mut (0..peak).rev()).min(fall(&mut (peak + 1..=last))))
+    };
+    let cells: Vec<(usize, f32)> = (0..frames[0].grid.cells()).map(falls).collect();
+    let within = cells.iter().filter(|(peak, _)| (1..last).contains(peak));
+    let mut within: Vec<f32> =
+        within.map(|(_, fall)| *fall).filter(|fall| fall.is_finite()).collect();
+    if within.is_empty() {
+        return vec![true; cells.len()];
+    }
+    let usual = median(&mut within);
+    cells.into_iter().map(|(_, fall)| fall <= BEYOND * usual).collect()
 }
 
 /// Patches of one frame that are seen in another.
@@ -84,16 +138,24 @@ pub fn place(
         .with_max_len(1)
         .map(|one| {
             let others = one + 1..(one + 1 + AHEAD).min(count);
-            let counts = |at: [f64; 2]| sharp.at(one, at) > COUNTS;
-            let found =
-                Scene::within(frames[one], SceneModel::Similarity, watch, (&counts, PATCHES));
+            if others.is_empty() {
+                watch.advance(1);
+                return Ok(vec![]);
+            }
+            let both = |other: usize, at: [f64; 2]| sharp.at(one, at) * sharp.at(other, at);
+            let known = |at: [f64; 2]| sharp.at(one, at) > KNOWN;
+            let told = |at: [f64; 2]| others.clone().any(|other| both(other, at) > HARDLY);
+            let places = Places { known: &known, told: &told, most: PATCHES };
+            let found = Scene::within(frames[one], SceneModel::Similarity, watch, &places);
             let scene = match found {
                 Ok(scene) => scene,
-                Err(CoreError::Frames(why)) => return Ok(vec![Err((one, why))]),
+                Err(CoreError::Frames(_)) => return Ok(vec![Err((one, nothing_sharp()))]),
                 Err(error) => return Err(error),
             };
-            let links = others.map(|other| {
-                let seen = scene.sightings(frames[other])?;
+            let links = others.clone().map(|other| {
+                let well = |at: [f64; 2]| both(other, at) > COUNTS;
+                let hardly = |at: [f64; 2]| both(other, at) > HARDLY;
+                let seen = scene.sightings(frames[other], [&well, &hardly])?;
                 let link = |seen: Vec<Sighting>| {
                     let share = |s: &Sighting| sharp.at(one, s.reference) * sharp.at(other, s.at);
                     let sharp = seen.iter().map(share).collect();
@@ -169,6 +231,10 @@ pub fn placed_on(mut placed: Vec<Aligned>, reference: usize) -> Vec<Aligned> {
     }
     placed[reference] = Aligned { rms_px: Some(0.0), ..Aligned::still() };
     placed
+}
+
+fn nothing_sharp() -> String {
+    "Too little in it is sharp to tell where it lies: its plane is before or behind all that the others show.".to_owned()
 }
 
 fn no_neighbours() -> String {
@@ -301,6 +367,23 @@ mod tests {
         let (s, c) = turn.sin_cos();
         let (a, b) = (scale * c, scale * s);
         Matrix3::new(a, -b, shift[0], b, a, shift[1], 0.0, 0.0, 1.0)
+    }
+
+    #[test]
+    fn the_focus_came_to_what_is_out_of_it_before_and_after() {
+        // Cells in rows: in focus in the third frame of five, in the last one, beyond it, and noise.
+        let grid = Grid { step: 1, across: 4, down: 1 };
+        let frame = |cells: [f32; 4]| Sharpness { grid, cells: cells.to_vec(), light: vec![] };
+        let sweep = [
+            frame([0.1, 0.1, 0.4, 0.11]),
+            frame([0.2, 0.1, 0.5, 0.12]),
+            frame([1.0, 0.1, 0.6, 0.15]),
+            frame([0.2, 0.2, 0.8, 0.10]),
+            frame([0.1, 1.0, 1.0, 0.11]),
+        ];
+        assert_eq!(reached(&sweep), [true, true, false, false]);
+        // Where nothing was in focus between the ends, all may have been.
+        assert_eq!(reached(&sweep[3..]), [true; 4]);
     }
 
     #[test]

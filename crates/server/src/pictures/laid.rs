@@ -72,13 +72,19 @@ fn hatching(share: u8, x: u32, y: u32) -> u8 {
 }
 
 /// Colour and cover of a sample of a map, that of a count for so many pixels. A single rejected sample is seen well at full size; when
-/// many pixels are seen as one, scattered ones are a faint veil and streaks stand out.
-pub(super) fn over(map: MapKind, sample: u16, pixels: f32, most: u16) -> [u8; 4] {
+/// many pixels are seen as one, scattered ones are a faint veil and streaks stand out. Of a focus map, `only` the part of one frame may be seen.
+pub(super) fn over(
+    map: MapKind,
+    sample: u16,
+    pixels: f32,
+    most: u16,
+    only: Option<u16>,
+) -> [u8; 4] {
     let count = f32::from(sample) / pixels;
     let share = match map {
         MapKind::Rejected => 0.75 * count,
         MapKind::Coverage => 0.8 * (1.0 - count / f32::from(most.max(1))),
-        MapKind::Depth => return graded(sample),
+        MapKind::Depth => return only.map_or_else(|| graded(sample), |own| lit(sample, own, most)),
         MapKind::Certainty if sample == BETWEEN => {
             let [r, g, b] = ROSE;
             return [r, g, b, 200];
@@ -111,27 +117,40 @@ fn graded(code: u16) -> [u8; 4] {
     [r, g, b, 215]
 }
 
+/// The picture is seen where this one of so many merged frames is the sharpest, and is dark elsewhere.
+fn lit(code: u16, frame: u16, merged: u16) -> [u8; 4] {
+    let at = f32::from(code) / 65_534.0 * f32::from(merged.saturating_sub(1));
+    let own = code != u16::MAX && (at - f32::from(frame)).abs() <= 0.5;
+    let [r, g, b] = WELL;
+    [r, g, b, if own { 0 } else { 215 }]
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
 
     #[test]
     fn a_focus_map_goes_from_its_first_colour_to_its_last_one() {
-        let of = |sample| over(MapKind::Depth, sample, 1.0, 9);
+        let of = |sample| over(MapKind::Depth, sample, 1.0, 9, None);
         let ([r, g, b], [last_r, last_g, last_b]) = (GRADES[0], GRADES[3]);
         assert_eq!((of(0), of(65_534)), ([r, g, b, 215], [last_r, last_g, last_b, 215]));
         assert_eq!(of(65_534 / 3)[..3], GRADES[1][..]);
         // Where no frame is told it is dark, whatever comes before.
         assert_eq!(of(u16::MAX)[..3], WELL[..]);
+        // The fifth of nine frames alone, which ends half way to its neighbours.
+        let lit = |sample| over(MapKind::Depth, sample, 1.0, 9, Some(4))[3] == 0;
+        let at = |frame: f32| (frame / 8.0 * 65_534.0) as u16;
+        assert!(lit(at(4.0)) && lit(at(3.6)) && lit(at(4.4)));
+        assert!(!lit(at(3.4)) && !lit(at(4.6)) && !lit(u16::MAX));
     }
 
     #[test]
     fn counts_of_many_pixels_cover_as_their_mean() {
-        let cover = |map, sample, pixels| over(map, sample, pixels, 8)[3];
+        let cover = |map, sample, pixels| over(map, sample, pixels, 8, None)[3];
         assert_eq!(cover(MapKind::Rejected, 0, 1.0), 0);
         assert_eq!(cover(MapKind::Rejected, 4, 4.0), cover(MapKind::Rejected, 1, 1.0));
         // Certain places are clear, others veiled; where a plane is missing it has a colour of its own.
-        let certainty = |sample| over(MapKind::Certainty, sample, 1.0, 8);
+        let certainty = |sample| over(MapKind::Certainty, sample, 1.0, 8, None);
         assert_eq!((certainty(65_534)[3], certainty(0)[3]), (0, 204));
         assert_eq!(certainty(BETWEEN)[..3], ROSE[..]);
         // All eight frames cover a place, or none.

@@ -11,6 +11,7 @@ use jade_core::CoreError;
 use jade_core::align::Motion;
 use jade_core::cache::{Cache, LayerKind, MapKind};
 use jade_core::engine;
+use jade_core::focus::Way;
 use jade_core::frames::{Combined, Frame, FrameInput, Light};
 use jade_core::prepare::PreparePlan;
 use jade_pixels::PictureError;
@@ -23,6 +24,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
 pub use laid::Laid;
+pub use painted::Offer;
 pub use shown::{How, Shown};
 
 /// Pictures kept open.
@@ -49,6 +51,8 @@ pub enum Source {
     Placed(i64, i64),
     /// A merged sweep by its number with what its shoot's plan has painted on it now.
     Painted(i64),
+    /// What a hand would paint on a merged sweep by its number.
+    Offered(i64, Offer),
 }
 
 impl std::str::FromStr for Source {
@@ -69,6 +73,15 @@ impl std::str::FromStr for Source {
             "ground" => Some(Self::Layer(LayerKind::Ground, rest.parse().ok()?)),
             "merged" => Some(Self::Layer(LayerKind::Merged, rest.parse().ok()?)),
             "painted" => Some(Self::Painted(rest.parse().ok()?)),
+            "offered" => {
+                let (result, offer) = rest.split_once('-')?;
+                let offer = match offer {
+                    "fine" => Offer::Way(Way::Fine),
+                    "smooth" => Offer::Way(Way::Smooth),
+                    frame => Offer::Frame(frame.parse().ok()?),
+                };
+                Some(Self::Offered(result.parse().ok()?, offer))
+            }
             kind => {
                 let map = MapKind::ALL.into_iter().find(|map| map.name() == kind)?;
                 Some(Self::Map(map, rest.parse().ok()?))
@@ -122,6 +135,9 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
     if let Source::Painted(id) = source {
         return painted::open(app, id).await;
     }
+    if let Source::Offered(id, offer) = source {
+        return painted::offered(app, id, offer).await;
+    }
     // A frame is shown under the treatment that its shoot has now.
     let input = match source {
         Source::Frame(id) => {
@@ -165,7 +181,9 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
             })
             .await??
         }
-        Source::Skyline(_) | Source::Painted(_) => return Err(ApiError::missing("This picture")),
+        Source::Skyline(_) | Source::Painted(_) | Source::Offered(..) => {
+            return Err(ApiError::missing("This picture"));
+        }
         Source::Layer(layer, id) => {
             let row = app.store.result(id).await?;
             let origin = row.report()?.origin;

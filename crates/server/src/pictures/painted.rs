@@ -4,7 +4,7 @@ use super::shown::Levels;
 use super::{Shown, Source};
 use crate::App;
 use crate::error::ApiError;
-use crate::store::ResultRow;
+use crate::store::{FrameRow, ResultRow};
 use jade_core::align::Motion;
 use jade_core::brush::Brush;
 use jade_core::cache::Key;
@@ -61,6 +61,15 @@ impl Painted {
     }
 }
 
+/// What a hand can paint with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Offer {
+    /// A frame by its number.
+    Frame(i64),
+    /// What a way of merging makes.
+    Way(Way),
+}
+
 /// Opens a merged sweep with the patches that its shoot's plan has now. Those whose pixels are not at
 /// hand, as the sweep was not merged in their way yet, are not seen.
 ///
@@ -76,33 +85,17 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
     if let Some(shown) = app.gallery.known(source).filter(|own| own.version == version) {
         return Ok(shown);
     }
-    let report = row.report()?;
-    let base = unpainted(app, &row).await?;
-    let frames = app.store.frames(row.shoot_id).await?;
-    let treatment = row.record()?.plan;
+    let merged = Merged::of(app, row, others).await?;
     let mut found: HashMap<PatchFrom, Option<Arc<Pixels>>> = HashMap::new();
     let mut painted = vec![];
     for patch in patches {
         if !found.contains_key(&patch.from) {
             let own = match &patch.from {
-                PatchFrom::Way { way } if *way == treatment.focus.way => {
-                    Some(Pixels::Picture(base.clone()))
-                }
-                PatchFrom::Way { way } => {
-                    merged_in(app, &others, *way, &report).await?.map(Pixels::Picture)
-                }
+                PatchFrom::Way { way } => merged.in_way(app, *way).await?,
                 PatchFrom::Frame { blake3 } => {
-                    let frame = frames.iter().find(|frame| frame.blake3 == *blake3);
-                    let placed = frame.and_then(|frame| {
-                        let own = report.frames.iter().find(|own| own.file == frame.name)?;
-                        let gain = own.level.map_or(1.0, |[factor, _]| factor);
-                        Some((frame.id, own.motion.as_ref()?.backward(), gain))
-                    });
-                    match placed {
-                        Some((frame, backward, gain)) => {
-                            let shown = Box::pin(super::open(app, Source::Calibrated(frame)));
-                            Some(Pixels::Frame(shown.await?, backward, gain))
-                        }
+                    let frame = merged.frames.iter().find(|frame| frame.blake3 == *blake3);
+                    match frame {
+                        Some(frame) => merged.frame(app, frame).await?,
                         None => None,
                     }
                 }
@@ -113,12 +106,107 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
             painted.push((pixels.clone(), patch));
         }
     }
-    let origin = base.origin;
-    let encoding = jade_pixels::colour::Encoding::srgb();
-    let levels = Levels::Painted(Painted { base, patches: painted });
-    let shown = Arc::new(Shown { levels, encoding, version, origin });
-    app.gallery.keep(source, &shown);
-    Ok(shown)
+    Ok(merged.kept(app, source, version, painted))
+}
+
+/// Opens what a hand would paint on a merged sweep, all over it.
+///
+/// # Errors
+/// [`ApiError`] when it is gone, cannot be read, or is not at hand: the sweep was not merged in this
+/// way yet, or the frame was not placed.
+pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<Shown>, ApiError> {
+    let source = Source::Offered(id, offer);
+    let row = app.store.result(id).await?;
+    let others = app.store.results_of(row.shoot_id).await?;
+    let newest = others.first().map_or(0, |row| row.id);
+    let treatment = app.store.plan(row.shoot_id).await?.prepare;
+    let made_of = (&row.key, format!("{offer:?}"), newest, treatment);
+    let version = Key::of("offered", &made_of, &[]).as_str()[..20].to_owned();
+    if let Some(shown) = app.gallery.known(source).filter(|own| own.version == version) {
+        return Ok(shown);
+    }
+    let merged = Merged::of(app, row, others).await?;
+    let (from, pixels) = match offer {
+        Offer::Way(way) => (PatchFrom::Way { way }, merged.in_way(app, way).await?),
+        Offer::Frame(id) => {
+            let frame = merged.frames.iter().find(|frame| frame.id == id);
+            let frame = frame.ok_or_else(|| ApiError::missing("This frame"))?;
+            let from = PatchFrom::Frame { blake3: frame.blake3.clone() };
+            (from, merged.frame(app, frame).await?)
+        }
+    };
+    let pixels = pixels.ok_or_else(|| ApiError::missing("What would be painted"))?;
+    // A dot about the middle that reaches beyond the corners.
+    let (wide, high) = merged.base.level_size(0);
+    let [left, top] = merged.base.origin;
+    let middle = [left + wide / 2, top + high / 2].map(|v| v as f32);
+    let points = vec![[middle[0], middle[1], (wide + high) as f32]];
+    let all_over = Patch { from, points, soft: 0.0 };
+    Ok(merged.kept(app, source, version, vec![(Arc::new(pixels), all_over)]))
+}
+
+/// A merged sweep that is painted on.
+struct Merged {
+    report: Report,
+    way: Way,
+    base: Arc<Shown>,
+    frames: Vec<FrameRow>,
+    /// All results of its shoot, the newest first.
+    others: Vec<ResultRow>,
+}
+
+impl Merged {
+    async fn of(app: &Arc<App>, row: ResultRow, others: Vec<ResultRow>) -> Result<Self, ApiError> {
+        Ok(Self {
+            report: row.report()?,
+            way: row.record()?.plan.focus.way,
+            base: unpainted(app, &row).await?,
+            frames: app.store.frames(row.shoot_id).await?,
+            others,
+        })
+    }
+
+    /// What a way of merging made, if the sweep was merged so.
+    async fn in_way(&self, app: &Arc<App>, way: Way) -> Result<Option<Pixels>, ApiError> {
+        if way == self.way {
+            return Ok(Some(Pixels::Picture(self.base.clone())));
+        }
+        let lies = |report: &Report| (report.reference.clone(), report.size, report.origin);
+        for row in &self.others {
+            let own = row.report()?;
+            let alike = own.focus.is_some() && lies(&own) == lies(&self.report);
+            if alike && row.record()?.plan.focus.way == way {
+                return Ok(Some(Pixels::Picture(unpainted(app, row).await?)));
+            }
+        }
+        Ok(None)
+    }
+
+    /// A frame's own pixels, if it was placed.
+    async fn frame(&self, app: &Arc<App>, frame: &FrameRow) -> Result<Option<Pixels>, ApiError> {
+        let own = self.report.frames.iter().find(|own| own.file == frame.name);
+        let Some((own, motion)) = own.and_then(|own| Some((own, own.motion.as_ref()?))) else {
+            return Ok(None);
+        };
+        let gain = own.level.map_or(1.0, |[factor, _]| factor);
+        let shown = Box::pin(super::open(app, Source::Calibrated(frame.id))).await?;
+        Ok(Some(Pixels::Frame(shown, motion.backward(), gain)))
+    }
+
+    /// The picture with what is painted on it, kept open.
+    fn kept(
+        self,
+        app: &Arc<App>,
+        source: Source,
+        version: String,
+        patches: Vec<(Arc<Pixels>, Patch)>,
+    ) -> Arc<Shown> {
+        let (encoding, origin) = (jade_pixels::colour::Encoding::srgb(), self.base.origin);
+        let levels = Levels::Painted(Painted { base: self.base, patches });
+        let shown = Arc::new(Shown { levels, encoding, version, origin });
+        app.gallery.keep(source, &shown);
+        shown
+    }
 }
 
 /// A result as it was merged, without what was painted.
@@ -127,21 +215,4 @@ async fn unpainted(app: &Arc<App>, row: &ResultRow) -> Result<Arc<Shown>, ApiErr
     let painted = app.result_folder(&row.key).join(Merged.name()).exists();
     let source = if painted { Source::Layer(Merged, row.id) } else { Source::Result(row.id) };
     Box::pin(super::open(app, source)).await
-}
-
-/// The newest result of the same sweep that was merged in a way and lies as another one does.
-async fn merged_in(
-    app: &Arc<App>,
-    rows: &[ResultRow],
-    way: Way,
-    like: &Report,
-) -> Result<Option<Arc<Shown>>, ApiError> {
-    for row in rows {
-        let own = row.report()?;
-        let lies = |report: &Report| (report.reference.clone(), report.size, report.origin);
-        if row.record()?.plan.focus.way == way && own.focus.is_some() && lies(&own) == lies(like) {
-            return unpainted(app, row).await.map(Some);
-        }
-    }
-    Ok(None)
 }

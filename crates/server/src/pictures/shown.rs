@@ -35,6 +35,9 @@ pub struct How {
     pub colours: bool,
     /// How a skyline is laid over a picture.
     pub laid: Laid,
+    /// The frame whose part of a focus map alone is seen: its place among those that were merged, in
+    /// order.
+    pub only: Option<u16>,
 }
 
 /// Levels of a picture, full size first.
@@ -184,7 +187,7 @@ impl Shown {
             let counts = levels[level].read_region(region)?;
             let counts = counts.chunks_exact(levels[level].channels()).map(|c| c[0]);
             let pixels = 4f32.powi(level as i32);
-            return Ok(counts.flat_map(|n| over(*map, n, pixels, *most)).collect());
+            return Ok(counts.flat_map(|n| over(*map, n, pixels, *most, how.only)).collect());
         }
         if let Levels::Skyline(seen) = &self.levels {
             return Ok(skyline(seen, level, region, how.laid));

@@ -23,12 +23,14 @@ pub struct View {
     /// How a skyline is laid over a picture.
     #[serde(default)]
     laid: Laid,
+    /// The frame whose part of a focus map alone is seen.
+    only: Option<u16>,
 }
 
 impl View {
     fn how(&self) -> How {
         let stops = if self.stops.is_finite() { self.stops.clamp(-4.0, 8.0) } else { 0.0 };
-        How { stops, colours: self.colours, laid: self.laid }
+        How { stops, colours: self.colours, laid: self.laid, only: self.only }
     }
 }
 
@@ -94,7 +96,7 @@ pub async fn patch(
 ) -> Result<Response, ApiError> {
     let query = query.checked()?;
     let shown = open(&app, &source).await?;
-    let how = View { stops: query.stops, colours: false, laid: query.laid }.how();
+    let how = View { stops: query.stops, colours: false, laid: query.laid, only: None }.how();
     let png = render(shown, move |s| s.patch(query.x, query.y, query.size, how)).await?;
     Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This part of the picture"))?))
 }

@@ -10,7 +10,7 @@ use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_server::types::{
     Export, ExportFormat, NewExport, NewShoot, PictureInfo, SharpFrame, Shoot,
 };
-use reqwest::Method;
+use reqwest::{Method, StatusCode};
 use serde_json::json;
 
 const SIZE: (u32, u32) = (480, 320);
@@ -152,6 +152,8 @@ async fn a_patch_is_seen_at_once_as_the_next_run_makes_it() {
 
     let from = PatchFrom::Frame { blake3: shoot.frames[0].blake3.clone() };
     let patch = Patch { from, points: vec![[90.0, 200.0, 24.0]], soft: 0.5 };
+    let offered = format!("offered-{first}-{}", shoot.frames[0].id);
+    let offered = tile(&guest, &offered, 0).await;
     plan(&guest, shoot.id, |plan| plan.focus.patches.push(patch)).await;
     let info: PictureInfo = guest.get(&format!("pictures/{painted}")).await;
     assert_ne!(info.version, unpainted.version);
@@ -160,6 +162,10 @@ async fn a_patch_is_seen_at_once_as_the_next_run_makes_it() {
     let inside = |i: usize| (i / 3 % wide).abs_diff(90).max((i / 3 / wide).abs_diff(200)) <= 25;
     let changed: Vec<usize> = (0..now.1.len()).filter(|i| now.1[*i] != before.1[*i]).collect();
     assert!(changed.len() > 500 && changed.into_iter().all(inside));
+    // Where the brush covers all, it laid what was offered.
+    let middle = 3 * (200 * wide + 90);
+    assert_eq!(now.1[middle..middle + 3], offered.1[middle..middle + 3]);
+    assert_ne!(before.1[middle..middle + 3], offered.1[middle..middle + 3]);
 
     // Its run makes the same, and keeps what was merged.
     let job = guest.run(shoot.id).await;
@@ -183,6 +189,9 @@ async fn a_patch_is_seen_at_once_as_the_next_run_makes_it() {
     };
     plan(&guest, shoot.id, |plan| plan.focus.patches = vec![patch]).await;
     assert_eq!(tile(&guest, &format!("painted-{second}"), 0).await, before);
+    assert_eq!(tile(&guest, &format!("offered-{second}-fine"), 0).await, before);
+    let asked = guest.ask(Method::GET, &format!("pictures/offered-{second}-smooth"));
+    assert_eq!(asked.send().await.unwrap().status(), StatusCode::NOT_FOUND);
     plan(&guest, shoot.id, |plan| {
         plan.focus.patches.clear();
         plan.focus.way = Way::Smooth;

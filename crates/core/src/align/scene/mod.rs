@@ -31,6 +31,9 @@ const FEWEST_CORNERS: usize = 12;
 const FEWEST_PATCHES: usize = 10;
 /// Share of the patches that can be seen in a frame which must agree with its motion.
 const AGREEING: f64 = 0.4;
+/// How far they may lie off, as a root mean square; more where what is seen is blurred in different ways.
+const SURE_PX: f64 = 1.0;
+const BLURRED_PX: f64 = 2.0;
 /// Patches at most.
 const PATCHES: usize = 1400;
 /// Patches of the sketches.
@@ -39,6 +42,16 @@ const ROUGH_PATCHES: usize = 160;
 const NEAR: f64 = 0.4;
 /// A motion that moves nothing by more than this is none, in pixels.
 const STILL: f64 = 0.03;
+
+/// Where a reference frame is learnt.
+pub struct Places<'a> {
+    /// By what is there it is known again.
+    pub known: &'a dyn Fn([f64; 2]) -> bool,
+    /// What is there tells to fractions of a pixel where it lies; known too.
+    pub told: &'a dyn Fn([f64; 2]) -> bool,
+    /// Patches at most.
+    pub most: usize,
+}
 
 /// The reference frame, ready to be looked for in the others; which motions they may have.
 pub struct Scene<'a> {
@@ -61,10 +74,11 @@ impl<'a> Scene<'a> {
         model: SceneModel,
         watch: &'a dyn Watch,
     ) -> Result<Self, CoreError> {
-        Self::within(reference, model, watch, (&|_| true, PATCHES))
+        let all = |_| true;
+        Self::within(reference, model, watch, &Places { known: &all, told: &all, most: PATCHES })
     }
 
-    /// Learns what the reference frame shows at some places, from so many patches at most.
+    /// Learns what the reference frame shows at some places.
     ///
     /// # Errors
     /// As for [`Scene::new`].
@@ -72,15 +86,17 @@ impl<'a> Scene<'a> {
         reference: &dyn Light,
         model: SceneModel,
         watch: &'a dyn Watch,
-        (counts, most): (&dyn Fn([f64; 2]) -> bool, usize),
+        places: &Places,
     ) -> Result<Self, CoreError> {
         let reference = &Corrected(reference);
         let sketch = Sketch::of(reference, watch)?;
         let mut corners = features::corners(&sketch);
-        corners.retain(|corner| counts(sketch.to_frame(corner.at)));
-        let places = || corners.iter().take(most.min(PATCHES)).map(|c| c.at);
-        let rough = Patches::new(&sketch, places().take(ROUGH_PATCHES), false)?;
-        let full = Patches::new(reference, places().map(|at| sketch.to_frame(at)), true)?;
+        corners.retain(|corner| (places.known)(sketch.to_frame(corner.at)));
+        let rough = corners.iter().take(ROUGH_PATCHES).map(|corner| corner.at);
+        let rough = Patches::new(&sketch, rough, false)?;
+        let full = corners.iter().map(|corner| sketch.to_frame(corner.at));
+        let full = full.filter(|at| (places.told)(*at)).take(places.most.min(PATCHES));
+        let full = Patches::new(reference, full, true)?;
         if corners.len() < FEWEST_CORNERS || full.count() < FEWEST_PATCHES {
             return Err(CoreError::Frames(
                 "The reference frame shows too little detail to align on; choose another reference frame, or combine without alignment.".to_owned(),
@@ -112,7 +128,7 @@ impl<'a> Scene<'a> {
                 Err(why) => return Ok(Aligned::left_out(Some(why))),
             },
         };
-        let found = self.follow(frame, start)?;
+        let found = self.follow(frame, start, &|_| true)?;
         Ok(match found.and_then(|(fit, seen)| self.verdict(fit, &seen)) {
             Some(aligned) => Aligned { by_hand: hint.is_some(), ..aligned },
             None if hint.is_some() => Aligned {
@@ -124,19 +140,30 @@ impl<'a> Scene<'a> {
         })
     }
 
-    /// Where patches of the reference frame are seen in a frame of the same size, most of which agree
-    /// on one motion; or why there are none.
+    /// Where patches of the reference frame are seen in a frame of the same size, most of which agree on
+    /// one motion; or why there are none. Those at places that count are looked for; where too few of
+    /// them agree, at the next ones that are given.
     ///
     /// # Errors
     /// [`CoreError::Cancelled`] when the watch says so.
-    pub fn sightings(&self, frame: &dyn Light) -> Result<Result<Vec<Sighting>, String>, CoreError> {
+    pub fn sightings(
+        &self,
+        frame: &dyn Light,
+        places: [&dyn Fn([f64; 2]) -> bool; 2],
+    ) -> Result<Result<Vec<Sighting>, String>, CoreError> {
         let start = match self.start(frame)? {
             Ok(start) => start,
             Err(why) => return Ok(Err(why)),
         };
-        let found = self.follow(frame, start)?;
-        let found = found.filter(|(fit, seen)| is_sure(fit, seen));
-        Ok(found.map(|(_, seen)| seen).ok_or_else(too_few_agree))
+        for counts in places {
+            let found = self.follow(frame, start, counts)?;
+            let sure =
+                |(fit, seen): &(Fit, Vec<Sighting>)| fit.rms_px <= BLURRED_PX && agrees(fit, seen);
+            if let Some((_, seen)) = found.filter(sure) {
+                return Ok(Ok(seen));
+            }
+        }
+        Ok(Err(too_few_agree()))
     }
 
     /// The motion of a frame to a few pixels, or why it cannot be told.
@@ -151,7 +178,7 @@ impl<'a> Scene<'a> {
         let Some((motion, _)) = alike.filter(|(_, agreeing)| *agreeing >= FEWEST_CORNERS) else {
             return Ok(Err(nothing_alike(corners.len())));
         };
-        let near = self.rough.find(&sketch, &Motion::Homography(motion), self.watch)?;
+        let near = self.rough.find(&sketch, &Motion::Homography(motion), &|_| true, self.watch)?;
         let size = (sketch.width as u32, sketch.height as u32);
         let better = fit::choose(&near, SceneModel::Auto, size);
         let enough = better.filter(|b| b.agreeing >= FEWEST_PATCHES);
@@ -163,11 +190,12 @@ impl<'a> Scene<'a> {
         &self,
         frame: &dyn Light,
         start: Matrix3<f64>,
+        counts: &dyn Fn([f64; 2]) -> bool,
     ) -> Result<Option<(Fit, Vec<Sighting>)>, CoreError> {
         let mut now = start;
         let mut found = None;
         for _ in 0..3 {
-            let seen = self.full.find(frame, &Motion::Homography(now), self.watch)?;
+            let seen = self.full.find(frame, &Motion::Homography(now), counts, self.watch)?;
             let Some(fit) = fit::choose(&seen, self.model, self.size) else { break };
             let moved = self.furthest(&now, &fit.motion);
             now = fit.motion;
@@ -223,10 +251,15 @@ impl<'a> Scene<'a> {
     }
 }
 
-/// Whether enough of what is seen agrees with a motion.
+/// Whether a motion is told well by what is seen.
 fn is_sure(fit: &Fit, seen: &[Sighting]) -> bool {
+    agrees(fit, seen) && fit.rms_px <= SURE_PX
+}
+
+/// Whether enough of what is seen agrees with a motion.
+fn agrees(fit: &Fit, seen: &[Sighting]) -> bool {
     let share = fit.agreeing as f64 / seen.len().max(1) as f64;
-    fit.agreeing >= FEWEST_PATCHES && share >= AGREEING && fit.rms_px <= 1.0
+    fit.agreeing >= FEWEST_PATCHES && share >= AGREEING
 }
 
 fn too_few_agree() -> String {

@@ -91,7 +91,7 @@ impl Patches {
         self.places.len()
     }
 
-    /// Looks for all patches in a frame whose motion is known to a few pixels.
+    /// Looks for patches, those at places that count, in a frame whose motion is known to a few pixels.
     ///
     /// # Errors
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `watch` says so.
@@ -99,6 +99,7 @@ impl Patches {
         &self,
         frame: &dyn Light,
         motion: &Motion,
+        counts: &dyn Fn([f64; 2]) -> bool,
         watch: &dyn Watch,
     ) -> Result<Vec<Sighting>, PictureError> {
         let backward = motion.backward();
@@ -109,13 +110,16 @@ impl Patches {
             if watch.cancelled() {
                 return Err(PictureError::Cancelled);
             }
+            let middle = [place.x, place.y].map(|v| v as f64 + (HALF + MARGIN) as f64);
+            if !counts(middle) {
+                continue;
+            }
             let out = planes.each_mut().map(Vec::as_mut_slice);
             if resample::read(frame, &backward, *place, out, &mut room)?.is_some() {
                 continue;
             }
             let seen = smoothed(grey(planes.each_ref(), self.roots));
             let Some((shift, error)) = template.shift(&seen) else { continue };
-            let middle = [place.x, place.y].map(|v| v as f64 + (HALF + MARGIN) as f64);
             let at = backward.to_reference([middle[0] + shift[0], middle[1] + shift[1]]);
             found.push(Sighting { at, reference: middle, error });
         }

@@ -1,5 +1,4 @@
 //! Small simulated shoots in a folder of their own, and the engine on them.
-#![allow(dead_code, reason = "each test program uses a part of this")]
 
 pub mod joined;
 pub mod strokes;

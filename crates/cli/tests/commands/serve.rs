@@ -1,8 +1,6 @@
 //! The served application over plain HTTP, as a process of its own that can be killed.
 
-mod common;
-
-use common::{Scene, Served};
+use crate::common::{Scene, Served};
 use serde_json::{Value, json};
 
 #[test]
@@ -179,7 +177,7 @@ fn a_running_job_can_be_cancelled() {
 #[test]
 fn listening_elsewhere_needs_a_password() {
     let folder = tempfile::tempdir().unwrap();
-    let output = common::program()
+    let output = crate::common::program()
         .args(["serve", "--listen", "0.0.0.0:0", "--data"])
         .arg(folder.path())
         .output()

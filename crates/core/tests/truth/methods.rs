@@ -1,7 +1,6 @@
 //! Each method of combining against plain arithmetic and against the truth of simulated scenes.
 
-mod shoot;
-
+use crate::shoot::{Shoot, linear, pixels, plan};
 use jade_core::cache::{Cache, MapKind};
 use jade_core::engine::Outcome;
 use jade_core::frames::FrameInput;
@@ -11,7 +10,6 @@ use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_pixels::write::{Picture, write_light};
 use jade_scenes::night_sky::{NightSky, Options};
-use shoot::{Shoot, linear, pixels, plan};
 
 const SIZE: (u32, u32) = (300, 200);
 
@@ -240,7 +238,7 @@ fn floating_point_frames_keep_what_is_brighter_than_white() {
                 Ok(())
             })
             .unwrap();
-            shoot::input(&path)
+            crate::shoot::input(&path)
         })
         .collect();
     for (method, stream) in [(Method::Mean, false), (Method::Mean, true), (Method::Median, true)] {

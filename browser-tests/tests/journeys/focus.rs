@@ -1,5 +1,6 @@
 //! A focus sweep on the page: merged in both ways, with its plot and its focus map.
 
+use anyhow::Context;
 use browser_tests::{Session, in_browser};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use serde_json::Value;
@@ -59,6 +60,24 @@ async fn seen(s: &Session, source: &str, [x, y]: [u32; 2]) -> anyhow::Result<Str
     Ok(told.json().as_str().unwrap_or_default().to_owned())
 }
 
+/// Whether what the brush would paint is seen where it is, in the colours of a source at this place.
+async fn seen_under_brush(s: &Session, source: &str, place: [u32; 2]) -> anyhow::Result<bool> {
+    let script = "
+        const brush = document.querySelector('[data-test=view] svg circle')
+        const pane = document.querySelector('[data-test=pane-a]')
+        const board = pane.querySelector('canvas')
+        const at = ['cx', 'cy'].map((name) => brush.getAttribute(name) * board.width / board.clientWidth)
+        const seen = board.getContext('2d').getImageData(...at, 1, 1).data
+        const { visibility, maskImage } = getComputedStyle(pane)
+        return visibility === 'visible' && maskImage.includes('radial') ? [...seen].join() : ''";
+    let there = s.browser.execute(script, vec![]).await?;
+    let codes = |text: &str| text.split(',').filter_map(|v| v.parse().ok()).collect::<Vec<i32>>();
+    let own = codes(there.json().as_str().unwrap_or_default());
+    // The middle of nine rows of nine.
+    let wanted = codes(&seen(s, source, place).await?).split_off(4 * 40);
+    Ok(own.len() == 4 && own.iter().zip(&wanted).all(|(a, b)| (a - b).abs() <= 6))
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_patch_is_painted_taken_back_and_kept_after_another_run() -> anyhow::Result<()> {
     let folder = tempfile::tempdir()?;
@@ -84,7 +103,20 @@ async fn a_patch_is_painted_taken_back_and_kept_after_another_run() -> anyhow::R
         for _ in 0..3 {
             s.browser.action_chain().send_keys("n").perform().await?;
         }
-        assert_ne!(s.browser.find(chosen).await?.text().await?, sharpest);
+        let other = s.browser.find(chosen).await?.text().await?;
+        assert_ne!(other, sharpest);
+        // Its pixels are seen under the brush before they are painted.
+        let shoot =
+            s.browser.execute("return fetch('/api/shoots/1').then((a) => a.json())", vec![]);
+        let frames = shoot.await?.json()["frames"].clone();
+        let frame = frames
+            .as_array()
+            .into_iter()
+            .flatten()
+            .find(|frame| frame["name"].as_str().is_some_and(|name| other.starts_with(name)));
+        let offered = format!("offered-{first}-{}", frame.context("the frame is listed")?["id"]);
+        assert_ne!(seen(s, &offered, place).await?, merged);
+        s.until("the frame under the brush", || seen_under_brush(s, &offered, place)).await?;
         s.paint(SIZE, place).await?;
         s.until_text("stroke-count", "1 stroke").await?;
         let patched = seen(s, &painted, place).await?;

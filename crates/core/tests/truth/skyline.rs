@@ -1,7 +1,8 @@
 //! Sky and ground told apart in simulated scenes of many kinds, against their written truth.
 
-mod shoot;
-
+use crate::shoot::Shoot;
+use crate::shoot::strokes::next_stroke;
+use crate::shoot::truth::overlap;
 use jade_core::CoreError;
 use jade_core::align::Motion;
 use jade_core::engine::{self, Beside, Budget, Request};
@@ -10,9 +11,6 @@ use jade_core::plan::{AlignMode, Kind, Plan};
 use jade_core::progress::{Stage, Unwatched, Watch};
 use jade_core::skyline::{Live, Mask, Paint, Skyline, Stroke, View};
 use jade_scenes::night_sky::{Land, NightSky, Options};
-use shoot::Shoot;
-use shoot::strokes::next_stroke;
-use shoot::truth::overlap;
 
 const SIZE: (u32, u32) = (1200, 800);
 

@@ -1,14 +1,12 @@
 //! Aligning on the scene against the truth of handheld bursts, and sets that must not be aligned
 //! wrongly.
 
-mod shoot;
-
+use crate::shoot::{Shoot, plan};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, HandPairs, Method};
 use jade_core::report::FrameReport;
 use jade_scenes::kiln_yard::{KilnYard, Options};
 use jade_scenes::night_sky::{self, NightSky};
-use shoot::{Shoot, plan};
 
 const SIZE: (u32, u32) = (900, 600);
 
@@ -91,13 +89,13 @@ fn frames_that_are_all_the_same_lie_still_and_give_themselves() {
             let mut bytes = std::fs::read(&input.path).unwrap();
             bytes.extend(vec![0; i]);
             std::fs::write(&input.path, bytes).unwrap();
-            shoot::input(&input.path)
+            crate::shoot::input(&input.path)
         })
         .collect();
     let outcome = shoot.stack(&inputs, &on_scene()).unwrap();
     assert!(outcome.report.frames.iter().all(|f| f.model.as_deref() == Some("still")));
-    let truth = shoot::linear(&scene.frame(0));
-    let light = shoot::pixels(&outcome).1;
+    let truth = crate::shoot::linear(&scene.frame(0));
+    let light = crate::shoot::pixels(&outcome).1;
     assert!(light.iter().zip(&truth).all(|(v, t)| (v - t).abs() < 1e-6));
 }
 

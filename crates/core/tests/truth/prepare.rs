@@ -1,5 +1,7 @@
 //! Raw frames against the light they were made from.
 
+use crate::shoot::truth::{block_error, blocks, error, rms};
+use crate::shoot::{Shoot, input};
 use jade_core::cache::Cache;
 use jade_core::engine::{self, Budget};
 use jade_core::frames::{Frame, FrameInput, Light};
@@ -14,12 +16,8 @@ use jade_pixels::mosaic::Mosaic;
 use jade_pixels::tiled::Region;
 use jade_pixels::write::write_mosaic;
 use jade_scenes::night_sky::{Card, Land, NightSky, Options, Purpose};
-use shoot::truth::{block_error, blocks, error, rms};
-use shoot::{Shoot, input};
 use std::path::Path;
 use std::sync::Arc;
-
-mod shoot;
 
 const WIDTH: u32 = 600;
 const HEIGHT: u32 = 400;
@@ -184,7 +182,7 @@ fn a_ground_set_is_calibrated_with_what_fits_its_exposure() {
     let budget = Budget::new(Some(256), Some(2)).unwrap();
     let developed = Shoot::new();
     let calibrated = |frames: &CalibrationFrames, ground: &[FrameInput], from: GroundFrom| {
-        let mut plan = shoot::plan(AlignMode::Stars, Method::Clipped, Edges::Keep);
+        let mut plan = crate::shoot::plan(AlignMode::Stars, Method::Clipped, Edges::Keep);
         plan.skyline.ground.from = from;
         let mut ground = ground.to_vec();
         engine::calibrate_ground(frames, &mut ground, &plan, &cache, budget, &Unwatched).unwrap();

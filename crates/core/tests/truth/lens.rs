@@ -1,5 +1,7 @@
 //! Flaws of a lens: found from stars and flats, and undone, against the lens that drew them.
 
+use crate::shoot::truth::furthest;
+use crate::shoot::{Shoot, input, pixels, plan};
 use jade_core::align::stars;
 use jade_core::engine::{self, Budget};
 use jade_core::frames::{Combined, Frame, FrameInput, Light};
@@ -9,10 +11,6 @@ use jade_core::progress::Unwatched;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_pixels::write::write_mosaic;
 use jade_scenes::night_sky::{NightSky, Options};
-use shoot::truth::furthest;
-use shoot::{Shoot, input, pixels, plan};
-
-mod shoot;
 
 const SIZE: (u32, u32) = (1500, 1000);
 const FRINGES: [f64; 2] = [0.0009, -0.0006];

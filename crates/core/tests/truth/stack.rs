@@ -1,7 +1,5 @@
 //! The whole engine against the written truth of simulated scenes, small ones so that it is quick.
 
-mod shoot;
-
 use jade_core::CoreError;
 use jade_core::engine::Outcome;
 use jade_core::export::{self, Form};
@@ -11,9 +9,9 @@ use jade_core::prepare::Denoise;
 use jade_core::progress::{Stage, Unwatched, Watch};
 use jade_pixels::read::PictureFile;
 
+use crate::shoot::{Shoot, input, pixels, plan};
 use jade_pixels::write::Target;
 use jade_scenes::night_sky::{NightSky, Options};
-use shoot::{Shoot, input, pixels, plan};
 use std::path::PathBuf;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};

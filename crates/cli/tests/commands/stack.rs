@@ -1,8 +1,6 @@
 //! `scene` and `stack` as a person types them.
 
-mod common;
-
-use common::{Scene, program};
+use crate::common::{Scene, program};
 use serde_json::Value;
 use std::path::Path;
 use std::process::Output;

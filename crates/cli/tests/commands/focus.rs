@@ -1,12 +1,10 @@
 //! Focus sweeps, as someone at a terminal uses them.
 
-use common::program;
+use crate::common::program;
 use jade_pixels::read::PictureFile;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::Output;
-
-mod common;
 
 fn text(output: &[u8]) -> String {
     String::from_utf8_lossy(output).into_owned()

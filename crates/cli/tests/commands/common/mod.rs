@@ -1,5 +1,4 @@
 //! The program as a process, made scenes, and just enough HTTP to talk to it.
-#![allow(dead_code, reason = "each test file uses its own part")]
 
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader, Read, Write};

@@ -1,12 +1,10 @@
 //! Sky and ground kept apart, as someone at a terminal does it.
 
-use common::program;
+use crate::common::program;
 use jade_core::skyline::Mask;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::Output;
-
-mod common;
 
 fn text(output: &[u8]) -> String {
     String::from_utf8_lossy(output).into_owned()

@@ -1,8 +1,6 @@
 //! Raw frames and what they are calibrated with, as a person types them.
 
-mod common;
-
-use common::program;
+use crate::common::program;
 use jade_pixels::read::PictureFile;
 use std::path::{Path, PathBuf};
 

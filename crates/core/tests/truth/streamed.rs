@@ -1,7 +1,6 @@
 //! Combining without scratch gives what combining through scratch gives.
 
-mod shoot;
-
+use crate::shoot::{Shoot, pixels, plan};
 use jade_core::cache::Cache;
 use jade_core::engine::{self, Beside, Budget, Outcome, Request};
 use jade_core::frames::FrameInput;
@@ -9,7 +8,6 @@ use jade_core::plan::{AlignMode, Edges, Method, Plan};
 use jade_core::progress::Unwatched;
 use jade_pixels::colour::Encoding;
 use jade_scenes::{kiln_yard, night_sky};
-use shoot::{Shoot, pixels, plan};
 
 const SIZE: (u32, u32) = (420, 300);
 
@@ -149,7 +147,7 @@ fn a_frame_that_breaks_off_while_it_is_decoded_is_left_out_with_a_reason() {
     let middle = bytes.len() / 2;
     bytes[middle..middle + 4000].fill(0xff);
     std::fs::write(shoot.path("s1.tif"), bytes).unwrap();
-    inputs[1] = shoot::input(&shoot.path("s1.tif"));
+    inputs[1] = crate::shoot::input(&shoot.path("s1.tif"));
     for mode in [AlignMode::None, AlignMode::Stars] {
         let (outcome, scratch) = streamed(&shoot, &inputs, &plan(mode, Method::Mean, Edges::Trim));
         assert_eq!(scratch, 0);

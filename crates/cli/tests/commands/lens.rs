@@ -1,11 +1,9 @@
 //! The lens and saved plans, as someone at a terminal uses them.
 
-use common::program;
+use crate::common::program;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::Output;
-
-mod common;
 
 const SIZE: [&str; 4] = ["--width", "900", "--height", "600"];
 

@@ -1,16 +1,14 @@
 //! Sky and ground that are combined apart and joined, against the truth of simulated scenes.
 
-mod shoot;
-
+use crate::shoot::joined::{band, behind, detail, noise, squares};
+use crate::shoot::truth::overlap;
+use crate::shoot::{Shoot, light, linear, masked, pixels, plan};
 use jade_core::cache::LayerKind;
 use jade_core::engine::Beside;
 use jade_core::plan::{AlignMode, Edges, Method};
 use jade_core::skyline::{GroundFrom, SkylineMode};
 use jade_pixels::tiled::TiledFile;
 use jade_scenes::night_sky::{Land, NightSky, Options};
-use shoot::joined::{band, behind, detail, noise, squares};
-use shoot::truth::overlap;
-use shoot::{Shoot, light, linear, masked, pixels, plan};
 
 const FRAMES: u32 = 8;
 const REFERENCE: usize = 4;

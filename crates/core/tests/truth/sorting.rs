@@ -1,5 +1,6 @@
 //! Frames of a mixed card against what they were taken for.
 
+use crate::shoot::{Shoot, input, linear};
 use jade_core::cache::Cache;
 use jade_core::engine::{self, Budget};
 use jade_core::frames::measures::Measures;
@@ -11,10 +12,7 @@ use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
 use jade_scenes::kiln_yard::{self, KilnYard};
 use jade_scenes::night_sky::{self, Card, NightSky, Options};
-use shoot::{Shoot, input, linear};
 use std::path::Path;
-
-mod shoot;
 
 fn wanted(purpose: night_sky::Purpose) -> Purpose {
     match purpose {

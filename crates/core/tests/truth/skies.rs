@@ -1,8 +1,7 @@
 //! Alignment on stars where something is unlike a quiet series: order, gaps, a bumped tripod, a
 //! camera turned round, other exposures, other file forms. Against the written truth.
 
-mod shoot;
-
+use crate::shoot::{Shoot, input, linear, masked, plan};
 use jade_core::engine::Beside;
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Method, Plan};
@@ -11,7 +10,6 @@ use jade_core::skyline::{SkylineMode, SkylinePlan};
 use jade_pixels::colour::Encoding;
 use jade_pixels::write::{Picture, Target, write_picture};
 use jade_scenes::night_sky::{Land, NightSky, Options};
-use shoot::{Shoot, input, linear, masked, plan};
 
 const SIZE: (u32, u32) = (900, 600);
 

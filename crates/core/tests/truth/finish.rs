@@ -1,7 +1,7 @@
 //! The sky of combined pictures finished, and the ground left as it is.
 
-mod shoot;
-
+use crate::shoot::joined::noise;
+use crate::shoot::{Shoot, linear, pixels, plan};
 use jade_core::cache::{Cache, LayerKind};
 use jade_core::engine::Outcome;
 use jade_core::frames::FrameInput;
@@ -11,8 +11,6 @@ use jade_core::skyline::SkylineMode;
 use jade_core::{CoreError, finish::FinishPlan};
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_scenes::night_sky::{Land, NightSky, Options};
-use shoot::joined::noise;
-use shoot::{Shoot, linear, pixels, plan};
 use std::sync::Mutex;
 
 const REFERENCE: usize = 3;

@@ -1,0 +1,10 @@
+//! The application in a real browser, used as a person would.
+
+mod align_and_combine;
+mod finish;
+mod focus;
+mod frames;
+mod journey;
+mod prepare;
+mod skyline;
+mod sorting;

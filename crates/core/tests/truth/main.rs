@@ -1,0 +1,15 @@
+//! The core against scenes whose truth is known; one program, as linking many takes longer than running them.
+
+mod finish;
+mod focus;
+mod joined;
+mod lens;
+mod methods;
+mod prepare;
+mod scene;
+mod shoot;
+mod skies;
+mod skyline;
+mod sorting;
+mod stack;
+mod streamed;
