@@ -24,6 +24,8 @@ use serde::{Deserialize, Serialize};
 
 /// Side of the parts of a picture that are merged at a time, in pixels.
 const PART: u32 = 2 * SIDE;
+/// A frame that is the sharpest in a smaller part of its even share of the picture shows nothing in focus.
+const LITTLE: f32 = 0.02;
 
 /// Merges the frames of a focus sweep, whatever their order, in place of combining them.
 ///
@@ -63,7 +65,7 @@ struct Sweep<'a> {
 
 impl<'a> Sweep<'a> {
     fn of(request: &Request, decoded: &'a [Decoded]) -> Result<Self, CoreError> {
-        let (placed, sharpness) = placed(request, decoded)?;
+        let (mut placed, sharpness) = placed(request, decoded)?;
         let (mut used, mut motions, mut sharp) = (vec![], vec![], vec![]);
         for (place, (own, sharpness)) in placed.aligned.iter().zip(sharpness).enumerate() {
             let index = placed.order.frames[place];
@@ -81,9 +83,15 @@ impl<'a> Sweep<'a> {
         let gains = levels(&sharp, &motions, used.len() / 2);
         let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
         let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
+        let map = FocusMap::of(&sharp, &motions);
+        for (own, share) in used.iter().zip(map.shares()) {
+            if share < LITTLE / used.len() as f32 {
+                placed.order.untold(own.place);
+            }
+        }
         let steps = &placed.order.steps;
         let gap = |pair: &[Used]| steps[pair[0].place..pair[1].place].iter().any(|s| s.is_wide());
-        let map = FocusMap::of(&sharp, &motions).with_gaps(used.windows(2).map(gap).collect());
+        let map = map.with_gaps(used.windows(2).map(gap).collect());
         let moved = moved(&sharp, &motions);
         Ok(Self { placed, used, motions, gains, map, moved })
     }

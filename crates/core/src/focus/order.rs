@@ -34,6 +34,13 @@ pub struct Order {
 }
 
 impl Order {
+    /// Takes the steps to and from a frame in which nothing is in focus, before or behind all that is
+    /// there, for usual ones: how far they are is not told.
+    pub fn untold(&mut self, place: usize) {
+        let beside = place.saturating_sub(1)..(place + 1).min(self.steps.len());
+        self.steps[beside].iter_mut().for_each(|step| step.length = 1.0);
+    }
+
     /// What is to be doubted, a sentence each, of frames with these names.
     pub fn doubts(&self, names: &[&str]) -> Vec<String> {
         let pairs = self.frames.windows(2).zip(&self.steps);
@@ -252,6 +259,19 @@ mod tests {
             Sharpness { grid, cells: cells.collect(), light }
         };
         (0..count).map(frame).collect()
+    }
+
+    #[test]
+    fn steps_to_frames_without_anything_in_focus_are_not_doubted() {
+        let steps = [1.0, 1.0, 1.9, 0.1].map(|length| Step { length }).to_vec();
+        let mut order = Order { frames: vec![0, 1, 2, 3, 4], steps };
+        let names = ["a", "b", "c", "d", "e"];
+        assert_eq!(order.doubts(&names).len(), 2);
+        order.untold(3);
+        assert!(order.doubts(&names).is_empty());
+        // At the ends there is one step.
+        order.untold(0);
+        order.untold(4);
     }
 
     #[test]
