@@ -30,6 +30,10 @@ const COUNTS: f64 = 0.05;
 const HARDLY: f64 = 0.005;
 /// Patches of a frame that are looked for in others at most.
 const PATCHES: usize = 400;
+/// Patches that are less sharp in all, in whole sharp ones, do not tell how two frames lie.
+const ENOUGH: f64 = 0.5;
+/// A frame that seems to be so many times as large as the reference frame, or as small, is not placed.
+const LARGER: f64 = 2.0;
 /// Patches that are less sharp do not tell how well a frame is placed.
 const SHARP: f64 = 0.3;
 
@@ -63,6 +67,11 @@ impl Shares {
             frame.cells.iter().zip(&most).map(share).collect()
         };
         Self { grid, cells: frames.iter().map(one).collect() }
+    }
+
+    /// Over all of a frame.
+    fn whole(&self, frame: usize) -> f64 {
+        self.cells[frame].iter().sum()
     }
 
     /// At a place of a frame, in pixels; none outside.
@@ -156,12 +165,17 @@ pub fn place(
                 let well = |at: [f64; 2]| both(other, at) > COUNTS;
                 let hardly = |at: [f64; 2]| both(other, at) > HARDLY;
                 let seen = scene.sightings(frames[other], [&well, &hardly])?;
-                let link = |seen: Vec<Sighting>| {
-                    let share = |s: &Sighting| sharp.at(one, s.reference) * sharp.at(other, s.at);
-                    let sharp = seen.iter().map(share).collect();
-                    Link { reference: one, frame: other, seen, sharp }
+                let seen = match seen {
+                    Ok(seen) => seen,
+                    Err(why) => return Ok(Err((other, why))),
                 };
-                Ok(seen.map(link).map_err(|why| (other, why)))
+                let share = |s: &Sighting| sharp.at(one, s.reference) * sharp.at(other, s.at);
+                let shares: Vec<f64> = seen.iter().map(share).collect();
+                if shares.iter().sum::<f64>() < ENOUGH {
+                    let plain = if sharp.whole(one) < sharp.whole(other) { one } else { other };
+                    return Ok(Err((plain, nothing_sharp())));
+                }
+                Ok(Ok(Link { reference: one, frame: other, seen, sharp: shares }))
             });
             let links = links.collect();
             watch.advance(1);
@@ -177,8 +191,8 @@ pub fn place(
         }
     }
     let hang = most(count, &links);
-    let reference = hang.iter().position(|hang| *hang).unwrap_or(0);
     links.retain(|link| hang[link.reference] && hang[link.frame]);
+    let reference = firmest(count, &links);
     let middle = {
         let (width, height) = frames[reference].size();
         [width, height].map(|side| (f64::from(side) - 1.0) / 2.0)
@@ -188,7 +202,7 @@ pub fn place(
     for frame in 0..count {
         placed.push(if frame == reference {
             Aligned { rms_px: Some(0.0), ..Aligned::still() }
-        } else if hang[frame] {
+        } else if hang[frame] && is_likely(&motions[frame]) {
             let own = links.iter().filter(|link| link.frame == frame || link.reference == frame);
             let sharp = own.flat_map(|link| link.offs(&motions).into_iter().zip(&link.sharp));
             let sharp = sharp.filter(|(_, share)| **share > SHARP).map(|(off, _)| off);
@@ -201,6 +215,12 @@ pub fn place(
         });
     }
     Ok(placed)
+}
+
+/// Whether a lens may have drawn a frame so, from another one of its sweep.
+fn is_likely(motion: &Matrix3<f64>) -> bool {
+    let scale = motion[(0, 0)].hypot(motion[(1, 0)]);
+    (1.0 / LARGER..LARGER).contains(&scale)
 }
 
 /// Whether placed frames come from far to near: where the focus is nearer, the picture is larger.
@@ -273,6 +293,16 @@ fn most(count: usize, links: &[Link]) -> Vec<bool> {
     let size = |group: &usize| groups.iter().filter(|own| *own == group).count();
     let largest = (0..count).rev().max_by_key(size).unwrap_or(0);
     groups.iter().map(|group| *group == largest).collect()
+}
+
+/// The frame that is held by the most that is sharp. On one that is held by little all could shrink to a
+/// point, as only what links others to it speaks against that.
+fn firmest(count: usize, links: &[Link]) -> usize {
+    let held = |frame: usize| -> f64 {
+        let own = links.iter().filter(|link| link.frame == frame || link.reference == frame);
+        own.flat_map(|link| &link.sharp).sum()
+    };
+    (0..count).max_by(|a, b| held(*a).total_cmp(&held(*b))).unwrap_or(0)
 }
 
 /// The similarities of all frames that bring what the links show together best, by iterated weights
@@ -410,6 +440,25 @@ mod tests {
         let all = links(&still, &[(0, 1), (2, 3), (3, 4), (4, 5)]);
         assert_eq!(most(6, &all), [false, false, true, true, true, true]);
         assert_eq!(most(3, &[]).iter().filter(|hang| **hang).count(), 1);
+        assert!([3, 4].contains(&firmest(6, &all)));
+    }
+
+    #[test]
+    fn frames_do_not_shrink_away_from_one_that_is_hardly_held() {
+        let motions: Vec<Matrix3<f64>> =
+            (0..6).map(|i| similarity(1.0 + 0.01 * f64::from(i), 0.0, [0.0, 0.0])).collect();
+        let mut all = links(&motions, &[(0, 1), (1, 2), (2, 3), (3, 4), (4, 5)]);
+        // What links the first frame is wrong, and counts for little.
+        let weak = &mut all[0];
+        weak.sharp.fill(0.01);
+        weak.seen.iter_mut().enumerate().for_each(|(i, s)| s.at[0] += (i as f64 * 2.4).sin() * 5.0);
+        let reference = firmest(6, &all);
+        let found = solve(6, reference, &all, [299.5, 199.5]);
+        let back = motions[reference].try_inverse().unwrap();
+        for (found, truth) in found.iter().zip(&motions).skip(1) {
+            let ([x, y], [u, v]) = (apply(found, [0.0, 0.0]), apply(&(back * truth), [0.0, 0.0]));
+            assert!((x - u).hypot(y - v) < 0.05, "{:.3} px", (x - u).hypot(y - v));
+        }
     }
 
     #[test]
