@@ -73,10 +73,25 @@ impl Session {
         self.first(By::XPath(path)).await
     }
 
-    /// Clicks the part with this `data-test` name.
+    /// Clicks the part with this `data-test` name as soon as it can be, within 20 seconds.
     pub async fn click(&self, name: &str) -> anyhow::Result<()> {
-        self.part(name).await?.wait_until().clickable().await?;
-        Ok(self.part(name).await?.click().await?)
+        let begin = std::time::Instant::now();
+        loop {
+            // The page may draw the part anew between finding and clicking it.
+            let part = self.part(name).await?;
+            let done = match part.is_clickable().await {
+                Ok(true) => part.click().await,
+                Ok(false) => Err(WebDriverError::Timeout("it cannot be clicked".to_owned())),
+                Err(error) => Err(error),
+            };
+            match done {
+                Err(error) if begin.elapsed() > Duration::from_secs(20) => {
+                    return Err(error).with_context(|| format!("clicking {name}"));
+                }
+                Err(_) => tokio::time::sleep(Duration::from_millis(50)).await,
+                Ok(()) => return Ok(()),
+            }
+        }
     }
 
     /// Waits until a condition on the page's state holds, within two minutes.

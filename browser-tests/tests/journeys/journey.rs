@@ -234,7 +234,7 @@ async fn a_broken_file_is_listed_and_the_others_go_on() -> anyhow::Result<()> {
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
-async fn a_run_goes_on_while_the_page_is_reloaded() -> anyhow::Result<()> {
+async fn a_run_goes_on_while_the_page_is_reloaded_and_after_it_was_stopped() -> anyhow::Result<()> {
     let folder = tempfile::tempdir()?;
     let card_folder = folder.path().join("card");
     card(&card_folder, 14, (1500, 1000));
@@ -257,15 +257,11 @@ async fn a_run_goes_on_while_the_page_is_reloaded() -> anyhow::Result<()> {
         s.goto("/").await?;
         s.until_text("shoot", "running").await?;
         s.first(By::LinkText("Long one")).await?.click().await?;
-        s.click("step-combine").await?;
-        s.until_text("results", "ean of 14").await?;
-        // The next one is stopped.
-        s.click("method-median").await?;
-        s.click("run").await?;
         s.click("stop").await?;
         s.until_text("stopped", "The last run was stopped.").await?;
         s.click("resume").await?;
-        s.until_text("results", "edian of 14").await
+        s.click("step-combine").await?;
+        s.until_text("results", "ean of 14").await
     })
     .await
 }
