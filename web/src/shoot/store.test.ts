@@ -283,6 +283,24 @@ describe('runs', () => {
     expect(server.cancel).toHaveBeenCalledWith(1)
   })
 
+  it('have the settings that were changed just before', async () => {
+    server.shoot.mockResolvedValue(shoot({}))
+    server.run.mockResolvedValue(job(1, 'queued'))
+    const store = useShoot()
+    await store.open(1)
+    let answer = () => {}
+    server.changeShoot.mockImplementation(
+      (_, change) => new Promise((done) => (answer = () => done(shoot({ plan: change.plan })))),
+    )
+    const changed = store.setPlan((plan) => (plan.combine.method = 'median'))
+    const run = store.run()
+    await new Promise((done) => setTimeout(done))
+    expect(server.run).not.toHaveBeenCalled()
+    answer()
+    await Promise.all([changed, run])
+    expect(server.run).toHaveBeenCalledTimes(1)
+  })
+
   it('that were cut off go on', async () => {
     server.shoot.mockResolvedValue(shoot({ jobs: [job(1, 'interrupted')] }))
     server.resume.mockResolvedValue(job(1, 'queued'))

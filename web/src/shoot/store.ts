@@ -353,11 +353,14 @@ export const useShoot = defineStore('shoot', () => {
     notices.show(`Done again: ${last.text}.`)
   }
 
-  async function run() {
-    if (running.value) return
+  function run() {
     const { id } = shoot.value!
-    const job = await attempt(() => api.run(id))
-    if (job) takeJob(job)
+    // With the settings that were changed just before.
+    return inTurn(async () => {
+      if (running.value) return
+      const job = await attempt(() => api.run(id))
+      if (job) takeJob(job)
+    })
   }
 
   async function cancel() {
