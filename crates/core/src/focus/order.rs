@@ -18,7 +18,7 @@ const ONE_PEAK: f32 = 0.8;
 /// A step that is so many times the usual one is nearer to two than to one.
 const WIDE: f32 = std::f32::consts::SQRT_2;
 /// What lies beyond the last plane is sharpest there too, so that more changes on the step to it.
-const END: f32 = 1.3;
+const END: f32 = 1.2;
 /// Steps before and after one that tell what is usual.
 const BESIDE: usize = 3;
 /// One that is a smaller share shows a plane twice.
@@ -270,8 +270,13 @@ mod tests {
         order.untold(3);
         assert!(order.doubts(&names).is_empty());
         // At the ends there is one step.
+        order.steps.fill(Step { length: 2.0 });
         order.untold(0);
         order.untold(4);
+        assert_eq!(
+            order.steps.iter().map(|step| step.length).collect::<Vec<_>>(),
+            [1.0, 2.0, 2.0, 1.0]
+        );
     }
 
     #[test]
