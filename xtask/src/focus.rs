@@ -55,7 +55,9 @@ pub fn focus(only: Option<&str>) -> Result<()> {
     let mut last: Option<(usize, f64)> = None;
     for count in COUNTS {
         let figures = own(folder, "fine", &sweep(folder, LONG, count)?)?;
-        row(&mut table, &format!("{count} frames of 6 MP"), "fine", "Jade Stack", &figures)?;
+        let used = used(folder)?;
+        let all = if used == count { String::new() } else { format!(", {used} of them used") };
+        row(&mut table, &format!("{count} frames of 6 MP{all}"), "fine", "Jade Stack", &figures)?;
         if let Some((few, short)) = last {
             let each = (figures.whole - short) / (count - few) as f64;
             writeln!(growth, "- from {few} to {count} frames: {each:.3} s for each frame more")?;
@@ -64,7 +66,7 @@ pub fn focus(only: Option<&str>) -> Result<()> {
     }
     let patches = patches(folder)?;
     let text = format!(
-        "# Benchmarks of focus sweeps\n\nWritten by `cargo xtask focus`: simulated frames, plain TIFF in the system's memory, two threads, a memory budget\nof 1 GiB, whole processes from start to the result on the disk. The reference is `bench/focus.py`: OpenCV and NumPy,\nwith all cores, each frame aligned on the one before by ECC with an affine model, and merged by a plain pyramid; beside it\nstand the means of one run before and one after it. Of 60 frames of 6 MP the first two show nothing sharp, and are left\nout of the picture once they are looked over.\n\n{table}\n## Against the reference\n\n{against}\n## Growth with the number of frames\n\n{growth}\n## Patches\n\n{patches}\n{}\n",
+        "# Benchmarks of focus sweeps\n\nWritten by `cargo xtask focus`: simulated frames, plain TIFF in the system's memory, two threads, a memory budget\nof 1 GiB, whole processes from start to the result on the disk. The reference is `bench/focus.py`: OpenCV and NumPy,\nwith all cores, each frame aligned on the one before by ECC with an affine model, and merged by a plain pyramid; beside it\nstand the means of one run before and one after it. Frames that show nothing sharp are left\nout of the picture once they are looked over.\n\n{table}\n## Against the reference\n\n{against}\n## Growth with the number of frames\n\n{growth}\n## Patches\n\n{patches}\n{}\n",
         machine()
     );
     std::fs::write("docs/benchmarks-focus.md", &text)?;
@@ -154,16 +156,18 @@ fn own(folder: &Path, way: &str, frames: &[PathBuf]) -> Result<Figures> {
         .args(frames);
     std::fs::create_dir_all(folder.join("scratch"))?;
     let figures = timed(&mut command, &report, frames.len())?;
-    let told: Value = serde_json::from_str(&std::fs::read_to_string(&report)?)?;
-    let used = |frame: &&Value| frame["used"] == true;
-    let used = told["frames"].as_array().map_or(0, |all| all.iter().filter(used).count());
+    let used = used(folder)?;
     if used + LEFT_OUT < frames.len() {
         bail!("{used} of {} frames were used, so that the times say nothing", frames.len());
     }
-    if used < frames.len() {
-        println!("{used} of {} frames were used", frames.len());
-    }
     Ok(figures)
+}
+
+/// How many frames the last run used.
+fn used(folder: &Path) -> Result<usize> {
+    let told: Value = serde_json::from_str(&std::fs::read_to_string(folder.join("report.json"))?)?;
+    let used = |frame: &&Value| frame["used"] == true;
+    Ok(told["frames"].as_array().map_or(0, |all| all.iter().filter(used).count()))
 }
 
 fn reference(folder: &Path, python: &Path, frames: &[PathBuf]) -> Result<Figures> {

@@ -9,11 +9,25 @@ use thirtyfour::prelude::*;
 
 const SIZE: (u32, u32) = (600, 400);
 
-/// The latest result of the first shoot.
-async fn latest(s: &Session) -> anyhow::Result<Value> {
+/// The first shoot.
+async fn shoot(s: &Session) -> anyhow::Result<Value> {
     let script = "return fetch('/api/shoots/1').then((answer) => answer.json())";
-    let shoot = s.browser.execute(script, vec![]).await?;
-    Ok(shoot.json()["results"][0].clone())
+    Ok(s.browser.execute(script, vec![]).await?.json().clone())
+}
+
+/// Its latest result.
+async fn latest(s: &Session) -> anyhow::Result<Value> {
+    Ok(shoot(s).await?["results"][0].clone())
+}
+
+/// Mean light of the result as it is on the screen, maps laid over it and all.
+async fn light(s: &Session) -> anyhow::Result<f64> {
+    let script = "
+        const board = document.querySelector('[data-test=pane-b] canvas')
+        const all = board.getContext('2d').getImageData(0, 0, board.width, board.height).data
+        return all.reduce((sum, value, i) => sum + (i % 4 === 1 ? value : 0), 0) / (all.length / 4)";
+    let light = s.browser.execute(script, vec![]).await?;
+    light.json().as_f64().context("the picture is drawn")
 }
 
 /// The colours and the cover of a focus map in the middle of a picture, as it is laid over.
@@ -106,10 +120,8 @@ async fn a_patch_is_painted_taken_back_and_kept_after_another_run() -> anyhow::R
         let other = s.browser.find(chosen).await?.text().await?;
         assert_ne!(other, sharpest);
         // Its pixels are seen under the brush before they are painted.
-        let shoot =
-            s.browser.execute("return fetch('/api/shoots/1').then((a) => a.json())", vec![]);
-        let frames = shoot.await?.json()["frames"].clone();
-        let frame = frames
+        let shoot = shoot(s).await?;
+        let frame = shoot["frames"]
             .as_array()
             .into_iter()
             .flatten()
@@ -180,6 +192,18 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
         let colour = graded(s, &result).await?;
         assert!(colour[3] >= 190, "{colour:?}");
         s.click("overlay-none").await?;
+
+        // Pointing at a frame leaves its part of the picture, the rest is dark.
+        s.settle().await?;
+        let bright = light(s).await?;
+        let planes = s.browser.find_all(By::Css("[data-test='sweep-plane']")).await?;
+        s.browser.action_chain().move_to_element_center(&planes[3]).perform().await?;
+        let dark = || async { Ok(light(s).await? < 0.6 * bright) };
+        s.until("only a part of the picture", dark).await?;
+        let run = s.part("run").await?;
+        s.browser.action_chain().move_to_element_center(&run).perform().await?;
+        let whole = || async { Ok(light(s).await? > 0.98 * bright) };
+        s.until("all of the picture", whole).await?;
 
         // The other way, beside the first.
         s.click("way-smooth").await?;

@@ -69,6 +69,7 @@ function show(file: string) {
         :height="tall(plane.share)"
         fill="#b9b7b1"
         class="cursor-pointer hover:fill-[#5cc8a1]"
+        data-test="sweep-plane"
         @click="show(plane.file)"
         @pointerenter="point(plane.file)"
         @pointerleave="point(null)"

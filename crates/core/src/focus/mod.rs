@@ -8,6 +8,7 @@ mod order;
 mod place;
 mod plan;
 mod pyramid;
+mod shares;
 mod sharpness;
 
 pub use doubt::{Bump, Moved, bumps, moved};

@@ -18,7 +18,15 @@ use std::sync::Arc;
 /// A picture and what is painted on it.
 pub struct Painted {
     pub(super) base: Arc<Shown>,
-    patches: Vec<(Arc<Pixels>, Patch)>,
+    strokes: Vec<Stroke>,
+}
+
+/// What was painted, and where.
+struct Stroke {
+    pixels: Arc<Pixels>,
+    /// `[x, y, radius]` along it, in pixels of the reference frame.
+    points: Vec<[f32; 3]>,
+    soft: f32,
 }
 
 /// What a patch is taken from.
@@ -39,9 +47,10 @@ impl Painted {
         let mut light = self.base.light_of(level, region)?;
         let (size, origin) = (self.base.level_size(level), self.base.origin);
         let times = 2f64.powi(level as i32);
-        for (pixels, patch) in &self.patches {
-            let points = patch.brush().points_in(origin, times as f32);
-            let brush = Brush { points: &points, soft: patch.soft };
+        for Stroke { pixels, points, soft } in &self.strokes {
+            let whole = Brush { points, soft: *soft };
+            let points = whole.points_in(origin, times as f32);
+            let brush = Brush { points: &points, ..whole };
             let Some(both) = brush.bounds(size).and_then(|own| own.shared_with(region)) else {
                 continue;
             };
@@ -87,7 +96,7 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
     }
     let merged = Merged::of(app, row, others).await?;
     let mut found: HashMap<PatchFrom, Option<Arc<Pixels>>> = HashMap::new();
-    let mut painted = vec![];
+    let mut strokes = vec![];
     for patch in patches {
         if !found.contains_key(&patch.from) {
             let own = match &patch.from {
@@ -103,10 +112,11 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
             found.insert(patch.from.clone(), own.map(Arc::new));
         }
         if let Some(Some(pixels)) = found.get(&patch.from) {
-            painted.push((pixels.clone(), patch));
+            let Patch { points, soft, .. } = patch;
+            strokes.push(Stroke { pixels: pixels.clone(), points, soft });
         }
     }
-    Ok(merged.kept(app, source, version, painted))
+    Ok(merged.kept(app, source, version, strokes))
 }
 
 /// Opens what a hand would paint on a merged sweep, all over it.
@@ -126,13 +136,11 @@ pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<Shown>
         return Ok(shown);
     }
     let merged = Merged::of(app, row, others).await?;
-    let (from, pixels) = match offer {
-        Offer::Way(way) => (PatchFrom::Way { way }, merged.in_way(app, way).await?),
+    let pixels = match offer {
+        Offer::Way(way) => merged.in_way(app, way).await?,
         Offer::Frame(id) => {
             let frame = merged.frames.iter().find(|frame| frame.id == id);
-            let frame = frame.ok_or_else(|| ApiError::missing("This frame"))?;
-            let from = PatchFrom::Frame { blake3: frame.blake3.clone() };
-            (from, merged.frame(app, frame).await?)
+            merged.frame(app, frame.ok_or_else(|| ApiError::missing("This frame"))?).await?
         }
     };
     let pixels = pixels.ok_or_else(|| ApiError::missing("What would be painted"))?;
@@ -141,8 +149,8 @@ pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<Shown>
     let [left, top] = merged.base.origin;
     let middle = [left + wide / 2, top + high / 2].map(|v| v as f32);
     let points = vec![[middle[0], middle[1], (wide + high) as f32]];
-    let all_over = Patch { from, points, soft: 0.0 };
-    Ok(merged.kept(app, source, version, vec![(Arc::new(pixels), all_over)]))
+    let all_over = Stroke { pixels: Arc::new(pixels), points, soft: 0.0 };
+    Ok(merged.kept(app, source, version, vec![all_over]))
 }
 
 /// A merged sweep that is painted on.
@@ -199,10 +207,10 @@ impl Merged {
         app: &Arc<App>,
         source: Source,
         version: String,
-        patches: Vec<(Arc<Pixels>, Patch)>,
+        strokes: Vec<Stroke>,
     ) -> Arc<Shown> {
         let (encoding, origin) = (jade_pixels::colour::Encoding::srgb(), self.base.origin);
-        let levels = Levels::Painted(Painted { base: self.base, patches });
+        let levels = Levels::Painted(Painted { base: self.base, strokes });
         let shown = Arc::new(Shown { levels, encoding, version, origin });
         app.gallery.keep(source, &shown);
         shown
