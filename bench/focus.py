@@ -181,11 +181,34 @@ def compare(report, pictures, truth):
     print(json.dumps(figures))
 
 
+def placed(report, truth):
+    """How far frames lie off the reference frame, and neighbours off each other, in pixels rms."""
+    found = json.loads(Path(report).read_text())
+    motion = json.loads((Path(truth) / "motion.json").read_text())
+    grids = {own["file"]: np.array(own["grid"]) for own in motion["frames"]}
+    straight = {file: cv2.findHomography(grid[:, :2], grid[:, 2:])[0] for file, grid in grids.items()}
+    used = {own["file"]: np.array(own["to_reference"]) for own in found["frames"] if own["used"]}
+
+    def off(own, other):
+        at = grids[own][None, :, :2]
+        ways = [np.linalg.inv(way[other]) @ way[own] for way in (used, straight)]
+        told, true = (cv2.perspectiveTransform(at, way) for way in ways)
+        return ((told - true) ** 2).sum(2).mean()
+
+    order = [own["file"] for own in motion["frames"] if own["file"] in used]
+    all_off = [off(own, found["reference"]) for own in order]
+    neighbours = [off(*pair) for pair in zip(order, order[1:])]
+    figures = {"reference_px": np.sqrt(np.mean(all_off)), "neighbours_px": np.sqrt(np.mean(neighbours))}
+    print(json.dumps(figures))
+
+
 def main():
     mode, *rest = sys.argv[1:]
     if mode == "merge":
         way, out, report, *frames = rest
         merge(way, out, report, frames)
+    elif mode == "placed":
+        placed(*rest)
     else:
         report, *pictures, truth = rest
         compare(report, pictures, truth)

@@ -51,6 +51,8 @@ pub fn focus(only: Option<&str>) -> Result<()> {
         other.cpu / figures.cpu,
         100.0 * figures.memory as f64 / other.memory as f64
     )?;
+    let mut off = String::new();
+    placed(&mut off, folder, &python, &case, LARGE.0)?;
     let mut growth = String::new();
     let mut last: Option<(usize, f64)> = None;
     for count in COUNTS {
@@ -58,6 +60,7 @@ pub fn focus(only: Option<&str>) -> Result<()> {
         let used = used(folder)?;
         let all = if used == count { String::new() } else { format!(", {used} of them used") };
         row(&mut table, &format!("{count} frames of 6 MP{all}"), "fine", "Jade Stack", &figures)?;
+        placed(&mut off, folder, &python, &format!("{count} frames of 6 MP"), LONG.0)?;
         if let Some((few, short)) = last {
             let each = (figures.whole - short) / (count - few) as f64;
             writeln!(growth, "- from {few} to {count} frames: {each:.3} s for each frame more")?;
@@ -66,7 +69,7 @@ pub fn focus(only: Option<&str>) -> Result<()> {
     }
     let patches = patches(folder)?;
     let text = format!(
-        "# Benchmarks of focus sweeps\n\nWritten by `cargo xtask focus`: simulated frames, plain TIFF in the system's memory, two threads, a memory budget\nof 1 GiB, whole processes from start to the result on the disk. The reference is `bench/focus.py`: OpenCV and NumPy,\nwith all cores, each frame aligned on the one before by ECC with an affine model, and merged by a plain pyramid; beside it\nstand the means of one run before and one after it. Frames that show nothing sharp are left\nout of the picture once they are looked over.\n\n{table}\n## Against the reference\n\n{against}\n## Growth with the number of frames\n\n{growth}\n## Patches\n\n{patches}\n{}\n",
+        "# Benchmarks of focus sweeps\n\nWritten by `cargo xtask focus`: simulated frames, plain TIFF in the system's memory, two threads, a memory budget\nof 1 GiB, whole processes from start to the result on the disk. The reference is `bench/focus.py`: OpenCV and NumPy,\nwith all cores, each frame aligned on the one before by ECC with an affine model, and merged by a plain pyramid; beside it\nstand the means of one run before and one after it. Frames that show nothing sharp are left\nout of the picture once they are looked over.\n\n{table}\n## Against the reference\n\n{against}\n## Growth with the number of frames\n\n{growth}\n## Alignment against the truth\n\n{off}\n## Patches\n\n{patches}\n{}\n",
         machine()
     );
     std::fs::write("docs/benchmarks-focus.md", &text)?;
@@ -168,6 +171,31 @@ fn used(folder: &Path) -> Result<usize> {
     let told: Value = serde_json::from_str(&std::fs::read_to_string(folder.join("report.json"))?)?;
     let used = |frame: &&Value| frame["used"] == true;
     Ok(told["frames"].as_array().map_or(0, |all| all.iter().filter(used).count()))
+}
+
+/// How far the frames of the last run lie off, in words.
+fn placed(
+    text: &mut String,
+    folder: &Path,
+    python: &Path,
+    case: &str,
+    sources: &str,
+) -> Result<()> {
+    let mut command = Command::new(python);
+    command.args(["bench/focus.py", "placed"]).arg(folder.join("report.json"));
+    let output = command.arg(folder.join(sources).join("truth")).output()?;
+    if !output.status.success() {
+        bail!("{case} could not be compared with their truth");
+    }
+    let found: Value = serde_json::from_slice(&output.stdout)?;
+    let [reference, neighbours] =
+        ["reference_px", "neighbours_px"].map(|name| found[name].as_f64());
+    let (reference, neighbours) = reference.zip(neighbours).context("two figures")?;
+    writeln!(
+        text,
+        "- {case}: {reference:.2} px rms off the reference frame, neighbours {neighbours:.2} px off each other",
+    )?;
+    Ok(())
 }
 
 fn reference(folder: &Path, python: &Path, frames: &[PathBuf]) -> Result<Figures> {

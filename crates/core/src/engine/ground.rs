@@ -6,7 +6,7 @@ use super::{Request, decode};
 use crate::CoreError;
 use crate::align::Motion;
 use crate::align::background::median;
-use crate::align::scene::{Places, Scene};
+use crate::align::scene::{Blur, Places, Scene};
 use crate::combine::level::Level;
 use crate::combine::reduce::{Placed, Reducer, Workspace};
 use crate::combine::resample::{self, Room};
@@ -82,7 +82,8 @@ impl Ground {
         let names: Vec<String> = inputs.iter().map(|input| input.name.clone()).collect();
         request.watch.begin(Stage::Align, decoded.len() as u64);
         let places = |at: [f64; 2]| mask.at(at[0].round() as i64, at[1].round() as i64) == 0;
-        let places = Places { known: &places, told: &|_| true, most: usize::MAX };
+        let blur = Blur::Alike;
+        let places = Places { known: &places, told: &|_| true, most: usize::MAX, blur };
         let scene = Scene::within(reference, SceneModel::Auto, request.watch, &places);
         let one = |(frame, name): (Decoded, String)| {
             let frame = match frame {

@@ -7,7 +7,7 @@ use super::shares::Shares;
 use crate::CoreError;
 use crate::align::background::median;
 use crate::align::motion::apply;
-use crate::align::scene::{Places, Scene, Sighting};
+use crate::align::scene::{Blur, Places, Scene, Sighting};
 use crate::align::{Aligned, Motion};
 use crate::frames::Light;
 use crate::plan::SceneModel;
@@ -32,6 +32,8 @@ const HARDLY: f64 = 0.005;
 const PATCHES: usize = 400;
 /// Patches that are less sharp in all, in whole sharp ones, do not tell how two frames lie.
 const ENOUGH: f64 = 0.5;
+/// Patches that are blurred quite differently count for this share of detail.
+const LEAST_ALIKE: f64 = 0.01;
 /// A frame that seems to be so many times as large as the reference frame, or as small, is not placed.
 const LARGER: f64 = 2.0;
 /// Patches that are less sharp do not tell how well a frame is placed.
@@ -44,7 +46,7 @@ struct Link {
     reference: usize,
     frame: usize,
     seen: Vec<Sighting>,
-    /// How sharp each is in both frames, from none to one.
+    /// How sharp each is in both frames, and how alike, from none to one.
     sharp: Vec<f64>,
 }
 
@@ -76,7 +78,8 @@ pub fn place(
             let both = |other: usize, at: [f64; 2]| sharp.at(one, at) * sharp.at(other, at);
             let known = |at: [f64; 2]| sharp.at(one, at) > KNOWN;
             let told = |at: [f64; 2]| others.clone().any(|other| both(other, at) > HARDLY);
-            let places = Places { known: &known, told: &told, most: PATCHES };
+            let blur = Blur::Changing;
+            let places = Places { known: &known, told: &told, most: PATCHES, blur };
             let found = Scene::within(frames[one], SceneModel::Similarity, watch, &places);
             let scene = match found {
                 Ok(scene) => scene,
@@ -97,7 +100,8 @@ pub fn place(
                     let plain = if sharp.whole(one) < sharp.whole(other) { one } else { other };
                     return Ok(Err((plain, nothing_sharp())));
                 }
-                Ok(Ok(Link { reference: one, frame: other, seen, sharp: shares }))
+                let sharp = shares.iter().zip(&seen).map(|(share, s)| share * alike(s)).collect();
+                Ok(Ok(Link { reference: one, frame: other, seen, sharp }))
             });
             let links = links.collect();
             watch.advance(1);
@@ -201,6 +205,12 @@ impl Link {
         };
         self.seen.iter().map(off).collect()
     }
+}
+
+/// How alike a patch is blurred in both frames, from none to one: what is sharper in one of them seems to
+/// go with the focus, and over many frames that adds up.
+fn alike(seen: &Sighting) -> f64 {
+    seen.detail.min(1.0 / seen.detail).max(LEAST_ALIKE).powi(2)
 }
 
 /// Which frames hang together by links: most of them.
@@ -307,7 +317,12 @@ mod tests {
                     let own = [f64::from(i * 97 % 600), f64::from(i * 61 % 400)];
                     let [x, y] = apply(&back, own);
                     let wrong = if i % 10 == 0 { 3.0 } else { 0.0 };
-                    Sighting { at: [x + wrong, y - wrong], reference: own, error: 0.02 }
+                    Sighting {
+                        at: [x + wrong, y - wrong],
+                        reference: own,
+                        error: 0.02,
+                        detail: 1.0,
+                    }
                 })
                 .collect();
             Link { reference, frame, sharp: vec![1.0; seen.len()], seen }
@@ -337,6 +352,15 @@ mod tests {
                 assert!((x - u).hypot(y - v) < 0.02, "{:.3} px", (x - u).hypot(y - v));
             }
         }
+    }
+
+    #[test]
+    fn patches_that_are_blurred_differently_count_for_less() {
+        let seen =
+            |detail: f64| Sighting { at: [0.0; 2], reference: [0.0; 2], error: 0.02, detail };
+        assert_eq!([1.0, 2.0, 0.5].map(|detail| alike(&seen(detail))), [1.0, 0.25, 0.25]);
+        // Detail turned over, as far out of focus, is none.
+        assert!([0.0, -1.0, f64::INFINITY].iter().all(|detail| alike(&seen(*detail)) < 1e-3));
     }
 
     #[test]

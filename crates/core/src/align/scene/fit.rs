@@ -191,7 +191,12 @@ mod tests {
                 // A few hundredths of noise, and some patches that lie elsewhere.
                 let off = |k: usize| ((i * k % 17) as f64 - 8.0) * 0.005;
                 let far = if i % 120 < wrong { 2.5 } else { 0.0 };
-                Sighting { at: [x + off(7) + far, y + off(11)], reference, error: 0.03 }
+                Sighting {
+                    at: [x + off(7) + far, y + off(11)],
+                    reference,
+                    error: 0.03,
+                    detail: 1.0,
+                }
             })
             .collect()
     }

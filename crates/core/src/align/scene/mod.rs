@@ -22,7 +22,7 @@ use features::Corner;
 use fit::Fit;
 use nalgebra::Matrix3;
 use patches::Patches;
-pub use patches::Sighting;
+pub use patches::{Blur, Sighting};
 use sketch::Sketch;
 
 /// Fewer agreeing corners are taken for chance.
@@ -51,6 +51,8 @@ pub struct Places<'a> {
     pub told: &'a dyn Fn([f64; 2]) -> bool,
     /// Patches at most.
     pub most: usize,
+    /// How blurred it is against the frames it is looked for in.
+    pub blur: Blur,
 }
 
 /// The reference frame, ready to be looked for in the others; which motions they may have.
@@ -75,7 +77,13 @@ impl<'a> Scene<'a> {
         watch: &'a dyn Watch,
     ) -> Result<Self, CoreError> {
         let all = |_| true;
-        Self::within(reference, model, watch, &Places { known: &all, told: &all, most: PATCHES })
+        let blur = Blur::Alike;
+        Self::within(
+            reference,
+            model,
+            watch,
+            &Places { known: &all, told: &all, most: PATCHES, blur },
+        )
     }
 
     /// Learns what the reference frame shows at some places.
@@ -93,10 +101,10 @@ impl<'a> Scene<'a> {
         let mut corners = features::corners(&sketch);
         corners.retain(|corner| (places.known)(sketch.to_frame(corner.at)));
         let rough = corners.iter().take(ROUGH_PATCHES).map(|corner| corner.at);
-        let rough = Patches::new(&sketch, rough, false)?;
+        let rough = Patches::new(&sketch, rough, false, Blur::Alike)?;
         let full = corners.iter().map(|corner| sketch.to_frame(corner.at));
         let full = full.filter(|at| (places.told)(*at)).take(places.most.min(PATCHES));
-        let full = Patches::new(reference, full, true)?;
+        let full = Patches::new(reference, full, true, places.blur)?;
         if corners.len() < FEWEST_CORNERS || full.count() < FEWEST_PATCHES {
             return Err(CoreError::Frames(
                 "The reference frame shows too little detail to align on; choose another reference frame, or combine without alignment.".to_owned(),

@@ -1,6 +1,7 @@
 //! Subpixel shifts of patches between a frame, brought near by its known motion, and the reference
 //! frame: inverse-compositional Gauss-Newton on brightness differences with gain and offset (Lucas &
-//! Kanade 1981; Baker & Matthews 2004).
+//! Kanade 1981; Baker & Matthews 2004), and how much is seen of what
+//! a blur takes away, where that differs.
 
 use crate::align::Motion;
 use crate::combine::resample::{self, Room};
@@ -20,6 +21,20 @@ const MARGIN: usize = 8;
 const FURTHEST: f64 = 5.0;
 const SIDE: usize = 2 * HALF + 1;
 const OUTER: usize = SIDE + 2 * MARGIN;
+/// Times that a patch is smoothed again to blur it: a Gaussian of 2.4 pixels.
+const BLURS: usize = 3;
+/// Values that are found of a patch at most: its shift, gain, offset, and the gain of what is left of it in
+/// a blur.
+const VALUES: usize = 5;
+
+/// How blurred pictures are against each other.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Blur {
+    /// As good as alike.
+    Alike,
+    /// Differently from place to place, as the focus moves.
+    Changing,
+}
 
 /// One patch seen in both pictures.
 #[derive(Debug, Clone, Copy)]
@@ -30,6 +45,9 @@ pub struct Sighting {
     pub reference: [f64; 2],
     /// Expected error along one axis in pixels, relative to the other patches'.
     pub error: f64,
+    /// How strong its fine detail is in the frame, as a multiple of that in the reference frame: one
+    /// where it is as sharp. One too where blur is taken to be alike.
+    pub detail: f64,
 }
 
 /// Patches of the reference picture, ready to be looked for.
@@ -41,11 +59,13 @@ pub struct Patches {
 
 /// A patch of the reference picture, smoothed, with what its comparison needs.
 struct Template {
-    /// Values, slopes along x and y; [`SIDE`] x [`SIDE`].
+    /// Values from their mean, slopes along x and y; [`SIDE`] x [`SIDE`].
     values: Vec<f32>,
     slopes: [Vec<f32>; 2],
-    /// Inverse of the normal equations for shift, gain and offset.
-    inverse: SMatrix<f64, 4, 4>,
+    /// The values blurred; none where blur is alike.
+    blurred: Vec<f32>,
+    /// Inverse of the normal equations.
+    inverse: SMatrix<f64, VALUES, VALUES>,
     /// Weighted variance of the values.
     contrast: f64,
 }
@@ -61,6 +81,7 @@ impl Patches {
         reference: &dyn Light,
         places: impl Iterator<Item = [f64; 2]>,
         roots: bool,
+        blur: Blur,
     ) -> Result<Self, PictureError> {
         let (width, height) = reference.size();
         let reach = (HALF + MARGIN) as i64;
@@ -78,7 +99,8 @@ impl Patches {
         for place in places {
             let planes = reference.planes(place)?;
             // A patch without detail in both directions has no shift to tell.
-            if let Some(template) = Template::new(&smoothed(grey(planes.each_ref(), roots))) {
+            let outer = smoothed(grey(planes.each_ref(), roots));
+            if let Some(template) = Template::new(outer, blur) {
                 kept.places.push(place);
                 kept.templates.push(template);
             }
@@ -119,9 +141,9 @@ impl Patches {
                 continue;
             }
             let seen = smoothed(grey(planes.each_ref(), self.roots));
-            let Some((shift, error)) = template.shift(&seen) else { continue };
-            let at = backward.to_reference([middle[0] + shift[0], middle[1] + shift[1]]);
-            found.push(Sighting { at, reference: middle, error });
+            let Some(Shift { by, error, detail }) = template.shift(&seen) else { continue };
+            let at = backward.to_reference([middle[0] + by[0], middle[1] + by[1]]);
+            found.push(Sighting { at, reference: middle, error, detail });
         }
         Ok(found)
     }
@@ -158,44 +180,68 @@ fn smoothed(mut values: Vec<f32>) -> Vec<f32> {
     values
 }
 
+/// The inner part of a patch that is counted from one pixel up and left, so that a step back stays inside.
+fn inner(outer: &[f32], [dx, dy]: [usize; 2]) -> Vec<f32> {
+    let from = MARGIN - 1;
+    (0..SIDE * SIDE).map(|i| outer[(i / SIDE + from + dy) * OUTER + i % SIDE + from + dx]).collect()
+}
+
 impl Template {
-    fn new(outer: &[f32]) -> Option<Self> {
-        // Counted from one pixel up and left, so that a step back stays inside.
-        let from = |dx: usize, dy: usize| {
-            (0..SIDE * SIDE).map(move |i| {
-                outer[(i / SIDE + MARGIN - 1 + dy) * OUTER + i % SIDE + MARGIN - 1 + dx]
-            })
+    fn new(outer: Vec<f32>, blur: Blur) -> Option<Self> {
+        let total: f32 = WINDOW.iter().sum();
+        let own = inner(&outer, [1, 1]);
+        let mean = own.iter().zip(WINDOW.iter()).map(|(v, w)| v * w).sum::<f32>() / total;
+        let from_mean =
+            |values: Vec<f32>| -> Vec<f32> { values.iter().map(|v| v - mean).collect() };
+        let values = from_mean(own);
+        let slope = |after: [usize; 2], before: [usize; 2]| -> Vec<f32> {
+            let (after, before) = (inner(&outer, after), inner(&outer, before));
+            after.iter().zip(&before).map(|(a, b)| 0.5 * (a - b)).collect()
         };
-        let values: Vec<f32> = from(1, 1).collect();
-        let slope = |after: (usize, usize), before: (usize, usize)| -> Vec<f32> {
-            let after = from(after.0, after.1);
-            after.zip(from(before.0, before.1)).map(|(a, b)| 0.5 * (a - b)).collect()
+        let slopes = [slope([2, 1], [0, 1]), slope([1, 2], [1, 0])];
+        let blurred = match blur {
+            Blur::Alike => vec![],
+            Blur::Changing => {
+                let outer = (0..BLURS).fold(outer, |outer, _| smoothed(outer));
+                from_mean(inner(&outer, [1, 1]))
+            }
         };
-        let slopes = [slope((2, 1), (0, 1)), slope((1, 2), (1, 0))];
-        let mut normal = SMatrix::<f64, 4, 4>::zeros();
+        let mut normal = SMatrix::<f64, VALUES, VALUES>::zeros();
         for (i, weight) in WINDOW.iter().enumerate() {
-            let row = [slopes[0][i], slopes[1][i], values[i], 1.0].map(f64::from);
-            let row = SVector::<f64, 4>::from(row);
+            let blurred = blurred.get(i).copied().unwrap_or(0.0);
+            let row = [slopes[0][i], slopes[1][i], values[i], 1.0, blurred].map(f64::from);
+            let row = SVector::<f64, VALUES>::from(row);
             normal += row * row.transpose() * f64::from(*weight);
+        }
+        if blurred.is_empty() {
+            // What is not looked for stays zero.
+            normal[(4, 4)] = 1.0;
         }
         let total = normal[(3, 3)];
         let contrast = normal[(2, 2)] / total - (normal[(2, 3)] / total).powi(2);
         let inverse = normal.try_inverse()?;
-        (contrast > 1e-12).then_some(Self { values, slopes, inverse, contrast })
+        (contrast > 1e-12).then_some(Self { values, slopes, blurred, inverse, contrast })
     }
 
-    /// How far the patch's content is shifted in `seen`, in pixels, and the expected error. `None`
-    /// where they do not match.
-    fn shift(&self, seen: &[f32]) -> Option<([f64; 2], f64)> {
+    /// Its brightness as it was found to be at a pixel.
+    fn explained(&self, i: usize, found: &SVector<f64, VALUES>) -> f32 {
+        let [_, _, gain, offset, blur] = std::array::from_fn(|k| found[k] as f32);
+        let blurred = self.blurred.get(i).map_or(0.0, |blurred| blurred * blur);
+        self.values[i] * (1.0 + gain) + blurred + offset
+    }
+
+    /// How the patch's content lies in `seen`; `None` where they do not match.
+    fn shift(&self, seen: &[f32]) -> Option<Shift> {
         let (mut dx, mut dy) = (0.0f64, 0.0f64);
         let mut shifted = Shifted::default();
         let mut settled = false;
-        let mut solution = SVector::<f64, 4>::zeros();
+        let mut solution = SVector::<f64, VALUES>::zeros();
         for _ in 0..25 {
             take(&mut shifted, seen, dx, dy);
             let sums = compare(self, &shifted.values);
-            solution = self.inverse * SVector::<f64, 4>::from(sums);
-            let gain = 1.0 + solution[2];
+            solution = self.inverse * SVector::<f64, VALUES>::from(sums);
+            // What is coarse changes by both gains.
+            let gain = 1.0 + solution[2] + solution[4];
             if !(0.2..5.0).contains(&gain) {
                 return None;
             }
@@ -213,35 +259,38 @@ impl Template {
         if !settled {
             return None;
         }
-        let (gain, offset) = ((1.0 + solution[2]) as f32, solution[3] as f32);
+        let gain = 1.0 + solution[2] + solution[4];
         let (mut squares, mut total) = (0.0f64, 0.0f64);
-        for ((seen, own), weight) in shifted.values.iter().zip(&self.values).zip(WINDOW.iter()) {
-            let off = f64::from(seen - (gain * own + offset));
+        for (i, (seen, weight)) in shifted.values.iter().zip(WINDOW.iter()).enumerate() {
+            let off = f64::from(seen - self.explained(i, &solution));
             squares += f64::from(*weight) * off * off;
             total += f64::from(*weight);
         }
         let noise = squares / total;
         // More than 0.35 of the patch's own variance unexplained: something else is seen there.
-        if noise > 0.35 * self.contrast * f64::from(gain * gain) {
+        if noise > 0.35 * self.contrast * gain * gain {
             return None;
         }
         let error = (noise * (self.inverse[(0, 0)] + self.inverse[(1, 1)]) / 2.0).sqrt();
-        (error.is_finite() && error < 0.5).then_some(([dx, dy], error.max(1e-4)))
+        let detail = if self.blurred.is_empty() { 1.0 } else { 1.0 + solution[2] };
+        let known = error.is_finite() && error < 0.5;
+        known.then_some(Shift { by: [dx, dy], error: error.max(1e-4), detail })
     }
 }
 
-/// Weighted sums of the differences of `shifted` from a template with its slopes, values and one.
+/// Weighted sums of the differences of `shifted` from a template with what may explain them.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
-fn compare(template: &Template, shifted: &[f32]) -> [f64; 4] {
+fn compare(template: &Template, shifted: &[f32]) -> [f64; VALUES] {
     const LANES: usize = 16;
-    let mut sums = [0.0f64; 4];
+    let mut sums = [0.0f64; VALUES];
     for row in 0..SIDE {
         let range = row * SIDE..(row + 1) * SIDE;
         let (seen, own) = (&shifted[range.clone()], &template.values[range.clone()]);
         let [gx, gy] = [&template.slopes[0][range.clone()], &template.slopes[1][range.clone()]];
-        let weights = &WINDOW[range];
-        let mut parts = [[0.0f32; LANES]; 4];
+        let weights = &WINDOW[range.clone()];
+        let blurred = template.blurred.get(range);
+        let mut parts = [[0.0f32; LANES]; VALUES];
         let mut from = 0;
         while from < SIDE {
             let long = if SIDE - from < LANES { SIDE - from } else { LANES };
@@ -253,13 +302,27 @@ fn compare(template: &Template, shifted: &[f32]) -> [f64; 4] {
                 parts[2][lane] += off * own[i];
                 parts[3][lane] += off;
             }
+            if let Some(blurred) = blurred {
+                for lane in 0..long {
+                    let i = from + lane;
+                    parts[4][lane] += weights[i] * (seen[i] - own[i]) * blurred[i];
+                }
+            }
             from += long;
         }
-        for k in 0..4 {
-            sums[k] += f64::from(parts[k].iter().sum::<f32>());
+        for (sum, part) in sums.iter_mut().zip(&parts) {
+            *sum += f64::from(part.iter().sum::<f32>());
         }
     }
     sums
+}
+
+/// How the content of a patch lies: shifted in pixels, with the expected error, and how strong its fine
+/// detail is.
+struct Shift {
+    by: [f64; 2],
+    error: f64,
+    detail: f64,
 }
 
 /// The inner part of a patch, read at a shift that is the same for all of it.
@@ -312,4 +375,56 @@ fn cubic(t: f32) -> [f32; 4] {
         0.5 * (t + 4.0 * t2 - 3.0 * t3),
         0.5 * (t3 - t2),
     ]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Dots that are sharp about one row and blurred the more the farther from it, at a shift to the right
+    /// and down.
+    fn seen(sharp: f32, fast: f32, [dx, dy]: [f32; 2]) -> Vec<f32> {
+        let mut random = 7u32;
+        let mut next = || {
+            random = random.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            (random >> 8) as f32 / (1 << 24) as f32
+        };
+        let side = OUTER as f32 + 20.0;
+        let dots: Vec<[f32; 3]> =
+            (0..700).map(|_| [next() * side - 10.0, next() * side - 10.0, next()]).collect();
+        let mut values = vec![0.0; OUTER * OUTER];
+        for (i, value) in values.iter_mut().enumerate() {
+            let (x, y) = ((i % OUTER) as f32, (i / OUTER) as f32);
+            for [own_x, own_y, light] in &dots {
+                let width = 1.5 + fast * (own_y - sharp).powi(2);
+                let far = ((x - own_x - dx).powi(2) + (y - own_y - dy).powi(2)) / width;
+                *value += if far < 20.0 { light / width * (-0.5 * far).exp() } else { 0.0 };
+            }
+        }
+        values
+    }
+
+    #[test]
+    fn a_patch_is_found_while_the_focus_moves_over_it() {
+        let middle = OUTER as f32 / 2.0;
+        let shift = |blur: Blur, [from, to]: [f32; 2]| {
+            let (own, other) =
+                (seen(middle + from, 0.03, [0.0, 0.0]), seen(middle + to, 0.03, [0.4, -0.3]));
+            Template::new(own, blur).unwrap().shift(&other)
+        };
+        let off = |found: &Shift| (found.by[0] - 0.4).hypot(found.by[1] + 0.3);
+        // Something else, were it not blurred.
+        assert!(shift(Blur::Alike, [-6.0, 6.0]).is_none());
+        for moves in [[-6.0, 6.0], [0.0, 12.0]] {
+            let found = shift(Blur::Changing, moves).unwrap();
+            assert!(off(&found) < 0.08, "{moves:?}: {:.3} px", off(&found));
+            assert!(found.detail < 0.6, "{moves:?}: {:.2}", found.detail);
+        }
+        // In the same focus there is as much detail.
+        for blur in [Blur::Alike, Blur::Changing] {
+            let found = shift(blur, [0.0, 0.0]).unwrap();
+            assert!(off(&found) < 0.03, "{blur:?}: {:.3} px", off(&found));
+            assert!((0.95..1.05).contains(&found.detail), "{blur:?}: {:.2}", found.detail);
+        }
+    }
 }
