@@ -260,7 +260,10 @@ async function dismiss(id: number) {
         <dd class="num truncate text-right" :title="value">{{ value }}</dd>
       </template>
       <template v-if="frame.measures">
-        <template v-for="[label, value] in measureRows(frame.measures)" :key="label">
+        <template
+          v-for="[label, value] in measureRows(frame.measures, !store.isSweep)"
+          :key="label"
+        >
           <dt class="text-dim">{{ label }}</dt>
           <dd class="num text-right">{{ value }}</dd>
         </template>

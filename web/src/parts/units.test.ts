@@ -37,7 +37,7 @@ describe('units', () => {
     expect(rows[2]![1]).toBe('none, sRGB assumed')
   })
   it('tells what was measured with its unit', () => {
-    const rows = measureRows({
+    const measures = {
       stars: 1240,
       star_width_px: 2.214,
       roundness: null,
@@ -50,14 +50,15 @@ describe('units', () => {
       grain: null,
       detail: [],
       colour: null,
-    })
-    expect(Object.fromEntries(rows)).toEqual({
-      'Stars found': '1,240',
-      'Star width': '2.21 ± 0.04 px',
+    }
+    const light = {
       Background: '4.12 % of white',
       Detail: '31 % contrast',
       'At the white point': '1.2 %',
-    })
+    }
+    const stars = { 'Stars found': '1,240', 'Star width': '2.21 ± 0.04 px' }
+    expect(Object.fromEntries(measureRows(measures, true))).toEqual({ ...stars, ...light })
+    expect(Object.fromEntries(measureRows(measures, false))).toEqual(light)
   })
 })
 

@@ -45,9 +45,9 @@ export function factRows(facts: Facts): [string, string][] {
   return rows.filter((row): row is [string, string] => row[1] !== null)
 }
 
-/** What a frame shows, as pairs of label and value. */
-export function measureRows(measures: Measures): [string, string][] {
-  const rows: [string, string | null][] = [
+/** What a frame shows, as pairs of label and value; of stars only if there may be some. */
+export function measureRows(measures: Measures, starry: boolean): [string, string][] {
+  const stars: [string, string | null][] = [
     ['Stars found', measures.stars.toLocaleString('en')],
     [
       'Star width',
@@ -60,6 +60,9 @@ export function measureRows(measures: Measures): [string, string][] {
           } px`,
     ],
     ['Roundness', measures.roundness === null ? null : measures.roundness.toFixed(2)],
+  ]
+  const rows: [string, string | null][] = [
+    ...(starry ? stars : []),
     ['Background', `${percent(measures.level)} of white`],
     ['Detail', `${(measures.sharpness * 100).toFixed(0)} % contrast`],
     [
