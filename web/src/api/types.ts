@@ -707,7 +707,11 @@ noise: number,
 /**
  * Median of the mean of colours, in linear light.
  */
-level: number, };
+level: number, 
+/**
+ * Fine detail, noise and all: the root of its [`Sharpness`], as a share of the root of white.
+ */
+detail: number, };
 
 export type StageTime = { 
 /**

@@ -42,6 +42,11 @@ const gain = computed(() => {
   if (!single.value || !other.value || !other.value.noise) return null
   return single.value.noise / other.value.noise
 })
+/** How much more fine detail there is in B: what a merged sweep gains. */
+const sharper = computed(() => {
+  if (!single.value?.detail || !other.value) return null
+  return other.value.detail / single.value.detail
+})
 /** The ideal is known where one frame stands against a result. */
 const ideal = computed(() => {
   if (!frameOf(store.a) || !store.b?.startsWith('result')) return null
@@ -57,12 +62,18 @@ const ideal = computed(() => {
   <article class="mb-3.5" data-test="probe">
     <header class="flex items-center gap-2">
       <b class="font-semibold">{{ probe.name }}</b>
-      <b v-if="gain" class="num ml-auto font-semibold text-jade" data-test="gain"
+      <b
+        v-if="store.isSweep && sharper"
+        class="num ml-auto font-semibold text-jade"
+        data-test="sharper"
+        >detail × {{ sharper.toFixed(2) }}</b
+      >
+      <b v-else-if="gain" class="num ml-auto font-semibold text-jade" data-test="gain"
         >noise ÷ {{ gain.toFixed(2) }}</b
       >
       <button
         class="text-faint hover:text-ink"
-        :class="!gain && 'ml-auto'"
+        :class="!gain && !(store.isSweep && sharper) && 'ml-auto'"
         :aria-label="`Take ${probe.name} away`"
         @click="pins.unpin(probe)"
       >
@@ -91,6 +102,14 @@ const ideal = computed(() => {
     </div>
     <div class="num text-[12px] text-dim">
       <p
+        v-if="store.isSweep && (single || other)"
+        title="Fine detail, noise and all: root mean square, as a share of white, of light evened by its root"
+        data-test="detail"
+      >
+        detail {{ single ? percent(single.detail) : '–' }}
+        <template v-if="store.b"> → {{ other ? percent(other.detail) : '–' }}</template>
+      </p>
+      <p
         v-if="single || other"
         title="Standard deviation of the noise, as a share of white in linear light"
       >
@@ -98,7 +117,7 @@ const ideal = computed(() => {
         <template v-if="store.b"> → {{ other ? percent(other.noise) : '–' }}</template>
       </p>
       <p
-        v-if="gain && ideal"
+        v-if="gain && ideal && !store.isSweep"
         title="Above 100 %: resampling softens the finest grain a little"
         data-test="ideal"
       >

@@ -84,10 +84,13 @@ impl Sharpness {
             return Ok(None);
         }
         let square = Region { x: x as u32, y: y as u32, width: AROUND, height: AROUND };
-        let mut even = light.mean(square)?;
-        even.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
-        let side = AROUND as usize;
-        Ok(Some(energies(&even, side, 0..side, side)[0]))
+        Ok(Some(Self::of_patch(light.mean(square)?, AROUND as usize)))
+    }
+
+    /// The energy of a patch of light, row by row, rows of `wide`.
+    pub fn of_patch(mut light: Vec<f32>, wide: usize) -> f32 {
+        light.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
+        energies(&light, wide, 0..light.len() / wide, wide)[0]
     }
 
     /// The same in larger cells, by which frames are compared as a whole.

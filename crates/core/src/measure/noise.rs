@@ -2,6 +2,7 @@
 
 use crate::align::background::{median, robust_sigma};
 use crate::align::stars::Star;
+use crate::focus::Sharpness;
 use crate::frames::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -21,6 +22,8 @@ pub struct PatchFigures {
     pub noise: f32,
     /// Median of the mean of colours, in linear light.
     pub level: f32,
+    /// Fine detail, noise and all: the root of its [`Sharpness`], as a share of the root of white.
+    pub detail: f32,
 }
 
 /// Measures `region`, which must lie inside the picture and be at least 16 pixels in both
@@ -31,7 +34,9 @@ pub struct PatchFigures {
 pub fn measure(light: &dyn Light, region: Region) -> Result<PatchFigures, PictureError> {
     let values = light.mean(region)?;
     let level = median(&mut values.clone());
-    Ok(PatchFigures { noise: noise(&values, region.width as usize), level })
+    let wide = region.width as usize;
+    let noise = noise(&values, wide);
+    Ok(PatchFigures { noise, level, detail: Sharpness::of_patch(values, wide).sqrt() })
 }
 
 /// Sigma of the high-pass of a patch of values, row by row, rows of `width`; what stands out by more than four sigma (stars, hot pixels)
@@ -111,7 +116,7 @@ pub fn typical(light: &dyn Light) -> Result<f32, PictureError> {
     let step = patches.len().div_ceil(60).max(1);
     let mut figures = Vec::new();
     for patch in patches.into_iter().step_by(step) {
-        figures.push(measure(light, patch)?.noise);
+        figures.push(noise(&light.mean(patch)?, patch.width as usize));
     }
     Ok(if figures.is_empty() { 0.0 } else { median(&mut figures) })
 }

@@ -8,7 +8,7 @@ use jade_core::plan::{Edges, Kind};
 use jade_core::report::FocusReport;
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_server::types::{
-    Export, ExportFormat, NewExport, NewShoot, PictureInfo, SharpFrame, Shoot,
+    Export, ExportFormat, Measured, NewExport, NewShoot, PictureInfo, SharpFrame, Shoot,
 };
 use reqwest::{Method, StatusCode};
 use serde_json::json;
@@ -75,6 +75,23 @@ async fn the_sharpest_frames_of_a_place_come_first() {
         }
     }
     assert!(all > 15 && right * 10 >= all * 8, "{right} of {all} places");
+    // A probe tells that what the first frame has out of focus is sharp in the result.
+    let frame = shoot.frames.iter().find(|frame| frame.name == order[0]).unwrap().id;
+    let (mut sharper, mut all) = (0, 0);
+    for (x, y) in (40..280).step_by(40).flat_map(|y| (40..440).step_by(40).map(move |x| (x, y))) {
+        let depth = depth[y * SIZE.0 as usize + x];
+        if !depth.is_finite() || depth < 3.0 {
+            continue;
+        }
+        let [one, merged] = [format!("frame-{frame}"), format!("result-{}", result.id)];
+        let detail = async |source: String| {
+            let path = format!("pictures/{source}/measure?x={}&y={}&size=24", x - 12, y - 12);
+            guest.get::<Measured>(&path).await.figures.unwrap().detail
+        };
+        sharper += usize::from(detail(merged).await > 1.1 * detail(one).await);
+        all += 1;
+    }
+    assert!(all > 15 && sharper == all, "{sharper} of {all} places");
     let wrong = guest.ask(Method::GET, &format!("results/{}/sharpest?x=NaN&y=1", result.id));
     assert!(guest.refused(wrong).await.1.contains("two numbers"));
     guest.close().await;
