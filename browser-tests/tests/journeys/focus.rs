@@ -205,6 +205,14 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
         let whole = || async { Ok(light(s).await? > 0.98 * bright) };
         s.until("all of the picture", whole).await?;
 
+        // A probe tells how much sharper it became.
+        s.click("pin").await?;
+        let view = s.part("view").await?;
+        let place = s.browser.action_chain().move_to_element_with_offset(&view, 90, 70);
+        place.click().perform().await?;
+        s.until_text("sharper", "detail ×").await?;
+        s.until_text("detail", "→").await?;
+
         // The other way, beside the first.
         s.click("way-smooth").await?;
         s.until_text("step-combine", "settings changed").await?;
