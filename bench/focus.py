@@ -128,6 +128,16 @@ def noise(picture, smooth):
     return float((picture - cv2.GaussianBlur(picture, (0, 0), 5))[smooth].std())
 
 
+def squares_off(grid, matrix, true):
+    """Mean square of the distance in pixels between where two matrices put the places of a grid."""
+    told, right = (cv2.perspectiveTransform(grid[None, :, :2], way) for way in (matrix, true))
+    return ((told - right) ** 2).sum(2).mean()
+
+
+def true_matrix(grid):
+    return cv2.findHomography(grid[:, :2], grid[:, 2:])[0]
+
+
 def compare(report, pictures, truth):
     found = json.loads(Path(report).read_text())
     truth = Path(truth)
@@ -154,8 +164,7 @@ def compare(report, pictures, truth):
             continue
         grid = np.array(frames[own["file"]]["grid"])
         matrix = np.array(own["to_reference"])
-        moved = cv2.perspectiveTransform(grid[None, :, :2], matrix)[0]
-        off.append(float(((moved - grid[:, 2:]) ** 2).sum(1).mean()))
+        off.append(squares_off(grid, matrix, true_matrix(grid)))
         frame = read(truth.parent / own["file"])
         size = (frame.shape[1], frame.shape[0])
         warped = cut(
@@ -186,14 +195,12 @@ def placed(report, truth):
     found = json.loads(Path(report).read_text())
     motion = json.loads((Path(truth) / "motion.json").read_text())
     grids = {own["file"]: np.array(own["grid"]) for own in motion["frames"]}
-    straight = {file: cv2.findHomography(grid[:, :2], grid[:, 2:])[0] for file, grid in grids.items()}
+    straight = {file: true_matrix(grid) for file, grid in grids.items()}
     used = {own["file"]: np.array(own["to_reference"]) for own in found["frames"] if own["used"]}
 
     def off(own, other):
-        at = grids[own][None, :, :2]
         ways = [np.linalg.inv(way[other]) @ way[own] for way in (used, straight)]
-        told, true = (cv2.perspectiveTransform(at, way) for way in ways)
-        return ((told - true) ** 2).sum(2).mean()
+        return squares_off(grids[own], *ways)
 
     order = [own["file"] for own in motion["frames"] if own["file"] in used]
     all_off = [off(own, found["reference"]) for own in order]

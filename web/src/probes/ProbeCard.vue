@@ -64,7 +64,8 @@ const ideal = computed(() => {
       <b class="font-semibold">{{ probe.name }}</b>
       <b
         v-if="store.isSweep && sharper"
-        class="num ml-auto font-semibold text-jade"
+        class="num ml-auto font-semibold"
+        :class="sharper > 1.05 && 'text-jade'"
         data-test="sharper"
         >detail × {{ sharper.toFixed(2) }}</b
       >
@@ -111,9 +112,9 @@ const ideal = computed(() => {
       </p>
       <p
         v-if="single || other"
-        title="Standard deviation of the noise, as a share of white in linear light"
+        :title="`Standard deviation of the noise, as a share of white in linear light${store.isSweep ? '; where nothing is plain, of its detail too' : ''}`"
       >
-        σ {{ single ? percent(single.noise) : '–' }}
+        {{ store.isSweep ? 'if plain, σ' : 'σ' }} {{ single ? percent(single.noise) : '–' }}
         <template v-if="store.b"> → {{ other ? percent(other.noise) : '–' }}</template>
       </p>
       <p

@@ -438,7 +438,7 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
     <p v-if="view.pinning || view.picking" class="absolute inset-x-0 top-14 z-20 text-center">
       <span class="rounded-md bg-black/80 px-3 py-1.5">{{
         view.pinning
-          ? 'Click the patch to measure, plain sky for instance'
+          ? `Click the patch to measure, ${store.isSweep ? 'a hair' : 'plain sky'} for instance`
           : 'Click what shall be grey: a stone, a cloud, bare ground'
       }}</span>
     </p>

@@ -161,7 +161,7 @@ fn noise_of(sky: &Sky, after: &Combined) -> Result<Option<[f32; 2]>, PictureErro
     };
     let of = |light: &dyn Light| -> Result<Option<f32>, PictureError> {
         let all: Result<Vec<f32>, PictureError> =
-            patches.iter().map(|patch| Ok(noise::measure(light, *patch)?.noise)).collect();
+            patches.iter().map(|patch| noise::noise_in(light, *patch)).collect();
         Ok(middle(all?))
     };
     Ok(of(&sky.light)?.zip(of(after)?).map(|(was, own)| [was, own]))

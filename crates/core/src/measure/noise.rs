@@ -39,6 +39,14 @@ pub fn measure(light: &dyn Light, region: Region) -> Result<PatchFigures, Pictur
     Ok(PatchFigures { noise, level, detail: Sharpness::of_patch(values, wide).sqrt() })
 }
 
+/// The noise alone of `region`, as [`measure`] has it.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn noise_in(light: &dyn Light, region: Region) -> Result<f32, PictureError> {
+    Ok(noise(&light.mean(region)?, region.width as usize))
+}
+
 /// Sigma of the high-pass of a patch of values, row by row, rows of `width`; what stands out by more than four sigma (stars, hot pixels)
 /// is taken away together with its surroundings, and the rest measured again.
 pub fn noise(values: &[f32], width: usize) -> f32 {
@@ -116,7 +124,7 @@ pub fn typical(light: &dyn Light) -> Result<f32, PictureError> {
     let step = patches.len().div_ceil(60).max(1);
     let mut figures = Vec::new();
     for patch in patches.into_iter().step_by(step) {
-        figures.push(noise(&light.mean(patch)?, patch.width as usize));
+        figures.push(noise_in(light, patch)?);
     }
     Ok(if figures.is_empty() { 0.0 } else { median(&mut figures) })
 }
@@ -217,8 +225,8 @@ pub fn gain(
                 Some(lens) => lens.shifted(there, reference.size()),
                 None => there,
             };
-            let single = measure(reference, there)?.noise;
-            let result = measure(result, patch)?.noise;
+            let single = noise_in(reference, there)?;
+            let result = noise_in(result, patch)?;
             Ok([single, result, single / result])
         })
         .collect();

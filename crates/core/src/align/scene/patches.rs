@@ -236,12 +236,13 @@ impl Template {
         let mut shifted = Shifted::default();
         let mut settled = false;
         let mut solution = SVector::<f64, VALUES>::zeros();
+        let mut gain = 1.0;
         for _ in 0..25 {
             take(&mut shifted, seen, dx, dy);
             let sums = compare(self, &shifted.values);
             solution = self.inverse * SVector::<f64, VALUES>::from(sums);
             // What is coarse changes by both gains.
-            let gain = 1.0 + solution[2] + solution[4];
+            gain = 1.0 + solution[2] + solution[4];
             if !(0.2..5.0).contains(&gain) {
                 return None;
             }
@@ -259,7 +260,6 @@ impl Template {
         if !settled {
             return None;
         }
-        let gain = 1.0 + solution[2] + solution[4];
         let (mut squares, mut total) = (0.0f64, 0.0f64);
         for (i, (seen, weight)) in shifted.values.iter().zip(WINDOW.iter()).enumerate() {
             let off = f64::from(seen - self.explained(i, &solution));
