@@ -4,7 +4,6 @@ mod cache_limit;
 mod calibrated;
 pub mod demo;
 pub mod error;
-mod finding;
 pub mod folders;
 mod guard;
 mod import;
@@ -13,9 +12,11 @@ pub mod pictures;
 mod proposals;
 mod routes;
 mod runner;
+mod saving;
 mod skyline;
 pub mod store;
 mod sweep;
+mod told;
 pub mod types;
 mod watcher;
 
@@ -61,6 +62,7 @@ pub struct App {
     guard: Guard,
     gallery: pictures::Gallery,
     runner: runner::Runner,
+    savings: saving::Savings,
     calibrations: calibrated::Calibrations,
     skylines: skyline::Skylines,
     sweeps: sweep::Sweeps,
@@ -134,6 +136,7 @@ impl Server {
             guard: Guard::new(address, config.password),
             gallery: Default::default(),
             runner: Default::default(),
+            savings: Default::default(),
             calibrations: Default::default(),
             skylines: Default::default(),
             sweeps: Default::default(),

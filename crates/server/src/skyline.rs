@@ -3,7 +3,7 @@
 use crate::App;
 use crate::calibrated;
 use crate::error::ApiError;
-use crate::finding::Finding;
+use crate::told::{Told, Work};
 use crate::types::SkylineSeen;
 use jade_core::CoreError;
 use jade_core::cache::Key;
@@ -157,7 +157,8 @@ fn make(app: &Arc<App>, wish: &Wish, version: String) -> Result<Seen, CoreError>
 }
 
 fn found(app: &Arc<App>, wish: &Wish, key: Key) -> Result<Session, CoreError> {
-    let watch = Finding::begin(app, wish.shoot, &app.skylines.stop);
+    app.skylines.stop.store(false, Ordering::Relaxed);
+    let watch = Told::of(app, Work::Finding(wish.shoot), &app.skylines.stop);
     let mut plan = wish.plan.clone();
     plan.skyline.strokes.clear();
     let found = engine::skyline(&Request {

@@ -3,7 +3,7 @@
 use crate::App;
 use crate::calibrated;
 use crate::error::ApiError;
-use crate::finding::Finding;
+use crate::told::{Told, Work};
 use jade_core::engine::{self, Beside, Request};
 use jade_core::report::FocusReport;
 use std::sync::Arc;
@@ -31,6 +31,7 @@ pub async fn looked_over(app: &Arc<App>, shoot: i64) -> Result<FocusReport, ApiE
     let _turn = app.sweeps.one_at_a_time.lock().await;
     let (shown, _, inputs) = calibrated::in_run_of(app, shoot).await?;
     let worker = app.clone();
+    app.sweeps.stop.store(false, Ordering::Relaxed);
     let work = move || {
         engine::look_over(&Request {
             frames: &inputs,
@@ -40,7 +41,7 @@ pub async fn looked_over(app: &Arc<App>, shoot: i64) -> Result<FocusReport, ApiE
             budget: worker.budget,
             stream: false,
             beside: Beside::default(),
-            watch: &Finding::begin(&worker, shoot, &worker.sweeps.stop),
+            watch: &Told::of(&worker, Work::Finding(shoot), &worker.sweeps.stop),
         })
     };
     Ok(tokio::task::spawn_blocking(work).await??)

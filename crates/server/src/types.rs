@@ -507,6 +507,16 @@ pub enum Event {
         #[ts(type = "number")]
         total: i64,
     },
+    /// Saving a result moved on.
+    Saving {
+        result_id: i64,
+        /// `None` when it ended.
+        stage: Option<Stage>,
+        done: i64,
+        total: i64,
+        /// Expected seconds until this stage ends, once that can be told.
+        remaining_s: Option<f64>,
+    },
 }
 
 /// A shoot's skyline as it is now.

@@ -98,6 +98,7 @@ export const api = {
     call<SharpFrame[]>('GET', `/results/${result}/sharpest?x=${x}&y=${y}`),
   save: (result: number, format: ExportFormat) =>
     call<Export[]>('POST', `/results/${result}/exports`, { format }),
+  stopSaving: (result: number) => call<void>('POST', `/results/${result}/exports/stop`),
 }
 
 /** The small picture of a source; of a frame, under a treatment. */

@@ -34,6 +34,32 @@ describe('listening', () => {
     expect(open()).toEqual([])
   })
 
+  it('shares one connection between all that listen', () => {
+    const heard: Told[] = []
+    const stops = [0, 1].map(() => listen((event) => heard.push(event)))
+    expect(open()).toHaveLength(1)
+    open()[0]!.onmessage!({ data: '{"type":"shoot","id":4}' })
+    expect(heard).toHaveLength(2)
+    stops[0]!()
+    stops[0]!()
+    open()[0]!.onmessage!({ data: '{"type":"shoot","id":4}' })
+    expect(heard).toHaveLength(3)
+    stops[1]!()
+    expect(open()).toEqual([])
+  })
+
+  it('holds no connection while the page is not looked at', () => {
+    const stop = listen(() => {})
+    const hidden = vi.spyOn(document, 'hidden', 'get').mockReturnValue(true)
+    document.dispatchEvent(new Event('visibilitychange'))
+    expect(open()).toHaveLength(0)
+    hidden.mockReturnValue(false)
+    document.dispatchEvent(new Event('visibilitychange'))
+    expect(open()).toHaveLength(1)
+    stop()
+    hidden.mockRestore()
+  })
+
   it('holds no connection while the page is left, and one when it is gone back to', () => {
     const heard: Told[] = []
     const stop = listen((event) => heard.push(event))

@@ -1,28 +1,45 @@
 // What the server tells without being asked, with reconnection left to the browser.
 import type { Event } from './types'
 
+const listeners = new Set<(event: Event) => void>()
+let source: EventSource | null = null
+
 /**
- * Calls `on` with whatever the server tells, until the returned function is called. A page that is
- * left, but kept by the browser to be gone back to, does not listen: the browser has six connections
- * for all pages of a server.
+ * Calls `on` with whatever the server tells, until the returned function is called. All of a page share
+ * one connection, and a page that is not looked at, or left but kept by the browser to be gone back to,
+ * holds none: the browser has six for all pages of a server. When it is looked at again, the present
+ * state comes first.
  */
 export function listen(on: (event: Event) => void): () => void {
-  let source: EventSource | null = null
-  function open() {
-    if (source) return
-    source = new EventSource('/api/events')
-    source.onmessage = (message) => on(JSON.parse(message.data) as Event)
+  // Each has its own turn, though it be the same function.
+  const own = (event: Event) => on(event)
+  listeners.add(own)
+  if (listeners.size === 1) {
+    document.addEventListener('visibilitychange', follow)
+    window.addEventListener('pagehide', close)
+    window.addEventListener('pageshow', follow)
   }
-  function close() {
-    source?.close()
-    source = null
-  }
-  open()
-  window.addEventListener('pagehide', close)
-  window.addEventListener('pageshow', open)
+  follow()
   return () => {
+    if (!listeners.delete(own) || listeners.size) return
+    document.removeEventListener('visibilitychange', follow)
     window.removeEventListener('pagehide', close)
-    window.removeEventListener('pageshow', open)
+    window.removeEventListener('pageshow', follow)
     close()
   }
+}
+
+function follow() {
+  if (document.hidden) return close()
+  if (source) return
+  source = new EventSource('/api/events')
+  source.onmessage = (message) => {
+    const event = JSON.parse(message.data) as Event
+    listeners.forEach((tell) => tell(event))
+  }
+}
+
+function close() {
+  source?.close()
+  source = null
 }

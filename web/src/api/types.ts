@@ -1153,6 +1153,14 @@ export type Export = { id: number, file: string, plan_file: string,
  */
 folder: string, bytes: number, made: number, };
 
-export type Event = { "type": "present", jobs: Array<Job>, } | { "type": "job", job: Job, } | { "type": "shoot", id: number, } | { "type": "finding", shoot_id: number, stage: Stage | null, done: number, total: number, };
+export type Event = { "type": "present", jobs: Array<Job>, } | { "type": "job", job: Job, } | { "type": "shoot", id: number, } | { "type": "finding", shoot_id: number, stage: Stage | null, done: number, total: number, } | { "type": "saving", result_id: number, 
+/**
+ * `None` when it ended.
+ */
+stage: Stage | null, done: number, total: number, 
+/**
+ * Expected seconds until this stage ends, once that can be told.
+ */
+remaining_s: number | null, };
 
 export type Problem = { problem: string, };

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { api } from '../api/client'
 import type { ExportFormat } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
-import { bytes, resultName } from '../parts/units'
+import { bytes, duration, resultName } from '../parts/units'
 import { useShoot } from '../shoot/store'
+import { useSaving } from './saving'
 
 const store = useShoot()
+const saving = useSaving()
 const format = ref<ExportFormat>('tiff16')
-const busy = ref(false)
 
 const hints: Record<ExportFormat, string> = {
   tiff16: 'For further work: 16 bit, nothing lost, the camera’s facts inside.',
@@ -31,13 +31,6 @@ const formats = computed<{ value: ExportFormat; text: string }[]>(() => [
       ]
     : []),
 ])
-
-async function save() {
-  busy.value = true
-  await store.attempt(() => api.save(store.shown!.id, format.value))
-  await store.load(store.shoot!.id)
-  busy.value = false
-}
 </script>
 
 <template>
@@ -60,8 +53,25 @@ async function save() {
       :options="formats"
     />
     <p class="py-2.5 text-dim">{{ hints[format] }}</p>
-    <button class="button button-go mb-4 w-full" :disabled="busy" data-test="save" @click="save">
-      {{ busy ? 'Saving…' : 'Save' }}
+    <div v-if="saving.now" class="mb-4" data-test="saving" aria-live="polite">
+      <p class="flex justify-between">
+        <span>{{ saving.now.stage === 'frames' ? 'Reading frames' : 'Saving' }}</span>
+        <span class="text-dim">
+          {{ saving.now.remaining_s != null ? duration(saving.now.remaining_s) : '' }}
+        </span>
+      </p>
+      <div class="mt-1 h-[3px] rounded bg-rule">
+        <div class="h-full rounded bg-jade" :style="`width: ${saving.share}%`" />
+      </div>
+      <button class="button mt-3 w-full" data-test="stop-saving" @click="saving.stop">Stop</button>
+    </div>
+    <button
+      v-else
+      class="button button-go mb-4 w-full"
+      data-test="save"
+      @click="saving.save(store.shown.id, format)"
+    >
+      Save
     </button>
     <div v-if="store.shown.exports.length" class="section">
       <h3>Saved</h3>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Paints over a merged sweep: with a frame's own pixels, or with the other way of merging.
 import { Brush, Layers, Waves } from '@lucide/vue'
-import { onMounted, onUnmounted } from 'vue'
+import { nextTick, onMounted, onUnmounted, useTemplateRef, watch } from 'vue'
 import BrushSliders from '../paint/BrushSliders.vue'
 import StrokesBar from '../paint/StrokesBar.vue'
 import { grown, shrunk } from '../paint/strokes'
@@ -61,6 +61,16 @@ function key(event: KeyboardEvent) {
   else if (event.key === '.') patches.radius = grown(patches.radius)
 }
 
+// The brush and the frames it paints from are seen whole, wherever the column was scrolled to.
+const section = useTemplateRef('section')
+watch(
+  () => [patches.tool, patches.frames.length > 0],
+  async () => {
+    await nextTick()
+    if (patches.tool) section.value?.scrollIntoView({ block: 'nearest' })
+  },
+)
+
 onMounted(() => window.addEventListener('keydown', key))
 onUnmounted(() => {
   window.removeEventListener('keydown', key)
@@ -69,7 +79,7 @@ onUnmounted(() => {
 </script>
 
 <template>
-  <section class="section mt-3" data-test="patch-tools">
+  <section ref="section" class="section mt-3" data-test="patch-tools">
     <h3>Paint over it</h3>
     <div class="grid grid-cols-3 gap-1" role="group" aria-label="Paint">
       <ToolButton

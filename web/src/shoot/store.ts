@@ -78,16 +78,17 @@ export const useShoot = defineStore('shoot', () => {
 
   async function open(id: number) {
     close()
-    await load(id)
-    if (!shoot.value) return
-    step.value = latest.value || used.value.length > 1 ? 'combine' : 'frames'
-    showLatest()
+    // Before it is asked for, so that nothing falls between.
     stop = listen((event) => {
       if (event.type === 'shoot' && event.id === id) void load(id)
       if (event.type === 'job' && event.job.shoot_id === id) takeJob(event.job)
       // After a lost connection the present state tells what was missed.
       if (event.type === 'present') void load(id)
     })
+    await load(id)
+    if (!shoot.value) return stop()
+    step.value = latest.value || used.value.length > 1 ? 'combine' : 'frames'
+    showLatest()
   }
 
   function close() {

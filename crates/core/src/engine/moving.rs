@@ -70,8 +70,16 @@ pub fn moving(
     let count = pictures.len();
     // There and back; neither end is shown twice.
     let mut shown = (0..count).chain((1..count - 1).rev()).map(|i| &pictures[i]);
-    let next = &mut || Ok(shown.next().cloned().unwrap_or_default());
-    write_moving(path, size.into(), (2 * count as u32 - 2, SHOWN), next)?;
+    let total = 2 * count as u32 - 2;
+    watch.begin(Stage::Export, total.into());
+    let next = &mut || match watch.cancelled() {
+        true => Err(PictureError::Cancelled),
+        false => {
+            watch.advance(1);
+            Ok(shown.next().cloned().unwrap_or_default())
+        }
+    };
+    write_moving(path, size.into(), (total, SHOWN), next)?;
     Ok(())
 }
 

@@ -1,7 +1,10 @@
 //! The frames of a focus sweep in order.
 
 use crate::CoreError;
-use crate::focus::{Order, Sharpness, order};
+use crate::focus::{Order, Sharpness, order, strangers};
+
+const SOMETHING_ELSE: &str =
+    "It shows something else than the others, and what is sharp moves through those without it.";
 
 /// A sweep in its order.
 pub struct SweepFound {
@@ -13,7 +16,8 @@ pub struct SweepFound {
     pub left_out: Vec<(usize, String)>,
 }
 
-/// The order of frames that were measured, or of which it is known why not.
+/// The order of frames that were measured, or of which it is known why not. Where they tell none, those
+/// that look least like the others are left out until the rest do.
 ///
 /// # Errors
 /// [`CoreError::Frames`] when too few could be read, or nothing in them tells an order.
@@ -34,7 +38,20 @@ pub fn ordered(all: Vec<Result<Sharpness, String>>) -> Result<SweepFound, CoreEr
             read.len()
         )));
     }
-    let mut order = order(&read).ok_or_else(|| {
+    let mut found = order(&read);
+    let strange: Vec<usize> = strangers(&read).into_iter().map(|i| places[i]).collect();
+    for place in strange {
+        if found.is_some() {
+            break;
+        }
+        if let Some(at) = places.iter().position(|own| *own == place) {
+            read.remove(at);
+            places.remove(at);
+            left_out.push((place, SOMETHING_ELSE.to_owned()));
+            found = order(&read);
+        }
+    }
+    let mut order = found.ok_or_else(|| {
         CoreError::Frames(
             "What is sharp does not move through these frames, or they differ in size; give the frames of one focus sweep.".to_owned(),
         )

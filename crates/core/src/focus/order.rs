@@ -21,6 +21,8 @@ const WIDE: f32 = std::f32::consts::SQRT_2;
 const END: f32 = 1.2;
 /// Steps before and after one that tell what is usual.
 const BESIDE: usize = 3;
+/// Frames whose light has less in common with that of most, in which one is all, show something else.
+const STRANGE: f32 = 0.7;
 /// One that is a smaller share shows a plane twice.
 const SAME: f32 = 0.3;
 
@@ -128,6 +130,31 @@ pub fn order(frames: &[Sharpness]) -> Option<Order> {
     };
     let steps = (0..lengths.len()).map(|i| Step { length: lengths[i] / usual(i) }).collect();
     Some(Order { frames: order, steps })
+}
+
+/// Frames whose light lies quite otherwise than that of most, the least alike first: at most a quarter of
+/// all. Blur and a little growing hardly change how light lies in large cells.
+pub fn strangers(frames: &[Sharpness]) -> Vec<usize> {
+    if frames.windows(2).any(|pair| pair[0].grid != pair[1].grid) {
+        return vec![];
+    }
+    // However bright they are: the mean is taken out, and the rest is of length one.
+    let even = |mut light: Vec<f32>| -> Vec<f32> {
+        let mean = light.iter().sum::<f32>() / light.len() as f32;
+        light.iter_mut().for_each(|v| *v -= mean);
+        let long = light.iter().map(|v| v * v).sum::<f32>().sqrt().max(1e-9);
+        light.into_iter().map(|v| v / long).collect()
+    };
+    let lights: Vec<Vec<f32>> = frames.iter().map(|own| even(own.coarse().light)).collect();
+    let cells = lights.first().map_or(0, Vec::len);
+    let usual = |cell: usize| median(&mut lights.iter().map(|own| own[cell]).collect::<Vec<_>>());
+    let usual = even((0..cells).map(usual).collect());
+    let alike = |own: &Vec<f32>| own.iter().zip(&usual).map(|(a, b)| a * b).sum::<f32>();
+    let mut all: Vec<(usize, f32)> = lights.iter().map(alike).enumerate().collect();
+    all.retain(|(_, alike)| *alike < STRANGE);
+    all.sort_by(|(_, a), (_, b)| a.total_cmp(b));
+    all.truncate(frames.len() / 4);
+    all.into_iter().map(|(frame, _)| frame).collect()
 }
 
 /// For each frame, how sharp it is in the cells that tell: from none, as in the least sharp frame, to

@@ -14,6 +14,7 @@ use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_scenes::kiln_yard::{self, KilnYard};
+use jade_scenes::night_sky::{self, NightSky};
 
 const SIZE: (u32, u32) = (600, 400);
 
@@ -332,6 +333,39 @@ fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
     let (_, told) = merged(&shoot, &inputs, Way::Fine);
     let out: Vec<_> = told.report.frames.iter().filter(|frame| !frame.used).collect();
     assert!(out.len() == 1 && out[0].file == "other.tif" && out[0].reason.is_some(), "{out:?}");
+}
+
+/// Codes that look like noise, from none on.
+fn noise(seed: u64, most: u16) -> Vec<u16> {
+    let mut state = seed;
+    let mut next = || {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+        (((state >> 33) * u64::from(most)) >> 31) as u16
+    };
+    (0..3 * SIZE.0 * SIZE.1).map(|_| next()).collect()
+}
+
+#[test]
+fn frames_of_quite_another_kind_are_left_out_by_name() {
+    let (width, height) = SIZE;
+    let options = night_sky::Options { frames: 1, width, height, seed: 3, ..Default::default() };
+    for (seed, name, codes) in [
+        (44, "sky.tif", NightSky::new(options).unwrap().frame(0)),
+        (45, "cap.tif", noise(4, 900)),
+        (46, "white.tif", vec![65_535; (3 * width * height) as usize]),
+    ] {
+        let scene = sweep(9, seed);
+        let shoot = Shoot::new();
+        let mut inputs: Vec<FrameInput> =
+            (0..9).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
+        inputs.insert(4, shoot.save(name, SIZE, &codes));
+        let told = shoot.look_over(&inputs);
+        let out: Vec<_> = told.doubts.iter().filter(|doubt| doubt.contains("left out")).collect();
+        assert!(out.len() == 1 && out[0].starts_with(name), "{name}: {out:?}");
+        let rest = told.order.iter().filter(|file| *file != name);
+        let right: Vec<_> = (0..9).map(|i| format!("f{i}.tif")).collect();
+        assert!(rest.eq(&right), "{name}: {:?}", told.order);
+    }
 }
 
 #[test]

@@ -55,6 +55,7 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/pictures/{source}/measure", get(pictures::measure))
         .route("/results/{result}/sharpest", get(focus::sharpest))
         .route("/results/{result}/exports", post(exports::add))
+        .route("/results/{result}/exports/stop", post(exports::stop))
         .route("/exports/{export}/file", get(exports::file))
         .route("/exports/{export}/plan", get(exports::plan))
         .route("/events", get(events::stream))

@@ -1,9 +1,9 @@
 //! The skyline of a shoot.
 
-use super::exports::file_name;
 use super::frames::{UploadQuery, keep_upload};
 use crate::App;
 use crate::error::ApiError;
+use crate::saving::file_name;
 use crate::skyline;
 use crate::types::SkylineSeen;
 use axum::Json;

@@ -1,6 +1,6 @@
 //! Merged focus sweeps, and what is painted on them.
 
-use crate::house::{Guest, House};
+use crate::house::{Events, Guest, House, names};
 use crate::pictures::png as tile_of;
 use crate::skyline::plan;
 use jade_core::focus::{Patch, PatchFrom, Way};
@@ -8,7 +8,7 @@ use jade_core::plan::{Edges, Kind};
 use jade_core::report::FocusReport;
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_server::types::{
-    Export, ExportFormat, Measured, NewExport, NewShoot, PictureInfo, SharpFrame, Shoot,
+    Event, Export, ExportFormat, Measured, NewExport, NewShoot, PictureInfo, SharpFrame, Shoot,
 };
 use reqwest::{Method, StatusCode};
 use serde_json::json;
@@ -153,6 +153,45 @@ async fn the_focus_map_and_a_moving_view_are_saved() {
         let wish = guest.ask(Method::POST, "results/1/exports").json(&NewExport { format });
         assert!(guest.refused(wish).await.1.contains("merged focus sweep"));
     }
+    guest.close().await;
+}
+
+#[tokio::test]
+async fn saving_is_told_and_stopped() {
+    let (house, _) = sweep(20);
+    let guest = house.open().await;
+    let shoot = merged(&guest, &house).await;
+    let path = format!("results/{}/exports", shoot.results[0].id);
+    let wish = NewExport { format: ExportFormat::Moving };
+    let mut events = Events::of(&guest).await;
+    let save = guest.ask(Method::POST, &path).json(&wish).send();
+    let save = tokio::spawn(save);
+    while !matches!(events.next().await, Event::Saving { stage: Some(_), .. }) {}
+    let again = guest.ask(Method::POST, &path).json(&wish);
+    assert!(guest.refused(again).await.1.contains("already"));
+    guest.ask(Method::POST, &format!("{path}/stop")).send().await.unwrap();
+    let answer = save.await.unwrap().unwrap();
+    assert_eq!(answer.status(), StatusCode::OK);
+    assert!(answer.json::<Vec<Export>>().await.unwrap().is_empty());
+    assert!(names(&house.data().join("exports")).is_empty());
+    // Then it can be saved, and what is left of it is told.
+    let mut events = Events::of(&guest).await;
+    let made: Vec<Export> = guest.post(&path, &wish).await;
+    assert_eq!(made.len(), 1);
+    let (mut last, mut left) = (0, false);
+    loop {
+        match events.next().await {
+            Event::Saving { stage: None, .. } => break,
+            Event::Saving { done, total, remaining_s, .. } => {
+                assert!(done <= total && total > 0);
+                left |= remaining_s.is_some();
+                last = total;
+            }
+            _ => {}
+        }
+    }
+    assert_eq!(last, 38);
+    assert!(left);
     guest.close().await;
 }
 

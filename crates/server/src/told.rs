@@ -1,0 +1,99 @@
+//! Tells the pages how far something has come that is no run, and stops it.
+
+use crate::App;
+use crate::types::Event;
+use jade_core::progress::{Stage, Watch};
+use std::sync::Arc;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::time::{Duration, Instant};
+
+/// So often it is told, and not before so much time has passed can be said how much is left.
+const OFTEN: Duration = Duration::from_millis(200);
+
+/// What is told of.
+#[derive(Clone, Copy)]
+pub enum Work {
+    /// Something is found in the frames of this shoot.
+    Finding(i64),
+    /// This result is saved.
+    Saving(i64),
+}
+
+/// How far it has come.
+pub struct Told<'a> {
+    app: &'a Arc<App>,
+    work: Work,
+    stop: &'a AtomicBool,
+    now: Mutex<Now>,
+    done: AtomicU64,
+}
+
+struct Now {
+    stage: Option<Stage>,
+    total: u64,
+    begun: Instant,
+    told: Instant,
+}
+
+impl<'a> Told<'a> {
+    /// It goes on until `stop` is set.
+    pub fn of(app: &'a Arc<App>, work: Work, stop: &'a AtomicBool) -> Self {
+        let now = Instant::now();
+        let now = Mutex::new(Now { stage: None, total: 0, begun: now, told: now });
+        Self { app, work, stop, now, done: AtomicU64::new(0) }
+    }
+
+    fn tell(&self, now: &Now) {
+        let done = self.done.load(Ordering::Relaxed).min(now.total);
+        let (stage, total) = (now.stage, now.total as i64);
+        self.app.tell(match self.work {
+            Work::Finding(shoot_id) => Event::Finding { shoot_id, stage, done: done as i64, total },
+            Work::Saving(result_id) => {
+                let remaining_s = remaining(now.begun.elapsed(), done, now.total);
+                Event::Saving { result_id, stage, done: done as i64, total, remaining_s }
+            }
+        });
+    }
+}
+
+/// Seconds that what is left will take at the same pace.
+fn remaining(passed: Duration, done: u64, total: u64) -> Option<f64> {
+    (done > 0 && passed >= OFTEN)
+        .then(|| passed.as_secs_f64() * (total - done) as f64 / done as f64)
+}
+
+impl Watch for Told<'_> {
+    fn begin(&self, stage: Stage, total: u64) {
+        self.done.store(0, Ordering::Relaxed);
+        let at = Instant::now();
+        let mut now = self.now.lock().expect("what is told");
+        *now = Now { stage: Some(stage), total, begun: at, told: at };
+        self.tell(&now);
+    }
+    fn advance(&self, steps: u64) {
+        self.done.fetch_add(steps, Ordering::Relaxed);
+        let mut now = self.now.lock().expect("what is told");
+        if now.told.elapsed() > OFTEN {
+            now.told = Instant::now();
+            self.tell(&now);
+        }
+    }
+    fn cancelled(&self) -> bool {
+        self.stop.load(Ordering::Relaxed)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_left_takes_as_long_as_what_is_done() {
+        let passed = Duration::from_secs(3);
+        assert_eq!(remaining(passed, 30, 40), Some(1.0));
+        assert_eq!(remaining(passed, 40, 40), Some(0.0));
+        assert_eq!(remaining(passed, 0, 40), None);
+        assert_eq!(remaining(Duration::from_millis(20), 30, 40), None);
+    }
+}
