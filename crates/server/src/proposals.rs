@@ -50,7 +50,7 @@ impl Proposals {
             known.iter().map(|one| (&one.facts, &one.measures)).collect();
         let found = sets::propose(&looked);
         let fresh = proposed_sets(&found, &known, sets)?;
-        let doubts = doubts(&known, &fresh)?;
+        let doubts = doubts(&known, &fresh, kind)?;
         // Frames that are still measured may show that others belong elsewhere.
         let (sets, kind) = match all_known {
             true => (fresh, proposed_kind(&found, kind)),
@@ -132,7 +132,7 @@ fn proposed_kind(found: &[sets::ProposedSet], said: Kind) -> Option<ProposedKind
 
 /// What speaks against lights. Those that the person wants to keep are compared with, but nothing is
 /// said against them.
-fn doubts(known: &[Known], fresh: &[ProposedSet]) -> Result<Vec<Doubt>, ApiError> {
+fn doubts(known: &[Known], fresh: &[ProposedSet], kind: Kind) -> Result<Vec<Doubt>, ApiError> {
     // Frames that are no lights are sorted first, and say nothing about those that are.
     let others: Vec<i64> = fresh
         .iter()
@@ -143,7 +143,7 @@ fn doubts(known: &[Known], fresh: &[ProposedSet]) -> Result<Vec<Doubt>, ApiError
         known.iter().filter(|one| one.row.is_light() && !others.contains(&one.row.id)).collect();
     let frames: Vec<(&Facts, &Measures)> =
         lights.iter().map(|one| (&one.facts, &one.measures)).collect();
-    let spoiled = judge::spoiled(&frames).into_iter();
+    let spoiled = judge::spoiled(&frames, kind).into_iter();
     let told = spoiled.map(|doubt| (lights[doubt.frame as usize].row, doubt.reason));
     Ok(told
         .filter(|(row, _)| !row.kept)

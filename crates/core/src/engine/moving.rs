@@ -61,7 +61,8 @@ pub fn moving(
                 false => Ok(()),
             };
             let frame = Frame::decode(input, cache, stop)?;
-            let picture = pool(budget)?.install(|| seen(&frame, report, at, times, size))?;
+            let seen = || seen(&frame, report, at, (times, size), watch);
+            let picture = pool(budget)?.install(seen)?;
             watch.advance(1);
             Ok(picture)
         })
@@ -88,8 +89,8 @@ fn seen(
     frame: &Frame,
     report: &Report,
     at: usize,
-    times: u32,
-    [wide, tall]: [u32; 2],
+    (times, [wide, tall]): (u32, [u32; 2]),
+    watch: &dyn Watch,
 ) -> Result<Vec<u8>, PictureError> {
     let own = &report.frames[at];
     let Some(motion) = &own.motion else { return Ok(vec![0; (3 * wide * tall) as usize]) };
@@ -97,6 +98,9 @@ fn seen(
     let (matrix, srgb) = (frame.encoding.to_srgb(), Encoding::srgb());
     let part = gain / (times * times) as f32;
     let band = |top: u32| {
+        if watch.cancelled() {
+            return Err(PictureError::Cancelled);
+        }
         let rows = ROWS.min(tall - top);
         let [width, height] = [wide * times, rows * times];
         let region = Region { x: 0, y: top * times, width, height }.moved(report.origin);

@@ -3,6 +3,7 @@
 use super::balance;
 use super::measures::Measures;
 use crate::align::background::{median, robust_sigma};
+use crate::plan::Kind;
 use jade_pixels::facts::Facts;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -149,8 +150,9 @@ fn tell_colour(colour: &str, times: f32) -> String {
 
 /// Judges frames in the order they were taken. Those that were exposed alike are compared with one
 /// another; a frame is spoiled where it differs both by a share that matters and by far more than
-/// the others differ among themselves.
-pub fn spoiled(frames: &[(&Facts, &Measures)]) -> Vec<Doubt> {
+/// the others differ among themselves. Of a focus sweep each shows something else sharp, and what
+/// looks like stars is none: only light and colour speak against its frames.
+pub fn spoiled(frames: &[(&Facts, &Measures)], kind: Kind) -> Vec<Doubt> {
     let mut doubts: Vec<Doubt> = Vec::new();
     let mut judged = vec![false; frames.len()];
     for first in 0..frames.len() {
@@ -170,7 +172,7 @@ pub fn spoiled(frames: &[(&Facts, &Measures)]) -> Vec<Doubt> {
             ..frames[i].1.clone()
         };
         let set: Vec<Measures> = alike.iter().zip(&apart).map(own).collect();
-        for (place, reason) in spoiled_of(&set.iter().collect::<Vec<_>>()) {
+        for (place, reason) in spoiled_of(&set.iter().collect::<Vec<_>>(), kind) {
             doubts.push(Doubt { frame: alike[place] as u32, reason });
         }
     }
@@ -193,12 +195,12 @@ pub(super) fn taken_alike(a: &Facts, b: &Facts) -> bool {
 }
 
 /// The first reason against each frame of a set that has one.
-fn spoiled_of(set: &[&Measures]) -> Vec<(usize, String)> {
+fn spoiled_of(set: &[&Measures], kind: Kind) -> Vec<(usize, String)> {
     let mut found: Vec<(usize, String)> = Vec::new();
     let stars_near: Vec<f32> = (0..set.len())
         .map(|i| neighbours(set, i, |m| Some(m.stars as f32)).unwrap_or(0.0))
         .collect();
-    for rule in &RULES {
+    for rule in RULES.iter().filter(|rule| rule.sky.is_none() || kind != Kind::FocusSweep) {
         let near: Vec<Option<f32>> =
             (0..set.len()).map(|i| neighbours(set, i, rule.value)).collect();
         // How far frames usually are from their neighbours, as a share.
@@ -281,8 +283,12 @@ mod tests {
     }
 
     fn judge(measures: &[Measures]) -> Vec<Doubt> {
+        judge_as(measures, Kind::NightSky)
+    }
+
+    fn judge_as(measures: &[Measures], kind: Kind) -> Vec<Doubt> {
         let facts = facts();
-        spoiled(&measures.iter().map(|m| (&facts, m)).collect::<Vec<_>>())
+        spoiled(&measures.iter().map(|m| (&facts, m)).collect::<Vec<_>>(), kind)
     }
 
     #[test]
@@ -315,7 +321,21 @@ mod tests {
             .zip(&grounds)
             .flat_map(|(sky, ground)| [(&short, sky), (&long, ground)])
             .collect();
-        assert_eq!(spoiled(&mixed), []);
+        assert_eq!(spoiled(&mixed, Kind::NightSky), []);
+    }
+
+    #[test]
+    fn only_light_and_colour_speak_against_frames_of_a_sweep() {
+        let mut all: Vec<Measures> = (0..14).map(sky).collect();
+        all[2].stars = 400;
+        all[9].doubled = 0.8;
+        all[11].colour = Some([1.4, 0.9]);
+        all[13].level = 0.09;
+        let bare = Measures { stars: 5, sharpness: 0.1, ..sky(5) };
+        all[4..7].fill(bare);
+        let places: Vec<u32> =
+            judge_as(&all, Kind::FocusSweep).iter().map(|doubt| doubt.frame).collect();
+        assert_eq!(places, [11, 13]);
     }
 
     #[test]

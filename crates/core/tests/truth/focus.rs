@@ -1,20 +1,22 @@
 //! Focus sweeps against the planes that the simulated lens was focused on.
 
 use crate::shoot::{Shoot, light, linear, pixels};
+use jade_core::CoreError;
 use jade_core::cache::{LayerKind, MapKind};
-use jade_core::engine::Outcome;
+use jade_core::engine::{self, Budget, Outcome};
 use jade_core::focus::{
     BETWEEN, Order, Patch, PatchFrom, Sharpness, Way, comes_nearer, order, place, placed_on,
 };
 use jade_core::frames::{Frame, FrameInput, Light};
 use jade_core::grid::Grid;
 use jade_core::plan::{Edges, Kind, Plan};
-use jade_core::progress::Unwatched;
+use jade_core::progress::{Stage, Unwatched, Watch};
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_scenes::kiln_yard::{self, KilnYard};
 use jade_scenes::night_sky::{self, NightSky};
+use std::sync::atomic::{AtomicU64, Ordering};
 
 const SIZE: (u32, u32) = (600, 400);
 
@@ -333,6 +335,45 @@ fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
     let (_, told) = merged(&shoot, &inputs, Way::Fine);
     let out: Vec<_> = told.report.frames.iter().filter(|frame| !frame.used).collect();
     assert!(out.len() == 1 && out[0].file == "other.tif" && out[0].reason.is_some(), "{out:?}");
+}
+
+/// Says stop once so many steps are done.
+struct StopAfter(AtomicU64);
+
+impl Watch for StopAfter {
+    fn begin(&self, _: Stage, _: u64) {}
+    fn advance(&self, steps: u64) {
+        self.0.fetch_sub(steps, Ordering::Relaxed);
+    }
+    fn cancelled(&self) -> bool {
+        self.0.load(Ordering::Relaxed) == 0
+    }
+}
+
+#[test]
+fn a_moving_view_stops_at_any_frame_and_leaves_nothing() {
+    let scene = sweep(5, 47);
+    let shoot = Shoot::new();
+    let inputs: Vec<FrameInput> =
+        (0..5).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
+    let (_, told) = merged(&shoot, &inputs, Way::Smooth);
+    let budget = Budget::new(Some(256), Some(2)).unwrap();
+    let path = shoot.path("moving.png");
+    let write = |watch: &dyn Watch| {
+        engine::moving(&inputs, &told.report, &path, &shoot.cache(), budget, watch)
+    };
+    // Five frames are read and eight are written.
+    for steps in [1, 4, 6, 12] {
+        let watch = StopAfter(AtomicU64::new(steps));
+        assert!(matches!(write(&watch), Err(CoreError::Cancelled)), "after {steps} steps");
+        assert_eq!(watch.0.into_inner(), 0, "nothing is done after it was stopped");
+        let left = std::fs::read_dir(shoot.folder.path()).unwrap().flatten();
+        assert!(
+            left.into_iter().all(|file| !file.file_name().to_string_lossy().contains("moving"))
+        );
+    }
+    write(&Unwatched).unwrap();
+    assert!(path.exists());
 }
 
 /// Codes that look like noise, from none on.

@@ -6,6 +6,7 @@ use jade_core::engine::{self, Budget};
 use jade_core::frames::measures::Measures;
 use jade_core::frames::sets::{self, Purpose};
 use jade_core::frames::{checks, judge};
+use jade_core::plan::Kind;
 use jade_core::prepare::WhiteBalance;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
@@ -57,7 +58,7 @@ fn check(folder: &Path, seed: u64, card: Card) {
     let mut spoiled: Vec<(String, String)> = Vec::new();
     for set in found.iter().filter(|set| matches!(set.purpose, Purpose::Sky | Purpose::Ground)) {
         let of: Vec<_> = set.frames.iter().map(|&i| all[i as usize]).collect();
-        let doubts = judge::spoiled(&of).into_iter();
+        let doubts = judge::spoiled(&of, Kind::NightSky).into_iter();
         spoiled.extend(doubts.map(|doubt| {
             (truth[set.frames[doubt.frame as usize] as usize].file.clone(), doubt.reason)
         }));
