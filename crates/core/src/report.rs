@@ -85,10 +85,10 @@ pub struct FocusReport {
     pub between: f32,
 }
 
-/// A place where something moved in one frame of a focus sweep.
+/// A place where something moved in one frame of a focus sweep, or came to stay.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct MovedPlace {
-    /// File name of the frame.
+    /// File name of the frame, or of the first that shows it.
     pub file: String,
     /// The middle of the place in the reference frame, in pixels.
     pub at: [f64; 2],

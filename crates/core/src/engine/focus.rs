@@ -114,10 +114,16 @@ impl<'a> Sweep<'a> {
             )
         }));
         doubts.extend(moved.iter().map(|own| {
-            format!(
-                "Something moved in {}, around {:.0}, {:.0} px; leave the frame out, or patch the place from another one.",
-                name(own.frame), own.at[0], own.at[1]
-            )
+            let (file, [x, y]) = (name(own.frame), own.at);
+            match own.stays {
+                true => format!(
+                    "Something moved between {} and {file} and stayed there, around {x:.0}, {y:.0} px; patch the place from one of them.",
+                    name(own.frame - 1)
+                ),
+                false => format!(
+                    "Something moved in {file}, around {x:.0}, {y:.0} px; leave the frame out, or patch the place from another one."
+                ),
+            }
         }));
         let place = |own: &Moved| MovedPlace {
             file: name(own.frame).to_owned(),

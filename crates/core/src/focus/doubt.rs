@@ -15,25 +15,30 @@ const EVEN: usize = 2;
 const OFF: f32 = 0.06;
 /// And no less than this, where white is one.
 const LEAST: f32 = 0.004;
+/// A step of light that stays is so many times those before and after it together, and [`OFF`] beyond.
+const STEP: f32 = 1.5;
 /// Cells that hang together and are off, at least.
 const FEWEST: usize = 24;
 /// A step of the camera is a bump that is so many times the usual one, and by this share of the
 /// picture's longer side.
 const BUMP: (f64, f64) = (5.0, 0.004);
 
-/// A place where one frame shows something else than those beside it.
+/// A place where one frame shows something else than those beside it, or from one on all do.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Moved {
-    /// Number of the frame, in the order of focus.
+    /// Number of the frame, or of the first of them, in the order of focus.
     pub frame: usize,
+    /// Whether the frames after it show the same.
+    pub stays: bool,
     /// The middle of the place in the reference frame, in pixels.
     pub at: [f64; 2],
     /// How far it reaches from there, in pixels.
     pub radius: f64,
 }
 
-/// Where something moved in single frames: their light leaves that of the two frames beside them, over
-/// a place that is larger than what focus moves. At most the largest place of each frame.
+/// Where something moved: the light of single frames leaves that of the two frames beside them, or the light
+/// of all from one on that of all before, over a place that is larger than what focus moves. At most the
+/// largest place of each frame and each kind.
 pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
     if frames.len() < 3 {
         return vec![];
@@ -49,34 +54,53 @@ pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
     };
     let all: Vec<(Grid, Vec<f32>)> = frames.par_iter().zip(motions).map(lay).collect();
     let grid = all[0].0;
-    let last = all.len() - 1;
-    let one = |frame: usize| {
-        // At an end the two frames that follow.
-        let beside = match frame {
-            0 => [1, 2],
-            own if own == last => [last - 1, last - 2],
-            own => [own - 1, own + 1],
-        };
-        let off = |cell: usize| {
-            let own = all[frame].1[cell];
-            let [a, b] = beside.map(|other| all[other].1[cell]);
-            let (low, high, slack) = (a.min(b), a.max(b), 0.5 * (a - b).abs());
-            let far = (own - high - slack).max(low - slack - own);
-            low > 0.0 && own > 0.0 && far > (OFF * high).max(LEAST)
-        };
-        let off: Vec<bool> = (0..grid.cells()).map(off).collect();
-        let place = largest(grid, &off).filter(|cells| cells.len() >= FEWEST)?;
-        let count = place.len() as f64;
-        let middles = place.iter().map(|cell| grid.middle(*cell));
-        let sum = middles.fold([0.0; 2], |sum, at| [sum[0] + at[0], sum[1] + at[1]]);
-        let at = sum.map(|v| v / count);
-        Some(Moved {
-            frame,
-            at,
-            radius: (count / std::f64::consts::PI).sqrt() * f64::from(grid.step),
-        })
+    let light: Vec<Vec<f32>> = all.into_iter().map(|(_, light)| light).collect();
+    let single = (0..light.len()).into_par_iter().filter_map(|frame| {
+        let off: Vec<bool> = (0..grid.cells()).map(|cell| is_off(&light, frame, cell)).collect();
+        place(grid, &off).map(|(at, radius)| Moved { frame, stays: false, at, radius })
+    });
+    let mut all: Vec<Moved> = single.collect();
+    // At the ends it is seen in the first or the last frame alone.
+    let steps = (2..light.len() - 1).into_par_iter().filter_map(|frame| {
+        let steps: Vec<bool> = (0..grid.cells()).map(|cell| steps(&light, frame, cell)).collect();
+        place(grid, &steps).map(|(at, radius)| Moved { frame, stays: true, at, radius })
+    });
+    all.par_extend(steps);
+    all
+}
+
+/// Whether a frame's light in a cell is not between that of the two frames beside it.
+fn is_off(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
+    let last = light.len() - 1;
+    // At an end the two frames that follow.
+    let beside = match frame {
+        0 => [1, 2],
+        own if own == last => [last - 1, last - 2],
+        own => [own - 1, own + 1],
     };
-    (0..all.len()).into_par_iter().filter_map(one).collect()
+    let own = light[frame][cell];
+    let [a, b] = beside.map(|other| light[other][cell]);
+    let (low, high, slack) = (a.min(b), a.max(b), 0.5 * (a - b).abs());
+    let far = (own - high - slack).max(low - slack - own);
+    low > 0.0 && own > 0.0 && far > (OFF * high).max(LEAST)
+}
+
+/// Whether the light in a cell changes to this frame as it does neither before nor after.
+fn steps(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
+    let [a, b, c, d] = [0, 1, 2, 3].map(|i| light[frame + i - 2][cell]);
+    let usual = (b - a).abs() + (d - c).abs();
+    let all = [a, b, c, d].iter().all(|v| *v > 0.0);
+    all && (c - b).abs() > (OFF * b.max(c)).max(LEAST) + STEP * usual
+}
+
+/// The middle and the radius in pixels of the largest place that is marked, if it is large enough.
+fn place(grid: Grid, marked: &[bool]) -> Option<([f64; 2], f64)> {
+    let place = largest(grid, marked).filter(|cells| cells.len() >= FEWEST)?;
+    let count = place.len() as f64;
+    let middles = place.iter().map(|cell| grid.middle(*cell));
+    let sum = middles.fold([0.0; 2], |sum, at| [sum[0] + at[0], sum[1] + at[1]]);
+    let radius = (count / std::f64::consts::PI).sqrt() * f64::from(grid.step);
+    Some((sum.map(|v| v / count), radius))
 }
 
 /// The most cells that hang together.
@@ -153,15 +177,14 @@ mod tests {
         assert_eq!(bumps(&motions[..1], (1000, 700)), []);
     }
 
-    #[test]
-    fn a_frame_is_told_that_leaves_the_light_of_those_beside_it() {
+    /// Frames of which some show something dark in one place, and light changes evenly otherwise.
+    fn crossed(count: usize, dark: impl Fn(usize) -> bool) -> Vec<Sharpness> {
         let grid = Grid { step: 2, across: 180, down: 120 };
-        // Light changes evenly from frame to frame; in one of them something dark lies there.
         let frame = |index: usize| {
             let light = |cell: usize| {
                 let (x, y) = (cell % 180, cell / 180);
-                let dark = index == 3 && x.abs_diff(60) < 8 && y.abs_diff(40) < 6;
-                if dark { 0.02 } else { 0.2 + 0.002 * (index * x % 40) as f32 / 40.0 }
+                let there = dark(index) && x.abs_diff(60) < 8 && y.abs_diff(40) < 6;
+                if there { 0.02 } else { 0.2 + 0.002 * (index * x % 40) as f32 / 40.0 }
             };
             Sharpness {
                 grid,
@@ -169,13 +192,38 @@ mod tests {
                 light: (0..grid.cells()).map(light).collect(),
             }
         };
-        let frames: Vec<Sharpness> = (0..6).map(frame).collect();
+        (0..count).map(frame).collect()
+    }
+
+    #[test]
+    fn a_frame_is_told_that_leaves_the_light_of_those_beside_it() {
+        let frames = crossed(6, |index| index == 3);
         let found = moved(&frames, &vec![Motion::Still; 6]);
         assert_eq!(found.len(), 1, "{found:?}");
-        assert_eq!(found[0].frame, 3);
+        assert_eq!((found[0].frame, found[0].stays), (3, false));
         let [x, y] = found[0].at;
         assert!((x - 120.0).abs() < 4.0 && (y - 80.0).abs() < 4.0, "{x} {y}");
         assert!((10.0..24.0).contains(&found[0].radius), "{}", found[0].radius);
         assert_eq!(moved(&frames[..2], &vec![Motion::Still; 2]), []);
+    }
+
+    #[test]
+    fn what_comes_and_stays_is_told_where_it_came() {
+        for from in 1..6 {
+            let found = moved(&crossed(6, |index| index >= from), &vec![Motion::Still; 6]);
+            // At the ends one frame alone differs.
+            let (frame, stays) = match from {
+                1 => (0, false),
+                5 => (5, false),
+                own => (own, true),
+            };
+            assert_eq!(found.len(), 1, "{found:?}");
+            assert_eq!((found[0].frame, found[0].stays), (frame, stays));
+            assert!((found[0].at[0] - 120.0).abs() < 4.0);
+        }
+        // It comes and goes over three frames.
+        let found = moved(&crossed(9, |index| (3..6).contains(&index)), &vec![Motion::Still; 9]);
+        assert_eq!(found.iter().map(|own| own.frame).collect::<Vec<_>>(), [3, 6]);
+        assert!(found.iter().all(|own| own.stays));
     }
 }

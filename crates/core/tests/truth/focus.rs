@@ -282,6 +282,29 @@ fn a_frame_in_which_something_moved_and_a_bump_are_told_before_merging() {
         let sum: f32 = told.shares.iter().sum();
         assert!((sum - told.told).abs() < 1e-3);
 
+        // Something moves by a tenth of the picture and stays there.
+        let after = 3 + seed as usize % 3;
+        let lies = |i: usize| [if i < after { 340.0 } else { 400.0 }, 240.0];
+        let stays: Vec<FrameInput> = (0..9)
+            .map(|i| {
+                let codes = crossed(&scene.frame(i as u32), lies(i), 16.0);
+                shoot.save(&format!("s{i}.tif"), SIZE, &codes)
+            })
+            .collect();
+        let told = shoot.look_over(&stays);
+        assert_eq!(told.moved.len(), 1, "seed {seed}: {:?}", told.moved);
+        assert_eq!(told.moved[0].file, stays[after].name);
+        let [u, v] = told.moved[0].at;
+        let near =
+            [lies(0), lies(8)].map(|[x, y]| (u - f64::from(x)).hypot(v - f64::from(y)) < 12.0);
+        assert!(near.contains(&true), "seed {seed}: {:?}", told.moved);
+        assert!(
+            told.doubts
+                .iter()
+                .any(|doubt| doubt.contains(&stays[after - 1].name)
+                    && doubt.contains("stayed there"))
+        );
+
         // Something crosses one frame, and from another one on the camera stands elsewhere.
         let which = 2 + seed as usize % 5;
         let at = [150.0 + 40.0 * which as f32, 260.0];
