@@ -327,7 +327,7 @@ double: boolean, };
 
 export type MovedPlace = { 
 /**
- * File name of the frame.
+ * File name of the frame, or of the first that shows it.
  */
 file: string, 
 /**

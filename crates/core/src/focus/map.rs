@@ -21,6 +21,9 @@ const CLEAR: f32 = 8.0;
 /// Where a plane is missing, the frame on one side has no more detail than this share of that of the
 /// other one if the place is sharp in that.
 const AWAY: f32 = 0.5;
+/// Noise that was smoothed away or compressed counts as this share of the most detailed cells: what is left
+/// of it tells nothing.
+const SMOOTHED: f32 = 0.001;
 /// Share of the cells that hold noise alone in some frame.
 const PLAIN: usize = 10;
 
@@ -53,10 +56,17 @@ impl FocusMap {
         let cells = grid.cells();
         let least = |cell: usize| energy.iter().map(|own| own[cell]).fold(f32::MAX, f32::min);
         let mut least: Vec<f32> = (0..cells).map(least).filter(|v| *v > 0.0).collect();
+        let most = |cell: usize| energy.iter().map(|own| own[cell]).fold(0.0, f32::max);
+        let mut most: Vec<f32> = (0..cells).map(most).filter(|v| *v > 0.0).collect();
         let plain = least.len() / PLAIN;
-        let noise = match least.is_empty() {
+        let noise = match least.is_empty() || most.is_empty() {
             true => 1.0,
-            false => *least.select_nth_unstable_by(plain, f32::total_cmp).1,
+            false => {
+                let top = most.len() - 1 - most.len() / 100;
+                let top = *most.select_nth_unstable_by(top, f32::total_cmp).1;
+                let noise = *least.select_nth_unstable_by(plain, f32::total_cmp).1;
+                noise.max(SMOOTHED * top)
+            }
         };
         energy.iter_mut().flatten().for_each(|own| *own /= noise.max(1e-12));
         let one = |cell: usize| {

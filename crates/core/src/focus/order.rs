@@ -9,6 +9,8 @@ use std::cmp::Ordering;
 const TELLS: f32 = 2.0;
 /// A cell with detail has so many times the energy of the plainest tenth of them.
 const DETAILED: f32 = 3.0;
+/// And so large a share of that of the most detailed cells: a tenth of their contrast.
+const FAINT: f32 = 0.01;
 /// Share of those that must tell.
 const TELLING: f32 = 0.4;
 /// Fewer cells do not tell an order.
@@ -168,9 +170,12 @@ fn shares(frames: &[Sharpness]) -> Vec<Vec<f32>> {
         (0..frames[0].cells.len()).map(|cell| (cell, ends(cell))).collect();
     let mut low: Vec<f32> = cells.iter().map(|(_, (low, _))| *low).collect();
     let tenth = low.len() / 10;
-    // About what noise alone has.
+    // About what noise alone has; next to none where it was smoothed away or compressed.
     let plain = *low.select_nth_unstable_by(tenth, f32::total_cmp).1;
-    cells.retain(|(_, (_, high))| *high > DETAILED * plain);
+    let mut most: Vec<f32> = cells.iter().map(|(_, (_, high))| *high).collect();
+    let hundredth = most.len() - 1 - most.len() / 100;
+    let most = *most.select_nth_unstable_by(hundredth, f32::total_cmp).1;
+    cells.retain(|(_, (_, high))| *high > (DETAILED * plain).max(FAINT * most));
     let detailed = cells.len();
     cells.retain(|(_, (low, high))| *high > TELLS * low);
     // Where all is sharp at once, little differs but what moves.

@@ -3,6 +3,7 @@
 //! counts: what covers it spreads over it, and it seems to lie elsewhere.
 
 use super::Sharpness;
+use super::order::strangers;
 use super::shares::Shares;
 use crate::CoreError;
 use crate::align::background::median;
@@ -32,6 +33,9 @@ const HARDLY: f64 = 0.005;
 const PATCHES: usize = 400;
 /// Patches that are less sharp in all, in whole sharp ones, do not tell how two frames lie.
 const ENOUGH: f64 = 0.5;
+/// A frame in which a smaller share of the usual is sharp is left out for that reason, if it shows what the
+/// others do.
+const FAINT: f64 = 0.4;
 /// Patches that are blurred quite differently count for this share of detail.
 const LEAST_ALIKE: f64 = 0.01;
 /// A frame that seems to be so many times as large as the reference frame, or as small, is not placed.
@@ -124,6 +128,8 @@ pub fn place(
         [width, height].map(|side| (f64::from(side) - 1.0) / 2.0)
     };
     let motions = solve(count, reference, &links, middle);
+    let mut wholes: Vec<f32> = (0..count).map(|frame| sharp.whole(frame) as f32).collect();
+    let (whole, strange) = (f64::from(median(&mut wholes)), strangers(sharpness));
     let mut placed = Vec::with_capacity(count);
     for frame in 0..count {
         placed.push(if hang[frame] && is_likely(&motions[frame]) {
@@ -137,7 +143,10 @@ pub fn place(
             let motion = Some(Motion::Homography(motions[frame]));
             Aligned { motion, matched, rms_px, ..Aligned::left_out(None) }
         } else {
-            Aligned::left_out(Some(reasons[frame].take().unwrap_or_else(no_neighbours)))
+            let faint = sharp.whole(frame) < FAINT * whole && !strange.contains(&frame);
+            let why = reasons[frame].take().filter(|_| !faint);
+            let usual = if faint { nothing_sharp } else { no_neighbours };
+            Aligned::left_out(Some(why.unwrap_or_else(usual)))
         });
     }
     Ok(placed)

@@ -13,6 +13,7 @@ use jade_core::plan::{Edges, Kind, Plan};
 use jade_core::progress::{Stage, Unwatched, Watch};
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
+use jade_pixels::write::Target;
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_scenes::kiln_yard::{self, KilnYard};
 use jade_scenes::night_sky::{self, NightSky};
@@ -429,6 +430,29 @@ fn frames_of_quite_another_kind_are_left_out_by_name() {
         let rest = told.order.iter().filter(|file| *file != name);
         let right: Vec<_> = (0..9).map(|i| format!("f{i}.tif")).collect();
         assert!(rest.eq(&right), "{name}: {:?}", told.order);
+    }
+}
+
+#[test]
+fn frames_whose_noise_was_compressed_away_are_put_in_order_and_told_as_others() {
+    let scene = sweep(12, 48);
+    let shoot = Shoot::new();
+    let tiff: Vec<FrameInput> =
+        (0..12).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
+    let told = shoot.look_over(&tiff).told;
+    for quality in [90, 75, 50] {
+        let inputs: Vec<FrameInput> = shuffled(12, 5)
+            .into_iter()
+            .map(|i| {
+                let name = format!("{quality}-{i:02}.jpg");
+                shoot.save_as(Target::Jpeg { quality }, &name, SIZE, &scene.frame(i as u32))
+            })
+            .collect();
+        let found = shoot.look_over(&inputs);
+        assert_eq!(found.doubts, Vec::<String>::new(), "quality {quality}");
+        assert!(found.order.is_sorted(), "quality {quality}: {:?}", found.order);
+        // What is left of the noise on the smooth backdrop is no detail.
+        assert!((found.told - told).abs() < 0.05, "quality {quality}: {}, {told}", found.told);
     }
 }
 

@@ -42,12 +42,23 @@ impl Shoot {
 
     /// Writes 16-bit sRGB samples as a frame: a plain TIFF, or a compressed one when its name
     /// begins with "packed".
-    pub fn save(&self, name: &str, (width, height): (u32, u32), samples: &[u16]) -> FrameInput {
+    pub fn save(&self, name: &str, size: (u32, u32), samples: &[u16]) -> FrameInput {
+        let target = Target::Tiff { wide: true, deflate: name.starts_with("packed") };
+        self.save_as(target, name, size, samples)
+    }
+
+    /// The same in any form.
+    pub fn save_as(
+        &self,
+        target: Target,
+        name: &str,
+        (width, height): (u32, u32),
+        samples: &[u16],
+    ) -> FrameInput {
         let path = self.path(name);
         let encoding = Encoding::srgb();
         let picture = Picture { width, height, channels: 3, encoding: &encoding, facts: None };
         let row = width as usize * 3;
-        let target = Target::Tiff { wide: true, deflate: name.starts_with("packed") };
         write_picture(&path, target, &picture, &mut |y, out| {
             let from = y as usize * row;
             out.copy_from_slice(&samples[from..from + out.len()]);
