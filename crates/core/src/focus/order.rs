@@ -92,10 +92,7 @@ pub fn order(frames: &[Sharpness]) -> Option<Order> {
     if frames.len() < 3 || frames.iter().any(|frame| frame.grid != first.grid) {
         return None;
     }
-    // As if all were equally bright: what they show hardly changes as a whole.
-    let mean = |frame: &Sharpness| frame.light.iter().sum::<f32>() / frame.light.len() as f32;
-    let coarse: Vec<Sharpness> =
-        frames.iter().map(|own| own.coarse().brighter(1.0 / mean(own).max(1e-6))).collect();
+    let coarse: Vec<Sharpness> = frames.iter().map(Sharpness::compared).collect();
     let shares = shares(&coarse);
     if shares[0].len() < FEWEST {
         return None;

@@ -20,7 +20,7 @@ pub(super) struct Shares {
 
 impl Shares {
     pub(super) fn of(frames: &[Sharpness]) -> Self {
-        let frames: Vec<Sharpness> = frames.iter().map(Sharpness::coarse).collect();
+        let frames: Vec<Sharpness> = frames.iter().map(Sharpness::compared).collect();
         let grid = frames[0].grid;
         let most = |cell: usize| frames.iter().map(|frame| frame.cells[cell]).fold(0.0, f32::max);
         let mut most: Vec<f32> = (0..grid.cells()).map(most).collect();

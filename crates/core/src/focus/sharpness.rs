@@ -98,6 +98,12 @@ impl Sharpness {
         self.pooled(FEW)
     }
 
+    /// The same as if all frames were equally bright: what they show hardly changes as a whole.
+    pub fn compared(&self) -> Self {
+        let mean = self.light.iter().sum::<f32>() / self.light.len() as f32;
+        self.coarse().brighter(1.0 / mean.max(1e-6))
+    }
+
     /// The same in cells of which at most so many lie along the longer side.
     pub fn pooled(&self, most: usize) -> Self {
         let Grid { across, down, .. } = self.grid;

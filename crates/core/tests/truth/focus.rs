@@ -338,8 +338,8 @@ fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
     let shoot = Shoot::new();
     let mut inputs: Vec<FrameInput> = (0..8)
         .map(|i| {
-            // One frame has half the light.
-            let share = if i == 5 { 0.5 } else { 1.0 };
+            // One frame has half the light, and the first one less.
+            let share = [0.75, 1.0, 1.0, 1.0, 1.0, 0.5, 1.0, 1.0][i as usize];
             let samples = linear(&scene.frame(i)).into_iter().map(|v| v * share);
             let srgb = Encoding::srgb();
             let codes: Vec<u16> = samples.enumerate().map(|(k, v)| srgb.encode(k % 3, v)).collect();
@@ -351,6 +351,7 @@ fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
     let gains: Vec<f32> =
         told.report.frames.iter().map(|frame| frame.level.map_or(1.0, |level| level[0])).collect();
     assert!((gains[5] - 2.0).abs() < 0.06, "{gains:?}");
+    assert!(told.report.frames.iter().all(|frame| frame.used));
     assert!(psnr(&levelled, &truth) > 33.0, "{} dB", psnr(&levelled, &truth));
     let (width, height) = SIZE;
     let yard = kiln_yard::Options { frames: 1, width, height, seed: 3, deflate: false };
