@@ -4,7 +4,7 @@ import { api } from '../api/client'
 import { listen } from '../api/events'
 import type { Event } from '../api/types'
 import { useNotices } from '../parts/notices'
-import { shoot } from '../shoot/example'
+import { result, shoot } from '../shoot/example'
 import { useShoot } from '../shoot/store'
 import { useSaving } from './saving'
 
@@ -27,7 +27,7 @@ const told = (done: number): Event => ({
 beforeEach(() => {
   setActivePinia(createPinia())
   vi.clearAllMocks()
-  server.shoot.mockResolvedValue(shoot())
+  server.shoot.mockResolvedValue(shoot({ results: [result(7, 3)] }))
   server.stopSaving.mockResolvedValue(undefined)
 })
 
@@ -40,6 +40,9 @@ it('follows what it saves, and stops it', async () => {
   const saved = saving.save(7, 'tiff16')
   expect([saving.now?.result_id, saving.share]).toEqual([7, 0])
   tell(told(10))
+  // Neither another shoot nor a connection that comes back ends it.
+  tell({ ...told(0), result_id: 9, stage: null } as Event)
+  tell({ type: 'present', jobs: [] })
   expect([saving.now?.remaining_s, saving.share]).toEqual([2, 25])
   saving.stop()
   expect(server.stopSaving).toHaveBeenCalledWith(7)
@@ -48,14 +51,21 @@ it('follows what it saves, and stops it', async () => {
   expect(saving.now).toBeNull()
 })
 
-it('shows what was begun on another page until it ends', () => {
+it('shows what was begun of this shoot on another page until it ends', async () => {
+  await useShoot().open(1)
   const saving = useSaving()
   const tell = vi.mocked(listen).mock.calls.at(-1)![0]
+  tell({ ...told(20), result_id: 9 } as Event)
+  expect(saving.now).toBeNull()
   tell(told(39))
   expect(saving.share).toBe(97)
   saving.stop()
   expect(server.stopSaving).toHaveBeenCalledWith(7)
   tell({ ...told(0), stage: null } as Event)
+  expect(saving.now).toBeNull()
+  // The end may be missed.
+  tell(told(39))
+  tell({ type: 'present', jobs: [] })
   expect(saving.now).toBeNull()
 })
 

@@ -16,21 +16,31 @@ export const useSaving = defineStore('saving', () => {
     now.value?.total ? Math.floor((100 * now.value.done) / now.value.total) : 0,
   )
 
-  // Also what was begun on another page, or before this one was loaded again.
+  /** Whether this page waits for it, and so hears of its end whatever it misses. */
+  let own = false
+
+  // Also what was begun on another page, or before this one was loaded again; of this shoot alone.
   listen((event) => {
-    if (event.type === 'saving') now.value = event.stage && event
+    // The end may have been missed while the page was not looked at; what goes on is told again.
+    if (event.type === 'present' && !own) now.value = null
+    if (event.type !== 'saving') return
+    const shown = now.value?.result_id
+    const known = store.results.some((result) => result.id === event.result_id)
+    if (shown ? shown === event.result_id : known) now.value = event.stage && event
   })
 
   async function save(result: number, format: ExportFormat) {
+    own = true
     now.value = { result_id: result, stage: null, done: 0, total: 0, remaining_s: null }
     await store.attempt(() => api.save(result, format))
+    own = false
     now.value = null
     if (store.shoot) await store.load(store.shoot.id)
   }
 
   function stop() {
-    const own = now.value
-    if (own) void store.attempt(() => api.stopSaving(own.result_id))
+    const result = now.value?.result_id
+    if (result) void store.attempt(() => api.stopSaving(result))
   }
 
   return { now, share, save, stop }

@@ -61,11 +61,12 @@ pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
     });
     let mut all: Vec<Moved> = single.collect();
     // At the ends it is seen in the first or the last frame alone.
-    let steps = (2..light.len() - 1).into_par_iter().filter_map(|frame| {
-        let steps: Vec<bool> = (0..grid.cells()).map(|cell| steps(&light, frame, cell)).collect();
-        place(grid, &steps).map(|(at, radius)| Moved { frame, stays: true, at, radius })
+    let came = (2..light.len() - 1).into_par_iter().filter_map(|frame| {
+        let stays = |cell| stays(&light, frame, cell);
+        let stays: Vec<bool> = (0..grid.cells()).map(stays).collect();
+        place(grid, &stays).map(|(at, radius)| Moved { frame, stays: true, at, radius })
     });
-    all.par_extend(steps);
+    all.par_extend(came);
     all
 }
 
@@ -85,8 +86,8 @@ fn is_off(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
     low > 0.0 && own > 0.0 && far > (OFF * high).max(LEAST)
 }
 
-/// Whether the light in a cell changes to this frame as it does neither before nor after.
-fn steps(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
+/// Whether the light in a cell changes to this frame as it does neither before nor after, and so stays.
+fn stays(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
     let [a, b, c, d] = [0, 1, 2, 3].map(|i| light[frame + i - 2][cell]);
     let usual = (b - a).abs() + (d - c).abs();
     let all = [a, b, c, d].iter().all(|v| *v > 0.0);
