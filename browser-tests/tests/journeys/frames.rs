@@ -2,7 +2,7 @@
 
 use browser_tests::{Session, in_browser};
 use jade_pixels::colour::Encoding;
-use jade_pixels::write::{Picture, Target, write_picture};
+use jade_pixels::write::{Picture, Taken, Target, write_picture};
 use jade_scenes::frame_name;
 use jade_scenes::night_sky::{NightSky, Options};
 use std::path::Path;
@@ -42,7 +42,7 @@ fn card(folder: &Path, which: u32) {
         height: HEIGHT,
         channels: 3,
         encoding: &encoding,
-        facts: Some(&facts),
+        taken: Some(Taken { facts: &facts, stack: None, place: true }),
     };
     let target = Target::Tiff { wide: true, deflate: false };
     write_picture(&folder.join(frame_name(which, FRAMES)), target, &picture, &mut |y, out| {

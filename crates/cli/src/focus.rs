@@ -2,8 +2,9 @@
 
 use crate::inputs::{files, input};
 use crate::progress::Progress;
-use crate::stack::{form, target};
+use crate::say::{self, say};
 use crate::work::{Common, Finished, Work, write_json};
+use crate::written::{WrittenArgs, target};
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_core::cache::{Cache, MapKind};
@@ -34,10 +35,8 @@ pub struct FocusArgs {
     /// Edges that not every frame covers: cut them off, or fill them from the frames that do.
     #[arg(long, value_enum, default_value_t = EdgesArg::Trim)]
     edges: EdgesArg,
-    /// Bits of the picture's samples; 16 unless it is a JPEG. With 32f a TIFF holds linear light as
-    /// floating-point numbers.
-    #[arg(long, value_parser = ["8", "16", "32f"])]
-    depth: Option<String>,
+    #[command(flatten)]
+    written: WrittenArgs,
     /// Write the focus map as a grey 16-bit TIFF or PNG: black for the first frame in order, white for
     /// the last one, 65535 alone where no frame is told to be sharp.
     #[arg(long, value_name = "FILE")]
@@ -87,6 +86,12 @@ pub fn focus(args: FocusArgs) -> anyhow::Result<()> {
     let kept = files(&args.frames)?;
     let mut frames: Vec<FrameInput> = kept.iter().map(|file| input(file, &plan.prepare)).collect();
     let Some((out, form)) = form else { return args.order(&frames, &plan) };
+    let outputs = (args.common.outputs())
+        .and("--out", Some(out))
+        .and("--save-depth", args.save_depth.as_deref())
+        .and("--moving", args.moving.as_deref())
+        .and("--save-plan", args.save_plan.as_deref());
+    outputs.check(frames.iter().map(|frame| ("a frame", frame.path.as_path())))?;
     if args.save_plan.is_some() {
         // A saved plan names files by their content.
         for frame in &mut frames {
@@ -97,10 +102,9 @@ pub fn focus(args: FocusArgs) -> anyhow::Result<()> {
     let (reference, mask, ground, find_lens) = (None, None, vec![], false);
     let moving = args.moving.clone();
     let work = Work { frames, reference, calibration, plan, mask, ground, find_lens, moving };
-    args.common.carry_out(work, |done| {
-        let Finished { outcome, cache, facts, record, progress } = *done;
-        let (picture, profile) = (&outcome.picture, &outcome.profile);
-        export::write(out, form, picture, profile, Some(facts), progress)?;
+    args.common.carry_out(work, &outputs, |done| {
+        let Finished { outcome, cache, record, .. } = *done;
+        args.written.write(out, form, done)?;
         if let (Some(path), Some(target)) = (&args.save_depth, depth) {
             export::write_grey(path, target, &cache.map(&outcome.combined, MapKind::Depth))?;
         }
@@ -131,7 +135,7 @@ impl FocusArgs {
     /// The picture to be written, if one is, and its form.
     fn form(&self) -> anyhow::Result<Option<(&Path, Form)>> {
         match &self.out {
-            Some(out) => Ok(Some((out, form(out, self.depth.as_deref())?))),
+            Some(out) => Ok(Some((out, self.written.form(out)?))),
             None if self.save_depth.is_some() => bail!("--save-depth needs --out"),
             None if self.moving.is_some() => bail!("--moving needs --out"),
             None if self.save_plan.is_some() => bail!("--save-plan needs --out"),
@@ -149,6 +153,8 @@ impl FocusArgs {
 
     /// Tells the order, and what is to be doubted, alone.
     fn order(&self, frames: &[FrameInput], plan: &Plan) -> anyhow::Result<()> {
+        let outputs = self.common.outputs();
+        outputs.check(frames.iter().map(|frame| ("a frame", frame.path.as_path())))?;
         let scratch = self.common.scratch()?;
         let cache = &Cache::at(scratch.path());
         let progress = Progress::new(self.common.quiet);
@@ -158,6 +164,7 @@ impl FocusArgs {
         let request = Request { frames, reference, plan, cache, budget, stream, beside, watch };
         let found = engine::look_over(&request)?;
         progress.finish();
+        outputs.still_free()?;
         tell(&found.order, &found.doubts);
         self.common.tell(&json!({ "focus": found }))
     }
@@ -165,6 +172,6 @@ impl FocusArgs {
 
 /// The order to the output, and doubts beside it.
 fn tell(order: &[impl AsRef<str>], doubts: &[String]) {
-    doubts.iter().for_each(|doubt| eprintln!("jade-stack: {doubt}"));
-    order.iter().for_each(|name| println!("{}", name.as_ref()));
+    doubts.iter().for_each(|doubt| say(format!("jade-stack: {doubt}")));
+    order.iter().for_each(|name| say::tell(name.as_ref()));
 }

@@ -1,5 +1,6 @@
 //! Frames as they are named on the command line.
 
+use crate::say::say;
 use anyhow::Context;
 use jade_core::frames::FrameInput;
 use jade_core::prepare::PreparePlan;
@@ -16,7 +17,7 @@ pub fn files(paths: &[PathBuf]) -> anyhow::Result<Vec<Given<'_>>> {
             format!("{}: the frame cannot be found; check the path", path.display())
         })?;
         if kept.iter().any(|(_, other)| *other == real) {
-            eprintln!("jade-stack: {}: given twice, taken once", path.display());
+            say(format!("jade-stack: {}: given twice, taken once", path.display()));
             continue;
         }
         kept.push((path, real));

@@ -9,6 +9,7 @@ use jade_core::cache::Cache;
 use jade_core::engine::{self, LensFound};
 use jade_core::prepare::PreparePlan;
 use jade_core::prepare::lens::LensPlan;
+use serde_json::json;
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -31,13 +32,18 @@ pub fn find(args: LensArgs) -> anyhow::Result<()> {
     if args.frames.is_empty() && args.flats.is_empty() {
         bail!("give frames with stars, flat frames with --flat, or both");
     }
+    let outputs = args.common.outputs().and("--out", args.out.as_deref());
+    let plain = PreparePlan::default();
+    let frames: Vec<_> = files(&args.frames)?.iter().map(|file| input(file, &plain)).collect();
+    let flats = untreated(&args.flats)?;
+    let both = [("a frame", &frames), ("a flat frame", &flats)];
+    outputs.check(
+        both.iter().flat_map(|(what, some)| some.iter().map(|f| (*what, f.path.as_path()))),
+    )?;
     let budget = args.common.budget()?;
     let scratch = args.common.scratch()?;
     let cache = Cache::at(scratch.path());
     let progress = Progress::new(args.common.quiet);
-    let plain = PreparePlan::default();
-    let frames: Vec<_> = files(&args.frames)?.iter().map(|file| input(file, &plain)).collect();
-    let flats = untreated(&args.flats)?;
     let mut found = LensFound::default();
     if !flats.is_empty() {
         let lens = LensPlan::default();
@@ -48,7 +54,9 @@ pub fn find(args: LensArgs) -> anyhow::Result<()> {
         found = engine::lens_of_stars(&frames, found.lens, &cache, budget, &progress)?;
         found.corner_light = corner_light;
     }
-    progress.finish();
+    let stages = progress.finish();
+    outputs.still_free()?;
+    args.common.tell(&json!({ "lens": found, "stages": stages }))?;
     print!("{}", told(&found));
     match &args.out {
         Some(path) => write_json(path, &found.lens),

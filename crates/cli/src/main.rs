@@ -4,16 +4,21 @@ mod focus;
 mod inputs;
 mod lens;
 mod mask;
+mod outputs;
 mod progress;
 mod run;
+mod say;
 mod scene;
 mod scratch;
 mod serve;
+mod signals;
 mod skyline;
 mod stack;
 mod work;
+mod written;
 
 use clap::{Parser, Subcommand};
+use say::say;
 use std::process::ExitCode;
 
 /// Stacks many frames of one scene into one clean picture.
@@ -48,7 +53,28 @@ enum Command {
 fn main() -> ExitCode {
     // Usage errors end with status 2, from clap itself.
     let cli = Cli::parse();
-    let done = match cli.command {
+    let done = carry_out(cli.command);
+    match (done, signals::status()) {
+        (Ok(()), None) => ExitCode::SUCCESS,
+        (Err(error), None) => {
+            say(format!("jade-stack: {error:#}"));
+            ExitCode::FAILURE
+        }
+        (done, Some(status)) => {
+            if let Err(error) = done {
+                say(format!("jade-stack: {error:#}"));
+            }
+            ExitCode::from(status)
+        }
+    }
+}
+
+fn carry_out(command: Command) -> anyhow::Result<()> {
+    // The server brings its own connections and jobs to an end first.
+    if !matches!(command, Command::Serve(_) | Command::Demo(_)) {
+        signals::listen(|| ())?;
+    }
+    match command {
         Command::Serve(args) => serve::serve(args),
         Command::Demo(args) => serve::demo(args),
         Command::Scene(args) => scene::make(args),
@@ -57,12 +83,5 @@ fn main() -> ExitCode {
         Command::Skyline(args) => mask::find(args),
         Command::Lens(args) => lens::find(args),
         Command::Focus(args) => focus::focus(args),
-    };
-    match done {
-        Ok(()) => ExitCode::SUCCESS,
-        Err(error) => {
-            eprintln!("jade-stack: {error:#}");
-            ExitCode::FAILURE
-        }
     }
 }

@@ -2,8 +2,9 @@
 
 use crate::inputs::{files, input};
 use crate::progress::Progress;
-use crate::stack::target;
+use crate::say::say;
 use crate::work::Common;
+use crate::written::target;
 use anyhow::bail;
 use clap::Args;
 use jade_core::cache::Cache;
@@ -55,6 +56,8 @@ pub fn find(args: MaskArgs) -> anyhow::Result<()> {
     plan.check()?;
     let frames: Vec<_> =
         files(&args.frames)?.iter().map(|file| input(file, &plan.prepare)).collect();
+    let outputs = args.common.outputs().and("--out", Some(&args.out));
+    outputs.check(frames.iter().map(|frame| ("a frame", frame.path.as_path())))?;
     let scratch = args.common.scratch()?;
     let cache = Cache::at(scratch.path());
     let progress = Progress::new(args.common.quiet);
@@ -70,6 +73,7 @@ pub fn find(args: MaskArgs) -> anyhow::Result<()> {
     })?;
     let mask = found.skyline.mask(&found.sights.views(), &|| progress.cancelled())?;
     let mask = mask.shaped(&plan.skyline);
+    outputs.still_free()?;
     mask.write(&args.out, target)?;
     let told = MaskReport {
         sky: mask.sky_of_all(),
@@ -84,7 +88,7 @@ pub fn find(args: MaskArgs) -> anyhow::Result<()> {
         );
     }
     if !args.common.quiet {
-        eprintln!("{:.0} % sky in {}", 100.0 * told.sky, told.reference.display());
+        say(format!("{:.0} % sky in {}", 100.0 * told.sky, told.reference.display()));
     }
     Ok(())
 }

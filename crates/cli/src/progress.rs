@@ -1,14 +1,14 @@
 //! Progress on stderr: a bar on a terminal, plain lines elsewhere; and the clock of the stages.
 
+use crate::signals;
 use indicatif::{ProgressBar, ProgressStyle};
 use jade_core::progress::{Stage, Watch};
 use jade_core::report::StageTime;
 use std::io::IsTerminal;
 use std::sync::Mutex;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
 
-/// Shows a run and stops it on an interrupt.
+/// Shows a run and stops it when a signal comes.
 pub struct Progress {
     state: Mutex<State>,
     quiet: bool,
@@ -21,18 +21,9 @@ struct State {
     times: Vec<StageTime>,
 }
 
-static INTERRUPTED: AtomicBool = AtomicBool::new(false);
-
 impl Progress {
-    /// Progress on stderr unless `quiet`. An interrupt asks the run to stop; a second one ends the
-    /// process at once.
+    /// Progress on stderr unless `quiet`.
     pub fn new(quiet: bool) -> Self {
-        // A handler that cannot be set leaves the system's own, which ends the process.
-        let _ = ctrlc::set_handler(|| {
-            if INTERRUPTED.swap(true, Ordering::Relaxed) {
-                std::process::exit(130);
-            }
-        });
         let state = State { bar: None, current: None, times: vec![] };
         Self { state: Mutex::new(state), quiet, terminal: std::io::stderr().is_terminal() }
     }
@@ -89,6 +80,6 @@ impl Watch for Progress {
     }
 
     fn cancelled(&self) -> bool {
-        INTERRUPTED.load(Ordering::Relaxed)
+        signals::came()
     }
 }

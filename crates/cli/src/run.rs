@@ -1,15 +1,14 @@
 //! `run`: a saved plan, carried out again on the frames it names.
 
 use crate::work::{Common, Work, write_json};
+use crate::written::WrittenArgs;
 use anyhow::{Context, bail};
 use clap::Args;
-use jade_core::export::{self, Form};
 use jade_core::frames::{FrameInput, content_hash};
 use jade_core::plan::{PlanFrame, PlanRecord};
 use jade_core::prepare::calibration::CalibrationFrames;
 use jade_core::prepare::{PreparePlan, Shows};
 use jade_core::skyline::{NamedFile, SkylineMode};
-use jade_pixels::write::Target;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
@@ -25,9 +24,8 @@ pub struct RunArgs {
     /// given.
     #[arg(long, value_name = "DIR", num_args = 1..)]
     frames: Vec<PathBuf>,
-    /// Bits of the result's samples; with 32f it holds linear light as floating-point numbers.
-    #[arg(long, value_parser = ["8", "16", "32f"], default_value = "16")]
-    depth: String,
+    #[command(flatten)]
+    written: WrittenArgs,
     #[command(flatten)]
     common: Common,
 }
@@ -38,11 +36,26 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
         .with_context(|| format!("{shown}: the plan cannot be read"))?;
     let record: PlanRecord = serde_json::from_str(&text)
         .with_context(|| format!("{shown}: this is no plan of Jade Stack, or it is damaged"))?;
-    if record.plan.version != 1 {
-        bail!(
-            "{shown}: the plan is of a later version; carry it out with the program that saved it"
-        );
+    match record.plan.version {
+        1 => {}
+        0 => bail!("{shown}: plans begin with version 1, and this one says 0; it is damaged"),
+        version => bail!(
+            "{shown}: this plan is of version {version}, and this program carries out version 1; carry it out with the program that saved it"
+        ),
     }
+    std::fs::create_dir_all(&args.out)
+        .with_context(|| format!("{}: the folder cannot be made", args.out.display()))?;
+    let name = args.plan.file_name().unwrap_or_default().to_string_lossy();
+    let stem = name.strip_suffix(".json").unwrap_or(&name);
+    let stem = stem.strip_suffix(".plan").unwrap_or(stem);
+    let picture = args.out.join(format!("{stem}.tif"));
+    let beside = args.out.join(format!("{stem}.plan.json"));
+    // The plan is not written over the one that is carried out.
+    let is_itself = beside.canonicalize().ok() == args.plan.canonicalize().ok();
+    let beside = Some(beside.as_path()).filter(|_| !is_itself);
+    let outputs =
+        args.common.outputs().and("the result", Some(&picture)).and("the plan beside it", beside);
+    outputs.check([("the plan", args.plan.as_path())])?;
     let folders = match args.frames.is_empty() {
         true => vec![folder_of(&args.plan)],
         false => args.frames.clone(),
@@ -62,18 +75,18 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
         flats: of(Shows::Flat)?,
         biases: of(Shows::Bias)?,
     };
-    let reference = frames.iter().position(|frame| frame.name == record.reference);
-    std::fs::create_dir_all(&args.out)
-        .with_context(|| format!("{}: the folder cannot be made", args.out.display()))?;
-    let name = args.plan.file_name().unwrap_or_default().to_string_lossy();
-    let stem = name.strip_suffix(".json").unwrap_or(&name);
-    let stem = stem.strip_suffix(".plan").unwrap_or(stem);
-    let picture = args.out.join(format!("{stem}.tif"));
-    let beside = args.out.join(format!("{stem}.plan.json"));
-    let form = match args.depth.as_str() {
-        "32f" => Form::Light,
-        depth => Form::Encoded(Target::Tiff { wide: depth == "16", deflate: false }),
+    let reference = match record.reference_blake3.as_str() {
+        // Plans that were saved before frames were named by their content.
+        "" => frames.iter().position(|frame| frame.name == record.reference),
+        blake3 => frames.iter().position(|frame| frame.content == blake3),
     };
+    if reference.is_none() {
+        bail!(
+            "{shown}: the plan's reference frame, {}, is none of its frames; the plan was changed or is damaged",
+            record.reference
+        );
+    }
+    let form = args.written.form(&picture)?;
     let ground = record.ground.iter().map(|one| files.input(one, plan.prepare_of(&one.blake3)));
     let ground: Vec<FrameInput> = ground.collect::<anyhow::Result<_>>()?;
     let mask = match &plan.skyline.mask {
@@ -87,14 +100,10 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
     let plan = plan.clone();
     let (find_lens, moving) = (false, None);
     let work = Work { frames, reference, calibration, plan, mask, ground, find_lens, moving };
-    args.common.carry_out(work, |done| {
-        let (from, profile) = (&done.outcome.picture, &done.outcome.profile);
-        export::write(&picture, form, from, profile, Some(done.facts), done.progress)?;
-        // Never over the plan that is carried out.
-        match beside.canonicalize().ok() == args.plan.canonicalize().ok() {
-            true => Ok(()),
-            false => write_json(&beside, done.record),
-        }
+    outputs.check(work.inputs())?;
+    args.common.carry_out(work, &outputs, |done| {
+        args.written.write(&picture, form, done)?;
+        beside.map_or(Ok(()), |path| write_json(path, done.record))
     })
 }
 

@@ -1,11 +1,12 @@
 //! `scene`: the simulated camera.
 
+use crate::signals;
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_scenes::focus_sweep::{self, FocusSweep};
 use jade_scenes::kiln_yard::{self, KilnYard};
 use jade_scenes::night_sky::{self, Card, Land, NightSky};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 #[derive(Args)]
 pub struct SceneArgs {
@@ -60,6 +61,9 @@ pub struct SceneArgs {
     /// Number of exposures for the ground on a card.
     #[arg(long, requires = "card")]
     ground: Option<u32>,
+    /// Write into a folder that is not empty, over files of the same names.
+    #[arg(long)]
+    replace: bool,
     /// Say nothing.
     #[arg(long)]
     quiet: bool,
@@ -90,14 +94,41 @@ fn land(text: &str) -> Result<Land, String> {
 }
 
 pub fn make(args: SceneArgs) -> anyhow::Result<()> {
-    let SceneArgs { frames, darks, width, height, seed, focal, deflate, .. } = args;
+    let shown = args.out.display();
     std::fs::create_dir_all(&args.out)
-        .with_context(|| format!("{}: the folder cannot be made", args.out.display()))?;
+        .with_context(|| format!("{shown}: the folder cannot be made"))?;
+    let mut inside = std::fs::read_dir(&args.out)
+        .with_context(|| format!("{shown}: the folder cannot be read"))?;
+    let empty = inside.next().is_none();
+    if !empty && !args.replace {
+        bail!(
+            "{shown}: there are files in this folder; choose an empty one, or add --replace to replace those that are named as the scene's"
+        );
+    }
+    let made = write(&args);
+    if made.is_err() && empty {
+        clear(&args.out);
+    }
+    made
+}
+
+/// Removes what was written of a scene that was stopped: half of one is of no use. The folder stays.
+fn clear(folder: &Path) {
+    for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+        let _ = match entry.file_type().is_ok_and(|kind| kind.is_dir()) {
+            true => std::fs::remove_dir_all(entry.path()),
+            false => std::fs::remove_file(entry.path()),
+        };
+    }
+}
+
+fn write(args: &SceneArgs) -> anyhow::Result<()> {
+    let &SceneArgs { frames, darks, width, height, seed, focal, deflate, .. } = args;
     let step = |made: u32, total: u32| {
         if !args.quiet {
             eprintln!("scene: {} of {total}", made + 1);
         }
-        true
+        !signals::came()
     };
     match args.kind {
         SceneKind::NightSky => {
@@ -129,7 +160,7 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
             }
         }
         SceneKind::KilnYard => {
-            plain(&args, "a kiln yard")?;
+            plain(args, "a kiln yard")?;
             let usual = kiln_yard::Options::default();
             let scene = KilnYard::new(kiln_yard::Options {
                 frames: frames.unwrap_or(usual.frames),
@@ -141,7 +172,7 @@ pub fn make(args: SceneArgs) -> anyhow::Result<()> {
             scene.write(&args.out, step)?;
         }
         SceneKind::FocusSweep => {
-            plain(&args, "a focus sweep")?;
+            plain(args, "a focus sweep")?;
             let usual = focus_sweep::Options::default();
             let scene = FocusSweep::new(focus_sweep::Options {
                 frames: frames.unwrap_or(usual.frames),

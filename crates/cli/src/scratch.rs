@@ -3,46 +3,64 @@
 
 use anyhow::Context;
 use jade_core::cache::Cache;
-use std::path::{Path, PathBuf};
+use std::fs::File;
+use std::path::Path;
+use tempfile::TempDir;
 
 const PREFIX: &str = "jade-stack-scratch-";
 
 /// A folder that goes away with this value.
-pub struct Scratch(PathBuf);
+pub struct Scratch {
+    folder: TempDir,
+    /// Tells runs on other machines and in other containers that this one lives.
+    _lock: Option<File>,
+}
 
 impl Scratch {
-    /// Makes a folder in `parent`, or beside the system's temporary files.
+    /// Makes a folder in `parent`, or beside the system's temporary files, that nobody else reads.
     pub fn new(parent: Option<&Path>) -> anyhow::Result<Self> {
         let parent = parent.map_or_else(std::env::temp_dir, Path::to_owned);
+        std::fs::create_dir_all(&parent)
+            .with_context(|| format!("{}: the scratch folder cannot be made", parent.display()))?;
         sweep(&parent);
-        let folder = parent.join(format!("{PREFIX}{}", std::process::id()));
-        std::fs::create_dir_all(&folder)
-            .with_context(|| format!("{}: the scratch folder cannot be made", folder.display()))?;
-        Ok(Self(folder))
+        let folder = tempfile::Builder::new()
+            .prefix(&format!("{PREFIX}{}-", std::process::id()))
+            .tempdir_in(&parent)
+            .with_context(|| {
+                format!(
+                    "{}: no scratch folder can be made there; choose another with --scratch",
+                    parent.display()
+                )
+            })?;
+        let lock = File::open(folder.path()).ok().filter(|lock| lock.try_lock().is_ok());
+        Ok(Self { folder, _lock: lock })
     }
 
     /// The folder.
     pub fn path(&self) -> &Path {
-        &self.0
+        self.folder.path()
     }
 }
 
 impl Drop for Scratch {
     fn drop(&mut self) {
-        Cache::at(&self.0).drop_frames();
-        let _ = std::fs::remove_dir_all(&self.0);
+        Cache::at(self.path()).drop_frames();
     }
 }
 
 /// Removes scratch folders whose process is gone.
 fn sweep(parent: &Path) {
     for entry in std::fs::read_dir(parent).into_iter().flatten().flatten() {
-        let name = entry.file_name();
-        let Some(process) = name.to_str().and_then(|n| n.strip_prefix(PREFIX)) else { continue };
-        let gone =
-            process.parse::<u32>().is_ok_and(|id| !Path::new(&format!("/proc/{id}")).exists());
-        if gone {
+        if is_left(&entry.path()) {
             let _ = std::fs::remove_dir_all(entry.path());
         }
     }
+}
+
+fn is_left(folder: &Path) -> bool {
+    let name = folder.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let process = name.strip_prefix(PREFIX).and_then(|rest| rest.split('-').next());
+    let Some(process) = process.and_then(|digits| digits.parse::<u32>().ok()) else { return false };
+    !Path::new(&format!("/proc/{process}")).exists()
+        && File::open(folder).is_ok_and(|folder| folder.try_lock().is_ok())
 }

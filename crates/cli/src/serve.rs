@@ -1,5 +1,6 @@
 //! `serve` and `demo`: the web application.
 
+use crate::signals;
 use anyhow::Context;
 use clap::Args;
 use jade_core::engine::Budget;
@@ -64,6 +65,11 @@ fn start(common: Common, roots: Vec<PathBuf>, demo: bool) -> anyhow::Result<()> 
         budget: Budget::new(common.memory, common.threads)?,
         cache_limit: common.cache << 30,
     };
+    let (ask, asked) = tokio::sync::oneshot::channel();
+    signals::listen(move || {
+        // Nobody is asked where the start failed already.
+        let _ = ask.send(());
+    })?;
     let runtime = tokio::runtime::Runtime::new().context("the runtime cannot be started")?;
     let done = runtime.block_on(async {
         if demo {
@@ -74,7 +80,7 @@ fn start(common: Common, roots: Vec<PathBuf>, demo: bool) -> anyhow::Result<()> 
         let server = Server::start(config).await?;
         println!("Jade Stack is ready: http://{}", server.address()?);
         let stop = async {
-            let _ = tokio::signal::ctrl_c().await;
+            let _ = asked.await;
         };
         server.run(stop).await?;
         anyhow::Ok(())

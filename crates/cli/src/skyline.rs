@@ -1,7 +1,8 @@
 //! Options of keeping sky and ground apart.
 
 use crate::inputs::{files, input};
-use crate::stack::target;
+use crate::outputs::Input;
+use crate::written::target;
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_core::cache::{Cache, LayerKind};
@@ -39,6 +40,17 @@ pub struct SkylineArgs {
     /// Write the share of sky of each pixel, as a grey 16-bit TIFF or PNG.
     #[arg(long, value_name = "FILE")]
     save_mask: Option<PathBuf>,
+    /// Size of that mask: the result's, or that of a whole frame, as --skyline takes it again.
+    #[arg(long, value_enum, default_value_t = MaskSize::Result, requires = "save_mask")]
+    mask_size: MaskSize,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum MaskSize {
+    /// As the result.
+    Result,
+    /// As the frames; what was cut off is as its nearest edge.
+    Frame,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -74,6 +86,17 @@ impl SkylineArgs {
             }
             _ => Ok(()),
         }
+    }
+
+    /// All files that are read; the words `auto` and `none` name none.
+    pub fn inputs(&self) -> impl Iterator<Item = Input<'_>> {
+        let ground = self.ground_frame.iter().map(|path| ("a frame of the ground", path.as_path()));
+        ground.chain([("the mask", self.skyline.as_path())])
+    }
+
+    /// Where the mask is written, if it is.
+    pub fn mask_output(&self) -> Option<&Path> {
+        self.save_mask.as_deref()
     }
 
     fn mask_target(&self, path: &Path) -> Option<Target> {
@@ -147,6 +170,12 @@ impl SkylineArgs {
         let Some(path) = &self.save_mask else { return Ok(()) };
         let target = self.mask_target(path).context("the mask's name was checked")?;
         let layer = outcome.layer(cache, LayerKind::Mask);
-        Ok(export::write_mask(path, target, &layer, outcome.report.origin, size)?)
+        match self.mask_size {
+            MaskSize::Result => export::write_grey(path, target, &layer)?,
+            MaskSize::Frame => {
+                export::write_mask(path, target, &layer, outcome.report.origin, size)?;
+            }
+        }
+        Ok(())
     }
 }

@@ -1,8 +1,10 @@
 //! `stack`: frames to one picture, without a browser.
 
-use crate::inputs::{files, input, untreated};
+use crate::inputs::{Given, files, input, untreated};
+use crate::outputs::Input;
 use crate::skyline::SkylineArgs;
 use crate::work::{Common, Finished, Work, write_json};
+use crate::written::{WrittenArgs, target};
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_core::cache::MapKind;
@@ -84,10 +86,8 @@ pub struct StackArgs {
     /// Edges that not every frame covers: cut them off, keep them from fewer frames, or fill them.
     #[arg(long, value_enum, default_value_t = EdgesArg::Trim)]
     edges: EdgesArg,
-    /// Bits of the result's samples; 16 unless the result is a JPEG. With 32f a TIFF holds linear
-    /// light as floating-point numbers, highlights beyond white included.
-    #[arg(long, value_parser = ["8", "16", "32f"])]
-    depth: Option<String>,
+    #[command(flatten)]
+    written: WrittenArgs,
     /// How much of the sky's uneven brightness is taken off, 0 to 1; of the sky alone where --skyline
     /// parts it from the ground.
     #[arg(long, value_name = "AMOUNT", default_value_t = 0.0)]
@@ -279,6 +279,22 @@ impl StackArgs {
             .with_context(|| format!("{shown}: this is no lens as `jade-stack lens` writes it"))
     }
 
+    /// All files that are read.
+    fn inputs(&self) -> Vec<Input<'_>> {
+        let frames = [
+            ("a frame", &self.frames),
+            ("a dark frame", &self.darks),
+            ("a flat frame", &self.flats),
+            ("a bias frame", &self.biases),
+        ];
+        let mut inputs: Vec<Input> = self.skyline.inputs().collect();
+        for (what, some) in frames {
+            inputs.extend(some.iter().map(|path| (what, path.as_path())));
+        }
+        inputs.extend(self.lens.iter().map(|path| ("the lens", path.as_path())));
+        inputs
+    }
+
     fn finds_lens(&self) -> bool {
         self.lens.as_deref() == Some(Path::new("stars"))
     }
@@ -303,15 +319,7 @@ impl StackArgs {
         }
         let reference = match &self.reference {
             None => None,
-            Some(path) => {
-                let real = path.canonicalize().with_context(|| {
-                    format!("{}: the reference frame cannot be found", path.display())
-                })?;
-                let place = kept.iter().position(|(_, p)| *p == real).with_context(|| {
-                    format!("{}: the reference frame is not among the frames", path.display())
-                })?;
-                Some(place)
-            }
+            Some(path) => Some(place_of(path, &kept)?),
         };
         let ground = self.skyline.ground(&mut plan, &frames, reference)?;
         let mask = self.skyline.mask(&mut plan)?;
@@ -321,44 +329,42 @@ impl StackArgs {
     }
 }
 
-/// The file to write, by the result's name and the wanted bits of its samples.
-pub fn form(out: &Path, depth: Option<&str>) -> anyhow::Result<Form> {
-    let shown = out.display();
-    let target = target(out, depth != Some("8"))
-        .with_context(|| format!("{shown}: name the result .tif, .png or .jpg"))?;
-    match (target, depth) {
-        (Target::Tiff { .. }, Some("32f")) => Ok(Form::Light),
-        (_, Some("32f")) => bail!("{shown}: only a TIFF holds 32-bit floats; choose .tif"),
-        (Target::Jpeg { .. }, Some("16")) => {
-            bail!("{shown}: a JPEG holds 8 bits; choose .tif or .png for 16")
-        }
-        (target, _) => Ok(Form::Encoded(target)),
+/// The place of the reference frame, which is given by its path or, among the frames, by its name.
+fn place_of(reference: &Path, frames: &[Given]) -> anyhow::Result<usize> {
+    let shown = reference.display();
+    let real = reference.canonicalize().ok();
+    if let Some(place) = frames.iter().position(|(_, path)| Some(path) == real.as_ref()) {
+        return Ok(place);
     }
-}
-
-/// What a file's ending asks for.
-pub fn target(path: &Path, wide: bool) -> Option<Target> {
-    let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
-    match extension.to_ascii_lowercase().as_str() {
-        "tif" | "tiff" => Some(Target::Tiff { wide, deflate: false }),
-        "png" => Some(Target::Png { wide }),
-        "jpg" | "jpeg" => Some(Target::Jpeg { quality: export::JPEG_QUALITY }),
-        _ => None,
+    let is_named = |given: &&Given| given.0.file_name() == Some(reference.as_os_str());
+    match (frames.iter().filter(is_named).count(), real) {
+        (1, _) => Ok(frames.iter().position(|given| is_named(&given)).unwrap_or_default()),
+        (0, None) => bail!("{shown}: the reference frame cannot be found; give one of the frames"),
+        (0, Some(_)) => bail!("{shown}: the reference frame is not among the frames; add it there"),
+        (several, _) => {
+            bail!("{shown}: {several} of the frames have this name; give the path of the one")
+        }
     }
 }
 
 pub fn stack(args: StackArgs) -> anyhow::Result<()> {
-    let form = form(&args.out, args.depth.as_deref())?;
+    let form = args.written.form(&args.out)?;
     args.check()?;
+    let outputs = (args.common.outputs())
+        .and("--out", Some(&args.out))
+        .and("--save-coverage", args.save_coverage.as_deref())
+        .and("--save-rejected", args.save_rejected.as_deref())
+        .and("--save-mask", args.skyline.mask_output())
+        .and("--save-plan", args.save_plan.as_deref());
+    outputs.check(args.inputs())?;
     let work = args.work()?;
-    args.common.carry_out(work, |done| args.save(form, done))
+    args.common.carry_out(work, &outputs, |done| args.save(form, done))
 }
 
 impl StackArgs {
     fn save(&self, form: Form, done: &Finished) -> anyhow::Result<()> {
-        let Finished { outcome, cache, facts, record, progress } = *done;
-        let (picture, profile) = (&outcome.picture, &outcome.profile);
-        export::write(&self.out, form, picture, profile, Some(facts), progress)?;
+        let Finished { outcome, cache, facts, record, .. } = *done;
+        self.written.write(&self.out, form, done)?;
         let maps =
             [(&self.save_coverage, MapKind::Coverage), (&self.save_rejected, MapKind::Rejected)];
         for (path, kind) in maps {

@@ -1,7 +1,9 @@
 //! What every command that combines frames shares: its bounds, its scratch, its report.
 
 use crate::lens;
+use crate::outputs::{Input, Outputs};
 use crate::progress::Progress;
+use crate::say::say;
 use crate::scratch::Scratch;
 use clap::Args;
 use jade_core::cache::Cache;
@@ -32,6 +34,9 @@ pub struct Common {
     /// Write what was measured, as JSON.
     #[arg(long, value_name = "FILE.json")]
     report: Option<PathBuf>,
+    /// Replace files that lie under the names of the outputs already.
+    #[arg(long)]
+    replace: bool,
     /// No progress on stderr.
     #[arg(long)]
     pub quiet: bool,
@@ -54,6 +59,26 @@ pub struct Work {
     pub moving: Option<PathBuf>,
 }
 
+impl Work {
+    /// All pictures that are read.
+    pub fn inputs(&self) -> Vec<Input<'_>> {
+        let CalibrationFrames { darks, flats, biases } = &self.calibration;
+        let frames = [
+            ("a frame", &self.frames),
+            ("a dark frame", darks),
+            ("a flat frame", flats),
+            ("a bias frame", biases),
+            ("a frame of the ground", &self.ground),
+        ];
+        let mut inputs = vec![];
+        for (what, some) in frames {
+            inputs.extend(some.iter().map(|frame| (what, frame.path.as_path())));
+        }
+        inputs.extend(self.mask.iter().map(|path| ("the mask", path.as_path())));
+        inputs
+    }
+}
+
 /// What a finished run can be saved from.
 pub struct Finished<'a> {
     pub outcome: &'a Outcome,
@@ -74,14 +99,21 @@ impl Common {
         self.report.as_ref().map_or(Ok(()), |path| write_json(path, measured))
     }
 
+    /// The outputs of the command, the report among them.
+    pub fn outputs(&self) -> Outputs {
+        Outputs::new(self.replace).and("--report", self.report.as_deref())
+    }
+
     pub fn scratch(&self) -> anyhow::Result<Scratch> {
         Scratch::new(self.scratch.as_deref())
     }
 
-    /// Combines frames, has the result saved, and tells what came of it.
+    /// Combines frames, has the result saved into `outputs`, which were checked, and tells what came
+    /// of it.
     pub fn carry_out(
         &self,
         mut work: Work,
+        outputs: &Outputs,
         save: impl FnOnce(&Finished) -> anyhow::Result<()>,
     ) -> anyhow::Result<()> {
         let budget = self.budget()?;
@@ -113,6 +145,7 @@ impl Common {
             watch: &progress,
         };
         let outcome = engine::stack(&request)?;
+        outputs.still_free()?;
         if let Some(path) = moving {
             engine::moving(&frames, &outcome.report, &path, &cache, budget, &progress)?;
         }
@@ -140,10 +173,11 @@ impl Common {
     fn summarise(&self, report: &Report, repaired: usize) {
         for frame in report.frames.iter().filter(|f| !f.used) {
             let reason = frame.reason.as_deref().unwrap_or("not used");
-            eprintln!("jade-stack: {} is left out: {reason}", frame.file);
+            let reason = reason.strip_prefix(&format!("{}: ", frame.file)).unwrap_or(reason);
+            say(format!("jade-stack: {} is left out: {reason}", frame.file));
         }
         for (name, reason) in report.skyline.iter().flat_map(|skyline| &skyline.left_out) {
-            eprintln!("jade-stack: {name} is left out of the ground: {reason}");
+            say(format!("jade-stack: {name} is left out of the ground: {reason}"));
         }
         if self.quiet {
             return;

@@ -14,7 +14,7 @@ pub struct Key(String);
 
 impl Key {
     /// Changes whenever the computation changes, so that old products are not taken for new ones.
-    const GENERATION: u32 = 19;
+    const GENERATION: u32 = 20;
 
     /// The key of a stage with these settings that reads the products of `inputs`, in order.
     pub fn of(stage: &str, settings: &impl Serialize, inputs: &[&Key]) -> Self {

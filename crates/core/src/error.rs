@@ -9,6 +9,9 @@ pub enum CoreError {
     /// Too few frames were usable.
     #[error("{0}")]
     Frames(String),
+    /// The reference frame turned out not to be readable.
+    #[error("The reference frame cannot be read: {0}")]
+    Reference(String),
     /// A setting cannot be carried out.
     #[error("{0}")]
     Setting(String),

@@ -235,9 +235,16 @@ impl Plan {
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
+        if self.version != 1 {
+            return Err(CoreError::Setting(format!(
+                "The plan is of version {}, and this program knows version 1; carry it out with the program that saved it.",
+                self.version
+            )));
+        }
         self.prepare.check()?;
+        // Each alone: a later difference of the same frame would hide what an earlier one holds.
         for own in &self.differences {
-            self.prepare_of(&own.blake3).check()?;
+            own.change.of(self.prepare.clone()).check()?;
         }
         if !(0.5..=20.0).contains(&self.combine.clip) {
             return Err(CoreError::Setting(format!(
@@ -290,6 +297,9 @@ pub struct PlanRecord {
     pub plan: Plan,
     /// File name of the reference frame.
     pub reference: String,
+    /// BLAKE3 of its file; empty in plans that were saved before it was noted.
+    #[serde(default)]
+    pub reference_blake3: String,
     /// Every frame that was given to the run.
     pub frames: Vec<PlanFrame>,
     /// Frames or the picture that the ground came from, where those were others.
@@ -358,6 +368,12 @@ mod tests {
             r#"[{"blake3":"a1","change":{"denoise":{"luminance":0.4,"colour":0.8}}}]"#
         );
         plan.differences[0].change.gain_ev = Some(9.0);
+        assert!(plan.check().is_err());
+        // Another one of the same frame does not hide it.
+        let mut other = plan.differences[0].clone();
+        other.change.gain_ev = Some(1.0);
+        plan.differences[0].change.gain_ev = Some(f32::INFINITY);
+        plan.differences.push(other);
         assert!(plan.check().is_err());
     }
 

@@ -14,6 +14,9 @@ pub struct Report {
     pub version: u32,
     /// File name of the reference frame.
     pub reference: String,
+    /// What names the content of that file.
+    #[serde(default)]
+    pub reference_content: String,
     /// Width and height of the result in pixels.
     pub size: [u32; 2],
     /// The result's top-left pixel in the reference frame.
@@ -37,6 +40,9 @@ pub struct Report {
     /// What came of finishing.
     #[serde(default)]
     pub finish: Option<FinishReport>,
+    /// How long the frames were exposed.
+    #[serde(default)]
+    pub exposures: Option<ExposureReport>,
     /// The lens that was found, when the camera model was used.
     #[ts(type = "{ focal_px: number; centre: [number, number]; k1: number; k2: number } | null")]
     pub lens: Option<Lens>,
@@ -44,6 +50,28 @@ pub struct Report {
     pub stages: Vec<StageTime>,
     /// The process's largest resident memory so far in MiB.
     pub peak_memory_mib: u64,
+}
+
+impl Report {
+    /// What is reported of the frame of this content. Reports that were written before frames were
+    /// named by their content find it by the name of its file.
+    pub fn frame(&self, content: &str, name: &str) -> Option<&FrameReport> {
+        match self.frames.iter().any(|own| !own.content.is_empty()) {
+            true => self.frames.iter().find(|own| own.content == content),
+            false => self.frames.iter().find(|own| own.file == name),
+        }
+    }
+}
+
+/// How long frames were exposed, in seconds: of all that were given, and of those that were used.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct ExposureReport {
+    /// All together.
+    pub total_s: [f64; 2],
+    /// The longest one.
+    pub longest_s: [f64; 2],
+    /// The shortest one.
+    pub shortest_s: [f64; 2],
 }
 
 /// Sky and ground that were combined apart.
@@ -68,6 +96,9 @@ pub struct FocusReport {
     /// File names of the frames that could be read in the order of focus, from near to far where
     /// alignment tells it.
     pub order: Vec<String>,
+    /// What names the content of each of them.
+    #[serde(default)]
+    pub contents: Vec<String>,
     /// From each of them to the next.
     pub steps: Vec<FocusStep>,
     /// For each of them, the share of the picture in which it is the sharpest.
@@ -90,6 +121,9 @@ pub struct FocusReport {
 pub struct MovedPlace {
     /// File name of the frame, or of the first that shows it.
     pub file: String,
+    /// What names the content of that frame.
+    #[serde(default)]
+    pub content: String,
     /// The middle of the place in the reference frame, in pixels.
     pub at: [f64; 2],
     /// How far it reaches from there, in pixels.
@@ -141,6 +175,10 @@ pub struct NoisePoint {
 pub struct FrameReport {
     /// File name.
     pub file: String,
+    /// What names its content: BLAKE3 of its file as hexadecimal digits, or, in a run of the command
+    /// line that needs none, its whole path.
+    #[serde(default)]
+    pub content: String,
     /// Whether it went into the result.
     pub used: bool,
     /// Why it did not.

@@ -12,8 +12,14 @@ pub enum PictureError {
         /// The system's own reason. It is told with the rest, and not again as a source.
         reason: std::io::Error,
     },
+    /// A folder, a pipe, a socket or a device where a picture file should be.
+    #[error("{}: this is no regular file, but a folder, a pipe or a device; give the picture's own file.", name(.path))]
+    NoFile {
+        /// What lies there.
+        path: PathBuf,
+    },
     /// Not one of the formats that are read, whatever its name says.
-    #[error("{}: this is not a camera raw, TIFF, PNG or JPEG picture (it begins with {begins}); save it again in one of these formats.", name(.path))]
+    #[error("{}: this is not a camera raw, TIFF, PNG or JPEG picture, or another that is read here (it begins with {begins}); save it again in one of these formats.", name(.path))]
     UnknownFormat {
         /// The file.
         path: PathBuf,
@@ -43,12 +49,14 @@ pub enum PictureError {
         limit_mp: u64,
     },
     /// A kind of the format that is not read.
-    #[error("{}: {what} is not supported; save it as an 8 or 16 bit RGB or grey picture.", name(.path))]
+    #[error("{}: {what} is not supported; {remedy}.", name(.path))]
     Unsupported {
         /// The file.
         path: PathBuf,
         /// The property.
         what: String,
+        /// What to do.
+        remedy: &'static str,
     },
     /// The decoder gave up.
     #[error("{}: the picture data are damaged ({reason}); copy the file again from the card.", name(.path))]
@@ -80,7 +88,17 @@ impl PictureError {
     }
 
     pub(crate) fn unsupported(path: &Path, what: impl Into<String>) -> Self {
-        Self::Unsupported { path: path.to_owned(), what: what.into() }
+        let remedy = "save it as an 8 or 16 bit RGB or grey picture";
+        Self::unsupported_so(path, what, remedy)
+    }
+
+    /// The same with a remedy of its own.
+    pub(crate) fn unsupported_so(
+        path: &Path,
+        what: impl Into<String>,
+        remedy: &'static str,
+    ) -> Self {
+        Self::Unsupported { path: path.to_owned(), what: what.into(), remedy }
     }
 }
 
@@ -95,8 +113,14 @@ fn remedy(reason: &std::io::Error) -> &'static str {
     }
 }
 
+/// A file's name, its control characters written out: it may be printed on a terminal.
 fn name(path: &Path) -> String {
-    path.file_name().unwrap_or(path.as_os_str()).to_string_lossy().into_owned()
+    let name = path.file_name().unwrap_or(path.as_os_str()).to_string_lossy();
+    let plain = |c: char| match c.is_control() {
+        true => c.escape_default().to_string(),
+        false => c.to_string(),
+    };
+    name.chars().map(plain).collect()
 }
 
 #[cfg(test)]

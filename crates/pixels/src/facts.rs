@@ -15,6 +15,27 @@ pub enum FileFormat {
     Jpeg,
     /// Camera raw, DNG among it: a sensor's mosaic.
     Raw,
+    /// OpenEXR: floating-point numbers.
+    Exr,
+    /// WebP, 8 bit.
+    WebP,
+    /// Flexible image transport system: 8 or 16 bit, or floating-point numbers.
+    Fits,
+}
+
+impl FileFormat {
+    /// Its name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Tiff => "TIFF",
+            Self::Png => "PNG",
+            Self::Jpeg => "JPEG",
+            Self::Raw => "raw",
+            Self::Exr => "OpenEXR",
+            Self::WebP => "WebP",
+            Self::Fits => "FITS",
+        }
+    }
 }
 
 /// Facts of one picture file; what the file does not tell is `None`.
@@ -50,6 +71,76 @@ pub struct Facts {
     /// What a raw file's camera took for grey: its red, green and blue, green 1.
     #[serde(default)]
     pub neutral: Option<[f32; 3]>,
+    /// What else is written into the file about how and by whom it was taken.
+    #[serde(default, skip_serializing_if = "Details::is_empty")]
+    #[ts(optional, as = "Option<Details>")]
+    pub details: Details,
+}
+
+/// What a camera or a person wrote into a file, to be carried into what is made of it.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(default)]
+#[ts(optional_fields)]
+pub struct Details {
+    /// The camera's maker, as the file has it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub make: Option<String>,
+    /// The camera's model, as the file has it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub model: Option<String>,
+    /// The lens's maker.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub lens_make: Option<String>,
+    /// Who took it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub artist: Option<String>,
+    /// Whose it is.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub copyright: Option<String>,
+    /// What it shows.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub description: Option<String>,
+    /// Digits behind the point of the second in which it was taken.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub subsecond: Option<String>,
+    /// Offset of the camera's time from UTC, as `+01:00`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub offset: Option<String>,
+    /// Pixels for each inch across and down.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub per_inch: Option<[f64; 2]>,
+    /// Where it was taken: the entries of the file's own directory about that.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<GpsEntry>>")]
+    pub gps: Vec<GpsEntry>,
+}
+
+/// One entry about the place where a picture was taken (EXIF 2.32, 4.6.6).
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct GpsEntry {
+    /// Its number.
+    pub tag: u16,
+    /// Its value.
+    pub value: GpsValue,
+}
+
+/// The value of a [`GpsEntry`].
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum GpsValue {
+    /// A text.
+    Text(String),
+    /// Bytes, as those of the version.
+    Bytes(Vec<u8>),
+    /// Numbers as numerator and denominator.
+    Ratios(Vec<[u32; 2]>),
+}
+
+impl Details {
+    /// Whether there is nothing.
+    pub fn is_empty(&self) -> bool {
+        *self == Self::default()
+    }
 }
 
 impl Facts {
@@ -70,6 +161,7 @@ impl Facts {
             lens: None,
             profile: None,
             neutral: None,
+            details: Details::default(),
         }
     }
 

@@ -5,6 +5,7 @@
 
 #![warn(missing_docs)]
 
+pub mod aside;
 pub mod colour;
 mod error;
 pub mod facts;
@@ -12,6 +13,7 @@ pub mod limits;
 pub mod mosaic;
 pub mod pyramid;
 pub mod read;
+pub mod regular;
 pub mod rounding;
 pub mod tiled;
 pub mod write;

@@ -108,12 +108,12 @@ pub struct Mosaic {
     pub codes: Vec<u16>,
 }
 
-fn product(a: [[f32; 3]; 3], b: [[f32; 3]; 3]) -> [[f32; 3]; 3] {
+pub(crate) fn product(a: [[f32; 3]; 3], b: [[f32; 3]; 3]) -> [[f32; 3]; 3] {
     a.map(|row| [0, 1, 2].map(|j| (0..3).map(|k| row[k] * b[k][j]).sum()))
 }
 
 /// By cofactors; `None` where there is none.
-fn inverse(m: [[f32; 3]; 3]) -> Option<[[f32; 3]; 3]> {
+pub(crate) fn inverse(m: [[f32; 3]; 3]) -> Option<[[f32; 3]; 3]> {
     let minor = |i: usize, j: usize| {
         let (a, b, c, d) = ((i + 1) % 3, (i + 2) % 3, (j + 1) % 3, (j + 2) % 3);
         m[a][c] * m[b][d] - m[a][d] * m[b][c]

@@ -6,6 +6,7 @@
 //! a disk that fills up is an error instead of a signal.
 
 use crate::PictureError;
+use crate::aside::{self, Readers};
 use bytemuck::{Pod, cast_slice, cast_slice_mut};
 use std::fs::File;
 use std::os::unix::fs::FileExt;
@@ -320,7 +321,7 @@ impl<T: Sample> TileWriter<T> {
         let io = PictureError::io(path);
         let folder = path.parent().unwrap_or(Path::new("."));
         std::fs::create_dir_all(folder).map_err(&io)?;
-        let temp = tempfile::Builder::new().prefix(".aside-").tempfile_in(folder).map_err(&io)?;
+        let temp = aside::create(folder, Readers::Owner).map_err(&io)?;
         let mut header = Vec::from(MAGIC.as_slice());
         for word in [width, height, channels, T::CODE] {
             header.extend_from_slice(&word.to_le_bytes());

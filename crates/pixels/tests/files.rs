@@ -4,9 +4,9 @@ mod directory;
 
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
-use jade_pixels::facts::{Facts, FileFormat};
+use jade_pixels::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
 use jade_pixels::read::PictureFile;
-use jade_pixels::write::{Picture, Target, write_picture};
+use jade_pixels::write::{Picture, Taken, Target, encode_jpeg, write_picture};
 use std::path::{Path, PathBuf};
 
 const WIDTH: u32 = 300;
@@ -19,7 +19,8 @@ fn value(x: u32, y: u32, channel: u32) -> u16 {
 
 fn write(path: &Path, target: Target, facts: Option<&Facts>) {
     let encoding = Encoding::srgb();
-    let picture = Picture { width: WIDTH, height: HEIGHT, channels: 3, encoding: &encoding, facts };
+    let taken = facts.map(|facts| Taken { facts, stack: None, place: true });
+    let picture = Picture { width: WIDTH, height: HEIGHT, channels: 3, encoding: &encoding, taken };
     write_picture(path, target, &picture, &mut |first, rows| {
         for (i, sample) in rows.iter_mut().enumerate() {
             let pixel = i as u32 / 3;
@@ -74,28 +75,89 @@ fn each_format_reads_back_what_was_written() {
     }
 }
 
-#[test]
-fn tiff_keeps_how_it_was_taken() {
-    let (_folder, file) = folder();
-    let facts = Facts {
+/// All that a camera and a person may have written into a file.
+fn taken() -> Facts {
+    let text = |text: &str| Some(text.to_owned());
+    let gps = |tag, value| GpsEntry { tag, value };
+    let details = Details {
+        make: text("Müller 小米"),
+        model: text("Simulated camera ä"),
+        lens_make: text("Simulated"),
+        artist: text("Anna Österreich"),
+        copyright: text("© Anna Österreich"),
+        description: text("A mast by a salt pan"),
+        subsecond: text("042"),
+        offset: text("+01:00"),
+        per_inch: Some([300.0, 300.0]),
+        gps: vec![
+            gps(0, GpsValue::Bytes(vec![2, 3, 0, 0])),
+            gps(1, GpsValue::Text("N".to_owned())),
+            gps(2, GpsValue::Ratios(vec![[36, 1], [45, 1], [1234, 100]])),
+            gps(3, GpsValue::Text("W".to_owned())),
+            gps(4, GpsValue::Ratios(vec![[2, 1], [11, 1], [5, 1]])),
+            gps(5, GpsValue::Bytes(vec![0])),
+            gps(6, GpsValue::Ratios(vec![[12, 1]])),
+        ],
+    };
+    Facts {
         exposure_s: Some(8.0),
-        iso: Some(6400),
+        iso: Some(102_400),
         aperture: Some(2.8),
         focal_mm: Some(20.0),
-        taken: Some("2026-03-14 22:10:05".to_owned()),
-        camera: Some("Simulated camera".to_owned()),
-        lens: Some("Simulated 20 mm f/2.8".to_owned()),
+        taken: text("2026-03-14 22:10:05"),
+        camera: text("Müller 小米 Simulated camera ä"),
+        lens: text("Simulated 20 mm f/2.8 é"),
+        details,
         ..Facts::bare(FileFormat::Tiff, WIDTH, HEIGHT, 16)
-    };
-    write(&file("a.tif"), Target::Tiff { wide: true, deflate: false }, Some(&facts));
-    let (read, _) = read(&file("a.tif")).unwrap();
-    assert_eq!(Facts { profile: None, ..read }, facts);
+    }
+}
+
+#[test]
+fn every_format_keeps_how_it_was_taken_in_all_letters() {
+    let (_folder, file) = folder();
+    let facts = taken();
+    let targets = [
+        ("a.tif", Target::Tiff { wide: true, deflate: false }),
+        ("b.tif", Target::Tiff { wide: false, deflate: true }),
+        ("c.png", Target::Png { wide: true }),
+        ("d.jpg", Target::Jpeg { quality: 90 }),
+    ];
+    for (name, target) in targets {
+        write(&file(name), target, Some(&facts));
+        let (read, _) = read(&file(name)).unwrap();
+        let Facts { format, bits, .. } = read;
+        assert_eq!(
+            Facts { profile: None, ..read },
+            Facts { format, bits, ..facts.clone() },
+            "{name}"
+        );
+    }
+}
+
+#[test]
+fn the_place_is_left_out_where_that_is_wanted() {
+    let (_folder, file) = folder();
+    let (facts, encoding) = (taken(), Encoding::srgb());
+    let taken = Some(Taken { facts: &facts, stack: None, place: false });
+    let picture = Picture { width: 8, height: 8, channels: 3, encoding: &encoding, taken };
+    for (name, target) in [
+        ("a.tif", Target::Tiff { wide: true, deflate: false }),
+        ("b.jpg", Target::Jpeg { quality: 90 }),
+    ] {
+        write_picture(&file(name), target, &picture, &mut |_, _| Ok(())).unwrap();
+        let (read, _) = read(&file(name)).unwrap();
+        assert!(read.details.gps.is_empty() && read.details.artist == facts.details.artist);
+    }
 }
 
 /// A JPEG with an EXIF block that says how it lies.
 fn turned_jpeg(path: &Path, orientation: u8) {
-    write(path, Target::Jpeg { quality: 98 }, None);
-    let bytes = std::fs::read(path).unwrap();
+    let pixels: Vec<u8> = (0..HEIGHT)
+        .flat_map(|y| {
+            (0..WIDTH).flat_map(move |x| (0..3).map(move |c| (value(x, y, c) >> 8) as u8))
+        })
+        .collect();
+    let bytes = encode_jpeg(WIDTH as u16, HEIGHT as u16, &pixels, 98);
     let mut block = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x12\x01\x03\0\x01\0\0\0".to_vec();
     block.extend([orientation, 0, 0, 0, 0, 0, 0, 0]);
     let long = (block.len() as u16 + 2).to_be_bytes();
@@ -214,7 +276,7 @@ fn a_failed_write_leaves_the_old_file_and_nothing_else() {
     std::fs::write(file("keep.tif"), "old").unwrap();
     let encoding = Encoding::srgb();
     let picture =
-        Picture { width: WIDTH, height: HEIGHT, channels: 3, encoding: &encoding, facts: None };
+        Picture { width: WIDTH, height: HEIGHT, channels: 3, encoding: &encoding, taken: None };
     let result = write_picture(
         &file("keep.tif"),
         Target::Tiff { wide: true, deflate: false },

@@ -1,7 +1,7 @@
 //! Mosaics through files.
 #![cfg(feature = "raw")]
 
-use jade_pixels::facts::{Facts, FileFormat};
+use jade_pixels::facts::{Details, Facts, FileFormat};
 use jade_pixels::mosaic::{Mosaic, Pattern, Sensor};
 use jade_pixels::read::{Orientation, PictureFile};
 use jade_pixels::write::write_mosaic;
@@ -21,7 +21,9 @@ fn mosaic() -> Mosaic {
 }
 
 fn facts() -> Facts {
+    let model = Some("Simulated camera".to_owned());
     Facts {
+        details: Details { model, ..Details::default() },
         exposure_s: Some(8.0),
         iso: Some(6400),
         aperture: Some(2.0),

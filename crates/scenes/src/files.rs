@@ -4,7 +4,7 @@ use crate::SceneError;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;
-use jade_pixels::write::{Picture, Target, write_picture, write_whole};
+use jade_pixels::write::{Picture, Taken, Target, write_picture, write_whole};
 use serde::Serialize;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -16,7 +16,7 @@ pub fn frame_name(index: u32, frames: u32) -> String {
 }
 
 /// A frame: its samples, and what the camera writes into its file.
-type Taken = (Vec<u16>, Facts);
+type Shot = (Vec<u16>, Facts);
 
 /// Writes `f01.tif` ... into `folder`, and makes its folder `truth`, which is returned. `step` is called
 /// before each frame, and once more before the truth, with the number made and the total; it stops
@@ -26,7 +26,7 @@ pub fn frames(
     frames: u32,
     deflate: bool,
     mut step: impl FnMut(u32, u32) -> bool,
-    take: impl Fn(u32) -> Taken,
+    take: impl Fn(u32) -> Shot,
 ) -> Result<PathBuf, SceneError> {
     let truth = folder.join("truth");
     std::fs::create_dir_all(&truth).map_err(PictureError::io(&truth))?;
@@ -66,7 +66,8 @@ pub fn save(
 ) -> Result<(), SceneError> {
     let channels = samples.len() / (width as usize * height as usize);
     let encoding = Encoding::srgb();
-    let picture = Picture { width, height, channels, encoding: &encoding, facts };
+    let taken = facts.map(|facts| Taken { facts, stack: None, place: true });
+    let picture = Picture { width, height, channels, encoding: &encoding, taken };
     let row = width as usize * channels;
     let target = match path.extension().is_some_and(|e| e == "png") {
         true => Target::Png { wide: true },

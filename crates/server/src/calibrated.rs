@@ -3,6 +3,7 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::store::{FrameRow, in_run};
+use crate::told::Unseen;
 use crate::types::{Role, Shoot};
 use jade_core::CoreError;
 use jade_core::engine;
@@ -10,7 +11,6 @@ use jade_core::frames::FrameInput;
 use jade_core::plan::Plan;
 use jade_core::prepare::PreparePlan;
 use jade_core::prepare::calibration::{Calibration, CalibrationFrames};
-use jade_core::progress::Unwatched;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 
@@ -84,17 +84,17 @@ pub async fn of_shoot(
         .into_iter()
         .map(|row| row.input_under(plan))
         .collect();
-    let (worker, repair) = (app.clone(), plan.prepare.repair);
-    let made = tokio::task::spawn_blocking(move || {
-        let App { cache, budget, .. } = &*worker;
-        match engine::calibrate(&frames, &mut lights, repair, cache, *budget, &Unwatched) {
+    let repair = plan.prepare.repair;
+    let made = app.work(move |app| {
+        let App { cache, budget, .. } = &**app;
+        match engine::calibrate(&frames, &mut lights, repair, cache, *budget, &Unseen(app)) {
             Ok(_) => Ok(lights.into_iter().find_map(|light| light.calibration)),
             // The page tells what does not fit.
             Err(CoreError::Frames(_)) => Ok(None),
             Err(error) => Err(error),
         }
     });
-    let made = made.await??;
+    let made = made.await?;
     let mut known = app.calibrations.known.lock().expect("the calibrations' lock");
     known.insert(shoot, Known { made_from, made: made.clone() });
     Ok(made)

@@ -11,6 +11,7 @@ use jade_scenes::SceneError;
 use jade_scenes::focus_sweep::{self, FocusSweep};
 use jade_scenes::kiln_yard::{self, KilnYard};
 use jade_scenes::night_sky::{self, Card, Land, NightSky, Purpose};
+use serde_json::json;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -180,8 +181,8 @@ pub async fn store_shoots(app: &Arc<App>) -> Result<(), ApiError> {
         if ground.exists() {
             let mut plan = app.store.plan(shoot).await?;
             plan.skyline.mode = SkylineMode::Auto;
-            let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
-            app.store.change_shoot(shoot, &change).await?;
+            let change = ShootChange { plan: Some(json!(plan)), ..ShootChange::default() };
+            app.store.change_shoot(shoot, &change, None).await?;
         }
     }
     Ok(())

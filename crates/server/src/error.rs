@@ -14,12 +14,15 @@ pub enum ApiError {
     /// The request cannot be carried out as it is.
     #[error("{0}")]
     Refused(String),
+    /// Somebody else changed these settings meanwhile.
+    #[error("{}", clash(.0))]
+    Clash(Vec<String>),
     /// Too large.
     #[error("{0}")]
     TooLarge(String),
     /// The store failed.
     #[error("The store could not be read or written: {0}.")]
-    Store(#[from] sqlx::Error),
+    Store(sqlx::Error),
     /// Anything else of the server's own.
     #[error("{0}")]
     Inner(String),
@@ -28,6 +31,28 @@ pub enum ApiError {
 impl ApiError {
     pub(crate) fn missing(what: &str) -> Self {
         Self::Missing(format!("{what} is no longer there; go back and choose another."))
+    }
+}
+
+/// The settings by name, and what became of the change.
+fn clash(settings: &[String]) -> String {
+    let names: Vec<String> = settings.iter().map(|name| name.replace(['.', '_'], " ")).collect();
+    format!(
+        "Another page changed this at the same time: {}. Its change is kept and shown now; make yours again if you want it.",
+        names.join(", ")
+    )
+}
+
+const FULL: &str =
+    "There is no room left on the disk of the data folder; make room there and try again.";
+
+impl From<sqlx::Error> for ApiError {
+    fn from(error: sqlx::Error) -> Self {
+        /// SQLite's number for a database that cannot grow.
+        const SQLITE_FULL: &str = "13";
+        let full =
+            error.as_database_error().and_then(|e| e.code()).is_some_and(|c| c == SQLITE_FULL);
+        if full { Self::Inner(FULL.to_owned()) } else { Self::Store(error) }
     }
 }
 
@@ -46,10 +71,9 @@ impl From<CoreError> for ApiError {
 impl From<std::io::Error> for ApiError {
     fn from(error: std::io::Error) -> Self {
         match error.kind() {
-            std::io::ErrorKind::StorageFull | std::io::ErrorKind::QuotaExceeded => Self::Inner(
-                "There is no room left on the disk of the data folder; make room there and try again."
-                    .to_owned(),
-            ),
+            std::io::ErrorKind::StorageFull | std::io::ErrorKind::QuotaExceeded => {
+                Self::Inner(FULL.to_owned())
+            }
             _ => Self::Inner(format!("A file could not be read or written: {error}.")),
         }
     }
@@ -66,12 +90,29 @@ impl IntoResponse for ApiError {
         let status = match &self {
             Self::Missing(_) => StatusCode::NOT_FOUND,
             Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
+            Self::Clash(_) => StatusCode::PRECONDITION_FAILED,
             Self::TooLarge(_) => StatusCode::PAYLOAD_TOO_LARGE,
             Self::Store(_) | Self::Inner(_) => StatusCode::INTERNAL_SERVER_ERROR,
         };
         if status.is_server_error() {
             tracing::error!("{self}");
         }
-        (status, Json(Problem { problem: self.to_string() })).into_response()
+        let problem = self.to_string();
+        let clash = match self {
+            Self::Clash(settings) => settings,
+            _ => vec![],
+        };
+        (status, Json(Problem { problem, clash })).into_response()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_clash_names_its_settings_as_words() {
+        let said = ApiError::Clash(vec!["combine.fill_gaps".to_owned()]).to_string();
+        assert!(said.contains("at the same time: combine fill gaps."), "{said}");
     }
 }

@@ -1,13 +1,14 @@
 //! The folders that the person who started the server opened to it, and nothing beside them.
 
 use crate::error::ApiError;
+use crate::paths;
 use crate::types::{Folder, FolderEntry};
 use std::path::{Path, PathBuf};
 
 /// File endings that are offered as pictures.
-const ENDINGS: [&str; 17] = [
+const ENDINGS: [&str; 23] = [
     "tif", "tiff", "png", "jpg", "jpeg", "dng", "cr2", "cr3", "nef", "nrw", "arw", "orf", "rw2",
-    "raf", "pef", "srw", "3fr",
+    "raf", "pef", "srw", "3fr", "iiq", "exr", "webp", "fits", "fit", "fts",
 ];
 
 /// The opened folders.
@@ -41,7 +42,7 @@ impl Roots {
                 "{path}: this folder is not among those that the server was started with; start it with --frames-root for this folder."
             ))
         };
-        let real = Path::new(path).canonicalize().map_err(|_| refused())?;
+        let real = paths::from_text(path).canonicalize().map_err(|_| refused())?;
         let within = self.0.iter().any(|root| real.starts_with(root));
         if within && real.is_dir() { Ok(real) } else { Err(refused()) }
     }
@@ -52,8 +53,8 @@ impl Roots {
     /// [`ApiError::Refused`] outside the roots.
     pub fn list(&self, path: &str) -> Result<Folder, ApiError> {
         let entry = |path: &PathBuf| FolderEntry {
-            path: path.display().to_string(),
-            name: path.file_name().unwrap_or(path.as_os_str()).to_string_lossy().into_owned(),
+            path: paths::to_text(path),
+            name: paths::shown_name(path),
         };
         if path.is_empty() {
             let folders = self.0.iter().map(entry).collect();
@@ -70,18 +71,18 @@ impl Roots {
         for child in std::fs::read_dir(&real)?.flatten() {
             let hidden = child.file_name().to_string_lossy().starts_with('.');
             let path = child.path();
-            if path.is_dir() && !hidden && self.inside(&path.to_string_lossy()).is_ok() {
+            if path.is_dir() && !hidden && self.inside(&paths::to_text(&path)).is_ok() {
                 folders.push(entry(&path));
             }
         }
         folders.sort_by_key(|f| natural(&f.name));
         let above = match self.0.contains(&real) {
             true => Some(String::new()),
-            false => real.parent().map(|p| p.display().to_string()),
+            false => real.parent().map(paths::to_text),
         };
         let name = entry(&real).name;
         let pictures = pictures_in(&real)?.iter().map(|p| entry(p).name).collect();
-        Ok(Folder { path: real.display().to_string(), name, above, folders, pictures })
+        Ok(Folder { path: paths::to_text(&real), name, above, folders, pictures })
     }
 }
 

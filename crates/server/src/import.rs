@@ -34,15 +34,15 @@ pub struct Import {
 pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, ApiError> {
     let place = app.importers.acquire().await.expect("the importers' places are never closed");
     let Import { path, name, linked, role, blake3 } = import;
-    // Looked at before it is read: what is written meanwhile is noticed later.
-    let state = FileState::of(&path).map_err(CoreError::from)?;
-    let blake3 = match blake3 {
-        Some(blake3) => blake3,
-        None => {
-            let path = path.clone();
-            tokio::task::spawn_blocking(move || content_hash(&path)).await??
-        }
-    };
+    let file = path.clone();
+    let (state, blake3) = app
+        .work(move |_| {
+            // Looked at before it is read: what is written meanwhile is noticed later.
+            let state = FileState::of(&file)?;
+            let blake3 = blake3.map_or_else(|| content_hash(&file), Ok)?;
+            Ok::<_, CoreError>((state, blake3))
+        })
+        .await?;
     if let Some(same) = app.store.frame_with_content(shoot, &blake3).await? {
         return Ok(Added { name, frame: None, same_as: Some(same.name), problem: None });
     }
@@ -54,13 +54,17 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
         prepare: PreparePlan::default(),
         calibration: None,
     };
-    let cache = app.cache.clone();
-    let facts = tokio::task::spawn_blocking(move || {
-        let facts = PictureFile::open(&input.path)?.facts().clone();
-        pictures::open_frame(&input, &cache)?;
-        Ok::<_, CoreError>(facts)
-    })
-    .await?;
+    let facts = app
+        .work(move |app| {
+            let facts = match PictureFile::open(&input.path) {
+                Ok(file) => file.facts().clone(),
+                Err(error) => return Ok(Err(error.into())),
+            };
+            pictures::make_room_for(&input, app)?;
+            let opened = pictures::open_frame(&input, &app.cache);
+            Ok::<_, ApiError>(opened.map(|_| facts))
+        })
+        .await?;
     // Noting it waits for the disk; the next file need not.
     drop(place);
     let facts = match facts {
@@ -75,8 +79,15 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
     app.tell(Event::Shoot { id: shoot });
     app.imported.notify_one();
     match row {
-        Some(row) => Ok(Added { name, frame: Some(row.view()?), same_as: None, problem: None }),
-        None => Ok(Added { name: name.clone(), frame: None, same_as: Some(name), problem: None }),
+        Some(row) => {
+            let frame = Some(row.view(&app.store.plan(shoot).await?)?);
+            Ok(Added { name, frame, same_as: None, problem: None })
+        }
+        None => {
+            let same = app.store.frame_with_content(shoot, &new.blake3).await?;
+            let same_as = Some(same.map_or_else(|| name.clone(), |same| same.name));
+            Ok(Added { name, frame: None, same_as, problem: None })
+        }
     }
 }
 
@@ -111,10 +122,16 @@ pub async fn add_folder(
 ) -> Result<Vec<Added>, ApiError> {
     let AddFolder { path, role, watch } = wish;
     let role = *role;
-    let folder = app.roots.inside(path)?;
-    let pictures = crate::folders::pictures_in(&folder)?;
+    let wanted = path.clone();
+    let (folder, pictures) = app
+        .work(move |app| {
+            let folder = app.roots.inside(&wanted)?;
+            let pictures = crate::folders::pictures_in(&folder)?;
+            Ok::<_, ApiError>((folder, pictures))
+        })
+        .await?;
     if *watch {
-        app.store.watch(shoot, Some((&folder.to_string_lossy(), role))).await?;
+        app.store.watch(shoot, Some((&folder, role))).await?;
         app.tell(Event::Shoot { id: shoot });
     } else if pictures.is_empty() {
         return Err(ApiError::Refused(format!(

@@ -1,33 +1,44 @@
 //! The web application: routes, store, job runner, tile rendering and the embedded front end.
 
+pub mod backup;
 mod cache_limit;
 mod calibrated;
+mod connections;
+mod data_folder;
 pub mod demo;
 pub mod error;
 pub mod folders;
 mod guard;
 mod import;
 mod measurer;
+mod merging;
+mod paths;
 pub mod pictures;
 mod proposals;
 mod routes;
 mod runner;
 mod saving;
+mod searches;
 mod skyline;
 pub mod store;
 mod sweep;
 mod told;
 pub mod types;
+mod versions;
 mod watcher;
 
+use data_folder::DataFolder;
 use error::ApiError;
 use folders::Roots;
 use guard::Guard;
 use jade_core::cache::Cache;
 use jade_core::engine::Budget;
 use std::net::SocketAddr;
-use std::path::{Path, PathBuf};
+use std::panic::AssertUnwindSafe;
+use std::path::PathBuf;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
 use store::Store;
 use tokio::sync::broadcast;
 use types::Event;
@@ -66,14 +77,54 @@ pub struct App {
     calibrations: calibrated::Calibrations,
     skylines: skyline::Skylines,
     sweeps: sweep::Sweeps,
+    /// Watched folders that are not there.
+    gone: watcher::Gone,
     importers: tokio::sync::Semaphore,
     importer_places: u32,
+    /// Set once the server is about to end.
+    ending: AtomicBool,
+    /// Pieces of work under way.
+    busy: AtomicUsize,
     /// Wakes the measurer when something was added.
     imported: tokio::sync::Notify,
     events: broadcast::Sender<Event>,
 }
 
+/// How long the end of the server waits for work to stop.
+const REST: Duration = Duration::from_secs(10);
+
 impl App {
+    /// Whether the server is about to end: whatever takes long stops then.
+    fn is_ending(&self) -> bool {
+        self.ending.load(Ordering::Relaxed)
+    }
+
+    /// Waits until no work holds the application any more, for so long at most.
+    async fn at_rest(self: &Arc<Self>, most: Duration) {
+        let begun = Instant::now();
+        while self.busy.load(Ordering::Relaxed) > 0 && begun.elapsed() < most {
+            tokio::time::sleep(Duration::from_millis(20)).await;
+        }
+    }
+
+    /// Does work that computes or waits for a disk, away from the threads that answer requests.
+    ///
+    /// # Errors
+    /// Those of `work`; [`ApiError::Inner`] where it broke off.
+    async fn work<T: Send + 'static, E: Into<ApiError> + Send + 'static>(
+        self: &Arc<Self>,
+        work: impl FnOnce(&Arc<Self>) -> Result<T, E> + Send + 'static,
+    ) -> Result<T, ApiError> {
+        let app = self.clone();
+        let done = tokio::task::spawn_blocking(move || {
+            app.busy.fetch_add(1, Ordering::Relaxed);
+            let done = std::panic::catch_unwind(AssertUnwindSafe(|| work(&app)));
+            app.busy.fetch_sub(1, Ordering::Relaxed);
+            done.map_err(|_| ApiError::Inner(BROKE_OFF.to_owned()))
+        });
+        done.await??.map_err(Into::into)
+    }
+
     fn tell(&self, event: Event) {
         // Nobody listening is fine.
         let _ = self.events.send(event);
@@ -84,10 +135,14 @@ impl App {
     }
 }
 
+/// What is said of work that panicked.
+const BROKE_OFF: &str = "A computation broke off; the server's own notes say more. Try again.";
+
 /// A server that listens.
 pub struct Server {
     listener: tokio::net::TcpListener,
     app: Arc<App>,
+    folder: DataFolder,
 }
 
 impl Server {
@@ -104,7 +159,17 @@ impl Server {
             )));
         }
         let data = config.data.clone();
-        make_folders(&data)?;
+        // Nothing of another server's is touched: neither its folder nor its port.
+        let folder = DataFolder::take(&data)?;
+        let listener = tokio::net::TcpListener::bind(config.listen).await.map_err(|e| {
+            ApiError::Refused(format!(
+                "{}: cannot listen there: {e}; choose another port with --listen.",
+                config.listen
+            ))
+        })?;
+        let address = listener.local_addr()?;
+        folder.note(Some(address))?;
+        folder.prepare()?;
         let mut roots = config.roots.clone();
         if config.demo {
             let data = data.clone();
@@ -118,13 +183,6 @@ impl Server {
                 "{interrupted} run was interrupted when the server last ended; it can go on"
             );
         }
-        let listener = tokio::net::TcpListener::bind(config.listen).await.map_err(|e| {
-            ApiError::Refused(format!(
-                "{}: cannot listen there: {e}; choose another port with --listen.",
-                config.listen
-            ))
-        })?;
-        let address = listener.local_addr()?;
         let importer_places = config.budget.threads.clamp(1, 4);
         let app = Arc::new(App {
             cache: Cache::at(&data.join("cache")),
@@ -140,15 +198,18 @@ impl Server {
             calibrations: Default::default(),
             skylines: Default::default(),
             sweeps: Default::default(),
+            gone: Default::default(),
             importers: tokio::sync::Semaphore::new(importer_places),
             importer_places: importer_places as u32,
+            ending: Default::default(),
+            busy: Default::default(),
             imported: Default::default(),
             events: broadcast::channel(256).0,
         });
         if config.demo {
             demo::store_shoots(&app).await?;
         }
-        Ok(Self { listener, app })
+        Ok(Self { listener, app, folder })
     }
 
     /// Where it listens.
@@ -167,41 +228,30 @@ impl Server {
         self,
         stop: impl Future<Output = ()> + Send + 'static,
     ) -> Result<(), ApiError> {
-        let Self { listener, app } = self;
+        let Self { listener, app, folder } = self;
         let runner = tokio::spawn(runner::run_forever(app.clone()));
         // What an earlier start left unmeasured.
         app.imported.notify_one();
         let measurer = tokio::spawn(measurer::run_forever(app.clone()));
         let watcher = tokio::spawn(watcher::run_forever(app.clone()));
-        let serve = axum::serve(listener, routes::router(app));
+        let keeper = tokio::spawn(cache_limit::run_forever(app.clone()));
         // Event streams never end by themselves, so open connections are not waited for.
         let ended = tokio::select! {
-            ended = serve.into_future() => ended,
+            ended = connections::serve(listener, routes::router(app.clone())) => ended,
             () = stop => Ok(()),
         };
         runner.abort();
         measurer.abort();
         watcher.abort();
-        Ok(ended?)
+        keeper.abort();
+        // A run under way says at the next start that it was interrupted, and can go on.
+        app.ending.store(true, Ordering::Relaxed);
+        app.store.mark_interrupted().await?;
+        app.at_rest(REST).await;
+        app.store.close().await;
+        drop(folder);
+        ended
     }
-}
-
-fn make_folders(data: &Path) -> Result<(), ApiError> {
-    for folder in ["", "originals", "incoming", "cache", "results", "exports"] {
-        let path = data.join(folder);
-        std::fs::create_dir_all(&path).map_err(|e| {
-            ApiError::Refused(format!(
-                "{}: the folder cannot be made: {e}; choose another with --data.",
-                path.display()
-            ))
-        })?;
-    }
-    let _ = std::fs::remove_dir_all(data.join("incoming"));
-    std::fs::create_dir_all(data.join("incoming"))?;
-    ["cache", "results", "exports", "originals"]
-        .iter()
-        .for_each(|f| cache_limit::sweep_aside(&data.join(f)));
-    Ok(())
 }
 
 /// The process's largest resident memory so far in MiB, as the system tells.

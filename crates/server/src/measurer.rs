@@ -3,36 +3,64 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::types::{Event, ProposedSet, Sort};
+use jade_core::CoreError;
 use jade_core::engine::{self, Budget};
 use jade_core::prepare::PreparePlan;
+use jade_pixels::PictureError;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-/// Browsers are told of new figures no more often than this.
+/// Minimum interval between two events about new figures.
 const TELL: Duration = Duration::from_millis(400);
 
 /// Frames that are measured at once: while one is decoded, the other is searched for stars.
 const TOGETHER: usize = 2;
 
+/// How long frames rest that could not be measured for a reason that may pass, as a full disk or a card
+/// that is out: at first, and after many times.
+const REST: [Duration; 2] = [Duration::from_secs(4), Duration::from_secs(120)];
+
+/// Frames that are to be tried again.
+struct Resting {
+    frames: Vec<i64>,
+    until: Instant,
+    next: Duration,
+}
+
+/// What came of measuring some frames.
+#[derive(Default)]
+struct Measured {
+    /// Their shoot; `None` when all frames are measured, or a run needs the processor.
+    shoot: Option<i64>,
+    /// Frames that could not be measured for a reason that may pass.
+    later: Vec<i64>,
+}
+
 /// Measures whatever is not measured yet, and waits for more.
 pub async fn run_forever(app: Arc<App>) {
     let mut told = Instant::now();
+    let mut resting = Resting { frames: vec![], until: Instant::now(), next: REST[0] };
     loop {
-        app.imported.notified().await;
-        // The shoot of which there are figures that were not told yet.
+        resting.woken(&app).await;
+        // The shoot whose new figures no event has told of yet.
         let mut untold: Option<i64> = None;
         loop {
             let measured = match some(&app).await {
                 Ok(measured) => measured,
                 Err(error) => {
                     tracing::error!("frames cannot be measured: {error}");
-                    None
+                    resting.add(vec![]);
+                    Measured::default()
                 }
             };
+            if !measured.later.is_empty() {
+                resting.add(measured.later);
+            }
+            let shoot = measured.shoot;
             if let Some(before) = untold
-                && (measured != untold || told.elapsed() >= TELL)
+                && (shoot != untold || told.elapsed() >= TELL)
             {
-                if measured != untold
+                if shoot != untold
                     && let Err(error) = sort_watched(&app, before).await
                 {
                     tracing::error!("frames cannot be sorted: {error}");
@@ -40,10 +68,36 @@ pub async fn run_forever(app: Arc<App>) {
                 app.tell(Event::Shoot { id: before });
                 told = Instant::now();
             }
-            untold = measured;
-            if measured.is_none() {
+            untold = shoot;
+            if shoot.is_none() {
                 break;
             }
+        }
+    }
+}
+
+impl Resting {
+    /// Waits for new frames, or until those that rest are to be tried again.
+    async fn woken(&mut self, app: &App) {
+        let waits = !self.frames.is_empty() || self.until > Instant::now();
+        if !waits {
+            self.next = REST[0];
+            return app.imported.notified().await;
+        }
+        tokio::select! {
+            () = app.imported.notified() => {}
+            () = tokio::time::sleep_until(self.until.into()) => {
+                app.store.try_measuring_again(&std::mem::take(&mut self.frames));
+            }
+        }
+    }
+
+    /// Puts frames to rest; without any, the measuring itself.
+    fn add(&mut self, frames: Vec<i64>) {
+        self.frames.extend(frames);
+        if self.until <= Instant::now() {
+            self.until = Instant::now() + self.next;
+            self.next = (self.next * 2).min(REST[1]);
         }
     }
 }
@@ -64,42 +118,58 @@ async fn sort_watched(app: &Arc<App>, shoot: i64) -> Result<(), ApiError> {
     }
 }
 
-/// Measures some frames; gives their shoot, or nothing when all are measured or a run needs the
-/// processor.
-async fn some(app: &Arc<App>) -> Result<Option<i64>, ApiError> {
+async fn some(app: &Arc<App>) -> Result<Measured, ApiError> {
     // Files that are being added come first: they need the disk and the processor.
     let _all = app.importers.acquire_many(app.importer_places).await.expect("never closed");
     if app.runner.is_busy() {
-        return Ok(None);
+        return Ok(Measured::default());
     }
     let rows = app.store.unmeasured_frames(TOGETHER).await?;
-    let shoot = rows.first().map(|row| row.shoot_id);
+    let mut made = Measured { shoot: rows.first().map(|row| row.shoot_id), later: vec![] };
     let mut measuring = Vec::new();
     for row in rows {
-        let (input, worker) = (row.input(&PreparePlan::default()), app.clone());
-        measuring.push((
-            row,
-            tokio::task::spawn_blocking(move || {
-                let memory = worker.budget.memory / TOGETHER as u64;
-                let budget = Budget { memory, ..worker.budget };
-                engine::measure(&input, &worker.cache, budget, &|| false)
-            }),
-        ));
+        let input = row.input(&PreparePlan::default());
+        let worker = app.clone();
+        let measured = tokio::spawn(async move {
+            worker
+                .work(move |app| {
+                    let memory = app.budget.memory / TOGETHER as u64;
+                    let budget = Budget { memory, ..app.budget };
+                    // A reason that may pass is no error of the frame.
+                    Ok::<_, ApiError>(
+                        engine::measure(&input, &app.cache, budget, &|| app.is_ending())
+                            .map_err(|error| (passes(&error), error.to_string())),
+                    )
+                })
+                .await
+        });
+        measuring.push((row, measured));
     }
     for (row, measured) in measuring {
-        // Whatever a frame does to the measuring, it is not tried again, and the others go on.
-        let reason = match measured.await {
-            Ok(Ok(measures)) => {
-                app.store.set_measures(row.id, &measures).await?;
-                None
-            }
-            Ok(Err(error)) => Some(error.to_string()),
-            Err(error) => Some(error.to_string()),
+        let (later, reason) = match measured.await? {
+            Ok(Ok(measures)) => match app.store.set_measures(row.id, &measures).await {
+                Ok(()) => continue,
+                Err(error) => (true, error.to_string()),
+            },
+            Ok(Err((later, reason))) => (later, reason),
+            // It broke off over the frame, which is not tried again; the others go on.
+            Err(error) => (false, error.to_string()),
         };
-        if let Some(reason) = reason {
-            tracing::warn!("{}: not measured: {reason}", row.name);
-            app.store.give_up_measuring(row.id);
+        tracing::warn!("{}: not measured: {reason}", row.name);
+        app.store.give_up_measuring(row.id);
+        if later {
+            made.later.push(row.id);
         }
     }
-    Ok(shoot)
+    Ok(made)
+}
+
+/// Whether a reason lies in the disk or the card rather than in the frame.
+fn passes(error: &CoreError) -> bool {
+    matches!(
+        error,
+        CoreError::Picture(PictureError::Io { .. } | PictureError::NoFile { .. })
+            | CoreError::Scratch { .. }
+            | CoreError::Cancelled
+    )
 }

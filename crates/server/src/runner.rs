@@ -16,6 +16,7 @@ use jade_core::prepare::PreparePlan;
 use jade_core::progress::{Stage, Watch};
 use jade_core::report::StageTime;
 use jade_core::skyline::GroundFrom;
+use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
@@ -24,6 +25,8 @@ use std::time::{Duration, Instant};
 #[derive(Default)]
 pub struct Runner {
     current: Mutex<Option<(i64, Arc<JobWatch>)>>,
+    /// Ends of jobs that the store could not be told of yet.
+    ended: Mutex<HashMap<i64, Ended>>,
     /// Wakes the runner when something was queued.
     pub wake: tokio::sync::Notify,
 }
@@ -46,8 +49,19 @@ impl Runner {
         }
     }
 
-    /// A job with its present progress, where it is the one under way.
+    /// Whether a job has ended, and the store could not be told of it yet.
+    pub fn waits_for_store(&self, job: i64) -> bool {
+        self.ended.lock().expect("the runner's lock").contains_key(&job)
+    }
+
+    /// A job as it is now: with its progress where it is the one under way, and with its end where
+    /// the store does not know of it yet.
     pub fn with_progress(&self, job: Job) -> Job {
+        if let Some(Ended { state, problem }) =
+            self.ended.lock().expect("the runner's lock").get(&job.id)
+        {
+            return Job { state: *state, problem: problem.clone(), ..job };
+        }
         let current = self.current.lock().expect("the runner's lock");
         match current.as_ref().filter(|(id, _)| *id == job.id) {
             Some((_, watch)) => watch.apply(job),
@@ -55,6 +69,16 @@ impl Runner {
         }
     }
 }
+
+/// How a job ended.
+#[derive(Clone)]
+struct Ended {
+    state: JobState,
+    problem: Option<String>,
+}
+
+/// Pause before the store is tried again.
+const AGAIN: Duration = Duration::from_secs(2);
 
 /// Usual share of each stage in a whole run, until a run's own times tell better.
 const USUAL: [(Stage, f64); 5] = [
@@ -73,14 +97,16 @@ struct Clocked {
 
 /// Progress of a job and the clock of its stages.
 struct JobWatch {
+    app: Arc<App>,
     cancelled: AtomicBool,
     done: AtomicU64,
     now: Mutex<(Option<Clocked>, Vec<StageTime>)>,
 }
 
 impl JobWatch {
-    fn new() -> Self {
+    fn new(app: &Arc<App>) -> Self {
         Self {
+            app: app.clone(),
             cancelled: AtomicBool::new(false),
             done: AtomicU64::new(0),
             now: Mutex::new((None, vec![])),
@@ -136,7 +162,7 @@ impl Watch for JobWatch {
         self.done.fetch_add(steps, Ordering::Relaxed);
     }
     fn cancelled(&self) -> bool {
-        self.cancelled.load(Ordering::Relaxed)
+        self.cancelled.load(Ordering::Relaxed) || self.app.is_ending()
     }
 }
 
@@ -152,14 +178,14 @@ pub async fn run_forever(app: Arc<App>) {
             Ok(None) => app.runner.wake.notified().await,
             Err(error) => {
                 tracing::error!("the queue could not be read: {error}");
-                tokio::time::sleep(Duration::from_secs(2)).await;
+                tokio::time::sleep(AGAIN).await;
             }
         }
     }
 }
 
 async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
-    let watch = Arc::new(JobWatch::new());
+    let watch = Arc::new(JobWatch::new(app));
     let begun = row.view()?;
     *app.runner.current.lock().expect("the runner's lock") = Some((row.id, watch.clone()));
     app.tell(Event::Job { job: begun });
@@ -174,10 +200,32 @@ async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
         Err(_) if watch.cancelled() => (JobState::Cancelled, None),
         Err(error) => (JobState::Failed, Some(error.to_string())),
     };
-    let ended = app.store.set_state(row.id, state, problem.as_deref()).await?;
-    app.tell(Event::Job { job: ended.view()? });
-    app.tell(Event::Shoot { id: row.shoot_id });
-    Ok(())
+    end(app, &row, Ended { state, problem }).await
+}
+
+/// Notes the end of a job. Where the store cannot be written, as when the disk is full, the pages are
+/// told all the same, and the store is tried until it can be.
+async fn end(app: &Arc<App>, row: &JobRow, ended: Ended) -> Result<(), ApiError> {
+    let all = || app.runner.ended.lock().expect("the runner's lock");
+    loop {
+        match app.store.set_state(row.id, ended.state, ended.problem.as_deref()).await {
+            Ok(noted) => {
+                all().remove(&row.id);
+                app.tell(Event::Job { job: noted.view()? });
+                app.tell(Event::Shoot { id: row.shoot_id });
+                return Ok(());
+            }
+            Err(error) => {
+                if all().insert(row.id, ended.clone()).is_none() {
+                    tracing::error!("the end of a run cannot be noted yet: {error}");
+                    // With how far it had come.
+                    let row = app.store.job(row.id).await.unwrap_or_else(|_| row.clone());
+                    app.tell(Event::Job { job: app.runner.with_progress(row.view()?) });
+                }
+                tokio::time::sleep(AGAIN).await;
+            }
+        }
+    }
 }
 
 async fn tell_progress(app: Arc<App>, row: JobRow) {
@@ -206,8 +254,8 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     let calibration = calibrated::frames_of(app, row.shoot_id).await?;
     let calibrated_with = calibration.clone();
     let reference = row.reference_id.and_then(|r| ids.iter().position(|id| *id == r));
-    let (worker, followed) = (app.clone(), watch.clone());
-    let work = move || -> Result<Made, ApiError> {
+    let followed = watch.clone();
+    let work = move |worker: &Arc<App>| -> Result<Made, ApiError> {
         engine::calibrate(
             &calibration,
             &mut inputs,
@@ -216,7 +264,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
             worker.budget,
             &*followed,
         )?;
-        let App { cache, budget, .. } = &*worker;
+        let App { cache, budget, .. } = &**worker;
         engine::calibrate_ground(&calibration, &mut ground, &plan, cache, *budget, &*followed)?;
         let request = Request {
             frames: &inputs,
@@ -253,7 +301,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
         }
         Ok((outcome, inputs, ground, plan))
     };
-    let (outcome, inputs, ground, plan) = tokio::task::spawn_blocking(work).await??;
+    let (outcome, inputs, ground, plan) = app.work(work).await?;
     if watch.cancelled() {
         return Err(CoreError::Cancelled.into());
     }
@@ -276,9 +324,11 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
         profile: &outcome.profile,
     };
     app.store.add_result(&new).await?;
-    let (cache, limit) = (app.cache.folder().to_owned(), app.cache_limit);
-    tokio::task::spawn_blocking(move || crate::cache_limit::keep_within(&cache, limit)).await?;
-    Ok(())
+    app.work(|app| {
+        app.keep_cache_small();
+        Ok::<_, ApiError>(())
+    })
+    .await
 }
 
 /// What a run made, and from what: frames, those of the ground alone, and the plan.

@@ -5,18 +5,21 @@ use crate::calibrated;
 use crate::error::ApiError;
 use crate::store::{FrameRow, ResultRow};
 use crate::told::{Told, Work};
-use crate::types::{Event, ExportFormat};
-use jade_core::cache::MapKind;
+use crate::types::{Event, Export, ExportFormat, NewExport};
+use jade_core::cache::{LayerKind, MapKind};
 use jade_core::engine;
-use jade_core::export::{self, Form, JPEG_QUALITY};
+use jade_core::export::{self, Colours, Form, JPEG_QUALITY, Written};
 use jade_core::frames::FrameInput;
+use jade_core::progress::Watch;
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::{Target, write_whole};
 use std::collections::HashMap;
 use std::io::Write;
+use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
+use std::time::UNIX_EPOCH;
 
 /// Results that are being saved, each with what stops it.
 #[derive(Default)]
@@ -60,42 +63,56 @@ impl Saving {
     ///
     /// # Errors
     /// [`ApiError`]; nothing is left behind then.
-    pub async fn save(self, format: ExportFormat) -> Result<(), ApiError> {
+    pub async fn save(self, wish: NewExport) -> Result<(), ApiError> {
         let app = self.app.clone();
         let row = app.store.result(self.result).await?;
-        let name = app.store.shoot(row.shoot_id).await?.name;
+        let name = app.store.shoot_name(row.shoot_id).await?;
         let record = row.record()?;
-        let reference = app.store.frame(row.reference_id).await?.input_under(&record.plan);
+        let reference = app.store.frame(row.reference_id).await?;
+        let (noted, reference) = (reference.facts()?, reference.input_under(&record.plan));
+        let NewExport { format, colours, place } = wish;
+        let picture = |target| What::Picture(Form::Encoded(target));
         let (ending, what) = match format {
-            ExportFormat::Tiff16 => {
-                ("tif", What::Picture(Form::Encoded(Target::Tiff { wide: true, deflate: false })))
-            }
+            ExportFormat::Tiff16 => ("tif", picture(Target::Tiff { wide: true, deflate: false })),
             ExportFormat::Tiff32f => ("light.tif", What::Picture(Form::Light)),
-            ExportFormat::Png16 => {
-                ("png", What::Picture(Form::Encoded(Target::Png { wide: true })))
-            }
-            ExportFormat::Jpeg => {
-                ("jpg", What::Picture(Form::Encoded(Target::Jpeg { quality: JPEG_QUALITY })))
-            }
+            ExportFormat::Png16 => ("png", picture(Target::Png { wide: true })),
+            ExportFormat::Jpeg => ("jpg", picture(Target::Jpeg { quality: JPEG_QUALITY })),
+            ExportFormat::Mask => ("mask.png", What::Mask),
             ExportFormat::FocusMap => ("focus.png", What::FocusMap),
             ExportFormat::Moving => ("moving.png", What::Moving(sweep_of(&app, &row).await?)),
         };
-        let stem = format!("{} {}", file_name(&name), self.result);
+        if let What::Picture(form) = what {
+            colours.check(form)?;
+        }
+        let stem = format!("{} {}{}", file_name(&name), self.result, as_suffix(colours));
+        let (folder, known) = (app.data.join("exports"), app.store.exports(self.result).await?);
+        let stem = app.work(move |_| free_stem(&folder, &stem, ending, &known)).await?;
         let folder = app.data.join("exports");
         let (file, plan) =
             (folder.join(format!("{stem}.{ending}")), folder.join(format!("{stem}.plan.json")));
         let made = app.result_folder(&row.key);
         let report = row.report()?;
         let (to, beside) = (file.clone(), plan.clone());
-        let (worker, result, stop) = (app.clone(), self.result, self.stop.clone());
-        let write = move || -> Result<Option<u64>, ApiError> {
-            let watch = Told::of(&worker, Work::Saving(result), &stop);
-            // The original may be gone by now; then the file says nothing about how it was taken.
-            let facts = PictureFile::open(&reference.path).ok().map(|f| f.facts().clone());
+        let (result, stop) = (self.result, self.stop.clone());
+        let write = move |worker: &Arc<App>| -> Result<Option<u64>, ApiError> {
+            let is_stopped = || stop.load(Ordering::Relaxed);
+            let watch = Told::of(worker, Work::Saving(result), &is_stopped);
+            // The original may be gone by now; then what was noted of it when it was added is said.
+            let now = PictureFile::open(&reference.path).ok().map(|f| f.facts().clone());
+            let facts = now.or(noted);
             let written = match what {
                 What::Picture(form) => {
-                    let (picture, facts) = (made.join("0.tiles"), facts.as_ref());
-                    export::write(&to, form, &picture, &row.profile, facts, &watch)
+                    let (facts, report) = (facts.as_ref(), &report);
+                    let how = Written { form, colours, facts, report, place };
+                    export::write(&to, &how, &made.join("0.tiles"), &row.profile, &watch)
+                }
+                What::Mask => {
+                    let mask = made.join(LayerKind::Mask.name()).join("0.tiles");
+                    if !mask.exists() {
+                        let what = "Only a result with its sky and ground apart has a mask; choose another format.";
+                        return Err(ApiError::Refused(what.to_owned()));
+                    }
+                    export::write_grey(&to, Target::Png { wide: true }, &mask)
                 }
                 What::FocusMap => {
                     let map = made.join(MapKind::Depth.name()).join("0.tiles");
@@ -105,12 +122,12 @@ impl Saving {
                     export::write_grey(&to, Target::Png { wide: true }, &map)
                 }
                 What::Moving(frames) => {
-                    let App { cache, budget, .. } = &*worker;
+                    let App { cache, budget, .. } = &**worker;
                     engine::moving(&frames, &report, &to, cache, *budget, &watch)
                 }
             };
             match written {
-                Err(_) if stop.load(Ordering::Relaxed) => return Ok(None),
+                Err(_) if watch.cancelled() => return Ok(None),
                 other => other?,
             }
             write_whole(&beside, |file| {
@@ -119,7 +136,7 @@ impl Saving {
             })?;
             Ok(Some(std::fs::metadata(&to)?.len()))
         };
-        if let Some(bytes) = tokio::task::spawn_blocking(write).await?? {
+        if let Some(bytes) = app.work(write).await? {
             app.store.add_export(self.result, &file, &plan, bytes as i64).await?;
             app.tell(Event::Shoot { id: row.shoot_id });
         }
@@ -140,6 +157,8 @@ const NO_SWEEP: &str = "Only a merged focus sweep has this; choose another forma
 /// What is saved of a result.
 enum What {
     Picture(Form),
+    /// The share of sky, as large as the picture.
+    Mask,
     FocusMap,
     /// A view that moves through these frames.
     Moving(Vec<FrameInput>),
@@ -153,7 +172,7 @@ async fn sweep_of(app: &Arc<App>, row: &ResultRow) -> Result<Vec<FrameInput>, Ap
     }
     let calibration = calibrated::of_shoot(app, row.shoot_id, &plan).await?;
     let frames = app.store.frames(row.shoot_id).await?;
-    let used = frames.iter().filter(|frame| report.frames.iter().any(|own| own.file == frame.name));
+    let used = frames.iter().filter(|frame| report.frame(&frame.blake3, &frame.name).is_some());
     let input = |frame: &FrameRow| FrameInput {
         calibration: calibration.clone(),
         ..frame.input_under(&plan)
@@ -161,12 +180,52 @@ async fn sweep_of(app: &Arc<App>, row: &ResultRow) -> Result<Vec<FrameInput>, Ap
     Ok(used.map(input).collect())
 }
 
+/// What a file's name says of colours that are not those of the frames.
+fn as_suffix(colours: Colours) -> &'static str {
+    match colours {
+        Colours::Input => "",
+        Colours::Srgb => " sRGB",
+        Colours::DisplayP3 => " Display P3",
+        Colours::A98 => " A98 RGB",
+        Colours::Prophoto => " ProPhoto",
+        Colours::Linear => " linear",
+    }
+}
+
+/// The name of a file without its ending, numbered where a file of that name is there that somebody has
+/// worked on since it was saved, or that was never saved from here.
+fn free_stem(
+    folder: &Path,
+    stem: &str,
+    ending: &str,
+    known: &[Export],
+) -> Result<String, ApiError> {
+    let is_free = |stem: &str| {
+        let name = format!("{stem}.{ending}");
+        let Ok(there) = std::fs::symlink_metadata(folder.join(&name)) else { return true };
+        let changed = there.modified().ok().and_then(|at| at.duration_since(UNIX_EPOCH).ok());
+        let changed = changed.map_or(i64::MAX, |at| at.as_millis() as i64);
+        let own = known.iter().find(|own| own.file == name);
+        there.is_file()
+            && own.is_some_and(|own| own.bytes == there.len() as i64 && changed <= own.made)
+    };
+    let mut stems = std::iter::once(stem.to_owned()).chain((2..).map(|n| format!("{stem} ({n})")));
+    Ok(stems.find(|stem| is_free(stem)).unwrap_or_else(|| stem.to_owned()))
+}
+
+/// Bytes of a shoot's name in the name of a file, for which file systems have 255 in all.
+const NAME_BYTES: usize = 160;
+
 /// A name that is a file name everywhere.
 pub fn file_name(name: &str) -> String {
+    let mut bytes = 0;
     let kept: String = name
         .chars()
         .map(|c| if c.is_alphanumeric() || "-_ ()".contains(c) { c } else { '-' })
-        .take(80)
+        .take_while(|c| {
+            bytes += c.len_utf8();
+            bytes <= NAME_BYTES
+        })
         .collect();
     match kept.trim_matches([' ', '-', '.']) {
         "" => "shoot".to_owned(),
@@ -176,7 +235,31 @@ pub fn file_name(name: &str) -> String {
 
 #[cfg(test)]
 mod tests {
-    use super::file_name;
+    use super::*;
+    use std::time::SystemTime;
+
+    #[test]
+    fn a_file_that_was_worked_on_since_is_not_replaced() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("Mast 1.tif");
+        let free = |known: &[Export]| free_stem(folder.path(), "Mast 1", "tif", known).unwrap();
+        assert_eq!(free(&[]), "Mast 1");
+        std::fs::write(&path, "pixels").unwrap();
+        assert_eq!(free(&[]), "Mast 1 (2)", "it is somebody else's");
+        let now = SystemTime::now().duration_since(UNIX_EPOCH).unwrap().as_millis() as i64;
+        let own = |bytes, made| Export {
+            id: 1,
+            file: "Mast 1.tif".to_owned(),
+            plan_file: "Mast 1.plan.json".to_owned(),
+            folder: String::new(),
+            bytes,
+            made,
+        };
+        assert_eq!(free(&[own(6, now + 1000)]), "Mast 1");
+        for changed in [own(9, now + 1000), own(6, now - 1000)] {
+            assert_eq!(free(&[changed]), "Mast 1 (2)");
+        }
+    }
 
     #[test]
     fn any_name_becomes_a_file_name() {
@@ -184,5 +267,7 @@ mod tests {
         assert_eq!(file_name("../../etc"), "etc");
         assert_eq!(file_name("//"), "shoot");
         assert_eq!(file_name("Düne 3"), "Düne 3");
+        let four_bytes = "\u{20000}".repeat(120);
+        assert_eq!(file_name(&four_bytes).len(), NAME_BYTES);
     }
 }

@@ -3,6 +3,7 @@
 use crate::App;
 use crate::calibrated;
 use crate::error::ApiError;
+use crate::searches::Searches;
 use crate::told::{Told, Work};
 use crate::types::SkylineSeen;
 use jade_core::CoreError;
@@ -15,25 +16,22 @@ use jade_core::progress::Watch;
 use jade_core::skyline::{Live, Mask, NamedFile, SkylineMode};
 use jade_pixels::read::PictureFile;
 use std::path::PathBuf;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 
 /// Places along the skyline that are shown enlarged at most.
 const PLACES: usize = 400;
 
-/// The skyline that was looked at last.
-#[derive(Default)]
-pub struct Skylines {
-    live: Mutex<Option<Session>>,
-    seen: Mutex<Option<(i64, Arc<Seen>)>>,
-    stop: AtomicBool,
-}
+/// The skylines of all shoots.
+pub type Skylines = Searches<Kept>;
 
-impl Skylines {
-    /// Stops finding a skyline, if that is under way.
-    pub fn stop(&self) {
-        self.stop.store(true, Ordering::Relaxed);
-    }
+/// What is kept of the skyline of a shoot.
+#[derive(Default)]
+pub struct Kept {
+    /// What strokes are added to; of the shoot that was looked at last alone, as it holds memory for
+    /// each pixel.
+    session: Option<Session>,
+    /// The mask as it was seen last.
+    seen: Option<Arc<Seen>>,
 }
 
 /// A skyline of a shoot that strokes are added to.
@@ -112,53 +110,92 @@ pub fn original(app: &App, blake3: &str) -> PathBuf {
     app.data.join("originals").join(folder).join(blake3)
 }
 
-/// The skyline of a shoot under its plan; found where that has not been done.
+/// The skyline of a shoot as it was found last; nothing is computed.
+pub fn at_hand(app: &App, shoot: i64) -> Option<Arc<Seen>> {
+    app.skylines.of(shoot).kept().as_ref()?.seen.clone()
+}
+
+/// The same where it is that of the shoot's plan as it is now.
+///
+/// # Errors
+/// [`ApiError::Missing`] where it was not found yet.
+pub async fn current(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
+    let version = Wish::of(app, shoot).await?.version();
+    at_hand(app, shoot).filter(|seen| seen.version == version).ok_or_else(|| {
+        ApiError::Missing("The skyline was not found yet, or changed; find it first.".to_owned())
+    })
+}
+
+/// Finds the skyline of a shoot under its plan, where that has not been done.
 ///
 /// # Errors
 /// [`ApiError`] with why there is none, and what to do.
-pub async fn seen(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
+pub async fn found(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
+    let search = app.skylines.of(shoot);
+    let turn = search.turn().await;
     let wish = Wish::of(app, shoot).await?;
     let version = wish.version();
-    if let Some((id, seen)) = &*app.skylines.seen.lock().expect("the skyline's lock")
-        && *id == shoot
-        && seen.version == version
-    {
-        return Ok(seen.clone());
+    if let Some(seen) = at_hand(app, shoot).filter(|seen| seen.version == version) {
+        return Ok(seen);
     }
-    let worker = app.clone();
-    let made = tokio::task::spawn_blocking(move || make(&worker, &wish, version)).await??;
-    let made = Arc::new(made);
-    *app.skylines.seen.lock().expect("the skyline's lock") = Some((shoot, made.clone()));
-    Ok(made)
-}
-
-fn make(app: &Arc<App>, wish: &Wish, version: String) -> Result<Seen, CoreError> {
-    let plan = &wish.plan.skyline;
-    let (mask, likely, frames) = match &wish.mask {
-        Some(path) => (Mask::read(path, wish.size()?)?.shaped(plan), None, 0),
-        None => {
-            let mut live = app.skylines.live.lock().expect("the skyline's lock");
-            let key = wish.key();
-            if live.as_ref().is_none_or(|session| session.key != key) {
-                // Only one is kept: it holds memory for each pixel.
-                *live = None;
-                *live = Some(found(app, wish, key)?);
-            }
-            let Some(Session { found, live, .. }) = live.as_mut() else {
-                return Err(CoreError::Cancelled);
-            };
-            live.follow(&plan.strokes, &found.sights.views(), &|| false)?;
-            let skyline = live.skyline();
-            let likely = (skyline.grid(), skyline.sky().to_vec());
-            (live.mask().shaped(plan), Some(likely), found.sights.count())
+    if turn.is_stopped() {
+        return Err(CoreError::Cancelled.into());
+    }
+    // While it is followed it is nowhere else: what breaks off over it is found anew.
+    let session = search.kept().as_mut().and_then(|kept| kept.session.take());
+    app.skylines.of_others(shoot, |kept| {
+        if let Some(kept) = kept {
+            kept.session = None;
         }
-    };
-    Ok(Seen { version, levels: levels(mask), likely, frames })
+    });
+    let (own, stops) = (search.clone(), turn.stops());
+    let work = move |app: &Arc<App>| make(app, &wish, version, session, &|| own.stops() != stops);
+    let (session, seen) = app.work(work).await?;
+    let seen = seen.map(Arc::new);
+    *search.kept() = Some(Kept { session, seen: seen.as_ref().ok().cloned() });
+    Ok(seen?)
 }
 
-fn found(app: &Arc<App>, wish: &Wish, key: Key) -> Result<Session, CoreError> {
-    app.skylines.stop.store(false, Ordering::Relaxed);
-    let watch = Told::of(app, Work::Finding(wish.shoot), &app.skylines.stop);
+/// What strokes are added to, if it is found, and the mask, if all of them are.
+type Made = (Option<Session>, Result<Seen, CoreError>);
+
+fn make(
+    app: &Arc<App>,
+    wish: &Wish,
+    version: String,
+    session: Option<Session>,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Made, CoreError> {
+    let plan = &wish.plan.skyline;
+    if let Some(path) = &wish.mask {
+        let mask = Mask::read(path, wish.size()?)?.shaped(plan);
+        let seen = Seen { version, levels: levels(mask), likely: None, frames: 0 };
+        return Ok((session, Ok(seen)));
+    }
+    let key = wish.key();
+    let mut session = match session.filter(|session| session.key == key) {
+        Some(session) => session,
+        None => begin(app, wish, key, stop)?,
+    };
+    let Session { found, live, .. } = &mut session;
+    let stopped = || stop() || app.is_ending();
+    if let Err(error) = live.follow(&plan.strokes, &found.sights.views(), &stopped) {
+        return Ok((Some(session), Err(error)));
+    }
+    let skyline = live.skyline();
+    let likely = Some((skyline.grid(), skyline.sky().to_vec()));
+    let levels = levels(live.mask().shaped(plan));
+    let frames = found.sights.count();
+    Ok((Some(session), Ok(Seen { version, levels, likely, frames })))
+}
+
+fn begin(
+    app: &Arc<App>,
+    wish: &Wish,
+    key: Key,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Session, CoreError> {
+    let watch = Told::of(app, Work::Finding(wish.shoot), stop);
     let mut plan = wish.plan.clone();
     plan.skyline.strokes.clear();
     let found = engine::skyline(&Request {
@@ -258,7 +295,7 @@ pub async fn check(
 ) -> Result<(), ApiError> {
     let wish = Wish::of(app, shoot).await?;
     let (path, name) = (original(app, &file.blake3), file.file.clone());
-    let done = tokio::task::spawn_blocking(move || {
+    let done = app.work(move |_| {
         let size = wish.size()?;
         let own = PictureFile::open(&path)?;
         let own = (own.facts().width, own.facts().height);
@@ -274,5 +311,5 @@ pub async fn check(
         }
         Ok(())
     });
-    done.await?
+    done.await
 }

@@ -3,46 +3,40 @@
 use crate::App;
 use crate::calibrated;
 use crate::error::ApiError;
+use crate::searches::Searches;
 use crate::told::{Told, Work};
+use jade_core::CoreError;
 use jade_core::engine::{self, Beside, Request};
 use jade_core::report::FocusReport;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 
-/// The sweep that is looked over, one at a time.
-#[derive(Default)]
-pub struct Sweeps {
-    one_at_a_time: tokio::sync::Mutex<()>,
-    stop: AtomicBool,
-}
+/// The sweeps that are looked over, each shoot's apart; what is found lies in the cache.
+pub type Sweeps = Searches<()>;
 
-impl Sweeps {
-    /// Stops looking a sweep over, if that is under way.
-    pub fn stop(&self) {
-        self.stop.store(true, Ordering::Relaxed);
-    }
-}
-
-/// What is told of the frames of a shoot before they are merged; found where that has not been done.
+/// The order and the doubts of the frames of a shoot before they are merged; found where that has not
+/// been done.
 ///
 /// # Errors
 /// [`ApiError`] with why nothing can be told, and what to do.
 pub async fn looked_over(app: &Arc<App>, shoot: i64) -> Result<FocusReport, ApiError> {
-    let _turn = app.sweeps.one_at_a_time.lock().await;
+    let search = app.sweeps.of(shoot);
+    let turn = search.turn().await;
+    if turn.is_stopped() {
+        return Err(CoreError::Cancelled.into());
+    }
     let (shown, _, inputs) = calibrated::in_run_of(app, shoot).await?;
-    let worker = app.clone();
-    app.sweeps.stop.store(false, Ordering::Relaxed);
-    let work = move || {
+    let (own, stops) = (search.clone(), turn.stops());
+    let work = move |app: &Arc<App>| {
         engine::look_over(&Request {
             frames: &inputs,
             reference: None,
             plan: &shown.plan,
-            cache: &worker.cache,
-            budget: worker.budget,
+            cache: &app.cache,
+            budget: app.budget,
             stream: false,
             beside: Beside::default(),
-            watch: &Told::of(&worker, Work::Finding(shoot), &worker.sweeps.stop),
+            watch: &Told::of(app, Work::Finding(shoot), &|| own.stops() != stops),
         })
     };
-    Ok(tokio::task::spawn_blocking(work).await??)
+    app.work(work).await
 }

@@ -1,17 +1,18 @@
-//! Tells the pages how far something has come that is no run, and stops it.
+//! Progress of work that is no run, sent to the pages, and its end when it is stopped.
 
 use crate::App;
 use crate::types::Event;
 use jade_core::progress::{Stage, Watch};
 use std::sync::Arc;
 use std::sync::Mutex;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
-/// So often it is told, and not before so much time has passed can be said how much is left.
+/// Minimum interval between progress events; also the elapsed time below which no remaining time is
+/// estimated.
 const OFTEN: Duration = Duration::from_millis(200);
 
-/// What is told of.
+/// The work that events are about.
 #[derive(Clone, Copy)]
 pub enum Work {
     /// Something is found in the frames of this shoot.
@@ -20,11 +21,11 @@ pub enum Work {
     Saving(i64),
 }
 
-/// How far it has come.
+/// Follows a piece of work.
 pub struct Told<'a> {
     app: &'a Arc<App>,
     work: Work,
-    stop: &'a AtomicBool,
+    stop: &'a (dyn Fn() -> bool + Sync),
     now: Mutex<Now>,
     done: AtomicU64,
 }
@@ -37,8 +38,8 @@ struct Now {
 }
 
 impl<'a> Told<'a> {
-    /// It goes on until `stop` is set.
-    pub fn of(app: &'a Arc<App>, work: Work, stop: &'a AtomicBool) -> Self {
+    /// Follows work that stops once `stop` says so, or the server ends.
+    pub fn of(app: &'a Arc<App>, work: Work, stop: &'a (dyn Fn() -> bool + Sync)) -> Self {
         let now = Instant::now();
         let now = Mutex::new(Now { stage: None, total: 0, begun: now, told: now });
         Self { app, work, stop, now, done: AtomicU64::new(0) }
@@ -67,20 +68,31 @@ impl Watch for Told<'_> {
     fn begin(&self, stage: Stage, total: u64) {
         self.done.store(0, Ordering::Relaxed);
         let at = Instant::now();
-        let mut now = self.now.lock().expect("what is told");
+        let mut now = self.now.lock().expect("no thread panics while it holds the progress");
         *now = Now { stage: Some(stage), total, begun: at, told: at };
         self.tell(&now);
     }
     fn advance(&self, steps: u64) {
         self.done.fetch_add(steps, Ordering::Relaxed);
-        let mut now = self.now.lock().expect("what is told");
+        let mut now = self.now.lock().expect("no thread panics while it holds the progress");
         if now.told.elapsed() > OFTEN {
             now.told = Instant::now();
             self.tell(&now);
         }
     }
     fn cancelled(&self) -> bool {
-        self.stop.load(Ordering::Relaxed)
+        (self.stop)() || self.app.is_ending()
+    }
+}
+
+/// Follows work that nobody looks at, and stops it when the server ends.
+pub struct Unseen<'a>(pub &'a App);
+
+impl Watch for Unseen<'_> {
+    fn begin(&self, _: Stage, _: u64) {}
+    fn advance(&self, _: u64) {}
+    fn cancelled(&self) -> bool {
+        self.0.is_ending()
     }
 }
 

@@ -1,6 +1,7 @@
 //! What crosses between server and browser. The TypeScript side is generated from here.
 
 use jade_core::engine::LensFound;
+use jade_core::export::Colours;
 use jade_core::finish::FinishPlan;
 use jade_core::focus::{FocusPlan, Patch, PatchFrom, Way};
 use jade_core::frames::measures::Measures;
@@ -15,13 +16,13 @@ use jade_core::prepare::lens::LensPlan;
 use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, Shows, WhiteBalance};
 use jade_core::progress::Stage;
 use jade_core::report::{
-    FinishReport, FocusReport, FocusStep, FrameReport, MovedPlace, NoisePoint, Report,
-    SkylineReport, StageTime,
+    ExposureReport, FinishReport, FocusReport, FocusStep, FrameReport, MovedPlace, NoisePoint,
+    Report, SkylineReport, StageTime,
 };
 use jade_core::skyline::{
     GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke,
 };
-use jade_pixels::facts::{Facts, FileFormat};
+use jade_pixels::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
 use serde::{Deserialize, Serialize};
 use ts_rs::{Config, TS};
 
@@ -56,6 +57,8 @@ pub struct ShootCard {
     pub touched: i64,
     /// Source of the picture to show, if there is one.
     pub picture: Option<String>,
+    /// The picture's version; its address carries it.
+    pub version: String,
 }
 
 /// A new shoot.
@@ -70,7 +73,16 @@ pub struct NewShoot {
 #[ts(optional_fields)]
 pub struct ShootChange {
     pub name: Option<String>,
-    pub plan: Option<Plan>,
+    /// Those settings of the plan that are changed, as an object of objects.
+    #[ts(optional, type = "object")]
+    pub plan: Option<serde_json::Value>,
+    /// What all that is changed was before: where the shoot was changed since by somebody else, this
+    /// change is merged with that one, or refused where both are about one setting.
+    #[ts(
+        optional,
+        type = "{ name?: string; kind?: Kind; plan?: object; reference_id?: number | null; stacked_set?: number | null }"
+    )]
+    pub was: Option<serde_json::Value>,
     /// Brings the plan that such a shoot begins with, prepare left as it was, unless one is given.
     pub kind: Option<Kind>,
     /// The reference frame; 0 lets the proposed one be taken.
@@ -79,10 +91,26 @@ pub struct ShootChange {
     pub stacked_set: Option<i64>,
 }
 
+impl ShootChange {
+    /// The names of what it changes.
+    pub fn names(&self) -> Vec<String> {
+        let all = [
+            ("name", self.name.is_some()),
+            ("kind", self.kind.is_some()),
+            ("plan", self.plan.is_some()),
+            ("reference_id", self.reference_id.is_some()),
+            ("stacked_set", self.stacked_set.is_some()),
+        ];
+        all.iter().filter(|(_, is)| *is).map(|(name, _)| (*name).to_owned()).collect()
+    }
+}
+
 /// A shoot with everything in it.
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct Shoot {
     pub id: i64,
+    /// Counts its changes; the same as its ETag.
+    pub revision: i64,
     pub name: String,
     pub kind: Kind,
     pub plan: Plan,
@@ -132,6 +160,8 @@ pub struct Frame {
     pub name: String,
     /// BLAKE3 of its content, as hexadecimal digits.
     pub blake3: String,
+    /// Changes when its pixels do, as by another treatment; the address of its picture carries it.
+    pub version: String,
     /// It stays where it lies, rather than in the application's own folder.
     pub linked: bool,
     pub bytes: i64,
@@ -343,6 +373,8 @@ pub struct Job {
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct ShootResult {
     pub id: i64,
+    /// Names its pixels; the address of its picture carries it.
+    pub version: String,
     pub plan: Plan,
     /// BLAKE3 of the frames that it was calibrated with.
     pub calibration: Vec<String>,
@@ -356,7 +388,7 @@ pub struct ShootResult {
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
 pub struct PictureInfo {
     /// `frame-ID`, `calibrated-ID`, `original-ID`, `result-ID`, `placed-RESULT-FRAME`,
-    /// `rejected-RESULT` or `coverage-RESULT`.
+    /// `rejected-RESULT` or `coverage-RESULT`; two of them with `~` between for their difference.
     pub source: String,
     /// Changes when the pixels do.
     pub version: String,
@@ -463,6 +495,8 @@ pub enum ExportFormat {
     Png16,
     /// JPEG.
     Jpeg,
+    /// Of a result with its sky and ground apart, the share of sky: grey PNG of 16 bit.
+    Mask,
     /// Of a merged sweep, the focus map: grey PNG of 16 bit.
     FocusMap,
     /// Of a merged sweep, its frames one after the other: a small moving PNG.
@@ -471,8 +505,21 @@ pub enum ExportFormat {
 
 /// A wish for a file.
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[ts(optional_fields)]
 pub struct NewExport {
     pub format: ExportFormat,
+    /// The colours of a picture.
+    #[serde(default)]
+    #[ts(optional, as = "Option<Colours>")]
+    pub colours: Colours,
+    /// Whether to say where the frames were taken.
+    #[serde(default = "yes")]
+    #[ts(optional, as = "Option<bool>")]
+    pub place: bool,
+}
+
+fn yes() -> bool {
+    true
 }
 
 /// A saved file with its plan beside it.
@@ -536,8 +583,13 @@ pub struct SkylineSeen {
 
 /// A refusal.
 #[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[ts(optional_fields)]
 pub struct Problem {
     pub problem: String,
+    /// Settings that somebody else changed at the same time.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[ts(optional, as = "Option<Vec<String>>")]
+    pub clash: Vec<String>,
 }
 
 /// The generated TypeScript, all of it.
@@ -599,12 +651,16 @@ pub fn typescript() -> String {
         PlanRecord,
         Stage,
         FileFormat,
+        GpsValue,
+        GpsEntry,
+        Details,
         Facts,
         Measures,
         NoiseGain,
         NoisePoint,
         PatchFigures,
         StageTime,
+        ExposureReport,
         FrameReport,
         Report,
         ShootState,
@@ -644,6 +700,7 @@ pub fn typescript() -> String {
         HandTry,
         HandFound,
         ExportFormat,
+        Colours,
         NewExport,
         Export,
         Event,

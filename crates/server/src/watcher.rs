@@ -6,10 +6,11 @@ use crate::App;
 use crate::error::ApiError;
 use crate::folders::pictures_in;
 use crate::import::{self, Import};
+use crate::paths;
 use crate::types::{Event, Watched};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, SystemTime};
 
 const LOOK: Duration = Duration::from_secs(1);
@@ -26,12 +27,30 @@ enum Seen {
     Settled(Stamp),
 }
 
+/// The watched folders that are not there, by shoot, as they were at the last look.
+#[derive(Default)]
+pub struct Gone(Mutex<HashSet<i64>>);
+
+impl Gone {
+    /// Whether the folder of a shoot is not there.
+    pub fn has(&self, shoot: i64) -> bool {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).contains(&shoot)
+    }
+
+    /// Notes whether it is; says whether that is new.
+    fn note(&self, shoot: i64, gone: bool) -> bool {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if gone { all.insert(shoot) } else { all.remove(&shoot) }
+    }
+}
+
 #[derive(Default)]
 struct Looked {
     files: HashMap<(i64, PathBuf), Seen>,
-    /// Whether each folder was there.
-    there: HashMap<i64, bool>,
 }
+
+/// A file that was seen in a watched folder.
+type Found = (PathBuf, Stamp);
 
 /// Looks for as long as the server runs.
 pub async fn run_forever(app: Arc<App>) {
@@ -47,11 +66,7 @@ pub async fn run_forever(app: Arc<App>) {
                 continue;
             }
         };
-        looked.there.retain(|shoot, _| folders.iter().any(|(other, _)| other == shoot));
         for (shoot, folder) in folders {
-            if looked.there.insert(shoot, folder.there) == Some(!folder.there) {
-                app.tell(Event::Shoot { id: shoot });
-            }
             if let Err(error) = look(&app, &mut looked, shoot, &folder).await {
                 tracing::warn!("{}: {error}", folder.path);
             }
@@ -65,13 +80,14 @@ async fn look(
     shoot: i64,
     folder: &Watched,
 ) -> Result<(), ApiError> {
-    if !folder.there {
-        return Ok(());
+    let path = folder.path.clone();
+    let found = app.work(move |app| files_in(app, &path)).await?;
+    if app.gone.note(shoot, found.is_none()) {
+        app.tell(Event::Shoot { id: shoot });
     }
-    let pictures = pictures_in(&app.roots.inside(&folder.path)?)?;
+    let Some(found) = found else { return Ok(()) };
     let mut ready = Vec::new();
-    for path in pictures {
-        let Some(stamp) = stamp(&path) else { continue };
+    for (path, stamp) in found {
         let seen = looked.files.get(&(shoot, path.clone())).copied();
         let now = match seen {
             Some(Seen::Settled(before)) if before == stamp => continue,
@@ -94,7 +110,7 @@ async fn look(
         }
         let (app, role) = (app.clone(), folder.role);
         adding.spawn(async move {
-            let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let name = paths::shown_name(&path);
             let import = Import { path: path.clone(), name, linked: true, role, blake3: None };
             (path, import::add(&app, shoot, import).await)
         });
@@ -107,6 +123,16 @@ async fn look(
         }
     }
     Ok(())
+}
+
+/// The pictures in a folder; `None` where it is not there.
+fn files_in(app: &App, path: &str) -> Result<Option<Vec<Found>>, ApiError> {
+    if !paths::from_text(path).is_dir() {
+        return Ok(None);
+    }
+    let pictures = pictures_in(&app.roots.inside(path)?)?;
+    let stamped = pictures.into_iter().filter_map(|path| Some((path.clone(), stamp(&path)?)));
+    Ok(Some(stamped.collect()))
 }
 
 fn stamp(path: &Path) -> Option<Stamp> {

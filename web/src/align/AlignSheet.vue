@@ -3,6 +3,7 @@ import { computed, onUnmounted } from 'vue'
 import type { AlignMode, FrameReport, SceneModel } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
 import { useShoot } from '../shoot/store'
+import { idOf, isAbout, isReference } from '../shoot/told'
 import { useView } from '../viewer/view'
 import HandSheet from './HandSheet.vue'
 import { usePairs } from './pairs'
@@ -48,10 +49,13 @@ function shift(grid: [number, number, number, number][]): number {
 }
 
 const chosen = computed(() => store.shoot?.frames.find((f) => f.id === store.selected))
-const verdict = computed(() => report.value?.frames.find((f) => f.file === chosen.value?.name))
+const verdict = computed(() => {
+  const one = chosen.value
+  return one && report.value?.frames.find((told) => isAbout(told, one))
+})
 
 function choose(one: FrameReport) {
-  const frame = store.shoot?.frames.find((f) => f.name === one.file)
+  const frame = store.shoot?.frames.find((f) => isAbout(one, f))
   if (!frame) return
   store.selected = frame.id
   store.a = `frame-${frame.id}`
@@ -120,9 +124,9 @@ onUnmounted(pairs.end)
         <tbody class="num">
           <tr
             v-for="frame in report.frames"
-            :key="frame.file"
+            :key="idOf(frame)"
             class="cursor-pointer hover:bg-raised"
-            :class="[!frame.used && 'text-amber', frame.file === chosen?.name && 'bg-raised']"
+            :class="[!frame.used && 'text-amber', frame === verdict && 'bg-raised']"
             :data-test="`verdict-${frame.file}`"
             @click="choose(frame)"
           >
@@ -132,7 +136,7 @@ onUnmounted(pairs.end)
               <td class="text-right">{{ frame.by_hand ? 'by hand' : frame.matched }}</td>
               <td class="text-right">
                 {{
-                  frame.file === report.reference
+                  isReference(frame, report)
                     ? 'ref.'
                     : frame.rms_px === null
                       ? '–'
@@ -144,7 +148,7 @@ onUnmounted(pairs.end)
           </tr>
         </tbody>
       </table>
-      <div v-if="chosen && verdict && verdict.file !== report.reference" class="mt-3">
+      <div v-if="chosen && verdict && !isReference(verdict, report)" class="mt-3">
         <p class="mb-1.5 text-dim">
           <span class="num text-ink">{{ chosen.name }}</span> against the reference frame
         </p>

@@ -2,6 +2,7 @@
 // Where matched places of the chosen frame lie off the reference frame's, magnified.
 import { computed } from 'vue'
 import { useShoot } from '../shoot/store'
+import { isAbout } from '../shoot/told'
 import type { View } from '../viewer/pane'
 import { magnification } from './residuals'
 
@@ -9,8 +10,8 @@ const props = defineProps<{ place: View }>()
 const store = useShoot()
 
 const residuals = computed(() => {
-  const name = store.shoot?.frames.find((f) => f.id === store.selected)?.name
-  return store.shown?.report.frames.find((f) => f.file === name)?.residuals ?? []
+  const one = store.shoot?.frames.find((f) => f.id === store.selected)
+  return (one && store.shown?.report.frames.find((told) => isAbout(told, one)))?.residuals ?? []
 })
 const size = computed(() => magnification(residuals.value))
 const arrows = computed(() =>

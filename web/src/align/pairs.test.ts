@@ -85,8 +85,12 @@ describe('pairs set by hand', () => {
     pairs.set('a', 10, 20)
     pairs.set('b', 13, 24)
     await pairs.keep()
-    const sent = server.changeShoot.mock.calls[0]![1].plan!.align.by_hand
-    expect(sent).toEqual([...others, { blake3: 'hash 5', pairs: [[10, 20, 13, 24]] }])
+    const by_hand = [...others, { blake3: 'hash 5', pairs: [[10, 20, 13, 24]] }]
+    const sent = server.changeShoot.mock.calls[0]![1]
+    expect(sent).toEqual({
+      plan: { align: { by_hand } },
+      was: { plan: { align: { by_hand: others } } },
+    })
     expect(pairs.frame).toBeNull()
   })
 
@@ -101,6 +105,6 @@ describe('pairs set by hand', () => {
     expect(pairs.whole).toEqual([[1, 2, 3, 4]])
     pairs.remove(0)
     await pairs.keep()
-    expect(server.changeShoot.mock.calls[0]![1].plan!.align.by_hand).toEqual([])
+    expect(server.changeShoot.mock.calls[0]![1].plan).toEqual({ align: { by_hand: [] } })
   })
 })

@@ -37,6 +37,18 @@ describe('requests', () => {
     await expect(api.run(1)).rejects.toThrow('Two frames are the least.')
   })
 
+  it('say which revision a change was made on, and tell what another page changed', async () => {
+    const fetch = answer(200, '{}')
+    await api.changeShoot(3, { plan: { combine: { clip: 2 } } }, 17)
+    expect(fetch.mock.calls[0]![1].headers['if-match']).toBe('"17"')
+    answer(412, '{"problem":"Another page changed this.","clash":["plan.combine.clip"]}')
+    const refused = await api.changeShoot(3, {}).catch((error) => error)
+    expect([refused.message, refused.clash]).toEqual([
+      'Another page changed this.',
+      ['plan.combine.clip'],
+    ])
+  })
+
   it('fail with a sentence of their own when the server gives none', async () => {
     answer(502, '<html>')
     await expect(api.run(1)).rejects.toThrow('The server refused (502).')
@@ -45,7 +57,7 @@ describe('requests', () => {
   })
 
   it('name thumbnails and errors', () => {
-    expect(thumbnail('frame-3')).toBe('/api/pictures/frame-3/thumbnail.jpg')
+    expect(thumbnail('frame-3', 'ab12')).toBe('/api/pictures/frame-3/thumbnail.jpg?v=ab12')
     expect(sentence(new Error('Full.'))).toBe('Full.')
     expect(sentence('odd')).toBe('odd')
   })

@@ -2,7 +2,6 @@
 import type {
   Added,
   Export,
-  ExportFormat,
   FocusReport,
   Folder,
   FrameColour,
@@ -15,6 +14,7 @@ import type {
   LensFrom,
   Measured,
   NamedFile,
+  NewExport,
   NewProbe,
   NewShoot,
   PictureInfo,
@@ -29,8 +29,20 @@ import type {
   SortFrames,
 } from './types'
 
-function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  const headers: HeadersInit = body === undefined ? {} : { 'content-type': 'application/json' }
+/** A refusal of the server, with its sentence. */
+export class Refusal extends Error {
+  constructor(
+    sentence: string,
+    /** Settings that somebody else changed at the same time. */
+    readonly clash: string[],
+  ) {
+    super(sentence)
+  }
+}
+
+function call<T>(method: string, path: string, body?: unknown, more?: HeadersInit): Promise<T> {
+  const kind: HeadersInit = body === undefined ? {} : { 'content-type': 'application/json' }
+  const headers = { ...kind, ...more }
   const text = body === undefined ? undefined : JSON.stringify(body)
   return ask<T>(path, { method, headers, body: text })
 }
@@ -49,7 +61,8 @@ async function ask<T>(path: string, request: RequestInit): Promise<T> {
   }
   if (!response.ok) {
     const problem = (await response.json().catch(() => null)) as Problem | null
-    throw new Error(problem?.problem ?? `The server refused (${response.status}).`)
+    const said = problem?.problem ?? `The server refused (${response.status}).`
+    throw new Refusal(said, problem?.clash ?? [])
   }
   const text = await response.text()
   return (text ? JSON.parse(text) : undefined) as T
@@ -59,7 +72,14 @@ export const api = {
   shoots: () => call<ShootCard[]>('GET', '/shoots'),
   addShoot: (shoot: NewShoot) => call<Shoot>('POST', '/shoots', shoot),
   shoot: (id: number) => call<Shoot>('GET', `/shoots/${id}`),
-  changeShoot: (id: number, change: ShootChange) => call<Shoot>('PATCH', `/shoots/${id}`, change),
+  /** Changes a shoot as it was seen: where it was changed since, the server merges both. */
+  changeShoot: (id: number, change: ShootChange, seen?: number) =>
+    call<Shoot>(
+      'PATCH',
+      `/shoots/${id}`,
+      change,
+      seen === undefined ? {} : { 'if-match': `"${seen}"` },
+    ),
   removeShoot: (id: number) => call<void>('DELETE', `/shoots/${id}`),
   restoreShoot: (id: number) => call<Shoot>('POST', `/shoots/${id}/restore`),
   changeFrames: (id: number, change: FramesChange) =>
@@ -79,11 +99,11 @@ export const api = {
   lens: (id: number, from: LensFrom) => call<LensFound>('POST', `/shoots/${id}/lens`, { from }),
   tryByHand: (pairs: [number, number, number, number][]) =>
     call<HandFound>('POST', '/hand-fit', { pairs }),
-  skyline: (id: number) => call<SkylineSeen>('GET', `/shoots/${id}/skyline`),
+  skyline: (id: number) => call<SkylineSeen>('POST', `/shoots/${id}/skyline`),
   stopSkyline: (id: number) => call<void>('POST', `/shoots/${id}/skyline/stop`),
   loadForSkyline: (id: number, kind: 'mask' | 'picture', file: File) =>
     send<NamedFile>(`/shoots/${id}/skyline/${kind}?name=${encodeURIComponent(file.name)}`, file),
-  sweep: (id: number) => call<FocusReport>('GET', `/shoots/${id}/sweep`),
+  sweep: (id: number) => call<FocusReport>('POST', `/shoots/${id}/sweep`),
   stopSweep: (id: number) => call<void>('POST', `/shoots/${id}/sweep/stop`),
   run: (id: number) => call<Job>('POST', `/shoots/${id}/runs`),
   cancel: (job: number) => call<Job>('POST', `/jobs/${job}/cancel`),
@@ -96,15 +116,14 @@ export const api = {
   unpin: (id: number, probe: number) => call<void>('DELETE', `/shoots/${id}/probes/${probe}`),
   sharpest: (result: number, x: number, y: number) =>
     call<SharpFrame[]>('GET', `/results/${result}/sharpest?x=${x}&y=${y}`),
-  save: (result: number, format: ExportFormat) =>
-    call<Export[]>('POST', `/results/${result}/exports`, { format }),
+  save: (result: number, wish: NewExport) =>
+    call<Export[]>('POST', `/results/${result}/exports`, wish),
   stopSaving: (result: number) => call<void>('POST', `/results/${result}/exports/stop`),
 }
 
-/** The small picture of a source; of a frame, under a treatment. */
-export function thumbnail(source: string, treatment = ''): string {
-  const own = treatment ? `?of=${encodeURIComponent(treatment)}` : ''
-  return `/api/pictures/${source}/thumbnail.jpg${own}`
+/** The small picture of a source, in a version of it. */
+export function thumbnail(source: string, version: string): string {
+  return `/api/pictures/${source}/thumbnail.jpg?v=${version}`
 }
 
 /** What an error says to the person. */

@@ -331,6 +331,10 @@ export type MovedPlace = {
  */
 file: string, 
 /**
+ * What names the content of that frame.
+ */
+content: string, 
+/**
  * The middle of the place in the reference frame, in pixels.
  */
 at: [number, number], 
@@ -345,6 +349,10 @@ export type FocusReport = {
  * alignment tells it.
  */
 order: Array<string>, 
+/**
+ * What names the content of each of them.
+ */
+contents: Array<string>, 
 /**
  * From each of them to the next.
  */
@@ -536,6 +544,10 @@ plan: Plan,
  */
 reference: string, 
 /**
+ * BLAKE3 of its file; empty in plans that were saved before it was noted.
+ */
+reference_blake3: string, 
+/**
  * Every frame that was given to the run.
  */
 frames: Array<PlanFrame>, 
@@ -550,7 +562,61 @@ calibration: Array<PlanCalibration>, };
 
 export type Stage = "prepare" | "frames" | "align" | "skyline" | "combine" | "finish" | "export";
 
-export type FileFormat = "tiff" | "png" | "jpeg" | "raw";
+export type FileFormat = "tiff" | "png" | "jpeg" | "raw" | "exr" | "webp" | "fits";
+
+export type GpsValue = { "text": string } | { "bytes": Array<number> } | { "ratios": Array<[number, number]> };
+
+export type GpsEntry = { 
+/**
+ * Its number.
+ */
+tag: number, 
+/**
+ * Its value.
+ */
+value: GpsValue, };
+
+export type Details = { 
+/**
+ * The camera's maker, as the file has it.
+ */
+make?: string, 
+/**
+ * The camera's model, as the file has it.
+ */
+model?: string, 
+/**
+ * The lens's maker.
+ */
+lens_make?: string, 
+/**
+ * Who took it.
+ */
+artist?: string, 
+/**
+ * Whose it is.
+ */
+copyright?: string, 
+/**
+ * What it shows.
+ */
+description?: string, 
+/**
+ * Digits behind the point of the second in which it was taken.
+ */
+subsecond?: string, 
+/**
+ * Offset of the camera's time from UTC, as `+01:00`.
+ */
+offset?: string, 
+/**
+ * Pixels for each inch across and down.
+ */
+per_inch?: [number, number], 
+/**
+ * Where it was taken: the entries of the file's own directory about that.
+ */
+gps?: Array<GpsEntry>, };
 
 export type Facts = { 
 /**
@@ -608,7 +674,11 @@ profile: string | null,
 /**
  * What a raw file's camera took for grey: its red, green and blue, green 1.
  */
-neutral: [number, number, number] | null, };
+neutral: [number, number, number] | null, 
+/**
+ * What else is written into the file about how and by whom it was taken.
+ */
+details?: Details, };
 
 export type Measures = { 
 /**
@@ -723,11 +793,30 @@ name: string,
  */
 seconds: number, };
 
+export type ExposureReport = { 
+/**
+ * All together.
+ */
+total_s: [number, number], 
+/**
+ * The longest one.
+ */
+longest_s: [number, number], 
+/**
+ * The shortest one.
+ */
+shortest_s: [number, number], };
+
 export type FrameReport = { 
 /**
  * File name.
  */
 file: string, 
+/**
+ * What names its content: BLAKE3 of its file as hexadecimal digits, or, in a run of the command
+ * line that needs none, its whole path.
+ */
+content: string, 
 /**
  * Whether it went into the result.
  */
@@ -805,6 +894,10 @@ version: number,
  */
 reference: string, 
 /**
+ * What names the content of that file.
+ */
+reference_content: string, 
+/**
  * Width and height of the result in pixels.
  */
 size: [number, number], 
@@ -842,6 +935,10 @@ focus: FocusReport | null,
  */
 finish: FinishReport | null, 
 /**
+ * How long the frames were exposed.
+ */
+exposures: ExposureReport | null, 
+/**
  * The lens that was found, when the camera model was used.
  */
 lens: { focal_px: number; centre: [number, number]; k1: number; k2: number } | null, 
@@ -868,11 +965,24 @@ touched: number,
 /**
  * Source of the picture to show, if there is one.
  */
-picture: string | null, };
+picture: string | null, 
+/**
+ * The picture's version; its address carries it.
+ */
+version: string, };
 
 export type NewShoot = { name: string, kind: Kind, };
 
-export type ShootChange = { name?: string, plan?: Plan, 
+export type ShootChange = { name?: string, 
+/**
+ * Those settings of the plan that are changed, as an object of objects.
+ */
+plan?: object, 
+/**
+ * What all that is changed was before: where the shoot was changed since by somebody else, this
+ * change is merged with that one, or refused where both are about one setting.
+ */
+was?: { name?: string; kind?: Kind; plan?: object; reference_id?: number | null; stacked_set?: number | null }, 
 /**
  * Brings the plan that such a shoot begins with, prepare left as it was, unless one is given.
  */
@@ -886,7 +996,11 @@ reference_id?: number,
  */
 stacked_set?: number, };
 
-export type Shoot = { id: number, name: string, kind: Kind, plan: Plan, 
+export type Shoot = { id: number, 
+/**
+ * Counts its changes; the same as its ETag.
+ */
+revision: number, name: string, kind: Kind, plan: Plan, 
 /**
  * The chosen reference frame, if one was chosen.
  */
@@ -931,6 +1045,10 @@ export type Frame = { id: number, name: string,
  * BLAKE3 of its content, as hexadecimal digits.
  */
 blake3: string, 
+/**
+ * Changes when its pixels do, as by another treatment; the address of its picture carries it.
+ */
+version: string, 
 /**
  * It stays where it lies, rather than in the application's own folder.
  */
@@ -1070,7 +1188,11 @@ export type Job = { id: number, shoot_id: number, state: JobState, plan: Plan, s
  */
 remaining_s: number | null, problem: string | null, created: number, finished: number | null, };
 
-export type ShootResult = { id: number, plan: Plan, 
+export type ShootResult = { id: number, 
+/**
+ * Names its pixels; the address of its picture carries it.
+ */
+version: string, plan: Plan, 
 /**
  * BLAKE3 of the frames that it was calibrated with.
  */
@@ -1079,7 +1201,7 @@ calibration: Array<string>, reference_id: number, report: Report, made: number, 
 export type PictureInfo = { 
 /**
  * `frame-ID`, `calibrated-ID`, `original-ID`, `result-ID`, `placed-RESULT-FRAME`,
- * `rejected-RESULT` or `coverage-RESULT`.
+ * `rejected-RESULT` or `coverage-RESULT`; two of them with `~` between for their difference.
  */
 source: string, 
 /**
@@ -1143,9 +1265,19 @@ model: string | null,
  */
 off_px: Array<number>, rms_px: number, };
 
-export type ExportFormat = "tiff16" | "tiff32f" | "png16" | "jpeg" | "focusmap" | "moving";
+export type ExportFormat = "tiff16" | "tiff32f" | "png16" | "jpeg" | "mask" | "focusmap" | "moving";
 
-export type NewExport = { format: ExportFormat, };
+export type Colours = "input" | "srgb" | "display-p3" | "a98" | "prophoto" | "linear";
+
+export type NewExport = { format: ExportFormat, 
+/**
+ * The colours of a picture.
+ */
+colours?: Colours, 
+/**
+ * Whether to say where the frames were taken.
+ */
+place?: boolean, };
 
 export type Export = { id: number, file: string, plan_file: string, 
 /**
@@ -1163,4 +1295,8 @@ stage: Stage | null, done: number, total: number,
  */
 remaining_s: number | null, };
 
-export type Problem = { problem: string, };
+export type Problem = { problem: string, 
+/**
+ * Settings that somebody else changed at the same time.
+ */
+clash?: Array<string>, };

@@ -6,6 +6,7 @@ import { foundIn } from '../focus/focus'
 import StateDot from '../parts/StateDot.vue'
 import { counts, kindNames, resultName, share } from '../parts/units'
 import { useShoot, type Step } from '../shoot/store'
+import { isAbout, isReference } from '../shoot/told'
 
 const emit = defineEmits<{ keys: [] }>()
 const store = useShoot()
@@ -29,7 +30,7 @@ const entries = computed<Entry[]>(() => {
   const stage = store.running ? (store.job?.stage ?? 'frames') : null
   const plan = store.shoot?.plan
   const aligned = latest?.report.frames.filter(
-    (f) => f.used && f.rms_px && f.file !== latest.report.reference,
+    (f) => f.used && f.rms_px && !isReference(f, latest.report),
   )
   const rms = aligned?.map((f) => f.rms_px!).sort((p, q) => p - q)
   const prepareChanged =
@@ -144,8 +145,10 @@ const treatment = computed(() => {
 
 /** Whether other frames are in than those that the latest result was given. */
 const framesChanged = computed(() => {
-  const given = store.latest?.report.frames.map((f) => f.file).join('/')
-  return given !== undefined && given !== store.used.map((f) => f.name).join('/')
+  const given = store.latest?.report.frames
+  if (!given) return false
+  const { used } = store
+  return given.length !== used.length || given.some((told, i) => !isAbout(told, used[i]!))
 })
 
 /** Whether it was calibrated with other frames than those that are in. */

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { ExportFormat } from '../api/types'
+import type { Colours, ExportFormat } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
+import Toggle from '../parts/Toggle.vue'
 import { bytes, duration, resultName } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import { useSaving } from './saving'
@@ -15,6 +16,7 @@ const hints: Record<ExportFormat, string> = {
   tiff32f: 'Linear light in floating-point numbers: highlights beyond white stay.',
   png16: 'For further work where TIFF is not read: 16 bit, nothing lost.',
   jpeg: 'For showing: 8 bit, small.',
+  mask: 'The share of sky as a grey PNG of 16 bit, as large as the result: white is sky.',
   focusmap:
     'Which frame is sharp where: grey, 16 bit, black for the first plane; white where none is told.',
   moving: 'A small view that goes through the planes and back: a moving PNG, as browsers show it.',
@@ -24,6 +26,7 @@ const formats = computed<{ value: ExportFormat; text: string }[]>(() => [
   { value: 'tiff32f', text: 'TIFF 32f' },
   { value: 'png16', text: 'PNG 16' },
   { value: 'jpeg', text: 'JPEG' },
+  ...(store.shown?.report.skyline ? [{ value: 'mask' as const, text: 'Sky mask' }] : []),
   ...(store.shown?.report.focus
     ? [
         { value: 'focusmap' as const, text: 'Focus map' },
@@ -31,6 +34,40 @@ const formats = computed<{ value: ExportFormat; text: string }[]>(() => [
       ]
     : []),
 ])
+const isPicture = computed(() => ['tiff16', 'tiff32f', 'png16', 'jpeg'].includes(format.value))
+
+const colours = computed<{ value: Colours; text: string; hint: string }[]>(() => [
+  { value: 'input', text: 'as the frames', hint: 'Nothing is lost that the frames hold.' },
+  { value: 'srgb', text: 'sRGB', hint: 'Every screen and program shows it right; the narrowest.' },
+  { value: 'display-p3', text: 'Display P3', hint: 'For present screens: wider reds and greens.' },
+  { value: 'a98', text: 'A98 RGB', hint: 'For printing: wider greens and cyans.' },
+  { value: 'prophoto', text: 'ProPhoto RGB', hint: 'Wider than any screen: for further work.' },
+  ...(format.value === 'jpeg' || format.value === 'tiff32f'
+    ? []
+    : [
+        {
+          value: 'linear' as const,
+          text: 'linear',
+          hint: 'Numbers proportional to light, in the primaries of the frames.',
+        },
+      ]),
+])
+/** Floats are linear whatever is chosen, and 8 bits are too few for that. */
+const chosen = computed<Colours>({
+  get: () => (colours.value.some((one) => one.value === saving.colours) ? saving.colours : 'input'),
+  set: (value) => (saving.colours = value),
+})
+
+/** Whether the file of the reference frame tells where it was taken. */
+const placed = computed(() => {
+  const frame = store.shoot?.frames.find((f) => f.id === store.shown?.reference_id)
+  return frame?.facts?.details?.gps?.length
+})
+
+function save() {
+  const { id } = store.shown!
+  void saving.save(id, { format: format.value, colours: chosen.value, place: saving.place })
+}
 </script>
 
 <template>
@@ -53,7 +90,25 @@ const formats = computed<{ value: ExportFormat; text: string }[]>(() => [
       :options="formats"
     />
     <p class="py-2.5 text-dim">{{ hints[format] }}</p>
-    <div v-if="saving.now" class="mb-4" data-test="saving" aria-live="polite">
+    <template v-if="isPicture">
+      <label class="flex items-center justify-between gap-3 text-dim">
+        <span>Colours</span>
+        <select v-model="chosen" class="field !w-auto !py-1 text-ink" data-test="colours">
+          <option v-for="one in colours" :key="one.value" :value="one.value">{{ one.text }}</option>
+        </select>
+      </label>
+      <p class="pt-1.5 pb-2 text-dim">
+        {{ colours.find((one) => one.value === chosen)?.hint }}
+      </p>
+      <Toggle
+        v-if="placed"
+        v-model="saving.place"
+        label="Say where it was taken"
+        hint="The position that the camera noted goes into the file"
+        test="place"
+      />
+    </template>
+    <div v-if="saving.now" class="my-3" data-test="saving" aria-live="polite">
       <p class="flex justify-between">
         <span>{{ saving.now.stage === 'frames' ? 'Reading frames' : 'Saving' }}</span>
         <span class="text-dim">
@@ -65,14 +120,7 @@ const formats = computed<{ value: ExportFormat; text: string }[]>(() => [
       </div>
       <button class="button mt-3 w-full" data-test="stop-saving" @click="saving.stop">Stop</button>
     </div>
-    <button
-      v-else
-      class="button button-go mb-4 w-full"
-      data-test="save"
-      @click="saving.save(store.shown.id, format)"
-    >
-      Save
-    </button>
+    <button v-else class="button button-go my-3 w-full" data-test="save" @click="save">Save</button>
     <div v-if="store.shown.exports.length" class="section">
       <h3>Saved</h3>
       <ul class="flex flex-col gap-2.5" data-test="saved">

@@ -37,7 +37,7 @@ it('follows what it saves, and stops it', async () => {
   const tell = vi.mocked(listen).mock.calls.at(-1)![0]
   let end: (files: []) => void = () => {}
   server.save.mockReturnValue(new Promise((done) => (end = done)))
-  const saved = saving.save(7, 'tiff16')
+  const saved = saving.save(7, { format: 'tiff16' })
   expect([saving.now?.result_id, saving.share]).toEqual([7, 0])
   tell(told(10))
   // Neither another shoot nor a connection that comes back ends it.
@@ -74,7 +74,7 @@ it('tells why it could not be saved', async () => {
   await store.open(1)
   const saving = useSaving()
   server.save.mockRejectedValue(new Error('There is no room left.'))
-  await saving.save(7, 'png16')
+  await saving.save(7, { format: 'png16' })
   expect(saving.now).toBeNull()
   expect(useNotices().notices.map((notice) => notice.text)).toEqual(['There is no room left.'])
 })

@@ -3,7 +3,7 @@ import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { api } from '../api/client'
 import { listen } from '../api/events'
-import type { Event, ExportFormat } from '../api/types'
+import type { Colours, Event, NewExport } from '../api/types'
 import { useShoot } from '../shoot/store'
 
 type Told = Omit<Extract<Event, { type: 'saving' }>, 'type'>
@@ -11,6 +11,9 @@ type Told = Omit<Extract<Event, { type: 'saving' }>, 'type'>
 export const useSaving = defineStore('saving', () => {
   const store = useShoot()
   const now = ref<Told | null>(null)
+  /** The colours that pictures are saved in, and whether they say where they were taken. */
+  const colours = ref<Colours>('input')
+  const place = ref(true)
   /** How far it is, in per cent of its stage. */
   const share = computed(() =>
     now.value?.total ? Math.floor((100 * now.value.done) / now.value.total) : 0,
@@ -29,10 +32,10 @@ export const useSaving = defineStore('saving', () => {
     if (shown ? shown === event.result_id : known) now.value = event.stage && event
   })
 
-  async function save(result: number, format: ExportFormat) {
+  async function save(result: number, wish: NewExport) {
     own = true
     now.value = { result_id: result, stage: null, done: 0, total: 0, remaining_s: null }
-    await store.attempt(() => api.save(result, format))
+    await store.attempt(() => api.save(result, wish))
     own = false
     now.value = null
     if (store.shoot) await store.load(store.shoot.id)
@@ -43,5 +46,5 @@ export const useSaving = defineStore('saving', () => {
     if (result) void store.attempt(() => api.stopSaving(result))
   }
 
-  return { now, share, save, stop }
+  return { now, share, colours, place, save, stop }
 })

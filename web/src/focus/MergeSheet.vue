@@ -7,7 +7,9 @@ import ResultList from '../combine/ResultList.vue'
 import Segmented from '../parts/Segmented.vue'
 import { share, whole } from '../parts/units'
 import { useShoot } from '../shoot/store'
+import { idOf, isAbout } from '../shoot/told'
 import { useView } from '../viewer/view'
+import { planes } from './focus'
 import PatchTools from './PatchTools.vue'
 import { useSweep } from './sweep'
 import SweepPlot from './SweepPlot.vue'
@@ -32,8 +34,9 @@ const hints: Record<Way, string> = {
 const merged = computed(() => store.shown?.report.focus)
 /** Frames that the result was merged of, in order. */
 const placed = computed(() => {
-  const used = store.shown?.report.frames.filter((frame) => frame.used).map((f) => f.file)
-  return merged.value?.order.filter((file) => used?.includes(file))
+  const used = store.shown?.report.frames.filter((frame) => frame.used).map(idOf)
+  const all = merged.value ? planes(merged.value) : []
+  return merged.value ? all.flatMap(({ id }) => (used?.includes(id) ? [id] : [])) : undefined
 })
 /** What is told of the frames as they are now, or else of those that were merged. */
 const found = computed(() => sweep.report ?? merged.value)
@@ -46,7 +49,7 @@ const finding = computed(() => {
 
 /** Shows where something moved in a frame. */
 function lookAt(place: MovedPlace) {
-  const frame = store.shoot?.frames.find((f) => f.name === place.file)
+  const frame = store.shoot?.frames.find((f) => isAbout(place, f))
   if (!frame) return
   store.a = `frame-${frame.id}`
   view.mode = 'one'
@@ -90,7 +93,7 @@ const other = computed(() =>
     <p v-for="doubt in found.doubts" :key="doubt" class="mt-2 text-amber">{{ doubt }}</p>
     <button
       v-for="place in found.moved"
-      :key="place.file"
+      :key="idOf(place)"
       class="button mt-2 w-full"
       data-test="look-moved"
       @click="lookAt(place)"

@@ -4,8 +4,9 @@ import { computed, onUnmounted } from 'vue'
 import type { FocusReport } from '../api/types'
 import { whole } from '../parts/units'
 import { useShoot } from '../shoot/store'
+import { isAbout } from '../shoot/told'
 import { useView } from '../viewer/view'
-import { gaps, grades, planes } from './focus'
+import { gaps, grades, planes, type Plane } from './focus'
 
 const props = defineProps<{ report: FocusReport; merged?: string[] }>()
 const store = useShoot()
@@ -26,15 +27,16 @@ const wide = computed(() => {
 })
 
 /** Points out what of the picture comes from a frame. */
-function point(file: string | null) {
-  const place = file === null ? -1 : (props.merged?.indexOf(file) ?? -1)
+function point(id: string | null) {
+  const place = id === null ? -1 : (props.merged?.indexOf(id) ?? -1)
   view.only = place < 0 ? null : place
 }
 
 onUnmounted(() => point(null))
 
-function show(file: string) {
-  const frame = store.shoot?.frames.find((f) => f.name === file)
+function show({ id, file }: Plane) {
+  const content = id === file ? '' : id
+  const frame = store.shoot?.frames.find((f) => isAbout({ content, file }, f))
   if (frame) store.a = `frame-${frame.id}`
 }
 </script>
@@ -62,7 +64,7 @@ function show(file: string) {
       <path :d="`M0 ${FOOT} H${WIDE}`" stroke="#383735" />
       <rect
         v-for="plane in all"
-        :key="plane.file"
+        :key="plane.id"
         :x="x(plane.at) - wide / 2"
         :y="FOOT - tall(plane.share)"
         :width="wide"
@@ -70,8 +72,8 @@ function show(file: string) {
         fill="#b9b7b1"
         class="cursor-pointer hover:fill-[#5cc8a1]"
         data-test="sweep-plane"
-        @click="show(plane.file)"
-        @pointerenter="point(plane.file)"
+        @click="show(plane)"
+        @pointerenter="point(plane.id)"
         @pointerleave="point(null)"
       >
         <title>{{ plane.file }}: sharpest in {{ whole(plane.share) }} of the picture</title>

@@ -5,6 +5,7 @@ import { foundIn, gaps, planes } from './focus'
 const step = (length: number, wide = false) => ({ length, wide, double: false })
 const report: FocusReport = {
   order: ['c', 'a', 'b', 'd'],
+  contents: ['3', '1', '2', '4'],
   steps: [step(1), step(2.1, true), step(0.9)],
   shares: [0.1, 0.3, 0.25, 0.05],
   doubts: [],
@@ -19,6 +20,7 @@ describe('the plot of a sweep', () => {
     expect(all.map((plane) => plane.file)).toEqual(['c', 'a', 'b', 'd'])
     expect(all.map((plane) => plane.at.toFixed(1))).toEqual(['0.0', '1.0', '3.1', '4.0'])
     expect(all[1]!.share).toBe(0.3)
+    expect(all.map((plane) => plane.id)).toEqual(['3', '1', '2', '4'])
   })
 
   it('marks where a plane is missing', () => {

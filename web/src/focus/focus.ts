@@ -1,8 +1,11 @@
 import type { FocusReport } from '../api/types'
+import { idOf } from '../shoot/told'
 
 /** A frame of a sweep as the plot shows it. */
 export interface Plane {
   file: string
+  /** What names it in reports. */
+  id: string
   /** Where its plane lies, in usual steps from the first one on. */
   at: number
   /** Share of the picture that is sharpest in it. */
@@ -10,11 +13,11 @@ export interface Plane {
 }
 
 /** Planes of a sweep in the order of focus, as far apart as the focus moved. */
-export function planes({ order, steps, shares }: FocusReport): Plane[] {
+export function planes({ order, contents, steps, shares }: FocusReport): Plane[] {
   let at = 0
   return order.map((file, i) => {
     if (i > 0) at += steps[i - 1]!.length
-    return { file, at, share: shares[i]! }
+    return { file, id: idOf({ file, content: contents[i] ?? '' }), at, share: shares[i]! }
   })
 }
 

@@ -2,7 +2,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, expect, it, vi } from 'vitest'
 import { api } from '../api/client'
 import type { FocusReport, Plan, ShootResult } from '../api/types'
-import { plan, result, shoot } from '../shoot/example'
+import { changed, plan, result, shoot } from '../shoot/example'
 import { useShoot } from '../shoot/store'
 import { patchName, usePatches } from './patches'
 
@@ -16,6 +16,7 @@ const server = vi.mocked(api)
 const sweep: Plan = { ...plan, kind: 'focus-sweep' }
 const focus: FocusReport = {
   order: ['a', 'b'],
+  contents: ['hash 1', 'hash 2'],
   steps: [],
   shares: [],
   doubts: [],
@@ -36,7 +37,7 @@ beforeEach(() => {
   const shown = () => shoot({ plan: now, results: [made] })
   server.shoot.mockImplementation(() => Promise.resolve(shown()))
   server.changeShoot.mockImplementation((_, change) => {
-    now = change.plan ?? now
+    now = changed(now, change.plan ?? {})
     return Promise.resolve(shown())
   })
   server.picture.mockImplementation((source) =>

@@ -16,6 +16,7 @@ const server = vi.mocked(api)
 const sweep: Plan = { ...plan, kind: 'focus-sweep' }
 const report: FocusReport = {
   order: [],
+  contents: [],
   steps: [],
   shares: [],
   doubts: [],

@@ -166,7 +166,7 @@ function border(one: Frame): string {
           :class="border(one)"
         >
           <img
-            :src="thumbnail(`frame-${one.id}`, store.treatment(one.id, true))"
+            :src="thumbnail(`frame-${one.id}`, one.version)"
             alt=""
             draggable="false"
             loading="lazy"

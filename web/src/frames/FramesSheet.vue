@@ -72,7 +72,7 @@ const folderName = computed(() => watched.value?.path.split('/').at(-1))
 
 async function dismiss(id: number) {
   const shoot = await store.attempt(() => api.removeFrame(store.shoot!.id, id))
-  if (shoot) store.shoot = shoot
+  if (shoot) store.take(shoot)
 }
 </script>
 

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import type { Frame } from '../api/types'
 import { useShoot } from '../shoot/store'
+import { idOf } from '../shoot/told'
 
 export function useMarks() {
   const store = useShoot()
@@ -10,11 +11,12 @@ export function useMarks() {
   )
   const verdicts = computed(() => {
     const unused = store.shown?.report.frames.filter((f) => !f.used) ?? []
-    return new Map(unused.map((f) => [f.file, f.reason ?? 'not used']))
+    return new Map(unused.map((f) => [idOf(f), f.reason ?? 'not used']))
   })
   /** What speaks against a frame. */
   const doubt = (one: Frame) => doubts.value.get(one.id) ?? null
   /** Why the result on show did without it, or what speaks against it. */
-  const remark = (one: Frame) => verdicts.value.get(one.name) ?? doubt(one)
+  const remark = (one: Frame) =>
+    verdicts.value.get(one.blake3) ?? verdicts.value.get(one.name) ?? doubt(one)
   return { doubt, remark }
 }

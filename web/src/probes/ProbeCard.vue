@@ -6,6 +6,7 @@ import type { PatchFigures, Probe } from '../api/types'
 import { percent } from '../parts/units'
 import { frameOf } from '../prepare/seen'
 import { useShoot } from '../shoot/store'
+import { patchUrl } from '../viewer/source'
 import { useView } from '../viewer/view'
 import { usePins } from './pins'
 
@@ -14,28 +15,43 @@ const store = useShoot()
 const view = useView()
 const pins = usePins()
 
+/** Figures of the patch, by what names the pixels that they were measured in. */
 const figures = ref<Record<string, PatchFigures | null>>({})
 const sides = computed(() => [store.a, store.b].filter((s) => s !== null))
 
-function patch(source: string) {
+/** What names the pixels that a side shows here, once its version is known. */
+function key(source: string) {
+  const version = view.versionOf(source)
   const { x, y, size } = props.probe
-  return `/api/pictures/${source}/patch.png?x=${x}&y=${y}&size=${size}&stops=${view.stops}`
+  return version && [source, version, x, y, size].join(' ')
+}
+
+function patch(source: string) {
+  return patchUrl(source, view.versionOf(source)!, props.probe, `stops=${view.stops}`)
 }
 
 watch(
-  [sides, () => props.probe.id],
-  async () => {
+  () => sides.value.map(key),
+  async (keys) => {
     const { x, y, size } = props.probe
-    for (const source of sides.value) {
-      if (source in figures.value) continue
+    const sources = sides.value
+    for (const [i, own] of keys.entries()) {
+      if (!own || own in figures.value) continue
+      const source = sources[i]!
       const measured = await api.measure(source, x, y, size).catch(() => ({ figures: null }))
-      figures.value = { ...figures.value, [source]: measured.figures }
+      // It may show other pixels by now.
+      if (key(source) === own) figures.value = { ...figures.value, [own]: measured.figures }
     }
   },
   { immediate: true },
 )
 
-const of = (source: string | null) => (source ? (figures.value[source] ?? null) : null)
+/** The figures of a side; `undefined` while they are not known. */
+function told(source: string) {
+  const own = key(source)
+  return own ? figures.value[own] : undefined
+}
+const of = (source: string | null) => (source ? (told(source) ?? null) : null)
 const single = computed(() => of(store.a))
 const other = computed(() => of(store.b))
 const gain = computed(() => {
@@ -87,7 +103,7 @@ const ideal = computed(() => {
     >
       <figure v-for="(source, index) in sides" :key="source" class="relative">
         <img
-          v-if="figures[source]"
+          v-if="told(source)"
           :src="patch(source)"
           :alt="`${probe.name}, side ${index ? 'B' : 'A'}`"
           class="aspect-square w-full rounded-[4px]"
@@ -97,7 +113,7 @@ const ideal = computed(() => {
           v-else
           class="flex aspect-square items-center justify-center rounded-[4px] bg-well p-1 text-center text-[11px] text-faint"
         >
-          {{ source in figures ? 'outside this picture' : '' }}
+          {{ told(source) === null ? 'outside this picture' : '' }}
         </div>
       </figure>
     </div>

@@ -2,6 +2,7 @@
 import { Crosshair } from '@lucide/vue'
 import { computed } from 'vue'
 import { useShoot } from '../shoot/store'
+import { isReference } from '../shoot/told'
 import { useView } from '../viewer/view'
 import ProbeCard from './ProbeCard.vue'
 
@@ -12,7 +13,7 @@ const ready = computed(() => store.a !== null || store.b !== null)
 const noise = computed(() => store.shown?.report.noise)
 const width = computed(() => {
   const report = store.shown?.report
-  const single = report?.frames.find((f) => f.file === report.reference)?.star_width_px
+  const single = report?.frames.find((f) => isReference(f, report))?.star_width_px
   return report?.star_width_px && single ? [single, report.star_width_px] : null
 })
 </script>

@@ -24,7 +24,7 @@ export const usePins = defineStore('pins', () => {
       size: PROBE_SIZE,
     }
     const shoot = await store.attempt(() => api.pin(store.shoot!.id, probe))
-    if (shoot) store.shoot = shoot
+    if (shoot) store.take(shoot)
   }
 
   async function unpin(probe: Probe) {

@@ -33,11 +33,25 @@ export const plan: Plan = {
   finish: { glow: 0, smoothing: 0 },
 } as unknown as Plan
 
+/** Settings as the server has them after a change. */
+export function changed<T extends object>(settings: T, change: object): T {
+  const now = { ...settings } as Record<string, unknown>
+  for (const [key, value] of Object.entries(change)) {
+    const own = now[key]
+    const isGroup = [own, value].every(
+      (one) => typeof one === 'object' && one && !Array.isArray(one) && !('by' in one),
+    )
+    now[key] = isGroup ? changed(own as object, value) : value
+  }
+  return now as T
+}
+
 export function frame(id: number, change: Partial<Frame> = {}): Frame {
   return {
     id,
     name: `f${id}.tif`,
     blake3: `hash ${id}`,
+    version: `v${id}`,
     linked: false,
     bytes: 1000,
     role: 'light',
@@ -69,6 +83,7 @@ export function job(id: number, state: Job['state']): Job {
 export function result(id: number, reference: number, of: Plan = plan): ShootResult {
   return {
     id,
+    version: `r${id}`,
     plan: of,
     calibration: [],
     reference_id: reference,
@@ -81,6 +96,7 @@ export function result(id: number, reference: number, of: Plan = plan): ShootRes
 export function shoot(change: Partial<Shoot> = {}): Shoot {
   return {
     id: 1,
+    revision: 1,
     name: 'Mast',
     kind: 'night-sky',
     plan,

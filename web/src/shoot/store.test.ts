@@ -1,10 +1,10 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
-import { api } from '../api/client'
+import { api, Refusal } from '../api/client'
 import { listen } from '../api/events'
 import type { Event, Plan } from '../api/types'
 import { useNotices } from '../parts/notices'
-import { frame, job, plan, result, shoot } from './example'
+import { changed, frame, job, plan, result, shoot } from './example'
 import { useShoot } from './store'
 
 vi.mock('../api/client', async (original) => ({
@@ -88,10 +88,11 @@ describe('the shoot on the workbench', () => {
     await store.balanceAlike()
     expect(server.colour).toHaveBeenCalledWith(2)
     const balance = { by: 'light', kelvin: 5200, tint: -3 }
-    const sent = server.changeShoot.mock.lastCall![1].plan
-    expect(sent?.prepare.white_balance).toEqual(balance)
+    const own = { prepare: { white_balance: balance } }
+    const was = { prepare: { white_balance: before.prepare.white_balance } }
+    expect(server.changeShoot).toHaveBeenLastCalledWith(1, { plan: own, was: { plan: was } }, 1)
     await store.undo()
-    expect(server.changeShoot).toHaveBeenLastCalledWith(1, { plan: before })
+    expect(server.changeShoot).toHaveBeenLastCalledWith(1, { plan: was, was: { plan: own } }, 1)
     server.colour.mockResolvedValueOnce({ raw: false, light: null })
     await store.balanceAlike()
     expect(useNotices().notices.at(-1)?.text).toContain('does not tell its light')
@@ -101,7 +102,7 @@ describe('the shoot on the workbench', () => {
     const now = { plan }
     server.shoot.mockImplementation(() => Promise.resolve(shoot(now)))
     server.changeShoot.mockImplementation((_, change) => {
-      now.plan = change.plan ?? now.plan
+      now.plan = changed(now.plan, change.plan ?? {})
       return Promise.resolve(shoot(now))
     })
     const store = useShoot()
@@ -167,7 +168,11 @@ describe('the shoot on the workbench', () => {
 
   it('shows a setting while it is dragged and remembers only where it ends', async () => {
     server.shoot.mockResolvedValue(shoot())
-    server.changeShoot.mockImplementation(async (_, change) => shoot({ plan: change.plan }))
+    let now = plan
+    server.changeShoot.mockImplementation(async (_, change) => {
+      now = changed(now, change.plan!)
+      return shoot({ plan: now })
+    })
     const store = useShoot()
     await store.open(1)
     const before = store.shoot!.plan
@@ -178,8 +183,7 @@ describe('the shoot on the workbench', () => {
     await store.setPlan((plan) => (plan.prepare.gain_ev = 0.3), before)
     expect(store.undos).toHaveLength(1)
     await store.undo()
-    const last = server.changeShoot.mock.lastCall![1]
-    expect(last.plan!.prepare.gain_ev).toBe(0)
+    expect(now.prepare.gain_ev).toBe(0)
   })
 
   it('takes the middle used frame as reference unless one was chosen that is used', async () => {
@@ -203,6 +207,41 @@ describe('the shoot on the workbench', () => {
     expect(store.shoot).toBeNull()
     expect(store.missing).toBe('This shoot is no longer there.')
     expect(stop).toHaveBeenCalled()
+  })
+
+  it('is not replaced by a late answer about another one', async () => {
+    const store = useShoot()
+    let late: (found: ReturnType<typeof shoot>) => void = () => {}
+    server.shoot.mockReturnValueOnce(new Promise((done) => (late = done)))
+    const first = store.open(1)
+    server.shoot.mockResolvedValueOnce(shoot({ id: 2, name: 'Salt pan' }))
+    await store.open(2)
+    late(shoot())
+    await first
+    expect([store.shoot?.name, store.a]).toEqual(['Salt pan', 'frame-3'])
+    // Nor by the answer to a change of it.
+    let answer: (found: ReturnType<typeof shoot>) => void = () => {}
+    server.changeFrames.mockReturnValueOnce(new Promise((done) => (answer = done)))
+    const change = store.leaveOut([1], true)
+    server.shoot.mockResolvedValueOnce(shoot({ id: 3, name: 'Moss' }))
+    await store.open(3)
+    answer(shoot({ id: 2, name: 'Salt pan' }))
+    await change
+    expect([store.shoot?.name, store.undos]).toEqual(['Moss', []])
+  })
+
+  it('is asked for once more, however often it changed while it was', async () => {
+    server.shoot.mockResolvedValue(shoot())
+    const store = useShoot()
+    await store.open(1)
+    server.shoot.mockClear()
+    await Promise.all([1, 2, 3, 4, 5].map(() => store.load(1)))
+    expect(server.shoot).toHaveBeenCalledTimes(2)
+    // An answer that tells less than is known is passed over.
+    store.shoot = shoot({ revision: 7, name: 'North' })
+    server.shoot.mockResolvedValueOnce(shoot({ revision: 6 }))
+    await store.load(1)
+    expect(store.shoot?.name).toBe('North')
   })
 
   it('follows the jobs that the server tells of, newest first', async () => {
@@ -230,7 +269,8 @@ describe('changes', () => {
     await store.setReference(5)
     expect(store.undos.map((u) => u.text)).toEqual(['leaving out 2 frames', 'the reference frame'])
     await store.undo()
-    expect(server.changeShoot).toHaveBeenLastCalledWith(1, { reference_id: 0 })
+    const last = { reference_id: 0, was: { reference_id: 5 } }
+    expect(server.changeShoot).toHaveBeenLastCalledWith(1, last, 1)
     await store.undo()
     expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [2, 4], left_out: false })
     expect(store.undos).toEqual([])
@@ -259,9 +299,56 @@ describe('changes', () => {
     expect(notices.map((n) => [n.text, n.problem])).toEqual([['The clip is too small.', true]])
   })
 
+  it('that clash with those of another page give way to them, and say so', async () => {
+    const theirs = changed(plan, { combine: { clip: 5 } })
+    server.shoot.mockResolvedValueOnce(shoot())
+    const store = useShoot()
+    await store.open(1)
+    server.shoot.mockResolvedValue(shoot({ plan: theirs, revision: 2 }))
+    const said = 'Another page changed this at the same time: plan combine clip.'
+    server.changeShoot.mockRejectedValueOnce(new Refusal(said, ['plan.combine.clip']))
+    await store.setPlan((plan) => (plan.combine.clip = 2))
+    expect(server.changeShoot).toHaveBeenLastCalledWith(
+      1,
+      { plan: { combine: { clip: 2 } }, was: { plan: { combine: { clip: 3 } } } },
+      1,
+    )
+    expect([store.shoot?.plan.combine.clip, store.undos.length]).toEqual([5, 0])
+    expect(useNotices().notices.map((n) => n.text)).toEqual([said])
+    // One that does not clash comes back with theirs.
+    const both = changed(theirs, { combine: { level: true } })
+    server.changeShoot.mockResolvedValueOnce(shoot({ plan: both, revision: 3 }))
+    await store.setPlan((plan) => (plan.combine.level = true))
+    expect(store.shoot?.plan.combine).toMatchObject({ clip: 5, level: true })
+  })
+
+  it('that cannot be undone are not said to be, and can be tried again', async () => {
+    server.shoot.mockImplementation(() => Promise.resolve(shoot()))
+    server.changeFrames.mockImplementation(() => Promise.resolve(shoot()))
+    const store = useShoot()
+    const notices = useNotices()
+    await store.open(1)
+    await store.leaveOut([2], true)
+    server.changeFrames.mockRejectedValueOnce(new Error('The server does not answer.'))
+    await store.undo()
+    expect(notices.notices.map((n) => [n.text, n.problem])).toEqual([
+      ['Not undone: leaving out one frame. The server does not answer.', true],
+    ])
+    await store.undo()
+    expect(notices.notices.at(-1)?.text).toBe('Undone: leaving out one frame.')
+    // What another page has changed since is not tried for ever.
+    await store.leaveOut([3], true)
+    server.changeFrames.mockRejectedValueOnce(new Refusal('Another page.', ['frames']))
+    await store.undo()
+    expect([store.undos, notices.notices.at(-1)?.problem]).toEqual([[], true])
+  })
+
   it('of the plan make the result on show one of an older plan', async () => {
-    server.shoot.mockResolvedValue(shoot({ results: [result(9, 3)] }))
-    server.changeShoot.mockResolvedValue(shoot())
+    const results = [result(9, 3)]
+    server.shoot.mockResolvedValue(shoot({ results }))
+    server.changeShoot.mockImplementation(async (_, change) =>
+      shoot({ results, plan: changed(plan, change.plan!) }),
+    )
     const store = useShoot()
     await store.open(1)
     expect(store.planChanged).toBe(false)
@@ -292,14 +379,15 @@ describe('runs', () => {
     await store.open(1)
     let answer = () => {}
     server.changeShoot.mockImplementation(
-      (_, change) => new Promise((done) => (answer = () => done(shoot({ plan: change.plan })))),
+      (_, change) =>
+        new Promise((done) => (answer = () => done(shoot({ plan: changed(plan, change.plan!) })))),
     )
-    const changed = store.setPlan((plan) => (plan.combine.method = 'median'))
+    const set = store.setPlan((plan) => (plan.combine.method = 'median'))
     const run = store.run()
     await new Promise((done) => setTimeout(done))
     expect(server.run).not.toHaveBeenCalled()
     answer()
-    await Promise.all([changed, run])
+    await Promise.all([set, run])
     expect(server.run).toHaveBeenCalledTimes(1)
   })
 
@@ -320,8 +408,8 @@ describe('runs', () => {
     let answer: (found: ReturnType<typeof shoot>) => void = () => {}
     server.shoot.mockReturnValue(new Promise((done) => (answer = done)))
     const loaded = store.load(1)
-    server.changeShoot.mockImplementation((_, { plan: sent }) =>
-      Promise.resolve(shoot({ plan: sent! })),
+    server.changeShoot.mockImplementation((_, change) =>
+      Promise.resolve(shoot({ plan: changed(plan, change.plan!), revision: 2 })),
     )
     await store.setPlan((plan) => (plan.prepare.gain_ev = 1))
     answer(shoot())
@@ -387,7 +475,7 @@ describe('runs', () => {
         { ids: [3], set_id: 8 },
         { ids: [4], role: 'light' },
       ])
-      expect(server.changeShoot).toHaveBeenLastCalledWith(1, { stacked_set: 7 })
+      expect(server.changeShoot).not.toHaveBeenCalled()
     })
 
     it('moves frames to a set by its number', async () => {
@@ -403,12 +491,23 @@ describe('runs', () => {
       await store.undo()
       expect(server.nameSet).toHaveBeenLastCalledWith(1, 7, { name: 'Sky' })
       await store.stackSet({ id: 9, name: 'Ground', role: 'light' })
-      expect(server.changeShoot).toHaveBeenLastCalledWith(1, { stacked_set: 9 })
+      const to = (now: number, before: number) => ({
+        stacked_set: now,
+        was: { stacked_set: before },
+      })
+      expect(server.changeShoot).toHaveBeenLastCalledWith(1, to(9, 7), 1)
       await store.undo()
-      expect(server.changeShoot).toHaveBeenLastCalledWith(1, { stacked_set: 7 })
+      expect(server.changeShoot).toHaveBeenLastCalledWith(1, to(7, 9), 1)
+      const mean = { ...plan, combine: { ...plan.combine, method: 'mean' as const } }
+      server.changeShoot.mockResolvedValueOnce({ ...sorted, kind: 'low-light-burst', plan: mean })
       await store.setKind('low-light-burst')
       await store.undo()
-      expect(server.changeShoot).toHaveBeenLastCalledWith(1, { kind: 'night-sky', plan })
+      const own = {
+        kind: 'night-sky',
+        plan: { combine: { method: 'clipped' } },
+        was: { kind: 'low-light-burst', plan: { combine: { method: 'mean' } } },
+      }
+      expect(server.changeShoot).toHaveBeenLastCalledWith(1, own, 1)
     })
   })
 })

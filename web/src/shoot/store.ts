@@ -1,11 +1,23 @@
 import { defineStore } from 'pinia'
-import { computed, ref } from 'vue'
-import { api, sentence } from '../api/client'
+import { computed, ref, type Ref } from 'vue'
+import { api, Refusal, sentence } from '../api/client'
 import { listen } from '../api/events'
-import type { Frame, FrameSet, Job, Kind, Plan, Role, Shoot, ShootResult, Sort } from '../api/types'
+import type {
+  Frame,
+  FrameSet,
+  Job,
+  Kind,
+  Plan,
+  Role,
+  Shoot,
+  ShootChange,
+  ShootResult,
+  Sort,
+} from '../api/types'
 import { groupFrames } from '../frames/groups'
 import { useNotices } from '../parts/notices'
 import { prepareOf } from '../prepare/differences'
+import { back, difference, type Patch } from './patch'
 
 export type Step = 'frames' | 'prepare' | 'align' | 'skyline' | 'combine' | 'finish' | 'export'
 
@@ -29,12 +41,15 @@ export const useShoot = defineStore('shoot', () => {
   const undos = ref<Change[]>([])
   const redos = ref<Change[]>([])
   let stop = () => {}
+  /** The number of the shoot that was opened last: answers about another one come too late. */
+  let wanted: number | null = null
   /** Changes of the plan reach the server in the order in which they were made. */
   let turn: Promise<unknown> = Promise.resolve()
-  /** Counts changes of the plan, and those the server has not answered, so that an answer from
-   * before one does not undo it. */
-  let changes = 0
+  /** Changes of the plan that the server has not answered: until it has, no other answer undoes them. */
   let underway = 0
+  /** The question for a shoot that is under way, and whether something changed since it was asked. */
+  let loading: { id: number; done: Promise<void> } | null = null
+  let stale = false
 
   const lights = computed(() => frames((f) => f.role === 'light' && !f.problem))
   const groups = computed(() => (shoot.value ? groupFrames(shoot.value) : []))
@@ -78,6 +93,7 @@ export const useShoot = defineStore('shoot', () => {
 
   async function open(id: number) {
     close()
+    wanted = id
     // Before it is asked for, so that nothing falls between.
     stop = listen((event) => {
       if (event.type === 'shoot' && event.id === id) void load(id)
@@ -86,6 +102,7 @@ export const useShoot = defineStore('shoot', () => {
       if (event.type === 'present') void load(id)
     })
     await load(id)
+    if (wanted !== id) return
     if (!shoot.value) return stop()
     step.value = latest.value || used.value.length > 1 ? 'combine' : 'frames'
     showLatest()
@@ -94,6 +111,7 @@ export const useShoot = defineStore('shoot', () => {
   function close() {
     stop()
     stop = () => {}
+    wanted = null
     shoot.value = null
     missing.value = ''
     selected.value = a.value = b.value = null
@@ -102,20 +120,51 @@ export const useShoot = defineStore('shoot', () => {
     redos.value = []
   }
 
+  /** Asks for the shoot as it is now; while that is under way already, once more after it. */
   async function load(id: number) {
+    stale = true
+    while (loading?.id === id) await loading.done
+    // Who waited as well has asked for it since.
+    if (!stale || wanted !== id) return
+    stale = false
+    const own = { id, done: ask(id) }
+    loading = own
+    await own.done
+    if (loading === own) loading = null
+  }
+
+  async function ask(id: number) {
     const before = latest.value?.id
-    const asked = changes
     try {
       const found = await api.shoot(id)
-      if ((changes !== asked || underway) && shoot.value) found.plan = shoot.value.plan
-      else sent.value = settled.value = found.plan
-      shoot.value = found
+      if (wanted !== id) return
+      if (shoot.value) take(found)
+      else {
+        sent.value = settled.value = found.plan
+        shoot.value = found
+      }
     } catch (error) {
-      missing.value = sentence(error)
+      if (wanted !== id) return
+      // What is on show stays while the server cannot be reached.
+      if (shoot.value) notices.show(sentence(error), { problem: true })
+      else missing.value = sentence(error)
       return
     }
     if (latest.value && before !== latest.value.id) showLatest()
     if (!a.value && reference.value) a.value = `frame-${reference.value.id}`
+  }
+
+  /**
+   * Takes an answer with the shoot as it is now, unless it comes after an answer that tells more. Says
+   * no where it comes after another shoot was opened.
+   */
+  function take(found: Shoot): boolean {
+    if (shoot.value?.id !== found.id) return false
+    if (found.revision < shoot.value.revision) return true
+    if (underway) found.plan = shoot.value.plan
+    else sent.value = settled.value = found.plan
+    shoot.value = found
+    return true
   }
 
   function takeJob(job: Job) {
@@ -141,6 +190,19 @@ export const useShoot = defineStore('shoot', () => {
     return one && plan ? JSON.stringify(prepareOf(plan, one.blake3)) : ''
   }
 
+  /**
+   * Changes settings of the shoot; the server merges the change with those of other pages, and refuses
+   * it where one setting was changed on both.
+   */
+  function amend(id: number, change: Omit<ShootChange, 'was'>, was: ShootChange['was']) {
+    const seen = shoot.value?.id === id ? shoot.value.revision : undefined
+    return api.changeShoot(id, { ...change, was }, seen)
+  }
+
+  function amendPlanBy(id: number, patch: Patch) {
+    return amend(id, { plan: patch.to }, { plan: patch.was })
+  }
+
   /** Carries out a change and tells why not, if not. */
   async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
     try {
@@ -156,8 +218,7 @@ export const useShoot = defineStore('shoot', () => {
     const changed = ids.filter((i) => shoot.value?.frames.find((f) => f.id === i)?.left_out !== out)
     if (!changed.length) return
     const done = await attempt(() => api.changeFrames(id, { ids: changed, left_out: out }))
-    if (!done) return
-    shoot.value = done
+    if (!done || !take(done)) return
     const count = changed.length === 1 ? 'one frame' : `${changed.length} frames`
     remember(`${out ? 'leaving out' : 'taking in'} ${count}`, () =>
       api.changeFrames(id, { ids: changed, left_out: !out }),
@@ -171,6 +232,7 @@ export const useShoot = defineStore('shoot', () => {
     const done = await attempt(() => api.unwatch(id).then(() => true))
     if (!done) return
     await load(id)
+    if (shoot.value?.id !== id) return
     remember('watching no longer', () => api.addFolder(id, watched.path, watched.role, true))
   }
 
@@ -178,8 +240,7 @@ export const useShoot = defineStore('shoot', () => {
   async function keep(frame: number) {
     const { id } = shoot.value!
     const done = await attempt(() => api.changeFrames(id, { ids: [frame], kept: true }))
-    if (!done) return
-    shoot.value = done
+    if (!done || !take(done)) return
     remember('keeping a frame', () => api.changeFrames(id, { ids: [frame], kept: false }))
   }
 
@@ -189,8 +250,7 @@ export const useShoot = defineStore('shoot', () => {
     const before = frames.filter((f) => ids.includes(f.id))
     const stacked = shoot.value!.stacked_set
     const done = await attempt(() => work(id))
-    if (!done) return
-    shoot.value = done
+    if (!done || !take(done)) return
     chosen.value = []
     remember(text, async () => {
       const place = (f: Frame) => `${f.set_id}/${f.role}`
@@ -200,7 +260,8 @@ export const useShoot = defineStore('shoot', () => {
         const where = set_id === null ? { role } : { set_id }
         await api.changeFrames(id, { ids: own.map((f) => f.id), ...where })
       }
-      await api.changeShoot(id, { stacked_set: stacked ?? 0 })
+      const now = shoot.value?.stacked_set ?? null
+      if (now !== stacked) await amend(id, { stacked_set: stacked ?? 0 }, { stacked_set: now })
     })
   }
 
@@ -224,49 +285,64 @@ export const useShoot = defineStore('shoot', () => {
   async function nameSet(set: FrameSet, name: string) {
     const { id } = shoot.value!
     const done = await attempt(() => api.nameSet(id, set.id, { name }))
-    if (!done) return
-    shoot.value = done
+    if (!done || !take(done)) return
     remember('naming a set', () => api.nameSet(id, set.id, { name: set.name }))
   }
 
   async function stackSet(set: FrameSet) {
     const { id, stacked_set } = shoot.value!
-    const done = await attempt(() => api.changeShoot(id, { stacked_set: set.id }))
-    if (!done) return
-    shoot.value = done
-    remember('what is stacked', () => api.changeShoot(id, { stacked_set: stacked_set ?? 0 }))
+    const done = await attempt(() => amend(id, { stacked_set: set.id }, { stacked_set }))
+    if (!done || !take(done)) return
+    remember('what is stacked', () =>
+      amend(id, { stacked_set: stacked_set ?? 0 }, { stacked_set: set.id }),
+    )
   }
 
   async function setKind(kind: Kind) {
     const { id, kind: before, plan } = shoot.value!
     const done = await attempt(() => api.changeShoot(id, { kind }))
-    if (!done) return
-    shoot.value = done
-    remember('the kind of shoot', () => api.changeShoot(id, { kind: before, plan }))
+    if (!done || !take(done)) return
+    const patch = difference(done.plan, plan)
+    remember('the kind of shoot', () =>
+      amend(id, { kind: before, plan: patch?.to ?? {} }, { kind, plan: patch?.was ?? {} }),
+    )
   }
 
   async function setReference(frame: number) {
     const { id, reference_id } = shoot.value!
-    const done = await attempt(() => api.changeShoot(id, { reference_id: frame }))
-    if (!done) return
-    shoot.value = done
-    remember('the reference frame', () => api.changeShoot(id, { reference_id: reference_id ?? 0 }))
+    const done = await attempt(() => amend(id, { reference_id: frame }, { reference_id }))
+    if (!done || !take(done)) return
+    remember('the reference frame', () =>
+      amend(id, { reference_id: reference_id ?? 0 }, { reference_id: frame }),
+    )
   }
 
   /** Changes the plan so that it is seen, and nothing is remembered. */
   async function tryPlan(change: (plan: Plan) => void): Promise<boolean> {
     const { id, plan: before } = shoot.value!
-    const plan = JSON.parse(JSON.stringify(before)) as Plan
+    const plan = copy(before)
     change(plan)
+    const patch = difference(before, plan)
+    if (!patch) return true
     shoot.value!.plan = plan
-    changes++
     underway++
-    const done = await inTurn(() => attempt(() => api.changeShoot(id, { plan })))
+    const done = await inTurn(() => attempt(() => amendPlanBy(id, patch)))
     underway--
-    if (!done) shoot.value!.plan = before
-    else sent.value = done.plan
-    changes++
+    if (shoot.value?.id !== id) return false
+    if (done) {
+      sent.value = done.plan
+      shoot.value.revision = done.revision
+      // With what other pages changed; what was changed here since is on its way.
+      if (!underway && difference(shoot.value.plan, done.plan)) shoot.value.plan = done.plan
+    } else if (!underway) {
+      if (sent.value) shoot.value.plan = sent.value
+      await load(id)
+    }
     return done !== undefined
+  }
+
+  function copy(plan: Plan) {
+    return JSON.parse(JSON.stringify(plan)) as Plan
   }
 
   function inTurn<T>(work: () => Promise<T>): Promise<T> {
@@ -281,35 +357,41 @@ export const useShoot = defineStore('shoot', () => {
    */
   async function amendPlan(
     change: (plan: Plan) => void,
-    back: (plan: Plan) => void,
+    takeOff: (plan: Plan) => void,
     text: string,
   ): Promise<boolean> {
     const { id } = shoot.value!
     if (!(await tryPlan(change))) return false
     settled.value = sent.value
-    const amend = (by: (plan: Plan) => void) => async () => {
-      const { plan } = await api.shoot(id)
-      by(plan)
-      return api.changeShoot(id, { plan })
+    const by = (change: (plan: Plan) => void) => async () => {
+      const { plan, revision } = await api.shoot(id)
+      const now = copy(plan)
+      change(now)
+      const patch = difference(plan, now)
+      if (!patch) return
+      await api.changeShoot(id, { plan: patch.to, was: { plan: patch.was } }, revision)
     }
-    remember(text, amend(back), amend(change))
+    remember(text, by(takeOff), by(change))
     return true
   }
 
-  /** Changes the plan; undoing it gives back `before`. */
+  /** Changes the plan; undoing it gives back what the settings were in `before`. */
   async function setPlan(
     change: (plan: Plan) => void,
     before = shoot.value!.plan,
     text = 'a setting',
   ) {
     const { id } = shoot.value!
+    const after = copy(shoot.value!.plan)
+    change(after)
+    const patch = difference(before, after)
     if (!(await tryPlan(change))) return
     settled.value = sent.value
-    const after = sent.value!
+    if (!patch) return
     remember(
       text,
-      () => api.changeShoot(id, { plan: before }),
-      () => api.changeShoot(id, { plan: after }),
+      () => amendPlanBy(id, back(patch)),
+      () => amendPlanBy(id, patch),
     )
   }
 
@@ -334,24 +416,54 @@ export const useShoot = defineStore('shoot', () => {
     redos.value = []
   }
 
-  async function undo() {
-    const last = undos.value.at(-1)
-    if (!last || !shoot.value) return
-    undos.value = undos.value.slice(0, -1)
-    await attempt(last.back)
-    await load(shoot.value.id)
-    redos.value = last.forth ? [...redos.value, last] : []
-    notices.show(`Undone: ${last.text}.`)
+  /**
+   * Takes the last change off a list and carries it out. What fails stays on the list, to be tried
+   * again, but for what another page has changed since.
+   */
+  async function carry(
+    work: () => Promise<unknown>,
+    list: Ref<Change[]>,
+    id: number,
+    failed: string,
+  ) {
+    const last = list.value.at(-1)!
+    const drop = () => (list.value = list.value.filter((one) => one !== last))
+    try {
+      await work()
+      drop()
+    } catch (error) {
+      notices.show(`${failed} ${sentence(error)}`, { problem: true })
+      if (error instanceof Refusal && error.clash.length) {
+        drop()
+        await load(id)
+      }
+      return false
+    }
+    await load(id)
+    return true
   }
 
-  async function redo() {
-    const last = redos.value.at(-1)
-    if (!last?.forth || !shoot.value) return
-    redos.value = redos.value.slice(0, -1)
-    await attempt(last.forth)
-    await load(shoot.value.id)
-    undos.value = [...undos.value, last]
-    notices.show(`Done again: ${last.text}.`)
+  function undo() {
+    // After the changes that are on their way.
+    return inTurn(async () => {
+      const last = undos.value.at(-1)
+      if (!last || !shoot.value) return
+      const { id } = shoot.value
+      if (!(await carry(last.back, undos, id, `Not undone: ${last.text}.`))) return
+      redos.value = last.forth ? [...redos.value, last] : []
+      notices.show(`Undone: ${last.text}.`)
+    })
+  }
+
+  function redo() {
+    return inTurn(async () => {
+      const last = redos.value.at(-1)
+      if (!last?.forth || !shoot.value) return
+      const { id } = shoot.value
+      if (!(await carry(last.forth, redos, id, `Not done again: ${last.text}.`))) return
+      undos.value = [...undos.value, last]
+      notices.show(`Done again: ${last.text}.`)
+    })
   }
 
   function run() {
@@ -404,6 +516,7 @@ export const useShoot = defineStore('shoot', () => {
     open,
     close,
     load,
+    take,
     attempt,
     leaveOut,
     unwatch,

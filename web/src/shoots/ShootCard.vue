@@ -53,7 +53,7 @@ function finish(save: boolean) {
     >
       <img
         v-if="card.picture"
-        :src="thumbnail(card.picture)"
+        :src="thumbnail(card.picture, card.version)"
         :alt="`Picture of ${card.name}`"
         class="h-full w-full object-cover"
       />

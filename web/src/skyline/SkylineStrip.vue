@@ -2,6 +2,7 @@
 // The margin along the skyline, enlarged, to walk through.
 import { computed, ref, watch } from 'vue'
 import { useShoot } from '../shoot/store'
+import { patchUrl } from '../viewer/source'
 import { useView } from '../viewer/view'
 import { useSkyline } from './skyline'
 
@@ -30,12 +31,17 @@ const places = computed(() => {
   }))
   return order.value === 'along' ? all : [...all].sort((p, q) => q.unsure - p.unsure)
 })
-const frame = computed(() => store.reference?.id)
+const frame = computed(() => store.reference)
 const laid = computed(() => (skyline.laid === 'none' ? 'hatching' : skyline.laid))
 
 watch(places, (now) => {
   if (skyline.at !== null && skyline.at >= now.length) skyline.at = null
 })
+
+type Place = (typeof places.value)[number]
+function patch(source: string, version: string, { left, top }: Place, how: string) {
+  return patchUrl(source, version, { x: left, y: top, size: SIZE }, how)
+}
 
 function look(index: number) {
   const place = places.value[index]
@@ -94,14 +100,14 @@ function key(event: KeyboardEvent) {
       >
         <img
           v-if="frame"
-          :src="`/api/pictures/frame-${frame}/patch.png?x=${place.left}&y=${place.top}&size=${SIZE}&stops=${view.stops}`"
+          :src="patch(`frame-${frame.id}`, frame.version, place, `stops=${view.stops}`)"
           class="absolute inset-0 h-full w-full"
           style="image-rendering: pixelated"
           alt=""
           loading="lazy"
         />
         <img
-          :src="`/api/pictures/skyline-${store.shoot!.id}/patch.png?x=${place.left}&y=${place.top}&size=${SIZE}&laid=${laid}&v=${skyline.seen!.version}`"
+          :src="patch(`skyline-${store.shoot!.id}`, skyline.seen!.version, place, `laid=${laid}`)"
           class="absolute inset-0 h-full w-full"
           style="image-rendering: pixelated"
           alt=""

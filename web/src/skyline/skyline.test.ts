@@ -2,7 +2,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, expect, it, vi } from 'vitest'
 import { api } from '../api/client'
 import type { Plan, Stroke } from '../api/types'
-import { frame, plan, shoot } from '../shoot/example'
+import { changed, frame, plan, shoot } from '../shoot/example'
 import { useShoot } from '../shoot/store'
 import { strokeName, useSkyline } from './skyline'
 
@@ -22,7 +22,7 @@ beforeEach(() => {
   let now: Plan = plan
   server.shoot.mockImplementation(() => Promise.resolve(shoot({ plan: now })))
   server.changeShoot.mockImplementation((_, change) => {
-    now = change.plan ?? now
+    now = changed(now, change.plan ?? {})
     return Promise.resolve(shoot({ plan: now }))
   })
   server.skyline.mockResolvedValue(seen)
@@ -62,7 +62,7 @@ it('finds the skyline when its step is opened, and again after a stroke', async 
   const other = { ...store.shoot!.plan, skyline: { ...store.shoot!.plan.skyline } }
   const theirs: Stroke = { paint: 'sky-brush', points: [[5, 5, 2]], soft: 0.5 }
   other.skyline.strokes = [...other.skyline.strokes, theirs]
-  await api.changeShoot(1, { plan: other })
+  await api.changeShoot(1, { plan: { skyline: { strokes: other.skyline.strokes } } })
   await store.undo()
   expect(skyline.strokes).toEqual([theirs])
   await store.redo()

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { storeToRefs } from 'pinia'
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { api } from '../api/client'
 import type { PictureInfo } from '../api/types'
@@ -28,8 +29,7 @@ const elementB = ref<HTMLElement>()
 const panes = shallowRef<{ a: Pane; b: Pane } | null>(null)
 const place = ref<View>({ left: 0, top: 0, scale: 1 })
 const places = ref<{ a: View; b: View }>({ a: place.value, b: place.value })
-const infoA = ref<PictureInfo | null>(null)
-const infoB = ref<PictureInfo | null>(null)
+const { infoA, infoB } = storeToRefs(view)
 const problem = ref('')
 const blinkB = ref(false)
 let pointer = { x: 0, y: 0, over: false }
@@ -42,6 +42,9 @@ const modes: { value: Mode; text: string; key: string }[] = [
   { value: 'difference', text: 'Difference', key: 'v' },
 ]
 
+/** Side A less side B, as the server makes it. */
+const infoLess = shallowRef<PictureInfo | null>(null)
+
 /** With one picture only there is nothing to compare. */
 const mode = computed<Mode>(() => (infoA.value && infoB.value ? view.mode : 'one'))
 const seesB = computed(() => {
@@ -49,7 +52,10 @@ const seesB = computed(() => {
   if (!infoA.value) return true
   return mode.value === 'one' ? view.side === 'b' : mode.value !== 'blink' || blinkB.value
 })
-const seesA = computed(() => infoA.value !== null && (mode.value !== 'one' || !seesB.value))
+const seesA = computed(
+  () =>
+    infoA.value !== null && mode.value !== 'difference' && (mode.value !== 'one' || !seesB.value),
+)
 /** What a brush would paint is seen under it: the pane that is not on show lies there, cut to the brush. */
 const offered = computed(() =>
   mode.value === 'one' && seesB.value && patches.active ? patches.offered : null,
@@ -63,11 +69,13 @@ const styleA = computed(() => {
   }
 })
 const styleB = computed(() => ({
-  visibility: seesB.value ? ('visible' as const) : ('hidden' as const),
+  visibility:
+    seesB.value && (mode.value !== 'difference' || infoLess.value)
+      ? ('visible' as const)
+      : ('hidden' as const),
   left: mode.value === 'beside' ? '50%' : '0',
   width: mode.value === 'beside' ? '50%' : '100%',
   clipPath: mode.value === 'split' ? `inset(0 0 0 ${view.cut * 100}%)` : 'none',
-  mixBlendMode: mode.value === 'difference' ? ('difference' as const) : ('normal' as const),
 }))
 
 /** The brush as it covers what is painted over, at a place of the reference frame. */
@@ -96,16 +104,20 @@ function shownAs(source: string | null) {
   return store.treatment(frame) + calibration.map((f) => `${f.id} ${f.left_out}`).join()
 }
 
-watch(
-  () => [store.a, shownAs(store.a)],
-  async ([source]) => (infoA.value = await look(source ?? null)),
-  { immediate: true },
-)
-watch(
-  () => [store.b, shownAs(store.b)],
-  async ([source]) => (infoB.value = await look(source ?? null)),
-  { immediate: true },
-)
+/** Asks for what a side shows whenever that is another picture; an answer that comes too late is passed over. */
+function follow(side: 'a' | 'b', info: typeof infoA) {
+  const wanted = () => [store[side], shownAs(store[side])] as const
+  watch(
+    wanted,
+    async (own) => {
+      const found = await look(own[0])
+      if (JSON.stringify(own) === JSON.stringify(wanted())) info.value = found
+    },
+    { immediate: true },
+  )
+}
+follow('a', infoA)
+follow('b', infoB)
 
 /** Size of the reference frame, in whose pixels everything is placed. */
 const size = computed(() => {
@@ -120,6 +132,11 @@ const shownB = computed(() =>
     ? patches.info
     : infoB.value,
 )
+watch([mode, infoA, shownB], async ([mode, one, other]) => {
+  if (mode !== 'difference' || !one || !other) return (infoLess.value = null)
+  const found = await look(`${one.source}~${other.source}`)
+  if (infoA.value === one && shownB.value === other) infoLess.value = found
+})
 /** What paints on the picture in this step. */
 const hand = computed<Hand | null>(() => {
   if (store.step === 'skyline') return skyline
@@ -128,7 +145,7 @@ const hand = computed<Hand | null>(() => {
 
 /** What was seen under the brush last, as long as the pane has it. */
 let under: string | null = null
-watch([panes, infoA, offered, shownB, size, () => view.how], () => {
+watch([panes, infoA, offered, shownB, infoLess, size, () => view.how], () => {
   const both = panes.value
   if (!both || !size.value) return
   const reference = { width: size.value.width, height: size.value.height }
@@ -139,7 +156,8 @@ watch([panes, infoA, offered, shownB, size, () => view.how], () => {
   const shownA = offered.value ?? infoA.value
   if (shownA) both.a.show(shownA, reference, view.how)
   else both.a.clear()
-  if (shownB.value) both.b.show(shownB.value, reference, view.how)
+  const seen = infoLess.value ?? shownB.value
+  if (seen) both.b.show(seen, reference, view.how)
   else both.b.clear()
 })
 
@@ -310,10 +328,7 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
     @pointermove="pointer = { x: $event.clientX, y: $event.clientY, over: true }"
     @pointerleave="pointer.over = false"
   >
-    <div
-      class="absolute inset-0 isolate"
-      :style="{ filter: mode === 'difference' ? 'brightness(6)' : 'none' }"
-    >
+    <div class="absolute inset-0 isolate">
       <div
         ref="elementA"
         class="absolute inset-y-0 left-0"
@@ -404,7 +419,7 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
     </div>
 
     <SourcePicker
-      v-if="seesA"
+      v-if="seesA || mode === 'difference'"
       v-model="store.a"
       side="A"
       class="absolute top-3 left-3 z-20"
@@ -428,7 +443,9 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
       v-if="mode === 'difference'"
       class="pointer-events-none absolute inset-x-0 top-3 z-10 text-center"
     >
-      <span class="rounded-md bg-black/80 px-3 py-1.5">A less B, six times as bright</span>
+      <span class="rounded-md bg-black/80 px-3 py-1.5"
+        >How far A and B lie apart, six times as bright</span
+      >
     </p>
     <p v-if="pairs.frame" class="pointer-events-none absolute inset-x-0 top-14 z-20 text-center">
       <span class="rounded-md bg-black/80 px-3 py-1.5"

@@ -9,6 +9,16 @@ export function tileUrl(info: PictureInfo, level: number, x: number, y: number, 
   return `/api/pictures/${info.source}/tiles/${halved}/${x}_${y}.png?${how}&v=${info.version}`
 }
 
+/** A square of a picture, enlarged, in a version of it. */
+export function patchUrl(
+  source: string,
+  version: string,
+  at: { x: number; y: number; size: number },
+  how: string,
+) {
+  return `/api/pictures/${source}/patch.png?x=${at.x}&y=${at.y}&size=${at.size}&${how}&v=${version}`
+}
+
 export function tileSource(info: PictureInfo, how: string) {
   return {
     width: info.width,

@@ -1,5 +1,6 @@
 import { defineStore } from 'pinia'
-import { computed, ref } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
+import type { PictureInfo } from '../api/types'
 import { useShoot } from '../shoot/store'
 
 export type Mode = 'one' | 'split' | 'beside' | 'blink' | 'difference'
@@ -28,7 +29,28 @@ export const useView = defineStore('view', () => {
   const overlay = ref<'none' | 'rejected' | 'coverage' | 'depth' | 'certainty'>('none')
   /** The merged frame, by its place in order, whose part alone is seen for the moment. */
   const only = ref<number | null>(null)
+  /** The pictures of the two sides, once they are known. */
+  const infoA = shallowRef<PictureInfo | null>(null)
+  const infoB = shallowRef<PictureInfo | null>(null)
+  /** The version of a side's picture, once it is known. */
+  function versionOf(source: string) {
+    return [infoA.value, infoB.value].find((info) => info?.source === source)?.version ?? null
+  }
   /** The same for the server. */
   const how = computed(() => `stops=${stops.value}${colours.value ? '&colours=true' : ''}`)
-  return { mode, side, cut, stops, colours, how, pinning, picking, overlay, only }
+  return {
+    mode,
+    side,
+    cut,
+    stops,
+    colours,
+    how,
+    infoA,
+    infoB,
+    versionOf,
+    pinning,
+    picking,
+    overlay,
+    only,
+  }
 })

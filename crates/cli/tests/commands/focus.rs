@@ -63,7 +63,7 @@ fn a_sweep_is_merged_and_its_focus_map_saved() {
         ["merged.png", "focus.png", "merged.json"].map(|name| folder.path().join(name));
     let merge = |more: &[&str]| {
         let mut command = program();
-        command.arg("focus").args(&frames).args(["--quiet", "--out"]).arg(&out);
+        command.arg("focus").args(&frames).args(["--quiet", "--replace", "--out"]).arg(&out);
         command.arg("--save-depth").arg(&map).arg("--report").arg(&report).args(more);
         command.output().unwrap()
     };

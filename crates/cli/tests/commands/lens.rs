@@ -51,7 +51,13 @@ fn a_lens_is_found_once_and_given_to_other_runs() {
     let plan = folder.path().join("plan.json");
     let run = |lens: &str, out: &str| {
         let mut command = program();
-        command.arg("stack").args(&frames[..3]).args(["--quiet", "--edges", "keep", "--lens"]);
+        command.arg("stack").args(&frames[..3]).args([
+            "--quiet",
+            "--replace",
+            "--edges",
+            "keep",
+            "--lens",
+        ]);
         command.arg(lens).arg("--out").arg(folder.path().join(out));
         command.arg("--save-plan").arg(&plan).output().unwrap()
     };
@@ -99,7 +105,7 @@ fn a_saved_plan_is_carried_out_again_with_the_same_bytes() {
 
     let again = |frames: &Path| {
         let mut command = program();
-        command.arg("run").arg(&plan).args(["--quiet", "--frames"]).arg(frames);
+        command.arg("run").arg(&plan).args(["--quiet", "--replace", "--frames"]).arg(frames);
         command.arg("--out").arg(folder.path().join("again")).output().unwrap()
     };
     well(&again(&card));

@@ -3,7 +3,9 @@
 mod common;
 mod focus;
 mod lens;
+mod outputs;
 mod raw;
 mod serve;
+mod signals;
 mod skyline;
 mod stack;

@@ -104,7 +104,8 @@ fn a_card_is_made_and_darks_that_do_not_fit_are_refused() {
     let (sky, ground, darks) = (&all[2..7], &all[7..9], &all[9..]);
     let stack = |lights: &[PathBuf], more: &[&str]| {
         let mut command = program();
-        command.arg("stack").args(lights).args(["--align", "none", "--quiet", "--out"]);
+        command.arg("stack").args(lights);
+        command.args(["--align", "none", "--quiet", "--replace", "--out"]);
         command.arg(folder.path().join("out.tif")).arg("--dark").args(darks).args(more);
         let output = command.output().unwrap();
         (output.status.code(), String::from_utf8_lossy(&output.stderr).into_owned())

@@ -139,7 +139,7 @@ fn painted_strokes_survive_a_kill() {
         let (status, told) = served.send_json("PATCH", &path, Some(&json!({"plan": plan})));
         assert_eq!(status, 200, "{told}");
         if i == 1 {
-            let (status, seen) = served.get(&format!("{path}/skyline"));
+            let (status, seen) = served.post(&format!("{path}/skyline"), &json!(null));
             assert_eq!(status, 200, "{seen}");
         }
     }
@@ -148,12 +148,12 @@ fn painted_strokes_survive_a_kill() {
     let served = Served::start(&data, &[&scene.folder]);
     let kept = served.get(&path).1["plan"]["skyline"]["strokes"].clone();
     assert_eq!(kept, plan["skyline"]["strokes"]);
-    let (status, seen) = served.get(&format!("{path}/skyline"));
+    let (status, seen) = served.post(&format!("{path}/skyline"), &json!(null));
     assert_eq!((status, &seen["frames"]), (200, &json!(4)), "{seen}");
     served.kill();
     // Found anew, it is the same.
     let served = Served::start(&data, &[&scene.folder]);
-    assert_eq!(served.get(&format!("{path}/skyline")).1, seen);
+    assert_eq!(served.post(&format!("{path}/skyline"), &json!(null)).1, seen);
 }
 
 #[test]

@@ -2,6 +2,7 @@
 
 use crate::common::program;
 use jade_core::skyline::Mask;
+use jade_pixels::read::PictureFile;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::Output;
@@ -48,12 +49,21 @@ fn a_skyline_is_found_saved_and_used_again() {
     assert!((sky - share).abs() < 0.01, "{sky} of {share}");
     assert_eq!(told["skyline"]["ground_frames"], 6);
 
-    // Where the picture is cut, the mask is still as large as the frames, so that it can be loaded again.
+    // Where the picture is cut, so is the mask, or it is as large as the frames, to be loaded again.
     let cut = path("cut.png");
-    let trimmed = ["--edges", "trim", "--skyline", "auto", "--save-mask", &named(&cut)];
-    let mut command = program();
-    command.arg("stack").args(&frames).args(trimmed).arg("--out").arg(path("cut.tif"));
-    assert!(command.output().unwrap().status.success());
+    let trimmed =
+        ["--edges", "trim", "--skyline", "auto", "--replace", "--save-mask", &named(&cut)];
+    let size = |path: &Path| {
+        let facts = PictureFile::open(path).unwrap().facts().clone();
+        (facts.width, facts.height)
+    };
+    for (mask_size, whole) in [("result", false), ("frame", true)] {
+        let mut command = program();
+        command.arg("stack").args(&frames).args(trimmed).args(["--mask-size", mask_size]);
+        assert!(command.arg("--out").arg(path("cut.tif")).output().unwrap().status.success());
+        let picture = size(&path("cut.tif"));
+        assert!(picture.0 < 900 && size(&cut) == if whole { (900, 600) } else { picture });
+    }
     let [cut, whole] = [&cut, &mask].map(|file| Mask::read(file, (900, 600)).unwrap());
     let same = |at: &usize| cut.shares()[*at].abs_diff(whole.shares()[*at]) <= 2;
     let inside = (0..540_000).filter(|i| (60..840).contains(&(i % 900)) && *i > 60 * 900);
@@ -103,7 +113,13 @@ fn a_mask_is_found_without_stacking_in_one_frame_too() {
     let report = folder.path().join("report.json");
     let find = |frames: &[PathBuf], out: &Path| {
         let mut command = program();
-        command.arg("skyline").args(frames).arg("--report").arg(&report).arg("--out");
+        command
+            .arg("skyline")
+            .args(frames)
+            .arg("--replace")
+            .arg("--report")
+            .arg(&report)
+            .arg("--out");
         command.arg(out).output().unwrap()
     };
     for (count, alone) in [(6, false), (1, true)] {

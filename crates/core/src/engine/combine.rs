@@ -14,11 +14,11 @@ use crate::combine::edges;
 use crate::combine::gaps::{self, Exposure, Gap};
 use crate::combine::level::{self, Level};
 use crate::combine::reduce::{Placed, Reducer, Workspace};
-use crate::frames::{Combined, Frame, Light};
+use crate::frames::{Combined, Frame, FrameInput, Light};
 use crate::measure::noise;
 use crate::plan::{AlignMode, Edges, Method};
 use crate::progress::Stage;
-use crate::report::{FrameReport, NoisePoint, Report, SkylineReport};
+use crate::report::{ExposureReport, FrameReport, NoisePoint, Report, SkylineReport};
 use crate::skyline::{Mask, Side};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter};
@@ -72,7 +72,9 @@ pub fn combine(
     let on_stars = request.plan.align.mode == AlignMode::Stars;
     let reference_stars = match on_stars {
         true => {
-            gallery.with(note.reference, |frame| stars_of(request, note.reference, frame))?.stars
+            gallery
+                .with_reference(note.reference, |frame| stars_of(request, note.reference, frame))?
+                .stars
         }
         false => vec![],
     };
@@ -106,11 +108,14 @@ pub fn combine(
         };
         let of = note.reference;
         let made = streamed::reduce(request, key, gallery, &used, of, region, &candidates)?;
+        if let (Some((_, reason)), true) = (made.failed.first(), used.len() - made.failed.len() < 2)
+        {
+            return Err(only_one(used.len(), reason));
+        }
         for (index, reason) in made.failed {
             used.retain(|one| one.index != index);
             note.alignment.frames[index] = Aligned::left_out(Some(reason));
         }
-        enough(&used)?;
         (Combined(made.picture), None, Some(made.running))
     } else {
         let gaps = gaps(request, note.reference, &used)?;
@@ -130,7 +135,7 @@ pub fn combine(
         mask.as_ref().is_none_or(|mask| mask.side(there) == Side::Sky)
     };
     let noise = match averaging {
-        true => gallery.with(note.reference, |frame| {
+        true => gallery.with_reference(note.reference, |frame| {
             let ideal = ideal_gain(plan.method, used.len());
             Ok(noise::gain(frame, &result, origin, &reference_stars, ideal, &in_sky)?)
         })?,
@@ -155,11 +160,12 @@ pub fn combine(
         let place = used.iter().position(|u| u.index == i);
         let part = place.map(|p| (&used[p], rejected.as_ref().map(|shares| shares[p])));
         let aligned = &note.alignment.frames[i];
-        frame_report(&input.name, aligned, note.stars[i], part, reference.size())
+        frame_report(input, aligned, note.stars[i], part, reference.size())
     });
     let report = Report {
         version: 1,
         reference: request.frames[note.reference].name.clone(),
+        reference_content: request.frames[note.reference].content.clone(),
         size: [region.width, region.height],
         origin,
         frames: frames.collect(),
@@ -169,6 +175,10 @@ pub fn combine(
         skyline: report,
         focus: None,
         finish: None,
+        exposures: exposures(
+            &gallery.frames,
+            &used.iter().map(|one| one.index).collect::<Vec<_>>(),
+        ),
         lens: note.alignment.lens,
         stages: vec![],
         peak_memory_mib: 0,
@@ -192,6 +202,13 @@ fn used<'a>(
     let used: Vec<Used> = used.collect();
     enough(&used)?;
     Ok(used)
+}
+
+/// Why a run of `all` frames has no second one that can be read.
+fn only_one(all: usize, reason: &str) -> CoreError {
+    CoreError::Frames(format!(
+        "Only one of the {all} frames can be read; the first of the others: {reason}"
+    ))
 }
 
 fn enough(used: &[Used]) -> Result<(), CoreError> {
@@ -420,8 +437,25 @@ fn ideal_gain(method: Method, n: usize) -> f32 {
     }
 }
 
+/// How long the frames were exposed, if all that can be read tell it.
+pub fn exposures(frames: &[Decoded], used: &[usize]) -> Option<ExposureReport> {
+    let of = |frame: &Decoded| frame.as_ref().ok().map(|frame| frame.facts.exposure_s);
+    let all: Option<Vec<f64>> = frames.iter().filter_map(of).collect();
+    let own: Option<Vec<f64>> = used.iter().filter_map(|i| of(&frames[*i])).collect();
+    let both = [all?, own?];
+    if both.iter().any(Vec::is_empty) {
+        return None;
+    }
+    let each = |figure: fn(&[f64]) -> f64| both.each_ref().map(|some| figure(some));
+    Some(ExposureReport {
+        total_s: each(|some| some.iter().sum()),
+        longest_s: each(|some| some.iter().copied().fold(0.0, f64::max)),
+        shortest_s: each(|some| some.iter().copied().fold(f64::INFINITY, f64::min)),
+    })
+}
+
 pub fn frame_report(
-    name: &str,
+    input: &FrameInput,
     aligned: &Aligned,
     stars: Option<StarFigures>,
     part: Option<(&Used, Option<f32>)>,
@@ -431,7 +465,8 @@ pub fn frame_report(
     let rows = |m: nalgebra::Matrix3<f64>| [0, 1, 2].map(|i| [m[(i, 0)], m[(i, 1)], m[(i, 2)]]);
     let level = part.map(|(used, _)| used.levels[1]).filter(|level| *level != Level::NONE);
     FrameReport {
-        file: name.to_owned(),
+        file: input.name.clone(),
+        content: input.content.clone(),
         used: motion.is_some(),
         reason: aligned.reason.clone(),
         model: motion.map(|m| m.model().to_owned()),

@@ -163,16 +163,17 @@ pub fn headers(request: &Request) -> Result<Vec<Decoded>, CoreError> {
     Ok(frames)
 }
 
-/// The reference frame: the chosen one, or the middle one of those that can be read. Frames that
-/// cannot be combined with it lose their samples and get a reason.
+/// The reference frame: the chosen one, or the middle one of those that can be read and are of the
+/// commonest size and colours. Frames that cannot be combined with it lose their samples and get a
+/// reason.
 ///
 /// # Errors
-/// [`CoreError::Frames`] when the chosen one cannot be read, or none can.
+/// [`CoreError::Reference`] when the chosen one cannot be read, [`CoreError::Frames`] when none can.
 pub fn settle(decoded: &mut [Decoded], chosen: Option<usize>) -> Result<usize, CoreError> {
-    let readable: Vec<usize> = (0..decoded.len()).filter(|&i| decoded[i].is_ok()).collect();
+    let alike = most_alike(decoded);
     let reference = match chosen {
         Some(i) => i,
-        None => *readable.get(readable.len() / 2).ok_or_else(|| {
+        None => *alike.get(alike.len() / 2).ok_or_else(|| {
             CoreError::Frames(match decoded.first().and_then(|first| first.as_ref().err()) {
                 Some(why) => format!("None of the frames can be read; the first: {why}"),
                 None => "There are no frames; choose at least two of the same scene.".to_owned(),
@@ -182,7 +183,7 @@ pub fn settle(decoded: &mut [Decoded], chosen: Option<usize>) -> Result<usize, C
     let (size, encoding) = match &decoded[reference] {
         Ok(frame) => (frame.size(), frame.encoding.clone()),
         Err(reason) => {
-            return Err(CoreError::Frames(format!("The reference frame cannot be read: {reason}")));
+            return Err(CoreError::Reference(reason.clone()));
         }
     };
     for frame in decoded.iter_mut() {
@@ -204,19 +205,41 @@ pub fn settle(decoded: &mut [Decoded], chosen: Option<usize>) -> Result<usize, C
     Ok(reference)
 }
 
+/// The largest group of frames that have one size and one profile's colours, in order.
+fn most_alike(decoded: &[Decoded]) -> Vec<usize> {
+    let mut groups: Vec<(&Frame, Vec<usize>)> = vec![];
+    for (i, frame) in decoded.iter().enumerate() {
+        let Ok(frame) = frame else { continue };
+        let is_like = |first: &Frame| {
+            first.size() == frame.size() && first.encoding.same_primaries(&frame.encoding)
+        };
+        match groups.iter_mut().find(|(first, _)| is_like(first)) {
+            Some((_, group)) => group.push(i),
+            None => groups.push((frame, vec![i])),
+        }
+    }
+    // The first of groups that are equally large.
+    let largest = groups.into_iter().rev().max_by_key(|(_, group)| group.len());
+    largest.map_or(vec![], |(_, group)| group)
+}
+
 /// Makes sure that there is more than the reference frame.
 ///
 /// # Errors
 /// [`CoreError::Frames`].
-pub fn several(decoded: &[Decoded]) -> Result<(), CoreError> {
-    let told = match (decoded.len(), decoded.iter().filter(|f| f.is_ok()).count()) {
-        (..2, _) => {
+pub fn several(decoded: &[Decoded], reference: usize) -> Result<(), CoreError> {
+    let name = decoded[reference].as_ref().map_or("", |frame| frame.name.as_str());
+    let others = decoded.iter().enumerate().filter(|(i, _)| *i != reference);
+    let mut reasons = others.clone().filter_map(|(_, frame)| frame.as_ref().err());
+    let told = match (others.clone().any(|(_, frame)| frame.is_ok()), reasons.next()) {
+        (true, _) => return Ok(()),
+        (false, None) => {
             "One frame alone cannot be stacked; choose at least two frames of the same scene."
+                .to_owned()
         }
-        (_, ..2) => {
-            "Only the reference frame can be used, the others cannot be read or have another size; add more frames."
+        (false, Some(reason)) => {
+            format!("Only {name} can be used; the first of the others: {reason}")
         }
-        _ => return Ok(()),
     };
-    Err(CoreError::Frames(told.to_owned()))
+    Err(CoreError::Frames(told))
 }

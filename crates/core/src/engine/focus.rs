@@ -1,7 +1,8 @@
 //! A focus sweep to one picture that is sharp from front to back.
 
-use super::combine::frame_report;
+use super::combine::{exposures, frame_report};
 use super::gallery::Decoded;
+use super::present::Present;
 use super::stages::CombineNote;
 use super::sweep::{SweepFound, ordered};
 use super::{Outcome, Request, decode, pool};
@@ -35,13 +36,19 @@ const LITTLE: f32 = 0.02;
 pub fn merge(request: &Request) -> Result<Outcome, CoreError> {
     let key = key(request);
     let picture = request.cache.picture(&key);
-    let note: Option<CombineNote> = request.cache.read("focus", &key);
-    if let Some(note) = note.filter(|_| TiledFile::<f32>::open(&picture).is_ok()) {
+    if let Some(note) = known(request) {
         return Ok(note.outcome(key, picture));
     }
     let note = pool(request.budget)?.install(|| merged(request, &key))?;
     request.cache.write("focus", &key, &note)?;
     Ok(note.outcome(key, picture))
+}
+
+/// What was merged before, if it is there still.
+pub fn known(request: &Request) -> Option<CombineNote> {
+    let key = key(request);
+    let note = request.cache.read("focus", &key)?;
+    TiledFile::<f32>::open(&request.cache.picture(&key)).is_ok().then_some(note)
 }
 
 /// A frame that is merged: its number, and the place among those in order.
@@ -96,8 +103,8 @@ impl<'a> Sweep<'a> {
         Ok(Self { placed, used, motions, gains, map, moved })
     }
 
-    /// What is told of it, by the names of all frames.
-    fn told(&self, names: &[&str]) -> FocusReport {
+    /// What is told of it, by the names and contents of all frames.
+    fn told(&self, names: &[&str], inputs: &[FrameInput]) -> FocusReport {
         let Self { placed, used, motions, map, moved, .. } = self;
         let order = &placed.order;
         let mut shares = vec![0.0; order.frames.len()];
@@ -127,11 +134,13 @@ impl<'a> Sweep<'a> {
         }));
         let place = |own: &Moved| MovedPlace {
             file: name(own.frame).to_owned(),
+            content: inputs[used[own.frame].index].content.clone(),
             at: own.at,
             radius_px: own.radius,
         };
         FocusReport {
             order: order.frames.iter().map(|i| names[*i].to_owned()).collect(),
+            contents: order.frames.iter().map(|i| inputs[*i].content.clone()).collect(),
             steps: order.steps.iter().copied().map(FocusStep::from).collect(),
             shares,
             doubts,
@@ -149,6 +158,8 @@ impl<'a> Sweep<'a> {
 /// As for [`super::stack`] of such a sweep.
 pub fn look_over(request: &Request) -> Result<FocusReport, CoreError> {
     request.plan.check()?;
+    let present = Present::of(request);
+    let request = &present.request(request);
     let names = names(request);
     let key = Key::of("looked over", &names, &[&sweep_key(request)]);
     if let Some(known) = request.cache.read("sweep", &key) {
@@ -159,7 +170,7 @@ pub fn look_over(request: &Request) -> Result<FocusReport, CoreError> {
         let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
         decode::settle(&mut decoded, None)?;
         let sweep = Sweep::of(request, &decoded)?;
-        let mut told = sweep.told(&names);
+        let mut told = sweep.told(&names, request.frames);
         let out = (0..names.len()).filter_map(|i| Some((names[i], sweep.placed.of(i).reason?)));
         told.doubts.extend(out.map(|(name, why)| format!("{name} is left out: {why}")));
         Ok::<_, CoreError>(told)
@@ -178,7 +189,7 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     decode::settle(&mut decoded, None)?;
     let sweep = Sweep::of(request, &decoded)?;
     let names = names(request);
-    let told = sweep.told(&names);
+    let told = sweep.told(&names, request.frames);
     let Sweep { placed, used, motions, gains, map, .. } = sweep;
     let middle = used.len() / 2;
     let (width, height) = used[middle].frame.size();
@@ -211,7 +222,7 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     certainty.finish(false)?;
 
     let mut frames: Vec<FrameReport> = (0..names.len())
-        .map(|i| frame_report(names[i], &placed.of(i), None, None, (width, height)))
+        .map(|i| frame_report(&request.frames[i], &placed.of(i), None, None, (width, height)))
         .collect();
     for (own, gain) in used.iter().zip(&gains) {
         frames[own.index].weight = 1.0;
@@ -221,6 +232,7 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     let report = Report {
         version: 1,
         reference: names[reference].to_owned(),
+        reference_content: request.frames[reference].content.clone(),
         size: [region.width, region.height],
         origin: [region.x, region.y],
         frames,
@@ -230,6 +242,7 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
         skyline: None,
         focus: Some(told),
         finish: None,
+        exposures: exposures(&decoded, &used.iter().map(|own| own.index).collect::<Vec<_>>()),
         lens: None,
         stages: vec![],
         peak_memory_mib: 0,

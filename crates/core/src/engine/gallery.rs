@@ -54,18 +54,23 @@ impl<'a> Gallery<'a> {
         self.frames[index].as_ref().expect("only usable frames are asked for")
     }
 
-    /// Does `work` with a usable frame, decoded.
+    /// Does `work` with the reference frame, decoded.
     ///
     /// # Errors
-    /// Those of `work`, and those of decoding.
-    pub fn with<T>(
+    /// Those of `work`; [`CoreError::Reference`] where it cannot be decoded;
+    /// [`CoreError::Cancelled`].
+    pub fn with_reference<T>(
         &self,
-        index: usize,
+        reference: usize,
         work: impl FnOnce(&Frame) -> Result<T, CoreError>,
     ) -> Result<T, CoreError> {
-        match self.header(index) {
+        match self.header(reference) {
             frame if frame.is_decoded() => work(frame),
-            _ => work(&self.load(index)?),
+            _ => match self.load(reference) {
+                Ok(frame) => work(&frame),
+                Err(CoreError::Cancelled) => Err(CoreError::Cancelled),
+                Err(error) => Err(CoreError::Reference(error.to_string())),
+            },
         }
     }
 

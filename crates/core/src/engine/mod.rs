@@ -12,6 +12,7 @@ mod lens;
 mod memory;
 mod moving;
 mod patch;
+mod present;
 mod skyline;
 mod squares;
 mod stages;
@@ -39,6 +40,7 @@ use crate::progress::Watch;
 use crate::report::Report;
 use crate::skyline::{GroundFrom, SkylineMode};
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
+use present::Present;
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -108,6 +110,28 @@ impl Outcome {
 /// and a later run goes on from them.
 pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
     request.plan.check()?;
+    // What was made of all frames serves while some of them are gone, too.
+    let known = match request.plan.kind {
+        Kind::FocusSweep => focus::known(request).is_some(),
+        _ => known(request, &combine_key(request)).is_some(),
+    };
+    if known {
+        return stacked(request);
+    }
+    let mut present = Present::of(request);
+    loop {
+        let outcome = stacked(&present.request(request))?;
+        // A frame that went while the run had still to read it was left out under its own name.
+        let now = Present::of(request);
+        let all_used = outcome.report.frames.iter().all(|frame| frame.used);
+        if all_used || now.is_as(&present) {
+            return Ok(outcome);
+        }
+        present = now;
+    }
+}
+
+fn stacked(request: &Request) -> Result<Outcome, CoreError> {
     if request.plan.kind == Kind::FocusSweep {
         let merged = focus::merge(request)?;
         return pool(request.budget)?.install(|| patch::patched(request, merged));
@@ -120,12 +144,16 @@ pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
     pool(request.budget)?.install(|| finish::finish(request, outcome))
 }
 
+/// What was combined under a key before, if it is there still.
+fn known(request: &Request, key: &Key) -> Option<stages::CombineNote> {
+    let note = request.cache.read("combine", key)?;
+    TiledFile::<f32>::open(&request.cache.picture(key)).is_ok().then_some(note)
+}
+
 fn combined(request: &Request) -> Result<Outcome, CoreError> {
     let key = combine_key(request);
     let picture = request.cache.picture(&key);
-    if let Some(note) = request.cache.read::<stages::CombineNote>("combine", &key)
-        && TiledFile::<f32>::open(&picture).is_ok()
-    {
+    if let Some(note) = known(request, &key) {
         return Ok(note.outcome(key, picture));
     }
     let note = pool(request.budget)?.install(|| stages::run(request, &key))?;
@@ -271,6 +299,7 @@ pub fn record(
     PlanRecord {
         plan: plan.clone(),
         reference: report.reference.clone(),
+        reference_blake3: report.reference_content.clone(),
         frames: frames.iter().zip(&report.frames).map(|(i, f)| named(i, f.used)).collect(),
         ground: ground.iter().map(|input| named(input, true)).collect(),
         calibration: calibration.collect(),

@@ -40,9 +40,16 @@ pub fn moving(
     let focus = report.focus.as_ref().ok_or_else(|| {
         CoreError::Frames("A moving view is made of a focus sweep; choose one.".to_owned())
     })?;
-    let placed = focus.order.iter().filter_map(|name| {
-        let at = report.frames.iter().position(|own| own.file == *name && own.used)?;
-        frames.iter().find(|frame| frame.name == *name).map(|frame| (frame, at))
+    let placed = focus.order.iter().enumerate().filter_map(|(place, name)| {
+        // Sweeps that were merged before frames were named by their content have their names alone.
+        let content = focus.contents.get(place);
+        let own = report.frame(content.map_or("", String::as_str), name).filter(|own| own.used)?;
+        let at = report.frames.iter().position(|other| std::ptr::eq(other, own))?;
+        let is_it = |frame: &&FrameInput| match content {
+            Some(content) => frame.content == *content,
+            None => frame.name == *name,
+        };
+        frames.iter().find(is_it).map(|frame| (frame, at))
     });
     let placed: Vec<(&FrameInput, usize)> = placed.collect();
     if placed.len() < 2 {

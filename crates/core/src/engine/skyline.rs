@@ -1,6 +1,7 @@
 //! The skyline stage: where the sky ends.
 
 use super::gallery::{Decoded, Gallery};
+use super::present::Present;
 use super::stages::{self, AlignNote};
 use super::{Request, decode};
 use crate::CoreError;
@@ -54,7 +55,8 @@ pub fn skyline(request: &Request) -> Result<SkylineFound, CoreError> {
         ));
     }
     // Regions of all frames are read more than once.
-    let request = &Request { stream: false, ..*request };
+    let present = Present::of(request);
+    let request = &Request { stream: false, ..present.request(request) };
     super::pool(request.budget)?.install(|| {
         let mut gallery = Gallery::open(request)?;
         let reference = decode::settle(&mut gallery.frames, request.reference)?;

@@ -23,6 +23,19 @@ pub struct AlignNote {
     pub reference: usize,
     pub alignment: Alignment,
     pub stars: Vec<Option<StarFigures>>,
+    /// Which frames could be read when it was noted.
+    pub readable: Vec<bool>,
+}
+
+impl AlignNote {
+    /// Whether it was found in just those frames that can be read now, on the same reference frame.
+    fn holds_for(&self, gallery: &Gallery, reference: usize) -> bool {
+        self.reference == reference && self.readable == readable(gallery)
+    }
+}
+
+fn readable(gallery: &Gallery) -> Vec<bool> {
+    gallery.frames.iter().map(Result::is_ok).collect()
 }
 
 #[derive(Clone, Copy, Serialize, Deserialize)]
@@ -49,15 +62,34 @@ impl CombineNote {
 
 pub fn run(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
     let mut gallery = Gallery::open(request)?;
-    let reference = decode::settle(&mut gallery.frames, request.reference)?;
-    decode::several(&gallery.frames)?;
-    let note = aligned(request, &mut gallery, reference)?;
+    loop {
+        let reference = decode::settle(&mut gallery.frames, request.reference)?;
+        decode::several(&gallery.frames, reference)?;
+        match made_on(request, key, &mut gallery, reference) {
+            // A frame that nobody chose is left out as any other is, and the next one takes its
+            // place.
+            Err(CoreError::Reference(reason)) if request.reference.is_none() => {
+                gallery.frames[reference] = Err(reason);
+            }
+            made => return made,
+        }
+    }
+}
+
+/// Aligns and combines the frames on a reference frame.
+fn made_on(
+    request: &Request,
+    key: &Key,
+    gallery: &mut Gallery,
+    reference: usize,
+) -> Result<CombineNote, CoreError> {
+    let note = aligned(request, gallery, reference)?;
     if !request.plan.skyline.is_on() {
-        return super::combine::combine(request, key, &gallery, note, None);
+        return super::combine::combine(request, key, gallery, note, None);
     }
     let mask = super::skyline::mask(request, &gallery.frames, &note)?;
-    let note = aligned_in(&mask, request, &gallery, note)?;
-    super::combine::combine(request, key, &gallery, note, Some(mask))
+    let note = aligned_in(&mask, request, gallery, note)?;
+    super::combine::combine(request, key, gallery, note, Some(mask))
 }
 
 /// Where the frames lie, from the cache where that was found before.
@@ -67,7 +99,8 @@ pub fn aligned(
     reference: usize,
 ) -> Result<AlignNote, CoreError> {
     let key = super::align_key(request);
-    if let Some(note) = request.cache.read("align", &key) {
+    let known: Option<AlignNote> = request.cache.read("align", &key);
+    if let Some(note) = known.filter(|note| note.holds_for(gallery, reference)) {
         return Ok(note);
     }
     let note = align(request, gallery, reference)?;
@@ -85,10 +118,10 @@ fn aligned_in(
     if request.plan.align.mode != AlignMode::Stars || super::loaded_mask(request).is_some() {
         return Ok(note);
     }
-    let AlignNote { reference, alignment, mut stars } = note;
+    let AlignNote { reference, alignment, mut stars, readable } = note;
     let usable = gallery.usable();
     let Some(place) = usable.iter().position(|&i| i == reference) else {
-        return Ok(AlignNote { reference, alignment, stars });
+        return Ok(AlignNote { reference, alignment, stars, readable });
     };
     let size = gallery.header(reference).size();
     let lists: Result<Vec<StarList>, CoreError> = usable
@@ -113,7 +146,7 @@ fn aligned_in(
         frames[i] = frame;
     }
     let alignment = Alignment { frames, lens: found.lens, lens_spread: found.lens_spread };
-    Ok(AlignNote { reference, alignment, stars })
+    Ok(AlignNote { reference, alignment, stars, readable })
 }
 
 /// Leaves the stars in the sky. The camera stood still: the ground is where the mask has it, in
@@ -190,8 +223,8 @@ fn align(
         AlignMode::Scene => {
             let model = request.plan.align.model;
             let watch = request.watch;
-            let scene =
-                gallery.with(reference, |frame| Scene::new(&frame.plain(), model, watch))?;
+            let scene = gallery
+                .with_reference(reference, |frame| Scene::new(&frame.plain(), model, watch))?;
             let found = gallery.each(|i, frame| {
                 let one = match i == reference {
                     true => scene.reference(),
@@ -215,14 +248,15 @@ fn align(
     for (i, aligned) in found {
         frames[i] = aligned;
     }
-    Ok(AlignNote { reference, alignment: Alignment { frames, lens, lens_spread: None }, stars })
+    let alignment = Alignment { frames, lens, lens_spread: None };
+    Ok(AlignNote { reference, alignment, stars, readable: readable(gallery) })
 }
 
 /// Where the reference frame stands among those that could be read.
 fn place_of(gallery: &Gallery, places: &[usize], reference: usize) -> Result<usize, CoreError> {
     places.iter().position(|&i| i == reference).ok_or_else(|| {
         let reason = gallery.frames[reference].as_ref().err().cloned().unwrap_or_default();
-        CoreError::Frames(format!("The reference frame cannot be read: {reason}"))
+        CoreError::Reference(reason)
     })
 }
 

@@ -60,8 +60,16 @@ pub fn reduce(
             match frame {
                 Ok(frame) => loaded.push((one, frame)),
                 Err(CoreError::Cancelled) => return Err(CoreError::Cancelled),
+                Err(error) if one.index == reference => {
+                    return Err(CoreError::Reference(error.to_string()));
+                }
                 Err(error) => failed.push((one.index, error.to_string())),
             }
+        }
+        // A chunk of which nothing can be read adds nothing.
+        if loaded.is_empty() {
+            request.watch.advance(few.len() as u64);
+            continue;
         }
         let all = loaded.iter().map(|(one, frame)| one.placed_as(frame)).collect();
         add(request, &Reducer::new(all, plan, 0), &mut picture)?;

@@ -111,12 +111,7 @@ fn development(frames: &[Named]) -> Option<Check> {
     let (odd, own, usual) =
         others(frames, |facts| (facts.format, facts.bits, facts.profile.clone()))?;
     let told = |(format, bits, profile): &(FileFormat, u8, Option<String>)| {
-        let format = match format {
-            FileFormat::Tiff => "TIFF",
-            FileFormat::Png => "PNG",
-            FileFormat::Jpeg => "JPEG",
-            FileFormat::Raw => "raw",
-        };
+        let format = format.name();
         let profile = profile.as_ref().map(|name| format!(", {name}")).unwrap_or_default();
         format!("{bits}-bit {format}{profile}")
     };

@@ -2,6 +2,7 @@
 
 use super::FrameInput;
 use jade_pixels::PictureError;
+use jade_pixels::regular;
 use std::io::Read;
 use std::path::Path;
 use std::time::UNIX_EPOCH;
@@ -14,7 +15,7 @@ pub fn content_hash(path: &Path) -> Result<String, PictureError> {
     // Pieces large enough for the hash to work on many blocks at a time.
     let mut piece = vec![0; 256 << 10];
     let mut hasher = blake3::Hasher::new();
-    let mut file = std::fs::File::open(path).map_err(PictureError::io(path))?;
+    let mut file = regular::open(path)?;
     loop {
         let long = file.read(&mut piece).map_err(PictureError::io(path))?;
         if long == 0 {

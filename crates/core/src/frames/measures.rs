@@ -104,7 +104,7 @@ impl Measures {
         let clipped: usize = patches.iter().map(|p| p.clipped).sum();
         let bright = stars.stars.iter().filter(|s| s.snr > 20.0 && !s.saturated);
         let mut round: Vec<f32> = bright.map(|s| s.roundness).take(400).collect();
-        Ok(Self {
+        let measures = Self {
             stars: stars.stars.len() as u32,
             star_width_px: stars.star_width,
             star_width_error_px: stars.star_width_error(),
@@ -117,7 +117,29 @@ impl Measures {
             rim: rim(frame, stars)?,
             grain: grain(&patches),
             detail: detail(&patches, &places, (width, height)),
-        })
+        };
+        Ok(measures.finite())
+    }
+
+    /// The same without what is no number, as it comes of light beyond all measure: absent where a
+    /// figure may be, and 0 elsewhere. Only numbers can be stored and read again.
+    fn finite(self) -> Self {
+        let number = |v: f32| if v.is_finite() { v } else { 0.0 };
+        let some = |v: Option<f32>| v.filter(|v| v.is_finite());
+        Self {
+            stars: self.stars,
+            star_width_px: some(self.star_width_px),
+            star_width_error_px: some(self.star_width_error_px),
+            roundness: some(self.roundness),
+            level: number(self.level),
+            sharpness: number(self.sharpness),
+            clipped: number(self.clipped),
+            doubled: number(self.doubled),
+            colour: self.colour.filter(|colour| colour.iter().all(|v| v.is_finite())),
+            rim: some(self.rim),
+            grain: some(self.grain),
+            detail: self.detail.into_iter().map(number).collect(),
+        }
     }
 }
 
@@ -281,6 +303,24 @@ mod tests {
     fn sky(count: usize) -> Vec<Star> {
         let at = |i: usize, by: usize| ((i * i + 17 * i) * by % 9973) as f64 / 9973.0;
         (0..count).map(|i| star(900.0 * at(i, 7919), 600.0 * at(i, 5347), i as f32)).collect()
+    }
+
+    #[test]
+    fn what_is_no_number_is_absent_and_the_rest_is_read_again() {
+        let measures = Measures {
+            star_width_px: Some(2.2),
+            roundness: Some(f32::NAN),
+            level: f32::INFINITY,
+            colour: Some([1.0, f32::NAN]),
+            detail: vec![0.5, f32::NEG_INFINITY],
+            ..Measures::default()
+        };
+        let finite = measures.finite();
+        let text = serde_json::to_string(&finite).unwrap();
+        assert_eq!(serde_json::from_str::<Measures>(&text).unwrap(), finite);
+        let kept =
+            Measures { star_width_px: Some(2.2), detail: vec![0.5, 0.0], ..Measures::default() };
+        assert_eq!(finite, kept);
     }
 
     #[test]

@@ -183,7 +183,7 @@ impl Mask {
     pub fn write(&self, path: &Path, target: Target) -> Result<(), CoreError> {
         let (width, height) = self.size;
         let encoding = Encoding::srgb();
-        let out = Picture { width, height, channels: 1, encoding: &encoding, facts: None };
+        let out = Picture { width, height, channels: 1, encoding: &encoding, taken: None };
         write_picture(path, target, &out, &mut |y, rows| {
             let from = &self.shares[y as usize * width as usize..][..rows.len()];
             rows.iter_mut().zip(from).for_each(|(to, share)| *to = u16::from(*share) * 257);

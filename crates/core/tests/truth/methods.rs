@@ -231,7 +231,7 @@ fn floating_point_frames_keep_what_is_brighter_than_white() {
         .map(|frame| {
             let (path, encoding) = (shoot.path(&format!("light{frame}.tif")), Encoding::srgb());
             let (width, height) = SIZE;
-            let picture = Picture { width, height, channels: 3, encoding: &encoding, facts: None };
+            let picture = Picture { width, height, channels: 3, encoding: &encoding, taken: None };
             write_light(&path, &picture, &mut |y, out| {
                 let first = y as usize * width as usize * 3;
                 out.iter_mut().enumerate().for_each(|(i, v)| *v = value(frame, first + i));

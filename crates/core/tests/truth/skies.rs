@@ -8,7 +8,7 @@ use jade_core::plan::{AlignMode, Edges, Method, Plan};
 use jade_core::report::{FrameReport, Report};
 use jade_core::skyline::{SkylineMode, SkylinePlan};
 use jade_pixels::colour::Encoding;
-use jade_pixels::write::{Picture, Target, write_picture};
+use jade_pixels::write::{Picture, Taken, Target, write_picture};
 use jade_scenes::night_sky::{Land, NightSky, Options};
 
 const SIZE: (u32, u32) = (900, 600);
@@ -205,7 +205,7 @@ fn eight_bits_and_lossy_files_are_good_enough_to_align_on() {
     let (shoot, scene) = (Shoot::new(), scene(5, 77));
     let (width, height) = SIZE;
     let encoding = Encoding::srgb();
-    let picture = Picture { width, height, channels: 3, encoding: &encoding, facts: None };
+    let picture = Picture { width, height, channels: 3, encoding: &encoding, taken: None };
     for (ending, target) in
         [("png", Target::Png { wide: false }), ("jpg", Target::Jpeg { quality: 92 })]
     {
@@ -269,8 +269,13 @@ fn what_a_file_says_of_its_lens_is_not_relied_on() {
         facts.focal_mm = focal_mm;
         let name = format!("f{i}-{}.tif", focal_mm.unwrap_or_default());
         let path = shoot.path(&name);
-        let picture =
-            Picture { width, height, channels: 3, encoding: &encoding, facts: Some(&facts) };
+        let picture = Picture {
+            width,
+            height,
+            channels: 3,
+            encoding: &encoding,
+            taken: Some(Taken { facts: &facts, stack: None, place: true }),
+        };
         let samples = scene.frame(i);
         let target = Target::Tiff { wide: true, deflate: false };
         write_picture(&path, target, &picture, &mut |y, rows| {

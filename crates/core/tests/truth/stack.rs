@@ -2,7 +2,7 @@
 
 use jade_core::CoreError;
 use jade_core::engine::Outcome;
-use jade_core::export::{self, Form};
+use jade_core::export::{self, Colours, Form, Written};
 use jade_core::frames::FrameInput;
 use jade_core::plan::{AlignMode, Edges, Method, Plan};
 use jade_core::prepare::Denoise;
@@ -301,10 +301,15 @@ fn results_are_saved_in_each_format_with_the_frames_profile() {
         let facts = sky.scene.facts(1);
         export::write(
             &path,
-            Form::Encoded(target),
+            &Written {
+                form: Form::Encoded(target),
+                colours: Colours::Input,
+                facts: Some(&facts),
+                report: &outcome.report,
+                place: true,
+            },
             &outcome.picture,
             &outcome.profile,
-            Some(&facts),
             &Unwatched,
         )
         .unwrap();

@@ -1,54 +1,285 @@
-//! EXIF blocks as PNG and JPEG embed them.
+//! What EXIF tags tell about a picture, wherever a file keeps them (EXIF 2.32, CIPA DC-008).
 
 use super::orientation::Orientation;
-use crate::facts::Facts;
-use exif::{In, Reader, Tag, Value};
+use super::tiff::directory::{Directories, Directory, tag};
+use crate::colour::{Encoding, Space};
+use crate::facts::{Details, Facts, GpsEntry, GpsValue};
+use exif::{Context, In, Reader, Tag};
 
-/// Fills in what the block tells, and gives how the picture lies; a block that cannot be read tells
-/// nothing.
-pub fn apply(block: &[u8], facts: &mut Facts) -> Orientation {
-    let Ok(exif) = Reader::new().read_raw(block.to_vec()) else {
-        return Orientation::UPRIGHT;
-    };
-    let number = |tag| {
-        let value = &exif.get_field(tag, In::PRIMARY)?.value;
-        match value {
-            Value::Rational(r) => r.first().map(|r| r.to_f64()),
-            other => other.get_uint(0).map(f64::from),
-        }
-        .filter(|v| v.is_finite() && *v > 0.0)
-    };
-    let text = |tag| match &exif.get_field(tag, In::PRIMARY)?.value {
-        Value::Ascii(lines) => lines.first().map(|l| String::from_utf8_lossy(l).into_owned()),
-        _ => None,
-    };
-    facts.exposure_s = number(Tag::ExposureTime);
-    facts.iso = number(Tag::PhotographicSensitivity).map(|v| v as u32);
-    facts.aperture = number(Tag::FNumber);
-    facts.focal_mm = number(Tag::FocalLength);
-    facts.taken = text(Tag::DateTimeOriginal)
-        .or_else(|| text(Tag::DateTime))
-        .and_then(|t| Facts::time_from_exif(&t));
-    facts.camera = camera(text(Tag::Make), text(Tag::Model));
-    facts.lens = lens(text(Tag::LensModel));
-    let orientation = exif.get_field(Tag::Orientation, In::PRIMARY);
-    Orientation::from_tag(orientation.and_then(|field| field.value.get_uint(0)).unwrap_or(1))
+/// The directory that a tag is in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Place {
+    Image,
+    Exif,
+    Gps,
+    Interoperability,
 }
 
-/// The lens by name, unless the name says nothing.
-pub fn lens(model: Option<String>) -> Option<String> {
-    let name = model?.trim_matches(['\0', ' ']).to_owned();
-    name.chars().any(char::is_alphanumeric).then_some(name)
+/// The values of a tag.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Value {
+    Text(Vec<u8>),
+    Numbers(Vec<u64>),
+    Ratios(Vec<[u32; 2]>),
+}
+
+/// Where tags are looked up.
+pub trait Tags {
+    fn value(&self, place: Place, tag: u16) -> Option<Value>;
+}
+
+/// What tags tell beside facts.
+pub struct Told {
+    /// How the picture lies.
+    pub orientation: Orientation,
+    /// The encoding of files that come without a profile, where it is not sRGB.
+    pub encoding: Option<Encoding>,
+}
+
+impl Told {
+    /// Nothing.
+    pub const NOTHING: Self = Self { orientation: Orientation::UPRIGHT, encoding: None };
+}
+
+/// Fills in what a block of EXIF tells, as PNG and JPEG embed it; one that cannot be read tells
+/// nothing.
+pub fn of_block(block: &[u8], facts: &mut Facts) -> Told {
+    match Reader::new().read_raw(block.to_vec()) {
+        Ok(exif) => fill(&exif, facts),
+        Err(_) => Told::NOTHING,
+    }
+}
+
+/// Fills in what the directory of a TIFF picture tells, and those that it leads to.
+pub fn of_directory(all: &Directories, own: &Directory, facts: &mut Facts) -> Told {
+    let exif = all.led_to(own, tag::EXIF);
+    let interoperability = exif.as_ref().and_then(|exif| all.led_to(exif, tag::INTEROPERABILITY));
+    let gps = all.led_to(own, tag::GPS);
+    fill(&Led { all, own, exif, gps, interoperability }, facts)
+}
+
+/// Fills in what tags tell; what cannot be read is left out.
+fn fill(tags: &dyn Tags, facts: &mut Facts) -> Told {
+    use Place::{Exif, Image, Interoperability};
+    let text = |place, tag| match tags.value(place, tag)? {
+        Value::Text(bytes) => words(&bytes),
+        _ => None,
+    };
+    let whole = |place, tag| match tags.value(place, tag)? {
+        Value::Numbers(all) => all.first().copied(),
+        _ => None,
+    };
+    let number = |place, tag| {
+        let value = match tags.value(place, tag)? {
+            Value::Ratios(all) => all.first().map(|[n, d]| f64::from(*n) / f64::from(*d)),
+            Value::Numbers(all) => all.first().map(|n| *n as f64),
+            Value::Text(_) => None,
+        };
+        value.filter(|v| v.is_finite() && *v > 0.0)
+    };
+    facts.exposure_s = number(Exif, 0x829a);
+    facts.aperture = number(Exif, 0x829d);
+    facts.focal_mm = number(Exif, 0x920a);
+    facts.iso = sensitivity([0x8827, 0x8833, 0x8832, 0x8831].map(|tag| whole(Exif, tag)));
+    let time = |place, tag| text(place, tag).and_then(|t| Facts::time_from_exif(&t));
+    let taken = time(Exif, 0x9003).map(|time| (time, 0x9291, 0x9011));
+    let taken = taken.or_else(|| Some((time(Exif, 0x9004)?, 0x9292, 0x9012)));
+    let taken = taken.or_else(|| Some((time(Image, 0x0132)?, 0x9290, 0x9010)));
+    let (make, model) = (text(Image, 0x010f), text(Image, 0x0110));
+    facts.camera = camera(make.as_deref(), model.as_deref());
+    facts.lens = text(Exif, 0xa434).or_else(|| text(Exif, 0xa433)).filter(|name| says(name));
+    facts.details = Details {
+        make,
+        model,
+        lens_make: text(Exif, 0xa433),
+        artist: text(Image, 0x013b),
+        copyright: text(Image, 0x8298),
+        description: text(Image, 0x010e),
+        subsecond: taken.as_ref().and_then(|(_, part, _)| digits(text(Exif, *part)?)),
+        offset: taken.as_ref().and_then(|(.., tag)| zone(text(Exif, *tag)?)),
+        per_inch: resolution(tags),
+        gps: gps(tags),
+    };
+    facts.taken = taken.map(|(time, ..)| time);
+    let orientation = whole(Image, 0x0112).unwrap_or(1);
+    // Colours that no profile says: optional colours of the design rule for camera file systems, which
+    // are those of A98 RGB.
+    let wide =
+        text(Interoperability, 1).as_deref() == Some("R03") || whole(Exif, 0xa001) == Some(2);
+    Told {
+        orientation: Orientation::from_tag(orientation as u32),
+        encoding: wide.then(|| Encoding::of_space(Space::A98)),
+    }
+}
+
+/// The sensitivity: 16 bits hold those up to 65535, of which the last one points to the others.
+pub fn sensitivity(all: [Option<u64>; 4]) -> Option<u32> {
+    let [short, others @ ..] = all;
+    let others =
+        || others.into_iter().flatten().find(|iso| (1..=u64::from(u32::MAX)).contains(iso));
+    match short {
+        Some(iso @ 1..65_535) => Some(iso as u32),
+        Some(65_535) => others().map_or(Some(65_535), |iso| Some(iso as u32)),
+        _ => others().map(|iso| iso as u32),
+    }
+}
+
+/// Text of a tag: UTF-8, or the letters of western Europe, up to its end.
+pub fn words(bytes: &[u8]) -> Option<String> {
+    let end = bytes.iter().position(|byte| *byte == 0).unwrap_or(bytes.len());
+    let text = match std::str::from_utf8(&bytes[..end]) {
+        Ok(text) => text.to_owned(),
+        Err(_) => bytes[..end].iter().map(|byte| char::from(*byte)).collect(),
+    };
+    let text: String = text.chars().filter(|c| !c.is_control()).collect();
+    let text = text.trim();
+    (!text.is_empty()).then(|| text.to_owned())
+}
+
+/// Whether a name has a letter or a digit.
+pub fn says(name: &str) -> bool {
+    name.chars().any(char::is_alphanumeric)
+}
+
+/// Digits alone, unless there is something else.
+pub fn digits(text: String) -> Option<String> {
+    text.bytes().all(|b| b.is_ascii_digit()).then_some(text)
+}
+
+/// `+01:00`, unless it is something else.
+pub fn zone(text: String) -> Option<String> {
+    let bytes = text.as_bytes();
+    let form = bytes.len() == 6
+        && matches!(bytes[0], b'+' | b'-')
+        && bytes[3] == b':'
+        && [1, 2, 4, 5].iter().all(|i| bytes[*i].is_ascii_digit());
+    form.then_some(text)
+}
+
+/// Pixels for each inch across and down, where the file says how large it is to be seen.
+fn resolution(tags: &dyn Tags) -> Option<[f64; 2]> {
+    let ratio = |tag| match tags.value(Place::Image, tag)? {
+        Value::Ratios(all) => all.first().map(|[n, d]| f64::from(*n) / f64::from(*d)),
+        _ => None,
+    };
+    let unit = match tags.value(Place::Image, 0x0128) {
+        Some(Value::Numbers(all)) => all.first().copied().unwrap_or(2),
+        _ => 2,
+    };
+    let factor = match unit {
+        2 => 1.0,
+        3 => 2.54,
+        _ => return None,
+    };
+    let both = [ratio(0x011a)? * factor, ratio(0x011b)? * factor];
+    both.iter().all(|v| (1.0..=100_000.0).contains(v)).then_some(both)
+}
+
+/// The entries about the place, as they are.
+fn gps(tags: &dyn Tags) -> Vec<GpsEntry> {
+    let entry = |tag: u16| {
+        let value = match tags.value(Place::Gps, tag)? {
+            Value::Text(bytes) => GpsValue::Text(words(&bytes)?),
+            Value::Numbers(all) => GpsValue::Bytes(
+                all.iter().map(|v| u8::try_from(*v).ok()).collect::<Option<Vec<u8>>>()?,
+            ),
+            Value::Ratios(all) => GpsValue::Ratios(all),
+        };
+        Some(GpsEntry { tag, value })
+    };
+    // Those of text, bytes and ratios; method and area are prefixed by a code for their letters.
+    (0..=31).filter(|tag| ![27, 28, 30].contains(tag)).filter_map(entry).collect()
 }
 
 /// Maker and model in one line, the maker not said twice.
-pub fn camera(make: Option<String>, model: Option<String>) -> Option<String> {
-    let clean = |s: Option<String>| {
-        s.map(|s| s.trim_matches(['\0', ' ']).to_owned()).filter(|s| !s.is_empty())
-    };
-    match (clean(make), clean(model)) {
-        (Some(make), Some(model)) if model.starts_with(&make) => Some(model),
+pub fn camera(make: Option<&str>, model: Option<&str>) -> Option<String> {
+    match (make, model) {
+        (Some(make), Some(model)) if model.starts_with(make) => Some(model.to_owned()),
         (Some(make), Some(model)) => Some(format!("{make} {model}")),
-        (make, model) => model.or(make),
+        (make, model) => model.or(make).map(str::to_owned),
+    }
+}
+
+impl Tags for exif::Exif {
+    fn value(&self, place: Place, tag: u16) -> Option<Value> {
+        let context = match place {
+            Place::Image => Context::Tiff,
+            Place::Exif => Context::Exif,
+            Place::Gps => Context::Gps,
+            Place::Interoperability => Context::Interop,
+        };
+        Some(match &self.get_field(Tag(context, tag), In::PRIMARY)?.value {
+            exif::Value::Ascii(lines) => Value::Text(lines.first()?.clone()),
+            exif::Value::Rational(all) => {
+                Value::Ratios(all.iter().map(|own| [own.num, own.denom]).collect())
+            }
+            exif::Value::Byte(all) => Value::Numbers(all.iter().map(|v| (*v).into()).collect()),
+            exif::Value::Undefined(all, _) => {
+                Value::Numbers(all.iter().map(|v| (*v).into()).collect())
+            }
+            other => {
+                let count = 0..;
+                Value::Numbers(count.map_while(|i| other.get_uint(i).map(u64::from)).collect())
+            }
+        })
+    }
+}
+
+/// The directories that that of a picture leads to.
+struct Led<'a> {
+    all: &'a Directories,
+    own: &'a Directory,
+    exif: Option<Directory>,
+    gps: Option<Directory>,
+    interoperability: Option<Directory>,
+}
+
+impl Tags for Led<'_> {
+    fn value(&self, place: Place, tag: u16) -> Option<Value> {
+        let directory = match place {
+            Place::Image => Some(self.own),
+            Place::Exif => self.exif.as_ref(),
+            Place::Gps => self.gps.as_ref(),
+            Place::Interoperability => self.interoperability.as_ref(),
+        }?;
+        let (kind, bytes) = self.all.value(directory, tag).ok()??;
+        Some(match kind {
+            2 => Value::Text(bytes),
+            5 => {
+                let long = |b: &[u8]| self.all.number(b) as u32;
+                let pairs = bytes.chunks_exact(8).map(|b| [long(&b[..4]), long(&b[4..])]);
+                Value::Ratios(pairs.collect())
+            }
+            _ => Value::Numbers(self.all.numbers(directory, tag).ok()??),
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sensitivities_beyond_sixteen_bits_are_found() {
+        assert_eq!(sensitivity([Some(3200), Some(9), None, None]), Some(3200));
+        assert_eq!(sensitivity([Some(65_535), None, Some(102_400), None]), Some(102_400));
+        assert_eq!(sensitivity([Some(65_535), None, None, None]), Some(65_535));
+        assert_eq!(sensitivity([None, Some(409_600), None, None]), Some(409_600));
+        assert_eq!(sensitivity([Some(0), None, None, None]), None);
+    }
+
+    #[test]
+    fn text_is_read_in_either_coding() {
+        assert_eq!(words("小米 13\0rest".as_bytes()).as_deref(), Some("小米 13"));
+        assert_eq!(words(b"M\xfcller  ").as_deref(), Some("Müller"));
+        assert_eq!(words(b"  \0"), None);
+        assert_eq!(words(b"a\nb").as_deref(), Some("ab"));
+    }
+
+    #[test]
+    fn the_maker_is_not_said_twice() {
+        assert_eq!(camera(Some("Salt"), Some("Salt One")).as_deref(), Some("Salt One"));
+        assert_eq!(camera(Some("Salt"), Some("One")).as_deref(), Some("Salt One"));
+        assert_eq!(camera(None, Some("One")).as_deref(), Some("One"));
     }
 }

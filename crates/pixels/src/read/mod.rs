@@ -1,26 +1,28 @@
 //! Opening a picture file: its facts at once, its samples row by row.
 
 mod exif;
-mod in_place;
+mod exr;
+mod fits;
+mod guarded;
 mod jpeg;
 mod orientation;
 mod png;
 mod raw;
-mod strips;
 mod tiff;
+mod webp;
 
 use crate::PictureError;
 use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
 use crate::mosaic::{Mosaic, Sensor};
+use crate::regular;
 use crate::tiled::{RowWriter, SIDE, TiledFile};
-pub use in_place::InPlace;
 pub use orientation::Orientation;
 use orientation::Turned;
-use std::fs::File;
 use std::io::Read;
-use std::path::Path;
-use strips::Strips;
+use std::path::{Path, PathBuf};
+pub use tiff::InPlace;
+use tiff::Strips;
 
 /// Receives whole rows, top to bottom: the first row's number and the interleaved samples of red,
 /// green and blue of one or more rows.
@@ -69,16 +71,38 @@ trait Decode {
     }
 }
 
+/// What a file says of its colours.
+enum Colours {
+    /// Nothing: sRGB, or for floating-point numbers linear light in sRGB's primaries.
+    Untold,
+    /// A profile.
+    Icc(Vec<u8>),
+    /// In another way.
+    Encoding(Encoding),
+}
+
+impl Colours {
+    /// A profile if there is one, what else was told if there is something.
+    fn of(icc: Option<Vec<u8>>, told: Option<Encoding>) -> Self {
+        match (icc, told) {
+            (Some(icc), _) => Self::Icc(icc),
+            (None, Some(told)) => Self::Encoding(told),
+            (None, None) => Self::Untold,
+        }
+    }
+}
+
 /// What a format's reader finds in a file's header.
 struct Opened {
     facts: Facts,
-    icc: Option<Vec<u8>>,
+    colours: Colours,
     orientation: Orientation,
     decoder: Box<dyn Decode>,
 }
 
 /// An open picture file whose header was read and accepted.
 pub struct PictureFile {
+    path: PathBuf,
     facts: Facts,
     encoding: Encoding,
     /// For a mosaic, how its rows and columns lie in the picture.
@@ -87,7 +111,8 @@ pub struct PictureFile {
 }
 
 impl PictureFile {
-    /// Reads the header of a camera raw, TIFF, PNG or JPEG file, told by its content, not its name.
+    /// Reads the header of a camera raw, TIFF, PNG, JPEG, WebP, OpenEXR or FITS file, known by its
+    /// content rather than its name.
     ///
     /// # Errors
     /// [`PictureError`] with one sentence for the person; sizes beyond [`crate::limits`] are
@@ -95,22 +120,16 @@ impl PictureFile {
     pub fn open(path: &Path) -> Result<Self, PictureError> {
         let io = PictureError::io(path);
         let mut begin = Vec::new();
-        File::open(path).map_err(&io)?.take(16).read_to_end(&mut begin).map_err(&io)?;
-        let Opened { mut facts, icc, orientation, mut decoder } = match sniff(path, &begin)? {
+        regular::open(path)?.take(16).read_to_end(&mut begin).map_err(&io)?;
+        let Opened { mut facts, colours, orientation, mut decoder } = match sniff(path, &begin)? {
             Some(FileFormat::Raw) => raw::open(path)?,
             Some(FileFormat::Tiff) => tiff::open(path)?,
             Some(FileFormat::Png) => png::open(path)?,
             Some(FileFormat::Jpeg) => jpeg::open(path)?,
-            None => {
-                let readable =
-                    begin.iter().all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace());
-                let begins = match begin.is_empty() {
-                    true => "nothing: it is empty".to_owned(),
-                    false if readable => format!("\"{}\"", begin.escape_ascii()),
-                    false => "bytes of no known format".to_owned(),
-                };
-                return Err(PictureError::UnknownFormat { path: path.to_owned(), begins });
-            }
+            Some(FileFormat::Exr) => exr::open(path)?,
+            Some(FileFormat::WebP) => webp::open(path)?,
+            Some(FileFormat::Fits) => fits::open(path)?,
+            None => return Err(unknown(path, &begin)),
         };
         if orientation != Orientation::UPRIGHT {
             let stored = (facts.width, facts.height);
@@ -119,14 +138,18 @@ impl PictureFile {
                 decoder = Box::new(Turned { inner: decoder, orientation, stored });
             }
         }
-        let encoding = match &icc {
-            None if decoder.is_float() => straight(path)?,
-            icc => Encoding::from_icc(path, icc.as_deref())?,
+        let told = !matches!(colours, Colours::Untold);
+        let encoding = match colours {
+            Colours::Untold if decoder.is_float() => Encoding::linear_srgb(),
+            Colours::Untold => Encoding::srgb(),
+            Colours::Icc(icc) => Encoding::from_icc(path, Some(&icc))?,
+            Colours::Encoding(encoding) => encoding,
         };
-        let profile = icc.map(|_| encoding.name().to_owned());
+        let profile = told.then(|| encoding.name().to_owned());
         let neutral = decoder.sensor().and_then(|sensor| sensor.neutral);
         let neutral = neutral.map(|[r, g, b]| [r / g, 1.0, b / g]);
-        Ok(Self { facts: Facts { profile, neutral, ..facts }, encoding, orientation, decoder })
+        let facts = Facts { profile, neutral, ..facts };
+        Ok(Self { path: path.to_owned(), facts, encoding, orientation, decoder })
     }
 
     /// What the file tells about itself.
@@ -183,15 +206,23 @@ impl PictureFile {
         Ok(self.decoder.mosaic()?.map(|mosaic| (mosaic, self.orientation)))
     }
 
-    /// Decodes the whole file into linear light. What is no number becomes black.
+    /// Decodes the whole file into linear light. What is no number becomes black; numbers that no light
+    /// has are refused.
     ///
     /// # Errors
     /// [`PictureError`] of the file, or what `rows` returned.
     pub fn light(self, rows: LightRows) -> Result<(), PictureError> {
         let mut light = Vec::new();
         if self.decoder.is_float() {
+            let path = self.path;
             return self.decoder.floats(&mut |y, samples| {
                 light.clear();
+                // What is no number is no light, and compares with nothing.
+                if let Some(odd) = samples.iter().find(|v| v.is_finite() && v.abs() > BRIGHTEST) {
+                    let what = format!("light of {odd:e}, where white is 1,");
+                    let remedy = "divide its numbers so that white is 1";
+                    return Err(PictureError::unsupported_so(&path, what, remedy));
+                }
                 let channels = [0, 1, 2].into_iter().cycle();
                 let decode = |(channel, v): (usize, &f32)| self.encoding.decode_float(channel, *v);
                 light.extend(channels.zip(samples).map(decode));
@@ -270,10 +301,43 @@ impl PictureFile {
     }
 }
 
-/// Linear light in sRGB's primaries: what floating-point numbers are taken for that come without a
-/// profile.
-fn straight(path: &Path) -> Result<Encoding, PictureError> {
-    Encoding::from_icc(path, Some(&Encoding::srgb().linear_icc()))
+/// The brightest light that is taken for light, where white is 1: sums of the squares of a whole
+/// picture of it are numbers still.
+const BRIGHTEST: f32 = 1e9;
+
+/// Why a file of no known format is refused, and what to do.
+fn unknown(path: &Path, begin: &[u8]) -> PictureError {
+    let convert = "convert it to TIFF, PNG or JPEG";
+    let at = |from: usize, what: &[u8]| begin.get(from..from + what.len()) == Some(what);
+    let brand = |brands: &[&[u8]]| at(4, b"ftyp") && brands.iter().any(|brand| at(8, brand));
+    let known: [(bool, &str, &'static str); 8] = [
+        (
+            brand(&[b"heic", b"heix", b"heim", b"heis", b"hevc", b"mif1", b"msf1"]),
+            "an HEIC picture",
+            "set the camera to JPEG or raw, or convert it to TIFF or JPEG",
+        ),
+        (brand(&[b"avif", b"avis"]), "an AVIF picture", convert),
+        (at(0, &[0xff, 0x0a]) || at(0, b"\0\0\0\x0cJXL \r\n"), "a JPEG XL picture", convert),
+        (
+            at(0, b"\0\0\0\x0cjP  \r\n") || at(0, &[0xff, 0x4f, 0xff, 0x51]),
+            "a JPEG 2000 picture",
+            convert,
+        ),
+        (at(4, b"ftyp"), "a film", "take single frames out of it, as TIFF or PNG"),
+        (at(0, b"GIF8"), "a GIF picture", convert),
+        (at(0, b"BM") && begin.len() > 10, "a bitmap (BMP)", convert),
+        (at(0, b"%PDF"), "a PDF document", "export the picture in it as TIFF or PNG"),
+    ];
+    if let Some((_, what, remedy)) = known.into_iter().find(|(is, ..)| *is) {
+        return PictureError::unsupported_so(path, what, remedy);
+    }
+    let readable = begin.iter().all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace());
+    let begins = match begin.is_empty() {
+        true => "nothing: it is empty".to_owned(),
+        false if readable => format!("\"{}\"", begin.escape_ascii()),
+        false => "bytes of no known format".to_owned(),
+    };
+    PictureError::UnknownFormat { path: path.to_owned(), begins }
 }
 
 fn sniff(path: &Path, begin: &[u8]) -> Result<Option<FileFormat>, PictureError> {
@@ -288,14 +352,20 @@ fn sniff(path: &Path, begin: &[u8]) -> Result<Option<FileFormat>, PictureError> 
         Some(FileFormat::Png)
     } else if starts(&[0xff, 0xd8, 0xff]) {
         Some(FileFormat::Jpeg)
+    } else if starts(&[0x76, 0x2f, 0x31, 0x01]) {
+        Some(FileFormat::Exr)
+    } else if starts(b"RIFF") && begin.get(8..12) == Some(b"WEBP") {
+        Some(FileFormat::WebP)
+    } else if starts(b"SIMPLE  =") {
+        Some(FileFormat::Fits)
     } else {
         None
     })
 }
 
 /// Which channels of an interleaved source become red, green and blue.
-#[derive(Clone, Copy)]
-enum Layout {
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Layout {
     Grey { stride: usize },
     Rgb { stride: usize },
 }

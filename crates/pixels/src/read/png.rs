@@ -1,8 +1,8 @@
-use super::orientation::Orientation;
-use super::{Decode, Layout, Opened, Rows, exif};
+use super::{Colours, Decode, Layout, Opened, Rows, exif};
+use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
-use crate::{PictureError, limits};
-use png::{BitDepth, ColorType, Decoder, DecodingError, Reader, Transformations};
+use crate::{PictureError, limits, regular};
+use png::{BitDepth, ColorType, Decoder, DecodingError, Info, Reader, Transformations, Unit};
 use std::fs::File;
 use std::io::{BufReader, ErrorKind};
 use std::path::{Path, PathBuf};
@@ -16,7 +16,7 @@ struct Png {
 }
 
 pub fn open(path: &Path) -> Result<Opened, PictureError> {
-    let file = BufReader::new(File::open(path).map_err(PictureError::io(path))?);
+    let file = BufReader::new(regular::open(path)?);
     let mut decoder = Decoder::new(file);
     decoder.set_transformations(Transformations::EXPAND);
     let header = decoder.read_header_info().map_err(|e| failed(path, e))?;
@@ -33,17 +33,47 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let wide = depth == BitDepth::Sixteen;
     let mut facts = Facts::bare(FileFormat::Png, width, height, if wide { 16 } else { 8 });
     let info = reader.info();
-    let orientation = match &info.exif_metadata {
-        Some(block) => exif::apply(block, &mut facts),
-        None => Orientation::UPRIGHT,
+    let told = match &info.exif_metadata {
+        Some(block) => exif::of_block(block, &mut facts),
+        None => exif::Told::NOTHING,
     };
-    let icc = info.icc_profile.as_ref().map(|bytes| bytes.to_vec());
+    let colours = colours(path, info, told.encoding)?;
+    if let (None, Some(size)) = (facts.details.per_inch, info.pixel_dims) {
+        // In pixels for each metre.
+        let inch = |per_metre: u32| f64::from(per_metre) * 0.0254;
+        facts.details.per_inch =
+            (size.unit == Unit::Meter).then(|| [inch(size.xppu), inch(size.yppu)]);
+    }
     Ok(Opened {
         facts,
-        icc,
-        orientation,
+        colours,
+        orientation: told.orientation,
         decoder: Box::new(Png { path: path.to_owned(), reader, width, wide, layout }),
     })
+}
+
+/// What the colours are: the first of code points, a profile, sRGB, and primaries with a gamma, as the
+/// standard has it (PNG 3, section 4.3).
+fn colours(path: &Path, info: &Info, by_exif: Option<Encoding>) -> Result<Colours, PictureError> {
+    if let Some(points) = info.coding_independent_code_points {
+        let numbers =
+            [points.color_primaries, points.transfer_function, points.matrix_coefficients];
+        let full = points.is_video_full_range_image;
+        return Ok(Colours::Encoding(Encoding::of_code_points(path, numbers, full)?));
+    }
+    if let Some(icc) = &info.icc_profile {
+        return Ok(Colours::Icc(icc.to_vec()));
+    }
+    if info.srgb.is_some() {
+        return Ok(Colours::Encoding(Encoding::srgb()));
+    }
+    // Without a gamma, primaries alone say too little.
+    let Some(gamma) = info.gama_chunk else { return Ok(Colours::of(None, by_exif)) };
+    let primaries = info.chrm_chunk.map(|own| {
+        [own.red, own.green, own.blue, own.white].map(|(x, y)| [x.into_value(), y.into_value()])
+    });
+    let power = 1.0 / gamma.into_value();
+    Ok(Colours::Encoding(Encoding::of_primaries(path, primaries, power)?))
 }
 
 impl Png {

@@ -1,4 +1,5 @@
-use super::tiff::{begin, exif_directory, failed};
+use super::exif::{self, Look, Place, Taken};
+use super::tiff::{Text, begin, directory_of, failed, write_tags};
 use crate::PictureError;
 use crate::facts::Facts;
 use crate::mosaic::Mosaic;
@@ -16,7 +17,13 @@ pub fn write(
 ) -> Result<(), PictureError> {
     let failed = |e| failed(path, e);
     let mut encoder = begin(path, file)?;
-    let exif = exif_directory(&mut encoder, facts).map_err(failed)?;
+    let look = Look { width: mosaic.width, height: mosaic.height, srgb: false, jpeg: false };
+    let taken = Taken { facts, stack: None, place: true };
+    let mut tags = exif::tags(Some(taken), look);
+    // A mosaic has no colour space.
+    tags.retain(|(place, tag, _)| (*place, *tag) != (Place::Exif, 0xa001));
+    let exif = directory_of(&mut encoder, &tags, Place::Exif).map_err(failed)?;
+    let gps = directory_of(&mut encoder, &tags, Place::Gps).map_err(failed)?;
     let sensor = &mosaic.sensor;
     let mut directory = encoder.image_directory().map_err(failed)?;
     let at = directory.write_data(mosaic.codes.as_slice()).map_err(failed)?;
@@ -45,7 +52,6 @@ pub fn write(
         long(278, mosaic.height),
         long(279, mosaic.codes.len() as u32 * 2),
         long(50_717, sensor.white as u32),
-        long(34_665, exif),
     ] {
         directory.write_tag(tag, value).map_err(failed)?;
     }
@@ -68,9 +74,16 @@ pub fn write(
             .collect();
         directory.write_tag(tag(50_721), &values[..]).map_err(failed)?;
     }
-    let camera = facts.camera.as_deref().unwrap_or("Unknown camera");
-    for number in [272, 50_708] {
-        directory.write_tag(tag(number), camera).map_err(failed)?;
+    for (number, place) in [(34_665, exif), (34_853, gps)] {
+        if let Some(place) = place {
+            directory.write_tag(tag(number), place).map_err(failed)?;
+        }
     }
+    let camera = facts.camera.as_deref().unwrap_or("Unknown camera");
+    if facts.camera.is_none() {
+        directory.write_tag(tag(272), Text(camera)).map_err(failed)?;
+    }
+    directory.write_tag(tag(50_708), Text(camera)).map_err(failed)?;
+    write_tags(&mut directory, &tags, Place::Image).map_err(failed)?;
     directory.finish().map_err(failed)
 }

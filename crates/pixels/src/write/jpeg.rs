@@ -1,9 +1,17 @@
+use super::exif::{self, Look};
 use super::{Fill, Picture, narrow};
 use crate::PictureError;
-use jpeg_encoder::{ColorType, Encoder, EncodingError, SamplingFactor};
+use jpeg_encoder::{ColorType, Density, Encoder, EncodingError, SamplingFactor};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::Path;
+
+/// What a picture says of itself.
+struct About<'a> {
+    icc: &'a [u8],
+    exif: Vec<u8>,
+    per_inch: Option<[f64; 2]>,
+}
 
 pub fn write(
     path: &Path,
@@ -22,8 +30,18 @@ pub fn write(
         Ok(())
     })?;
     let size = (picture.width as u16, picture.height as u16);
-    let icc = (picture.channels == 3).then(|| picture.encoding.icc());
-    put(BufWriter::new(file), size, picture.channels, &bytes, quality, icc).map_err(|e| match e {
+    let look = Look {
+        width: picture.width,
+        height: picture.height,
+        srgb: picture.encoding.is_srgb(),
+        jpeg: true,
+    };
+    let about = (picture.channels == 3).then(|| {
+        let tags = exif::tags(picture.taken, look);
+        let per_inch = picture.taken.and_then(|taken| taken.facts.details.per_inch);
+        About { icc: picture.encoding.icc(), exif: exif::block(&tags), per_inch }
+    });
+    put(BufWriter::new(file), size, picture.channels, &bytes, quality, about).map_err(|e| match e {
         EncodingError::IoError(reason) => PictureError::Io { path: path.to_owned(), reason },
         e => PictureError::damaged(path, e),
     })
@@ -44,11 +62,17 @@ fn put<W: Write>(
     channels: usize,
     bytes: &[u8],
     quality: u8,
-    icc: Option<&[u8]>,
+    about: Option<About>,
 ) -> Result<(), EncodingError> {
     let mut encoder = Encoder::new(writer, quality);
     encoder.set_sampling_factor(SamplingFactor::F_1_1);
-    if let Some(icc) = icc {
+    if let Some(About { icc, exif, per_inch }) = about {
+        let [x, y] = per_inch.unwrap_or([72.0; 2]).map(|v| v.round().clamp(1.0, 65_535.0) as u16);
+        encoder.set_density(Density::Inch { x, y });
+        // Longer ones do not fit into a segment, and would be somebody's whole diary.
+        if exif.len() < 65_000 {
+            encoder.add_app_segment(1, &[b"Exif\0\0", exif.as_slice()].concat())?;
+        }
         encoder.add_icc_profile(icc)?;
     }
     let colour = if channels == 3 { ColorType::Rgb } else { ColorType::Luma };

@@ -1,17 +1,20 @@
 //! Writing picture files: whole or not at all, with their colour profile.
 
 mod dng;
+mod exif;
 mod jpeg;
 mod png;
 mod tiff;
 
 use crate::PictureError;
+use crate::aside::{self, Readers};
 use crate::colour::Encoding;
 use crate::facts::Facts;
 use crate::mosaic::Mosaic;
 use std::io::Write;
 use std::path::Path;
 
+pub use self::exif::{Exposures, SOFTWARE, Stack, Taken};
 pub use self::png::{NextFrame, write_moving};
 pub use jpeg::encode as encode_jpeg;
 
@@ -37,6 +40,16 @@ pub enum Target {
     },
 }
 
+impl Target {
+    /// Bits of one sample.
+    pub fn bits(self) -> u8 {
+        match self {
+            Self::Tiff { wide: true, .. } | Self::Png { wide: true } => 16,
+            Self::Tiff { .. } | Self::Png { .. } | Self::Jpeg { .. } => 8,
+        }
+    }
+}
+
 /// What to write besides the samples.
 pub struct Picture<'a> {
     /// Width in pixels.
@@ -47,8 +60,8 @@ pub struct Picture<'a> {
     pub channels: usize,
     /// The profile to embed into a colour picture; the samples must be encoded with it.
     pub encoding: &'a Encoding,
-    /// How the picture was taken; TIFF files carry it as EXIF.
-    pub facts: Option<&'a Facts>,
+    /// How a colour picture was taken, written as EXIF.
+    pub taken: Option<Taken<'a>>,
 }
 
 /// Fills a band of rows of samples: called with the first row's number and a buffer of one or more
@@ -109,11 +122,7 @@ pub fn write_whole(
 ) -> Result<(), PictureError> {
     let io = PictureError::io(path);
     let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut temp = tempfile::Builder::new()
-        .prefix(".aside-")
-        .permissions(std::os::unix::fs::PermissionsExt::from_mode(0o644))
-        .tempfile_in(folder)
-        .map_err(&io)?;
+    let mut temp = aside::create(folder, Readers::All).map_err(&io)?;
     write(temp.as_file_mut())?;
     temp.as_file_mut().flush().map_err(&io)?;
     temp.as_file().sync_all().map_err(&io)?;

@@ -1,6 +1,7 @@
+use super::exif::{self, Look};
 use super::{Fill, Picture, narrow};
 use crate::PictureError;
-use png::{BitDepth, ColorType, Compression, Encoder, EncodingError, Info};
+use png::{BitDepth, ColorType, Compression, Encoder, EncodingError, Info, PixelDimensions, Unit};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::Path;
@@ -20,7 +21,15 @@ pub fn write(
     info.bit_depth = if wide { BitDepth::Sixteen } else { BitDepth::Eight };
     info.color_type = if picture.channels == 3 { ColorType::Rgb } else { ColorType::Grayscale };
     if picture.channels == 3 {
+        let (width, height) = (picture.width, picture.height);
+        let look = Look { width, height, srgb: picture.encoding.is_srgb(), jpeg: false };
         info.icc_profile = Some(picture.encoding.icc().into());
+        info.exif_metadata = Some(exif::block(&exif::tags(picture.taken, look)).into());
+        let per_inch = picture.taken.and_then(|taken| taken.facts.details.per_inch);
+        info.pixel_dims = per_inch.map(|per_inch| {
+            let [xppu, yppu] = per_inch.map(|v| (v / 0.0254).round() as u32);
+            PixelDimensions { xppu, yppu, unit: Unit::Meter }
+        });
     }
     let mut encoder = Encoder::with_info(BufWriter::new(file), info).map_err(failed)?;
     encoder.set_compression(Compression::Fast);

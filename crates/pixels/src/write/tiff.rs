@@ -1,18 +1,29 @@
+use super::exif::{self, Look, Place, Value};
 use super::{Fill, FillLight, FillRows, Picture, narrow};
 use crate::PictureError;
-use crate::facts::Facts;
 use flate2::Compression;
 use flate2::write::ZlibEncoder;
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::Path;
-use tiff::encoder::colortype::{ColorType, Gray8, Gray16, RGB8, RGB16, RGB32Float};
-use tiff::encoder::{Rational, TiffEncoder, TiffKindStandard, TiffValue};
-use tiff::tags::{CompressionMethod, Predictor, Tag};
+use tiff::encoder::{DirectoryEncoder, Rational, TiffEncoder, TiffKindStandard, TiffValue};
+use tiff::tags::{CompressionMethod, Predictor, Tag, Type};
 use tiff::{TiffError, TiffResult};
 
 type Out<'a> = BufWriter<&'a mut File>;
+type Encoder<'a> = TiffEncoder<Out<'a>, TiffKindStandard>;
+type Directory<'a, 'b> = DirectoryEncoder<'b, Out<'a>, TiffKindStandard>;
+
+/// How samples are written.
+#[derive(Clone, Copy)]
+struct Samples {
+    /// Bits of one.
+    bits: u16,
+    float: bool,
+    deflate: bool,
+}
 
 pub fn write(
     path: &Path,
@@ -22,18 +33,21 @@ pub fn write(
     picture: &Picture,
     fill: Fill,
 ) -> Result<(), PictureError> {
-    let mut encoder = begin(path, file)?;
-    let icc = (picture.channels == 3).then(|| picture.encoding.icc().to_vec());
-    let icc = icc.as_deref();
-    if deflate {
-        return put_deflated(path, &mut encoder, picture, icc, wide, fill);
-    }
-    match (picture.channels, wide) {
-        (3, true) => put::<RGB16, _>(path, &mut encoder, picture, icc, fill, |band| band.to_vec()),
-        (3, false) => put::<RGB8, _>(path, &mut encoder, picture, icc, fill, narrow),
-        (_, true) => put::<Gray16, _>(path, &mut encoder, picture, icc, fill, |band| band.to_vec()),
-        (_, false) => put::<Gray8, _>(path, &mut encoder, picture, icc, fill, narrow),
-    }
+    let samples = Samples { bits: if wide { 16 } else { 8 }, float: false, deflate };
+    let row = picture.width as usize * picture.channels;
+    let channels = picture.channels;
+    put(path, file, picture, samples, picture.encoding.icc(), fill, |band| match (wide, deflate) {
+        (true, false) => ne_bytes(band, u16::to_ne_bytes),
+        (false, false) => narrow(band),
+        (true, true) => {
+            let rows = band.chunks_exact(row);
+            rows.flat_map(|row| differences(row, channels)).flat_map(u16::to_ne_bytes).collect()
+        }
+        (false, true) => {
+            let band = narrow(band);
+            band.chunks_exact(row).flat_map(|row| differences(row, channels)).collect()
+        }
+    })
 }
 
 pub fn write_light(
@@ -42,15 +56,17 @@ pub fn write_light(
     picture: &Picture,
     fill: FillLight,
 ) -> Result<(), PictureError> {
-    let mut encoder = begin(path, file)?;
-    let icc = picture.encoding.linear_icc();
-    put::<RGB32Float, _>(path, &mut encoder, picture, Some(&icc), fill, |band| band.to_vec())
+    let samples = Samples { bits: 32, float: true, deflate: false };
+    let linear = picture.encoding.linear();
+    put(path, file, picture, samples, linear.icc(), fill, |band| ne_bytes(band, f32::to_ne_bytes))
 }
 
-pub fn begin<'a>(
-    path: &Path,
-    file: &'a mut File,
-) -> Result<TiffEncoder<Out<'a>, TiffKindStandard>, PictureError> {
+/// Numbers as the machine has them in memory, which the file's first bytes tell.
+fn ne_bytes<T: Copy, const N: usize>(numbers: &[T], to: impl Fn(T) -> [u8; N]) -> Vec<u8> {
+    numbers.iter().flat_map(|number| to(*number)).collect()
+}
+
+pub fn begin<'a>(path: &Path, file: &'a mut File) -> Result<Encoder<'a>, PictureError> {
     TiffEncoder::new(BufWriter::with_capacity(1 << 20, file)).map_err(|e| failed(path, e))
 }
 
@@ -61,80 +77,55 @@ pub fn failed(path: &Path, error: TiffError) -> PictureError {
     }
 }
 
-fn put<C: ColorType, T: Copy + Default>(
+/// Writes strips, each made of the bytes that `convert` gives for a band of rows, and the directory
+/// behind them.
+fn put<T: Copy + Default + Send + Sync>(
     path: &Path,
-    encoder: &mut TiffEncoder<Out, TiffKindStandard>,
+    file: &mut File,
     picture: &Picture,
-    icc: Option<&[u8]>,
+    samples: Samples,
+    icc: &[u8],
     fill: FillRows<T>,
-    convert: impl Fn(&[T]) -> Vec<C::Inner>,
-) -> Result<(), PictureError>
-where
-    [C::Inner]: TiffValue,
-{
-    let failed = |e| failed(path, e);
-    let exif = match picture.facts {
-        Some(facts) => Some(exif_directory(encoder, facts).map_err(failed)?),
-        None => None,
-    };
-    let mut image = encoder.new_image::<C>(picture.width, picture.height).map_err(failed)?;
-    image.rows_per_strip(super::BAND.min(picture.height)).map_err(failed)?;
-    let tags = image.encoder();
-    if let Some(icc) = icc {
-        tags.write_tag(Tag::IccProfile, icc).map_err(failed)?;
-    }
-    if let (Some(facts), Some(exif)) = (picture.facts, exif) {
-        if let Some(camera) = &facts.camera {
-            tags.write_tag(Tag::Model, camera.as_str()).map_err(failed)?;
-        }
-        tags.write_tag(Tag::ExifDirectory, exif).map_err(failed)?;
-    }
-    picture.bands(fill, |band| image.write_strip(&convert(band)).map_err(failed))?;
-    image.finish().map_err(failed)
-}
-
-/// Compressed strips, which the library only writes for pictures that are in memory as a whole.
-fn put_deflated(
-    path: &Path,
-    encoder: &mut TiffEncoder<Out, TiffKindStandard>,
-    picture: &Picture,
-    icc: Option<&[u8]>,
-    wide: bool,
-    fill: Fill,
+    convert: impl Fn(&[T]) -> Vec<u8> + Sync,
 ) -> Result<(), PictureError> {
     let failed = |e| failed(path, e);
-    let exif = match picture.facts {
-        Some(facts) => Some(exif_directory(encoder, facts).map_err(failed)?),
-        None => None,
+    let mut encoder = begin(path, file)?;
+    let look = Look {
+        width: picture.width,
+        height: picture.height,
+        srgb: picture.encoding.is_srgb() && !samples.float,
+        jpeg: false,
     };
-    let channels = picture.channels;
-    let row = picture.width as usize * channels;
+    // Maps and masks are no photographs.
+    let tags = match picture.channels {
+        3 => exif::tags(picture.taken, look),
+        _ => exif::tags(None, look),
+    };
+    let exif = directory_of(&mut encoder, &tags, Place::Exif).map_err(failed)?;
+    let gps = directory_of(&mut encoder, &tags, Place::Gps).map_err(failed)?;
     let mut directory = encoder.image_directory().map_err(failed)?;
     let (mut offsets, mut lengths) = (Vec::new(), Vec::new());
-    let pack = |band: &Vec<u16>| -> std::io::Result<Vec<u8>> {
-        let bytes: Vec<u8> = match wide {
-            true => band
-                .chunks_exact(row)
-                .flat_map(|row| differences(row, channels))
-                .flat_map(u16::to_ne_bytes)
-                .collect(),
-            false => {
-                narrow(band).chunks_exact(row).flat_map(|row| differences(row, channels)).collect()
-            }
-        };
+    let pack = |band: &Vec<T>| -> std::io::Result<Vec<u8>> {
+        let bytes = convert(band);
+        if !samples.deflate {
+            return Ok(bytes);
+        }
         let mut packed = ZlibEncoder::new(Vec::new(), Compression::new(6));
         packed.write_all(&bytes)?;
         packed.finish()
     };
-    let mut put = |bands: &mut Vec<Vec<u16>>| {
+    let mut put = |bands: &mut Vec<Vec<T>>| {
         let packed: std::io::Result<Vec<Vec<u8>>> = bands.par_iter().map(pack).collect();
         bands.clear();
         for packed in packed.map_err(PictureError::io(path))? {
             let offset = directory.write_data(packed.as_slice()).map_err(failed)?;
-            let offset = u32::try_from(offset).map_err(|_| {
-                PictureError::unsupported(path, "a TIFF of more than 4 GiB, as this would become")
-            })?;
-            offsets.push(offset);
+            let end = offset + packed.len() as u64;
+            // Some room for the directory behind the pixels.
+            if end > u64::from(u32::MAX) - (1 << 20) {
+                let what = "a TIFF of more than 4 GiB, as this would become,";
+                return Err(PictureError::unsupported_so(path, what, "choose another format"));
+            }
+            offsets.push(offset as u32);
             lengths.push(packed.len() as u32);
         }
         Ok(())
@@ -146,35 +137,40 @@ fn put_deflated(
         if bands.len() < rayon::current_num_threads() { Ok(()) } else { put(&mut bands) }
     })?;
     put(&mut bands)?;
-    let bits = if wide { 16u16 } else { 8 };
-    let mut put = |tag, value: &[u32]| match value {
+    let channels = picture.channels;
+    let mut longs = |tag, value: &[u32]| match value {
         [one] => directory.write_tag(tag, *one).map_err(failed),
         many => directory.write_tag(tag, many).map_err(failed),
     };
-    put(Tag::ImageWidth, &[picture.width])?;
-    put(Tag::ImageLength, &[picture.height])?;
-    put(Tag::RowsPerStrip, &[super::BAND.min(picture.height)])?;
-    put(Tag::StripOffsets, &offsets)?;
-    put(Tag::StripByteCounts, &lengths)?;
-    let photometric = if channels == 3 { 2u16 } else { 1 };
-    let mut put = |tag, value: &[u16]| match value {
+    longs(Tag::ImageWidth, &[picture.width])?;
+    longs(Tag::ImageLength, &[picture.height])?;
+    longs(Tag::RowsPerStrip, &[super::BAND.min(picture.height)])?;
+    longs(Tag::StripOffsets, &offsets)?;
+    longs(Tag::StripByteCounts, &lengths)?;
+    let mut shorts = |tag, value: &[u16]| match value {
         [one] => directory.write_tag(tag, *one).map_err(failed),
         many => directory.write_tag(tag, many).map_err(failed),
     };
-    put(Tag::BitsPerSample, &vec![bits; channels])?;
-    put(Tag::SampleFormat, &vec![1; channels])?;
-    put(Tag::SamplesPerPixel, &[channels as u16])?;
-    put(Tag::PhotometricInterpretation, &[photometric])?;
-    put(Tag::Compression, &[CompressionMethod::Deflate.to_u16()])?;
-    put(Tag::Predictor, &[Predictor::Horizontal.to_u16()])?;
-    if let Some(icc) = icc {
-        directory.write_tag(Tag::IccProfile, icc).map_err(failed)?;
+    let compression = match samples.deflate {
+        true => CompressionMethod::Deflate,
+        false => CompressionMethod::None,
+    };
+    shorts(Tag::BitsPerSample, &vec![samples.bits; channels])?;
+    shorts(Tag::SampleFormat, &vec![if samples.float { 3 } else { 1 }; channels])?;
+    shorts(Tag::SamplesPerPixel, &[channels as u16])?;
+    shorts(Tag::PhotometricInterpretation, &[if channels == 3 { 2 } else { 1 }])?;
+    shorts(Tag::Compression, &[compression.to_u16()])?;
+    if samples.deflate {
+        shorts(Tag::Predictor, &[Predictor::Horizontal.to_u16()])?;
     }
-    if let (Some(facts), Some(exif)) = (picture.facts, exif) {
-        if let Some(camera) = &facts.camera {
-            directory.write_tag(Tag::Model, camera.as_str()).map_err(failed)?;
+    if channels == 3 {
+        directory.write_tag(Tag::IccProfile, Undefined(icc)).map_err(failed)?;
+    }
+    write_tags(&mut directory, &tags, Place::Image).map_err(failed)?;
+    for (tag, place) in [(Tag::ExifDirectory, exif), (Tag::GpsDirectory, gps)] {
+        if let Some(place) = place {
+            directory.write_tag(tag, place).map_err(failed)?;
         }
-        directory.write_tag(Tag::ExifDirectory, exif).map_err(failed)?;
     }
     directory.finish().map_err(failed)
 }
@@ -201,36 +197,80 @@ impl WrappingSub for u16 {
     }
 }
 
-/// Writes the EXIF directory and returns where it is.
-pub fn exif_directory(
-    encoder: &mut TiffEncoder<Out, TiffKindStandard>,
-    facts: &Facts,
-) -> TiffResult<u32> {
+/// Writes the directory of the tags of one place and returns where it is; `None` where there are none.
+pub fn directory_of(
+    encoder: &mut Encoder,
+    tags: &[(Place, u16, Value)],
+    of: Place,
+) -> TiffResult<Option<u32>> {
+    // Those that a TIFF's own directory tells are left out, so that it may say nothing more.
+    if tags.iter().all(|(place, ..)| *place != of) {
+        return Ok(None);
+    }
     let mut directory = encoder.extra_directory()?;
-    let tag = Tag::from_u16_exhaustive;
-    if let Some(v) = facts.exposure_s {
-        directory.write_tag(tag(0x829a), ratio(v))?;
-    }
-    if let Some(v) = facts.aperture {
-        directory.write_tag(tag(0x829d), ratio(v))?;
-    }
-    if let Some(v) = facts.iso {
-        directory.write_tag(tag(0x8827), v.min(65535) as u16)?;
-    }
-    if let Some(v) = &facts.taken {
-        directory.write_tag(tag(0x9003), v.replace('-', ":").as_str())?;
-    }
-    if let Some(v) = facts.focal_mm {
-        directory.write_tag(tag(0x920a), ratio(v))?;
-    }
-    if let Some(v) = &facts.lens {
-        directory.write_tag(tag(0xa434), v.as_str())?;
-    }
-    Ok(directory.finish_with_offsets()?.offset)
+    write_tags(&mut directory, tags, of)?;
+    Ok(Some(directory.finish_with_offsets()?.offset))
 }
 
-/// A positive number as a fraction that keeps four digits of it.
-fn ratio(value: f64) -> Rational {
-    let d = if value < 0.1 { 1_000_000 } else { 1000 };
-    Rational { n: (value * d as f64).round() as u32, d }
+/// Writes the tags of one place into a directory.
+pub fn write_tags(
+    directory: &mut Directory,
+    tags: &[(Place, u16, Value)],
+    of: Place,
+) -> TiffResult<()> {
+    for (_, tag, value) in tags.iter().filter(|(place, ..)| *place == of) {
+        let tag = Tag::from_u16_exhaustive(*tag);
+        match value {
+            Value::Text(text) => directory.write_tag(tag, Text(text))?,
+            Value::Bytes(bytes) => directory.write_tag(tag, bytes.as_slice())?,
+            Value::Undefined(bytes) => directory.write_tag(tag, Undefined(bytes))?,
+            Value::Shorts(all) => match all[..] {
+                [one] => directory.write_tag(tag, one)?,
+                _ => directory.write_tag(tag, all.as_slice())?,
+            },
+            Value::Long(value) => directory.write_tag(tag, *value)?,
+            Value::Ratios(all) => {
+                let all: Vec<Rational> =
+                    all.iter().map(|[n, d]| Rational { n: *n, d: *d }).collect();
+                match all.as_slice() {
+                    [one] => directory.write_tag(tag, Rational { n: one.n, d: one.d })?,
+                    many => directory.write_tag(tag, many)?,
+                }
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Text of any letters, in UTF-8, ended by a zero byte.
+pub struct Text<'a>(pub &'a str);
+
+impl TiffValue for Text<'_> {
+    const BYTE_LEN: u8 = 1;
+    const FIELD_TYPE: Type = Type::ASCII;
+
+    fn count(&self) -> usize {
+        self.0.len() + 1
+    }
+
+    fn data(&self) -> Cow<'_, [u8]> {
+        let bytes = self.0.bytes().map(|byte| if byte == 0 { b' ' } else { byte });
+        bytes.chain([0]).collect::<Vec<u8>>().into()
+    }
+}
+
+/// Bytes without a meaning of their own.
+struct Undefined<'a>(&'a [u8]);
+
+impl TiffValue for Undefined<'_> {
+    const BYTE_LEN: u8 = 1;
+    const FIELD_TYPE: Type = Type::UNDEFINED;
+
+    fn count(&self) -> usize {
+        self.0.len()
+    }
+
+    fn data(&self) -> Cow<'_, [u8]> {
+        self.0.into()
+    }
 }

@@ -1,5 +1,6 @@
 //! Every picture that can be shown, as tiles at any zoom.
 
+mod difference;
 mod laid;
 mod painted;
 mod shown;
@@ -7,6 +8,7 @@ mod shown;
 use crate::App;
 use crate::calibrated;
 use crate::error::ApiError;
+use crate::versions::{frame_version, result_version};
 use jade_core::CoreError;
 use jade_core::align::Motion;
 use jade_core::cache::{Cache, LayerKind, MapKind};
@@ -17,12 +19,13 @@ use jade_core::prepare::PreparePlan;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::pyramid::{self, HalvedCodes};
-use jade_pixels::tiled::{Sample, TiledFile};
+use jade_pixels::tiled::{Sample, TiledFile, bytes_on_disk};
 use shown::Levels;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
+pub use difference::difference;
 pub use laid::Laid;
 pub use painted::Offer;
 pub use shown::{How, Shown};
@@ -127,7 +130,9 @@ impl Gallery {
 pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError> {
     // What is painted changes all the time.
     if let Source::Skyline(id) = source {
-        let seen = crate::skyline::seen(app, id).await?;
+        // Looking at it computes nothing; whoever wants it found says so.
+        let seen =
+            crate::skyline::at_hand(app, id).ok_or_else(|| ApiError::missing("This picture"))?;
         let (version, encoding) = (seen.version.clone(), Encoding::srgb());
         let levels = Levels::Skyline(seen);
         return Ok(Arc::new(Shown { levels, encoding, version, origin: [0, 0] }));
@@ -155,7 +160,7 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
     };
     let known = || {
         let shown = app.gallery.known(source)?;
-        input.as_ref().is_none_or(|input| shown.version == version(input)).then_some(shown)
+        input.as_ref().is_none_or(|input| shown.version == frame_version(input)).then_some(shown)
     };
     if let Some(shown) = known() {
         return Ok(shown);
@@ -169,17 +174,17 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
     let shown = match source {
         Source::Frame(_) | Source::Calibrated(_) | Source::Original(_) => {
             let input = input.ok_or_else(|| ApiError::missing("This frame"))?;
-            let cache = app.cache.clone();
-            tokio::task::spawn_blocking(move || open_frame(&input, &cache)).await??
+            app.work(move |app| {
+                make_room_for(&input, app)?;
+                Ok::<_, ApiError>(open_frame(&input, &app.cache)?)
+            })
+            .await?
         }
         Source::Result(id) => {
             let row = app.store.result(id).await?;
             let origin = row.report()?.origin;
             let folder = app.result_folder(&row.key);
-            tokio::task::spawn_blocking(move || {
-                open_result(&folder, &row.profile, &row.key, origin)
-            })
-            .await??
+            app.work(move |_| open_result(&folder, &row.profile, &row.key, origin)).await?
         }
         Source::Skyline(_) | Source::Painted(_) | Source::Offered(..) => {
             return Err(ApiError::missing("This picture"));
@@ -188,41 +193,64 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError
             let row = app.store.result(id).await?;
             let origin = row.report()?.origin;
             let folder = app.result_folder(&row.key).join(layer.name());
-            if !folder.join("0.tiles").exists() {
-                return Err(ApiError::missing("This layer"));
-            }
             let key = format!("{}-{}", &row.key[..12], layer.name());
-            tokio::task::spawn_blocking(move || open_result(&folder, &row.profile, &key, origin))
-                .await??
+            app.work(move |_| match folder.join("0.tiles").exists() {
+                true => open_result(&folder, &row.profile, &key, origin),
+                false => Err(ApiError::missing("This layer")),
+            })
+            .await?
         }
         Source::Map(map, id) => {
             let row = app.store.result(id).await?;
             let report = row.report()?;
             let used = report.frames.iter().filter(|f| f.used).count() as u16;
             let path = app.result_folder(&row.key).join(map.name()).join("0.tiles");
-            if !path.exists() {
-                return Err(ApiError::missing("This map"));
-            }
-            tokio::task::spawn_blocking(move || open_map(&path, map, used, &row.key, report.origin))
-                .await??
+            app.work(move |_| match path.exists() {
+                true => open_map(&path, map, used, &row.key, report.origin),
+                false => Err(ApiError::missing("This map")),
+            })
+            .await?
         }
         Source::Placed(result, frame) => {
             let row = app.store.result(result).await?;
             let frame = app.store.frame(frame).await?;
             let report = row.report()?;
-            let own = report.frames.into_iter().find(|f| f.file == frame.name);
-            let motion = own.and_then(|f| f.motion).ok_or_else(|| {
+            let own = report.frame(&frame.blake3, &frame.name);
+            let motion = own.and_then(|f| f.motion.clone()).ok_or_else(|| {
                 ApiError::Refused(format!("{} was not placed in this result.", frame.name))
             })?;
-            let (input, cache) = (frame.input_under(&row.record()?.plan), app.cache.clone());
-            tokio::task::spawn_blocking(move || open_placed(&input, &cache, &motion, &row.key))
-                .await??
+            let input = frame.input_under(&row.record()?.plan);
+            app.work(move |app| {
+                make_room_for(&input, app)?;
+                open_placed(&input, &app.cache, &motion, &row.key)
+            })
+            .await?
         }
     };
     let shown = Arc::new(shown);
     app.gallery.keep(source, &shown);
     app.gallery.opening.lock().expect("the gallery's lock").remove(&source);
     Ok(shown)
+}
+
+/// Makes sure that the disk has room for a frame that is decoded into the cache; a small file may hold
+/// a large picture.
+///
+/// # Errors
+/// [`ApiError::Inner`] where it has not.
+pub fn make_room_for(input: &FrameInput, app: &App) -> Result<(), ApiError> {
+    if app.cache.frame(&input.key()).exists() {
+        return Ok(());
+    }
+    // What cannot be read is told by whoever opens it.
+    let Ok(header) = Frame::undecoded(input) else { return Ok(()) };
+    let (width, height) = header.size();
+    let full = match header.facts.float {
+        true => bytes_on_disk::<f32>(width, height, 3),
+        false => bytes_on_disk::<u16>(width, height, 3),
+    };
+    // Halved sizes take a third more.
+    app.make_room(full + full / 3)
 }
 
 /// Opens a frame, decoding it into the cache where it is not there.
@@ -258,12 +286,7 @@ pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, CoreError>
             Levels::Frame(Box::new(frame), smaller)
         }
     };
-    Ok(Shown { levels, encoding, version: version(input), origin: [0, 0] })
-}
-
-/// What tells a frame under one treatment from the same under another.
-fn version(input: &FrameInput) -> String {
-    input.light_key().as_str()[..12].to_owned()
+    Ok(Shown { levels, encoding, version: frame_version(input), origin: [0, 0] })
 }
 
 /// Opens a result from its folder.
@@ -277,7 +300,7 @@ pub fn open_result(
     let encoding = Encoding::from_icc(&path, Some(profile))?;
     let levels = levels(&path)?;
     let full = Combined(TiledFile::open(&path)?);
-    let version = key.chars().take(20).collect();
+    let version = result_version(key);
     Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin })
 }
 

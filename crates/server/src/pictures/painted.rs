@@ -179,7 +179,13 @@ impl Merged {
         if way == self.way {
             return Ok(Some(Pixels::Picture(self.base.clone())));
         }
-        let lies = |report: &Report| (report.reference.clone(), report.size, report.origin);
+        let lies = |report: &Report| {
+            let reference = match report.reference_content.as_str() {
+                "" => report.reference.clone(),
+                content => content.to_owned(),
+            };
+            (reference, report.size, report.origin)
+        };
         for row in &self.others {
             let own = row.report()?;
             let alike = own.focus.is_some() && lies(&own) == lies(&self.report);
@@ -192,7 +198,7 @@ impl Merged {
 
     /// A frame's own pixels, if it was placed.
     async fn frame(&self, app: &Arc<App>, frame: &FrameRow) -> Result<Option<Pixels>, ApiError> {
-        let own = self.report.frames.iter().find(|own| own.file == frame.name);
+        let own = self.report.frame(&frame.blake3, &frame.name);
         let Some((own, motion)) = own.and_then(|own| Some((own, own.motion.as_ref()?))) else {
             return Ok(None);
         };

@@ -1,5 +1,6 @@
 //! An open picture: tiles, patches, figures and histogram.
 
+use super::difference::Difference;
 use super::laid::{Laid, over, skyline};
 use super::painted::Painted;
 use crate::skyline::Seen;
@@ -54,6 +55,8 @@ pub(super) enum Levels {
     Map(Vec<TiledFile<u16>>, MapKind, u16),
     /// A merged sweep with what is painted on it.
     Painted(Painted),
+    /// Two pictures, one less the other.
+    Difference(Difference),
 }
 
 /// A picture that is open for showing and measuring.
@@ -144,21 +147,29 @@ impl Shown {
         }
     }
 
+    /// What tells it from the pictures that its source showed before.
+    pub fn version(&self) -> &str {
+        &self.version
+    }
+
     /// Its light; a map has none.
     fn light(&self) -> Option<&dyn Light> {
         match &self.levels {
             Levels::Frame(frame, _) | Levels::Light(frame, _) => Some(frame.as_ref()),
             Levels::Result(result, _) => Some(result),
-            Levels::Map(..) | Levels::Skyline(_) | Levels::Painted(_) => None,
+            Levels::Map(..) | Levels::Skyline(_) | Levels::Painted(_) | Levels::Difference(_) => {
+                None
+            }
         }
     }
 
-    fn count(&self) -> usize {
+    pub(super) fn count(&self) -> usize {
         match &self.levels {
             Levels::Frame(_, smaller) => smaller.len() + 1,
             Levels::Light(_, levels) | Levels::Result(_, levels) => levels.len(),
             Levels::Map(levels, ..) => levels.len(),
             Levels::Painted(painted) => painted.base.count(),
+            Levels::Difference(both) => both.count(),
             Levels::Skyline(seen) => seen.levels.len(),
         }
     }
@@ -174,6 +185,7 @@ impl Shown {
             Levels::Map(levels, ..) => (levels[level].width(), levels[level].height()),
             Levels::Skyline(seen) => seen.levels[level].size(),
             Levels::Painted(painted) => painted.base.level_size(level),
+            Levels::Difference(both) => both.level_size(level),
         }
     }
 
@@ -283,6 +295,7 @@ impl Shown {
                 Ok(light.as_chunks::<3>().0.iter().map(|p| turn(*p)).collect())
             }
             Levels::Painted(painted) => painted.light_of(level, region),
+            Levels::Difference(both) => both.light_of(level, region),
             Levels::Map(..) | Levels::Skyline(_) => Ok(vec![]),
         }
     }

@@ -20,7 +20,7 @@ pub async fn add(
     Json(wish): Json<NewExport>,
 ) -> Result<Json<Vec<Export>>, ApiError> {
     let saving = Saving::begin(&app, result)?;
-    tokio::spawn(saving.save(wish.format)).await??;
+    tokio::spawn(saving.save(wish)).await??;
     Ok(Json(app.store.exports(result).await?))
 }
 
@@ -53,14 +53,29 @@ async fn download(path: PathBuf) -> Result<Response, ApiError> {
         Some("jpg") => "image/jpeg",
         _ => "application/json",
     };
-    // `file_name` left letters of all scripts in; the plain form replaces those beyond ASCII.
-    let plain: String = name.chars().map(|c| if c.is_ascii() { c } else { '_' }).collect();
     let headers = [
         (header::CONTENT_TYPE, kind.to_owned()),
         (header::CONTENT_LENGTH, length.to_string()),
-        (header::CONTENT_DISPOSITION, format!("attachment; filename=\"{plain}\"")),
+        (header::CONTENT_DISPOSITION, attachment(&name)),
     ];
     Ok((headers, Body::from_stream(pieces(file))).into_response())
+}
+
+/// Says under which name a file is to be kept: in letters of all scripts (RFC 8187), and for programs
+/// that know ASCII alone with `_` for the others.
+pub fn attachment(name: &str) -> String {
+    let plain: String = name.chars().map(|c| if c.is_ascii() { c } else { '_' }).collect();
+    let plain = plain.replace(['"', '\\'], "_");
+    let whole: String = name
+        .bytes()
+        .map(|byte| match byte {
+            b'0'..=b'9' | b'A'..=b'Z' | b'a'..=b'z' | b'-' | b'.' | b'_' => {
+                char::from(byte).to_string()
+            }
+            _ => format!("%{byte:02X}"),
+        })
+        .collect();
+    format!("attachment; filename=\"{plain}\"; filename*=UTF-8''{whole}")
 }
 
 /// A file, piece by piece.

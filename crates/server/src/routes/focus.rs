@@ -29,8 +29,8 @@ pub async fn sweep(
 
 /// Stops looking them over.
 pub async fn stop(State(app): AppState, Path(shoot): Path<i64>) -> Result<(), ApiError> {
-    app.store.shoot(shoot).await?;
-    app.sweeps.stop();
+    app.store.must_have(shoot).await?;
+    app.sweeps.stop(shoot);
     Ok(())
 }
 
@@ -47,14 +47,14 @@ pub async fn sharpest(
     let report = row.report()?;
     let mut placed = vec![];
     for frame in app.store.frames(row.shoot_id).await? {
-        let own = report.frames.iter().find(|own| own.file == frame.name && own.used);
+        let own = report.frame(&frame.blake3, &frame.name).filter(|own| own.used);
         if let Some((own, motion)) = own.and_then(|own| Some((own, own.motion.as_ref()?))) {
             let at = motion.from_reference([place.x, place.y]);
             let gain = own.level.map_or(1.0, |[factor, _]| factor);
             placed.push((pictures::open(&app, Source::Frame(frame.id)).await?, frame, at, gain));
         }
     }
-    let measured = tokio::task::spawn_blocking(move || {
+    let measured = app.work(move |_| {
         let mut all = vec![];
         for (shown, frame, at, gain) in placed {
             if let Some(energy) = shown.sharp_around(at)? {
@@ -63,7 +63,7 @@ pub async fn sharpest(
         }
         Ok::<_, PictureError>(all)
     });
-    let mut measured = measured.await??;
+    let mut measured = measured.await?;
     measured.sort_by(|(_, a), (_, b)| b.total_cmp(a));
     let most = measured.first().map_or(0.0, |(_, energy)| *energy).max(f32::MIN_POSITIVE);
     let frames = measured.into_iter().map(|(frame, energy)| SharpFrame {

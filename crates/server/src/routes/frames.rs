@@ -1,10 +1,11 @@
+use super::shoots::{Answer, answer};
 use crate::App;
 use crate::error::ApiError;
 use crate::import::{self, Import};
 use crate::skyline;
 use crate::types::{
     AddFolder, Added, Event, Folder, FrameColour, FrameLight, FramesChange, Grey, Role, SetChange,
-    Shoot, SortFrames,
+    SortFrames,
 };
 use axum::Json;
 use axum::body::Body;
@@ -20,6 +21,9 @@ use tokio::io::AsyncWriteExt;
 use tokio_stream::StreamExt;
 
 type AppState = State<Arc<App>>;
+
+/// Frames that one request may name: far more than any shoot has.
+const MOST_NAMED: usize = 10_000;
 
 /// Bytes of one uploaded file at most.
 const UPLOAD_LIMIT: u64 = 2 << 30;
@@ -43,7 +47,7 @@ pub async fn upload(
     Query(query): Query<UploadQuery>,
     body: Body,
 ) -> Result<Json<Added>, ApiError> {
-    app.store.shoot(shoot).await?;
+    app.store.must_have(shoot).await?;
     let Kept { name, blake3, path } = keep_upload(&app, &query, body).await?;
     let import = Import { path, name, linked: false, role: Role::Light, blake3: Some(blake3) };
     Ok(Json(import::add(&app, shoot, import).await?))
@@ -95,18 +99,15 @@ pub async fn add_folder(
     Path(shoot): Path<i64>,
     Json(wish): Json<AddFolder>,
 ) -> Result<Json<Vec<Added>>, ApiError> {
-    app.store.shoot(shoot).await?;
+    app.store.must_have(shoot).await?;
     Ok(Json(import::add_folder(&app, shoot, &wish).await?))
 }
 
 /// Ends watching a folder; what was added stays.
-pub async fn unwatch(
-    State(app): AppState,
-    Path(shoot): Path<i64>,
-) -> Result<Json<Shoot>, ApiError> {
+pub async fn unwatch(State(app): AppState, Path(shoot): Path<i64>) -> Result<Answer, ApiError> {
     app.store.watch(shoot, None).await?;
     app.tell(Event::Shoot { id: shoot });
-    Ok(Json(app.store.shoot(shoot).await?))
+    answer(&app, shoot).await
 }
 
 #[derive(Deserialize)]
@@ -119,17 +120,18 @@ pub async fn folders(
     State(app): AppState,
     Query(query): Query<FolderQuery>,
 ) -> Result<Json<Folder>, ApiError> {
-    Ok(Json(app.roots.list(&query.path)?))
+    Ok(Json(app.work(move |app| app.roots.list(&query.path)).await?))
 }
 
 pub async fn change(
     State(app): AppState,
     Path(shoot): Path<i64>,
     Json(change): Json<FramesChange>,
-) -> Result<Json<Shoot>, ApiError> {
+) -> Result<Answer, ApiError> {
+    few_enough(change.ids.len())?;
     app.store.change_frames(shoot, &change).await?;
     app.tell(Event::Shoot { id: shoot });
-    Ok(Json(app.store.shoot(shoot).await?))
+    answer(&app, shoot).await
 }
 
 /// Puts frames into sets.
@@ -137,29 +139,40 @@ pub async fn sort(
     State(app): AppState,
     Path(shoot): Path<i64>,
     Json(wish): Json<SortFrames>,
-) -> Result<Json<Shoot>, ApiError> {
+) -> Result<Answer, ApiError> {
+    few_enough(wish.sets.len() + wish.sets.iter().map(|sort| sort.frame_ids.len()).sum::<usize>())?;
     app.store.sort_frames(shoot, &wish.sets).await?;
     app.tell(Event::Shoot { id: shoot });
-    Ok(Json(app.store.shoot(shoot).await?))
+    answer(&app, shoot).await
+}
+
+/// Refuses a request that names so many frames that it would hold up all others.
+fn few_enough(named: usize) -> Result<(), ApiError> {
+    if named <= MOST_NAMED {
+        return Ok(());
+    }
+    Err(ApiError::TooLarge(format!(
+        "The request names {named} frames; name {MOST_NAMED} at most in one request."
+    )))
 }
 
 pub async fn name_set(
     State(app): AppState,
     Path((shoot, set)): Path<(i64, i64)>,
     Json(change): Json<SetChange>,
-) -> Result<Json<Shoot>, ApiError> {
+) -> Result<Answer, ApiError> {
     app.store.name_set(shoot, set, &change.name).await?;
     app.tell(Event::Shoot { id: shoot });
-    Ok(Json(app.store.shoot(shoot).await?))
+    answer(&app, shoot).await
 }
 
 pub async fn remove(
     State(app): AppState,
     Path((shoot, frame)): Path<(i64, i64)>,
-) -> Result<Json<Shoot>, ApiError> {
+) -> Result<Answer, ApiError> {
     app.store.remove_frame(shoot, frame).await?;
     app.tell(Event::Shoot { id: shoot });
-    Ok(Json(app.store.shoot(shoot).await?))
+    answer(&app, shoot).await
 }
 
 /// What is told about a frame's colours.
@@ -168,13 +181,13 @@ pub async fn colour(
     Path(frame): Path<i64>,
 ) -> Result<Json<FrameColour>, ApiError> {
     let input = app.store.frame(frame).await?.input(&PreparePlan::default());
-    let told = tokio::task::spawn_blocking(move || {
+    let told = app.work(move |_| {
         let file = PictureFile::open(&input.path)?;
         let light = file.sensor().and_then(shot_under);
         let light = light.map(|(kelvin, tint)| FrameLight { kelvin, tint });
         Ok::<_, ApiError>(FrameColour { raw: file.sensor().is_some(), light })
     });
-    Ok(Json(told.await??))
+    Ok(Json(told.await?))
 }
 
 #[derive(Deserialize)]
@@ -194,9 +207,8 @@ pub async fn grey(
     // The spot was seen where the lens is corrected.
     let lens = app.store.plan(row.shoot_id).await?.prepare.lens;
     let input = row.input(&PreparePlan { lens, ..PreparePlan::default() });
-    let cache = app.cache.clone();
-    let grey = tokio::task::spawn_blocking(move || {
-        let frame = Frame::decode(&input, &cache, &mut || Ok(()))?;
+    let grey = app.work(move |app| {
+        let frame = Frame::decode(&input, &app.cache, &mut || Ok(()))?;
         let (width, height) = frame.size();
         let (wide, tall) = (SIDE.min(width), SIDE.min(height));
         let (x, y) = (x.saturating_sub(SIDE / 2), y.saturating_sub(SIDE / 2));
@@ -209,7 +221,7 @@ pub async fn grey(
         let planes = frame.planes(region)?;
         Ok::<_, ApiError>(planes.map(|plane| plane.iter().sum::<f32>() / plane.len() as f32))
     });
-    Ok(Json(Grey { grey: grey.await?? }))
+    Ok(Json(Grey { grey: grey.await? }))
 }
 
 #[cfg(test)]

@@ -4,12 +4,12 @@ use crate::App;
 use crate::calibrated;
 use crate::error::ApiError;
 use crate::store::in_run;
+use crate::told::Unseen;
 use crate::types::{LensFrom, LensWish};
 use axum::Json;
 use axum::extract::{Path, State};
 use jade_core::engine::{self, LensFound};
 use jade_core::frames::FrameInput;
-use jade_core::progress::Unwatched;
 use std::sync::Arc;
 
 /// Finds the lens from the frames that are in, or from the flats; nothing is kept of it.
@@ -26,13 +26,13 @@ pub async fn find(
         .into_iter()
         .map(|row| row.input_under(&plan))
         .collect();
-    let worker = app.clone();
-    let work = move || {
-        let App { cache, budget, .. } = &*worker;
+    let work = move |app: &Arc<App>| {
+        let App { cache, budget, .. } = &**app;
+        let watch = &Unseen(app);
         match wish.from {
-            LensFrom::Stars => engine::lens_of_stars(&lights, known, cache, *budget, &Unwatched),
-            LensFrom::Flats => engine::lens_of_flats(&flats, known, cache, *budget, &Unwatched),
+            LensFrom::Stars => engine::lens_of_stars(&lights, known, cache, *budget, watch),
+            LensFrom::Flats => engine::lens_of_flats(&flats, known, cache, *budget, watch),
         }
     };
-    Ok(Json(tokio::task::spawn_blocking(work).await??))
+    Ok(Json(app.work(work).await?))
 }

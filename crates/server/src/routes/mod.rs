@@ -11,12 +11,13 @@ mod runs;
 mod shoots;
 mod skyline;
 
-use crate::{App, guard};
+use crate::{App, connections, guard};
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::middleware;
 use axum::routing::{delete, get, patch, post};
 use std::sync::Arc;
+use tower_http::timeout::RequestBodyTimeoutLayer;
 
 /// JSON bodies are small, those with much painted work among them; uploads set their own limit.
 const BODY_LIMIT: usize = 8 << 20;
@@ -33,10 +34,10 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/shoots/{shoot}/folder", post(frames::add_folder))
         .route("/shoots/{shoot}/watched", delete(frames::unwatch))
         .route("/shoots/{shoot}/lens", post(lens::find))
-        .route("/shoots/{shoot}/skyline", get(skyline::show))
+        .route("/shoots/{shoot}/skyline", get(skyline::show).post(skyline::find))
         .route("/shoots/{shoot}/skyline/stop", post(skyline::stop))
         .route("/shoots/{shoot}/skyline/{file}", get(skyline::save))
-        .route("/shoots/{shoot}/sweep", get(focus::sweep))
+        .route("/shoots/{shoot}/sweep", post(focus::sweep))
         .route("/shoots/{shoot}/sweep/stop", post(focus::stop))
         .route("/shoots/{shoot}/runs", post(runs::add))
         .route("/shoots/{shoot}/probes", post(shoots::pin))
@@ -72,7 +73,8 @@ pub fn router(app: Arc<App>) -> Router {
         );
     Router::new()
         .nest("/api", api)
-        .fallback(assets::serve)
+        .fallback(get(assets::serve))
+        .layer(RequestBodyTimeoutLayer::new(connections::BODY))
         .layer(middleware::from_fn_with_state(app.clone(), guard::guard))
         .layer(tower_http::trace::TraceLayer::new_for_http())
         .with_state(app)

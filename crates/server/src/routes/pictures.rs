@@ -1,10 +1,10 @@
 use crate::App;
 use crate::error::ApiError;
-use crate::pictures::{self, How, Laid, Shown, Source};
+use crate::pictures::{self, How, Laid, Shown};
 use crate::types::{Histogram, Measured, PictureInfo};
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use axum::http::{HeaderMap, HeaderValue, header};
+use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use jade_pixels::PictureError;
 use serde::Deserialize;
@@ -25,6 +25,8 @@ pub struct View {
     laid: Laid,
     /// The frame whose part of a focus map alone is seen.
     only: Option<u16>,
+    /// The version that is asked for.
+    v: Option<String>,
 }
 
 impl View {
@@ -43,6 +45,7 @@ pub struct PatchQuery {
     stops: f32,
     #[serde(default)]
     laid: Laid,
+    v: Option<String>,
 }
 
 impl PatchQuery {
@@ -62,9 +65,12 @@ pub async fn info(
     Ok(Json(shown.info(&source)))
 }
 
+/// Opens the picture of a source, or the difference of two that stand with `~` between.
 async fn open(app: &Arc<App>, source: &str) -> Result<Arc<Shown>, ApiError> {
-    let source: Source = source.parse()?;
-    pictures::open(app, source).await
+    match source.split_once('~') {
+        Some((one, other)) => pictures::difference(app, one.parse()?, other.parse()?).await,
+        None => pictures::open(app, source.parse()?).await,
+    }
 }
 
 /// Renders off the async threads.
@@ -85,8 +91,9 @@ pub async fn tile(
     let (column, row) = place.ok_or_else(|| ApiError::missing("This tile"))?;
     let shown = open(&app, &source).await?;
     let how = view.how();
+    let keeps = is_of(&shown, view.v.as_deref());
     let png = render(shown, move |s| s.tile(level, column, row, how)).await?;
-    Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This tile"))?))
+    Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This tile"))?, keeps))
 }
 
 pub async fn patch(
@@ -96,9 +103,13 @@ pub async fn patch(
 ) -> Result<Response, ApiError> {
     let query = query.checked()?;
     let shown = open(&app, &source).await?;
-    let how = View { stops: query.stops, colours: false, laid: query.laid, only: None }.how();
-    let png = render(shown, move |s| s.patch(query.x, query.y, query.size, how)).await?;
-    Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This part of the picture"))?))
+    let view =
+        View { stops: query.stops, colours: false, laid: query.laid, only: None, v: query.v };
+    let (how, keeps) = (view.how(), is_of(&shown, view.v.as_deref()));
+    let (x, y, size) = (query.x, query.y, query.size);
+    let png = render(shown, move |s| s.patch(x, y, size, how)).await?;
+    let png = png.ok_or_else(|| ApiError::missing("This part of the picture"))?;
+    Ok(picture("image/png", png, keeps))
 }
 
 pub async fn measure(
@@ -123,18 +134,21 @@ pub async fn histogram(
 pub async fn thumbnail(
     State(app): AppState,
     Path(source): Path<String>,
+    Query(view): Query<View>,
 ) -> Result<Response, ApiError> {
     let shown = open(&app, &source).await?;
-    Ok(picture("image/jpeg", render(shown, Shown::thumbnail).await?))
+    let keeps = is_of(&shown, view.v.as_deref());
+    Ok(picture("image/jpeg", render(shown, Shown::thumbnail).await?, keeps))
 }
 
-/// The address of a picture carries its version, so the browser may keep it for good.
-fn picture(kind: &'static str, bytes: Vec<u8>) -> Response {
-    let mut headers = HeaderMap::new();
-    headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(kind));
-    headers.insert(
-        header::CACHE_CONTROL,
-        HeaderValue::from_static("private, max-age=31536000, immutable"),
-    );
-    (headers, bytes).into_response()
+/// Whether a picture is in the version that was asked for.
+fn is_of(shown: &Shown, version: Option<&str>) -> bool {
+    version.is_some_and(|version| version == shown.version())
+}
+
+/// A picture whose address carries its version may be kept for good by the browser; any other, as one
+/// that changed while it was asked for, is asked for again.
+fn picture(kind: &'static str, bytes: Vec<u8>, keeps: bool) -> Response {
+    let keep = if keeps { "private, max-age=31536000, immutable" } else { "no-store" };
+    ([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, keep)], bytes).into_response()
 }

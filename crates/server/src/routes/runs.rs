@@ -30,13 +30,21 @@ pub async fn add(State(app): AppState, Path(shoot): Path<i64>) -> Result<Json<Jo
 }
 
 /// Tells what motion pairs set by hand amount to, without keeping it.
-pub async fn try_by_hand(Json(wish): Json<HandTry>) -> Json<HandFound> {
-    Json(match hand::fit(&wish.pairs) {
+pub async fn try_by_hand(Json(wish): Json<HandTry>) -> Result<Json<HandFound>, ApiError> {
+    /// Nobody sets as many by hand.
+    const MOST: usize = 1000;
+    if wish.pairs.len() > MOST {
+        return Err(ApiError::TooLarge(format!(
+            "The request holds {} pairs; set {MOST} at most.",
+            wish.pairs.len()
+        )));
+    }
+    Ok(Json(match hand::fit(&wish.pairs) {
         Some(fit) => {
             HandFound { model: Some(fit.model().to_owned()), off_px: fit.off, rms_px: fit.rms_px }
         }
         None => HandFound { model: None, off_px: vec![], rms_px: 0.0 },
-    })
+    }))
 }
 
 /// Stops a job that runs, or takes one out of the queue.
@@ -53,6 +61,12 @@ pub async fn cancel(State(app): AppState, Path(id): Path<i64>) -> Result<Json<Jo
 
 /// Puts an ended job back into the queue; what its stages had finished is found in the cache.
 pub async fn resume(State(app): AppState, Path(id): Path<i64>) -> Result<Json<Job>, ApiError> {
+    if app.runner.waits_for_store(id) {
+        return Err(ApiError::Inner(
+            "How this run ended cannot be noted yet; make room on the disk of the data folder and try again."
+                .to_owned(),
+        ));
+    }
     let job = app.store.job(id).await?.view()?;
     if !matches!(job.state, JobState::Interrupted | JobState::Failed | JobState::Cancelled) {
         return Err(ApiError::Refused("This run is not one that can go on.".to_owned()));

@@ -3,31 +3,62 @@ use crate::error::ApiError;
 use crate::types::{Event, NewProbe, NewShoot, Role, Shoot, ShootCard, ShootChange};
 use axum::Json;
 use axum::extract::{Path, State};
+use axum::http::{HeaderMap, header};
 use std::sync::Arc;
 
 type AppState = State<Arc<App>>;
+
+/// A shoot with its revision as ETag.
+pub type Answer = ([(header::HeaderName, String); 1], Json<Shoot>);
+
+/// A shoot as it is now, for any answer that gives it.
+///
+/// # Errors
+/// [`ApiError::Missing`] where it is not there.
+pub async fn answer(app: &App, id: i64) -> Result<Answer, ApiError> {
+    let mut shoot = app.store.shoot(id).await?;
+    shoot.jobs = shoot.jobs.into_iter().map(|job| app.runner.with_progress(job)).collect();
+    if let Some(watched) = &mut shoot.watched {
+        watched.there = !app.gone.has(id);
+    }
+    Ok(([(header::ETAG, format!("\"{}\"", shoot.revision))], Json(shoot)))
+}
+
+/// The revision that a change was made on.
+fn seen(headers: &HeaderMap) -> Result<Option<i64>, ApiError> {
+    let Some(tag) = headers.get(header::IF_MATCH) else { return Ok(None) };
+    let text = tag.to_str().unwrap_or_default().trim();
+    if text == "*" {
+        return Ok(None);
+    }
+    text.trim_matches('"').parse().map(Some).map_err(|_| {
+        ApiError::Refused(
+            "If-Match holds no ETag of a shoot; give the one that came with it.".to_owned(),
+        )
+    })
+}
 
 pub async fn list(State(app): AppState) -> Result<Json<Vec<ShootCard>>, ApiError> {
     Ok(Json(app.store.shoots().await?))
 }
 
-pub async fn add(State(app): AppState, Json(new): Json<NewShoot>) -> Result<Json<Shoot>, ApiError> {
+pub async fn add(State(app): AppState, Json(new): Json<NewShoot>) -> Result<Answer, ApiError> {
     let id = app.store.add_shoot(&new).await?;
     app.tell(Event::Shoot { id });
-    Ok(Json(app.store.shoot(id).await?))
+    answer(&app, id).await
 }
 
-pub async fn show(State(app): AppState, Path(id): Path<i64>) -> Result<Json<Shoot>, ApiError> {
-    let mut shoot = app.store.shoot(id).await?;
-    shoot.jobs = shoot.jobs.into_iter().map(|job| app.runner.with_progress(job)).collect();
-    Ok(Json(shoot))
+pub async fn show(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
+    answer(&app, id).await
 }
 
+/// Changes what the body names. With If-Match it says which revision was seen when the change was made.
 pub async fn change(
     State(app): AppState,
     Path(id): Path<i64>,
+    headers: HeaderMap,
     Json(change): Json<ShootChange>,
-) -> Result<Json<Shoot>, ApiError> {
+) -> Result<Answer, ApiError> {
     if let Some(frame) = change.reference_id.filter(|r| *r != 0)
         && app.store.frame(frame).await?.shoot_id != id
     {
@@ -38,12 +69,9 @@ pub async fn change(
     {
         return Err(ApiError::Refused("Only a set of lights can be stacked.".to_owned()));
     }
-    if let Some(plan) = &change.plan {
-        plan.check()?;
-    }
-    app.store.change_shoot(id, &change).await?;
+    app.store.change_shoot(id, &change, seen(&headers)?).await?;
     app.tell(Event::Shoot { id });
-    Ok(Json(app.store.shoot(id).await?))
+    answer(&app, id).await
 }
 
 pub async fn remove(State(app): AppState, Path(id): Path<i64>) -> Result<(), ApiError> {
@@ -55,21 +83,21 @@ pub async fn remove(State(app): AppState, Path(id): Path<i64>) -> Result<(), Api
     Ok(())
 }
 
-pub async fn restore(State(app): AppState, Path(id): Path<i64>) -> Result<Json<Shoot>, ApiError> {
+pub async fn restore(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
     app.store.set_deleted(id, false).await?;
     app.runner.wake.notify_one();
     app.tell(Event::Shoot { id });
-    Ok(Json(app.store.shoot(id).await?))
+    answer(&app, id).await
 }
 
 pub async fn pin(
     State(app): AppState,
     Path(id): Path<i64>,
     Json(probe): Json<NewProbe>,
-) -> Result<Json<Shoot>, ApiError> {
+) -> Result<Answer, ApiError> {
     app.store.add_probe(id, &probe).await?;
     app.tell(Event::Shoot { id });
-    Ok(Json(app.store.shoot(id).await?))
+    answer(&app, id).await
 }
 
 pub async fn unpin(

@@ -1,5 +1,6 @@
 //! The skyline of a shoot.
 
+use super::exports::attachment;
 use super::frames::{UploadQuery, keep_upload};
 use crate::App;
 use crate::error::ApiError;
@@ -17,18 +18,28 @@ use std::sync::Arc;
 
 type AppState = State<Arc<App>>;
 
-/// Finds it, where that has not been done.
+/// The skyline that was found; nothing is computed.
 pub async fn show(
     State(app): AppState,
     Path(shoot): Path<i64>,
 ) -> Result<Json<SkylineSeen>, ApiError> {
-    Ok(Json(skyline::seen(&app, shoot).await?.told()))
+    let seen = skyline::current(&app, shoot).await?;
+    Ok(Json(app.work(move |_| Ok::<_, ApiError>(seen.told())).await?))
+}
+
+/// Finds it, where that has not been done.
+pub async fn find(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+) -> Result<Json<SkylineSeen>, ApiError> {
+    let seen = skyline::found(&app, shoot).await?;
+    Ok(Json(app.work(move |_| Ok::<_, ApiError>(seen.told())).await?))
 }
 
 /// Stops finding it.
 pub async fn stop(State(app): AppState, Path(shoot): Path<i64>) -> Result<(), ApiError> {
-    app.store.shoot(shoot).await?;
-    app.skylines.stop();
+    app.store.must_have(shoot).await?;
+    app.skylines.stop(shoot);
     Ok(())
 }
 
@@ -59,7 +70,7 @@ async fn load(
     body: Body,
     as_mask: bool,
 ) -> Result<Json<NamedFile>, ApiError> {
-    app.store.shoot(shoot).await?;
+    app.store.must_have(shoot).await?;
     let kept = keep_upload(app, &query, body).await?;
     let file = NamedFile { file: kept.name, blake3: kept.blake3 };
     skyline::check(app, shoot, &file, as_mask).await?;
@@ -76,22 +87,16 @@ pub async fn save(
         "mask.tif" => (Target::Tiff { wide: true, deflate: false }, "image/tiff", "tif"),
         _ => return Err(ApiError::missing("This file")),
     };
-    let name = app.store.shoot(shoot).await?.name;
-    let seen = skyline::seen(&app, shoot).await?;
+    let name = app.store.shoot_name(shoot).await?;
+    let seen = skyline::current(&app, shoot).await?;
     let folder = tempfile::tempdir_in(app.data.join("incoming"))?;
-    let bytes = tokio::task::spawn_blocking(move || {
+    let bytes = app.work(move |_| {
         let path = folder.path().join(format!("mask.{ending}"));
         seen.mask().write(&path, target)?;
         Ok::<_, ApiError>(std::fs::read(path)?)
     });
-    let plain: String =
-        file_name(&name).chars().map(|c| if c.is_ascii() { c } else { '_' }).collect();
-    let headers = [
-        (header::CONTENT_TYPE, kind.to_owned()),
-        (
-            header::CONTENT_DISPOSITION,
-            format!("attachment; filename=\"{plain} - skyline.{ending}\""),
-        ),
-    ];
-    Ok((headers, bytes.await??).into_response())
+    let name = format!("{} - skyline.{ending}", file_name(&name));
+    let headers =
+        [(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, attachment(&name))];
+    Ok((headers, bytes.await?).into_response())
 }

@@ -1,5 +1,6 @@
 use super::{Store, now};
 use crate::error::ApiError;
+use crate::paths;
 use crate::types::Export;
 use std::path::{Path, PathBuf};
 
@@ -14,14 +15,12 @@ struct Row {
 
 impl Row {
     fn view(self) -> Export {
-        let name = |path: &str| {
-            Path::new(path).file_name().unwrap_or_default().to_string_lossy().into_owned()
-        };
-        let folder = Path::new(&self.file).parent().unwrap_or(Path::new("")).display().to_string();
+        let (file, plan) = (paths::from_text(&self.file), paths::from_text(&self.plan_file));
+        let folder = file.parent().unwrap_or(Path::new("")).display().to_string();
         Export {
             id: self.id,
-            file: name(&self.file),
-            plan_file: name(&self.plan_file),
+            file: paths::shown_name(&file),
+            plan_file: paths::shown_name(&plan),
             folder,
             bytes: self.bytes,
             made: self.made,
@@ -53,8 +52,8 @@ impl Store {
             "INSERT INTO exports (result_id, file, plan_file, bytes, made) VALUES (?, ?, ?, ?, ?)",
         )
         .bind(result)
-        .bind(file.to_string_lossy().as_ref())
-        .bind(plan_file.to_string_lossy().as_ref())
+        .bind(paths::to_text(file))
+        .bind(paths::to_text(plan_file))
         .bind(bytes)
         .bind(now())
         .execute(&self.pool)
@@ -70,6 +69,6 @@ impl Store {
                 .fetch_optional(&self.pool)
                 .await?;
         let (file, plan) = row.ok_or_else(|| ApiError::missing("This file"))?;
-        Ok([file.into(), plan.into()])
+        Ok([file, plan].map(|path| paths::from_text(&path)))
     }
 }

@@ -1,6 +1,8 @@
-use super::{Store, from_json, from_word, now, to_json, word};
+use super::{Store, from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;
+use crate::paths;
 use crate::types::{Frame, FramesChange, Role};
+use crate::versions;
 use jade_core::frames::measures::Measures;
 use jade_core::frames::{FileState, FrameInput};
 use jade_core::plan::Plan;
@@ -54,15 +56,16 @@ pub struct NewFrame {
 }
 
 impl FrameRow {
-    /// The frame as the browser sees it.
-    pub fn view(&self) -> Result<Frame, ApiError> {
+    /// The frame as the browser sees it under a plan.
+    pub fn view(&self, plan: &Plan) -> Result<Frame, ApiError> {
         Ok(Frame {
             id: self.id,
             name: self.name.clone(),
             blake3: self.blake3.clone(),
+            version: versions::frame_version(&self.input_under(plan)),
             linked: self.linked,
             bytes: self.bytes,
-            role: from_word(&self.role)?,
+            role: self.role()?,
             facts: self.facts()?,
             problem: self.problem.clone(),
             left_out: self.left_out,
@@ -74,7 +77,7 @@ impl FrameRow {
     /// The frame as the engine reads it, under a treatment.
     pub fn input(&self, prepare: &PreparePlan) -> FrameInput {
         FrameInput {
-            path: PathBuf::from(&self.path),
+            path: paths::from_text(&self.path),
             name: self.name.clone(),
             content: self.blake3.clone(),
             state: self
@@ -90,9 +93,9 @@ impl FrameRow {
         self.input(&plan.prepare_of(&self.blake3))
     }
 
-    /// What it is for.
+    /// What it is for; a light where that cannot be read.
     pub fn role(&self) -> Result<Role, ApiError> {
-        from_word(&self.role)
+        Ok(readable("the role of a frame", from_word(&self.role)).unwrap_or(Role::Light))
     }
 
     /// Why it cannot be used.
@@ -107,12 +110,18 @@ impl FrameRow {
 
     /// What its file tells.
     pub fn facts(&self) -> Result<Option<Facts>, ApiError> {
-        self.facts.as_deref().map(from_json).transpose()
+        Ok(self
+            .facts
+            .as_deref()
+            .and_then(|text| readable("what a frame's file tells", from_json(text))))
     }
 
     /// What it shows, once that was measured.
     pub fn measures(&self) -> Result<Option<Measures>, ApiError> {
-        self.measures.as_deref().map(from_json).transpose()
+        Ok(self
+            .measures
+            .as_deref()
+            .and_then(|text| readable("what a frame shows", from_json(text))))
     }
 
     /// Whether it is a light that may be used.
@@ -173,7 +182,7 @@ impl Store {
     pub async fn frame_at(&self, shoot: i64, path: &Path) -> Result<Option<FrameRow>, ApiError> {
         let row = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ? AND path = ?")
             .bind(shoot)
-            .bind(path.to_string_lossy().as_ref())
+            .bind(paths::to_text(path))
             .fetch_optional(&self.pool)
             .await?;
         Ok(row)
@@ -191,7 +200,7 @@ impl Store {
         )
         .bind(shoot)
         .bind(&new.name)
-        .bind(new.path.to_string_lossy().as_ref())
+        .bind(paths::to_text(&new.path))
         .bind(new.linked)
         .bind(&new.blake3)
         .bind(new.state.bytes as i64)
@@ -244,6 +253,12 @@ impl Store {
         self.unmeasurable.lock().expect("the store's lock").insert(id);
     }
 
+    /// Takes back that frames cannot be measured.
+    pub fn try_measuring_again(&self, ids: &[i64]) {
+        let mut all = self.unmeasurable.lock().expect("the store's lock");
+        all.retain(|id| !ids.contains(id));
+    }
+
     /// Frames that cannot be measured.
     pub fn unmeasurable(&self) -> HashSet<i64> {
         self.unmeasurable.lock().expect("the store's lock").clone()
@@ -268,6 +283,34 @@ impl Store {
         Ok(rows)
     }
 
+    /// Puts right what is stored of frames and cannot be read: figures are measured again, and a frame
+    /// without its facts says what to do.
+    pub(super) async fn mend_frames(&self) -> Result<(), ApiError> {
+        let rows: Vec<FrameRow> =
+            sqlx::query_as("SELECT * FROM frames WHERE measures IS NOT NULL OR facts IS NOT NULL")
+                .fetch_all(&self.pool)
+                .await?;
+        for row in rows {
+            if row.measures.is_some() && row.measures()?.is_none() {
+                sqlx::query("UPDATE frames SET measures = NULL WHERE id = ?")
+                    .bind(row.id)
+                    .execute(&self.pool)
+                    .await?;
+            }
+            if row.facts.is_some() && row.facts()?.is_none() {
+                sqlx::query("UPDATE frames SET facts = NULL, problem = ? WHERE id = ?")
+                    .bind(format!(
+                        "{}: what was noted of this file cannot be read any more; take it off the list and add it again.",
+                        row.name
+                    ))
+                    .bind(row.id)
+                    .execute(&self.pool)
+                    .await?;
+            }
+        }
+        Ok(())
+    }
+
     /// Notes what a frame shows.
     pub async fn set_measures(&self, id: i64, measures: &Measures) -> Result<(), ApiError> {
         sqlx::query("UPDATE frames SET measures = ? WHERE id = ?")
@@ -278,11 +321,24 @@ impl Store {
         Ok(())
     }
 
-    /// Takes a frame off the list; its file stays.
+    /// Takes a frame that cannot be read off the list; its file stays.
+    ///
+    /// # Errors
+    /// [`ApiError::Refused`] for one that can be read: runs and saved results may need it, and leaving
+    /// it out can be taken back.
     pub async fn remove_frame(&self, shoot: i64, id: i64) -> Result<(), ApiError> {
-        sqlx::query("DELETE FROM frames WHERE id = ? AND shoot_id = ? AND problem IS NOT NULL")
+        let frame = self.frame(id).await?;
+        if frame.shoot_id != shoot {
+            return Err(ApiError::missing("This frame"));
+        }
+        if frame.problem.is_none() {
+            return Err(ApiError::Refused(format!(
+                "{} can be read, and stays on the list; leave it out instead.",
+                frame.name
+            )));
+        }
+        sqlx::query("DELETE FROM frames WHERE id = ? AND problem IS NOT NULL")
             .bind(id)
-            .bind(shoot)
             .execute(&self.pool)
             .await?;
         self.touch(shoot).await

@@ -1,4 +1,4 @@
-use super::{Store, from_json, from_word, now, to_json, word};
+use super::{Store, from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;
 use crate::types::{Job, JobState};
 use jade_core::plan::Plan;
@@ -61,7 +61,7 @@ impl Store {
                 .bind(shoot)
                 .fetch_all(&self.pool)
                 .await?;
-        rows.iter().map(JobRow::view).collect()
+        Ok(rows.iter().filter_map(|row| readable("a run", row.view())).collect())
     }
 
     /// One job.
@@ -79,7 +79,7 @@ impl Store {
             sqlx::query_as("SELECT * FROM jobs WHERE state IN ('queued', 'running') ORDER BY id")
                 .fetch_all(&self.pool)
                 .await?;
-        rows.iter().map(JobRow::view).collect()
+        Ok(rows.iter().filter_map(|row| readable("a run", row.view())).collect())
     }
 
     /// Queues a run of a plan on frames.

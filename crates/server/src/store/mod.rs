@@ -20,6 +20,7 @@ use crate::error::ApiError;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use sqlx::SqlitePool;
+use sqlx::migrate::MigrateError;
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
 use std::path::Path;
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -61,10 +62,22 @@ impl Store {
         options: SqliteConnectOptions,
     ) -> Result<Self, ApiError> {
         let pool = pool.connect_with(options).await?;
-        sqlx::migrate!("./migrations").run(&pool).await.map_err(|e| {
-            ApiError::Inner(format!("The store could not be brought up to date: {e}."))
+        sqlx::migrate!("./migrations").run(&pool).await.map_err(|e| match e {
+            MigrateError::VersionMissing(_) => ApiError::Refused(
+                "The store was made by a later version of Jade Stack; start that one, or choose another folder with --data.".to_owned(),
+            ),
+            e => ApiError::Inner(format!("The store could not be brought up to date: {e}.")),
         })?;
-        Ok(Self { pool, unmeasurable: Default::default() })
+        let store = Self { pool, unmeasurable: Default::default() };
+        store.mend_frames().await?;
+        Ok(store)
+    }
+
+    /// Writes everything into the one file of the store, and closes it.
+    pub async fn close(&self) {
+        // What stays in the log is read from there at the next start.
+        let _ = sqlx::query("PRAGMA wal_checkpoint(TRUNCATE)").execute(&self.pool).await;
+        self.pool.close().await;
     }
 }
 
@@ -76,6 +89,12 @@ pub fn now() -> i64 {
 
 fn to_json(value: &impl Serialize) -> String {
     serde_json::to_string(value).expect("the store's types serialise")
+}
+
+/// What could be read of a row; a row that cannot be read, as after damage to the disk, is noted in the
+/// server's log and must not lock those beside it.
+fn readable<T>(what: &str, row: Result<T, ApiError>) -> Option<T> {
+    row.inspect_err(|error| tracing::error!("{what} is passed over: {error}")).ok()
 }
 
 fn from_json<T: DeserializeOwned>(text: &str) -> Result<T, ApiError> {

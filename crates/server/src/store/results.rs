@@ -1,6 +1,7 @@
-use super::{Store, from_json, now, to_json};
+use super::{Store, from_json, now, readable, to_json};
 use crate::error::ApiError;
 use crate::types::ShootResult;
+use crate::versions;
 use jade_core::plan::PlanRecord;
 use jade_core::report::Report;
 
@@ -57,13 +58,15 @@ impl Store {
     pub async fn results(&self, shoot: i64) -> Result<Vec<ShootResult>, ApiError> {
         let mut all = Vec::new();
         for row in self.results_of(shoot).await? {
-            let record = row.record()?;
+            let both = row.record().and_then(|record| Ok((record, row.report()?)));
+            let Some((record, report)) = readable("a result", both) else { continue };
             all.push(ShootResult {
                 id: row.id,
+                version: versions::result_version(&row.key),
                 plan: record.plan,
                 calibration: record.calibration.into_iter().map(|one| one.frame.blake3).collect(),
                 reference_id: row.reference_id,
-                report: row.report()?,
+                report,
                 made: row.made,
                 exports: self.exports(row.id).await?,
             });
@@ -88,6 +91,10 @@ impl Store {
 
     /// Stores a result.
     pub async fn add_result(&self, new: &NewResult<'_>) -> Result<i64, ApiError> {
+        let (record, report) = (to_json(new.record), to_json(new.report));
+        // What cannot be read again, as numbers without end, is no result.
+        from_json::<PlanRecord>(&record)?;
+        from_json::<Report>(&report)?;
         let done = sqlx::query(
             "INSERT INTO results (shoot_id, job_id, key, reference_id, record, report, profile, made)
              VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
@@ -96,8 +103,8 @@ impl Store {
         .bind(new.job_id)
         .bind(new.key)
         .bind(new.reference_id)
-        .bind(to_json(new.record))
-        .bind(to_json(new.report))
+        .bind(record)
+        .bind(report)
         .bind(new.profile)
         .bind(now())
         .execute(&self.pool)

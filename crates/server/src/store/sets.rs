@@ -1,6 +1,6 @@
 use super::frames::FrameRow;
 use super::shoots::checked_name;
-use super::{Store, from_word, word};
+use super::{Store, from_word, readable, word};
 use crate::error::ApiError;
 use crate::types::{FrameSet, Role, Sort};
 
@@ -25,7 +25,7 @@ impl Store {
                 .bind(shoot)
                 .fetch_all(&self.pool)
                 .await?;
-        rows.into_iter().map(Row::view).collect()
+        Ok(rows.into_iter().filter_map(|row| readable("a set", row.view())).collect())
     }
 
     /// One set of a shoot.

@@ -1,13 +1,17 @@
 use super::sets::stacked;
-use super::{Store, from_json, from_word, now, to_json, word};
+use super::{Store, from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;
+use crate::merging;
 use crate::proposals::Proposals;
 use crate::types::{JobState, NewShoot, Shoot, ShootCard, ShootChange, ShootState};
-use jade_core::plan::Plan;
+use crate::versions;
+use jade_core::plan::{Kind, Plan};
+use serde_json::{Value, json};
 
 #[derive(sqlx::FromRow)]
 struct Row {
     id: i64,
+    revision: i64,
     name: String,
     kind: String,
     plan: String,
@@ -25,6 +29,7 @@ struct CardRow {
     darks: i64,
     results: i64,
     last_result: Option<i64>,
+    last_key: Option<String>,
     middle_frame: Option<i64>,
     last_job: Option<String>,
 }
@@ -39,6 +44,15 @@ pub fn checked_name(of: &str, name: &str) -> Result<String, ApiError> {
     }
 }
 
+/// A stored plan, or the one that such a shoot begins with where it cannot be read: a setting that a
+/// damaged store or another version left there must not lock the shoot.
+fn readable_plan(text: &str, kind: Kind) -> Plan {
+    from_json(text).unwrap_or_else(|error: ApiError| {
+        tracing::error!("{error} The usual plan stands in its place.");
+        Plan::of(kind)
+    })
+}
+
 impl Store {
     /// All shoots, the last touched first.
     pub async fn shoots(&self) -> Result<Vec<ShootCard>, ApiError> {
@@ -48,6 +62,7 @@ impl Store {
                (SELECT count(*) FROM frames f WHERE f.shoot_id = s.id AND role = 'dark' AND problem IS NULL) AS darks,
                (SELECT count(*) FROM results r WHERE r.shoot_id = s.id) AS results,
                (SELECT max(id) FROM results r WHERE r.shoot_id = s.id) AS last_result,
+               (SELECT key FROM results r WHERE r.shoot_id = s.id ORDER BY id DESC LIMIT 1) AS last_key,
                coalesce(s.reference_id, m.id) AS middle_frame,
                (SELECT state FROM jobs j WHERE j.shoot_id = s.id ORDER BY id DESC LIMIT 1) AS last_job
              FROM shoots s LEFT JOIN (
@@ -59,7 +74,24 @@ impl Store {
         )
         .fetch_all(&self.pool)
         .await?;
-        rows.into_iter().map(CardRow::card).collect()
+        let mut cards = Vec::new();
+        for row in rows {
+            let middle = match row.middle_frame.filter(|_| row.last_result.is_none()) {
+                // It may be gone since.
+                Some(id) => self.frame(id).await.ok(),
+                None => None,
+            };
+            let plan = match &middle {
+                Some(frame) => Some(self.plan(frame.shoot_id).await?),
+                None => None,
+            };
+            let frame = middle.zip(plan).map(|(frame, plan)| {
+                let version = versions::frame_version(&frame.input_under(&plan));
+                (format!("frame-{}", frame.id), version)
+            });
+            cards.extend(readable("a shoot", row.card(frame)));
+        }
+        Ok(cards)
     }
 
     /// Makes a shoot.
@@ -80,7 +112,7 @@ impl Store {
     /// A shoot with everything in it.
     pub async fn shoot(&self, id: i64) -> Result<Shoot, ApiError> {
         let row: Row = sqlx::query_as(
-            "SELECT id, name, kind, plan, reference_id, stacked_set FROM shoots WHERE id = ? AND deleted IS NULL",
+            "SELECT id, revision, name, kind, plan, reference_id, stacked_set FROM shoots WHERE id = ? AND deleted IS NULL",
         )
         .bind(id)
         .fetch_optional(&self.pool)
@@ -89,15 +121,15 @@ impl Store {
         let rows = self.frames(id).await?;
         let mut sets = self.sets(id).await?;
         let kind = from_word(&row.kind)?;
-        let plan: Plan = from_json(&row.plan)?;
+        let plan = readable_plan(&row.plan, kind);
         let (balance, unmeasurable) = (&plan.prepare.white_balance, self.unmeasurable());
         let proposals = Proposals::of(&rows, &sets, row.stacked_set, kind, balance, &unmeasurable)?;
         sets.retain(|set| rows.iter().any(|frame| frame.set_id == Some(set.id)));
         Ok(Shoot {
             id: row.id,
+            revision: row.revision,
             name: row.name,
             kind,
-            plan,
             reference_id: row.reference_id,
             proposed_reference: proposals.reference,
             sets,
@@ -107,11 +139,32 @@ impl Store {
             proposed_sets: proposals.sets,
             proposed_kind: proposals.kind,
             watched: self.watched(id).await?,
-            frames: rows.iter().map(|f| f.view()).collect::<Result<_, _>>()?,
+            frames: rows.iter().map(|f| f.view(&plan)).collect::<Result<_, _>>()?,
             results: self.results(id).await?,
             jobs: self.jobs(id).await?,
             probes: self.probes(id).await?,
+            plan,
         })
+    }
+
+    /// Makes sure that there is a shoot.
+    ///
+    /// # Errors
+    /// [`ApiError::Missing`] where there is none, or it was deleted.
+    pub async fn must_have(&self, id: i64) -> Result<(), ApiError> {
+        self.shoot_name(id).await.map(|_| ())
+    }
+
+    /// The name of a shoot.
+    ///
+    /// # Errors
+    /// As for [`Store::must_have`].
+    pub async fn shoot_name(&self, id: i64) -> Result<String, ApiError> {
+        sqlx::query_scalar("SELECT name FROM shoots WHERE id = ? AND deleted IS NULL")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or_else(|| ApiError::missing("This shoot"))
     }
 
     /// The set of a shoot that the person chose to stack.
@@ -120,49 +173,62 @@ impl Store {
         Ok(set.bind(id).fetch_optional(&self.pool).await?.flatten())
     }
 
-    /// Changes a shoot.
-    pub async fn change_shoot(&self, id: i64, change: &ShootChange) -> Result<(), ApiError> {
-        let name = change.name.as_deref().map(|name| checked_name("shoot", name)).transpose()?;
-        let plan = match (&change.plan, change.kind) {
-            (None, Some(kind)) => {
-                Some(Plan { prepare: self.plan(id).await?.prepare, ..Plan::of(kind) })
-            }
-            (plan, _) => plan.clone(),
-        };
-        let done = sqlx::query(
-            "UPDATE shoots SET name = coalesce(?1, name), plan = coalesce(?2, plan),
-               reference_id = CASE WHEN ?3 IS NULL THEN reference_id ELSE nullif(?3, 0) END,
-               touched = ?4, kind = coalesce(?6, kind),
-               stacked_set = CASE WHEN ?7 IS NULL THEN stacked_set ELSE nullif(?7, 0) END
-             WHERE id = ?5 AND deleted IS NULL",
+    /// Changes a shoot. A change that says what its settings were before is merged with what was
+    /// changed since. One that does not, and was made on another revision than the present one, as
+    /// `seen` tells, is a clash.
+    ///
+    /// # Errors
+    /// [`ApiError::Clash`] where both are about one setting; [`ApiError::Refused`] for settings that
+    /// cannot be. Nothing is changed then.
+    pub async fn change_shoot(
+        &self,
+        id: i64,
+        change: &ShootChange,
+        seen: Option<i64>,
+    ) -> Result<(), ApiError> {
+        // Nobody writes between reading and writing.
+        let mut all = self.pool.begin_with("BEGIN IMMEDIATE").await?;
+        let row: Option<Row> = sqlx::query_as(
+            "SELECT id, revision, name, kind, plan, reference_id, stacked_set FROM shoots WHERE id = ? AND deleted IS NULL",
         )
-        .bind(name)
-        .bind(plan.as_ref().map(to_json))
-        .bind(change.reference_id)
+        .bind(id)
+        .fetch_optional(&mut *all)
+        .await?;
+        let row = row.ok_or_else(|| ApiError::missing("This shoot"))?;
+        if change.was.is_none() && seen.is_some_and(|seen| seen != row.revision) {
+            return Err(ApiError::Clash(change.names()));
+        }
+        let changed = row.changed(change, change.was.as_ref())?;
+        sqlx::query(
+            "UPDATE shoots SET name = ?, kind = ?, plan = ?, reference_id = ?, stacked_set = ?,
+               touched = ?, revision = revision + 1 WHERE id = ?",
+        )
+        .bind(&changed.name)
+        .bind(&changed.kind)
+        .bind(&changed.plan)
+        .bind(changed.reference_id)
+        .bind(changed.stacked_set)
         .bind(now())
         .bind(id)
-        .bind(change.kind.as_ref().map(word))
-        .bind(change.stacked_set)
-        .execute(&self.pool)
+        .execute(&mut *all)
         .await?;
-        if done.rows_affected() == 0 {
-            return Err(ApiError::missing("This shoot"));
-        }
-        Ok(())
+        Ok(all.commit().await?)
     }
 
     /// The plan of a shoot.
     pub async fn plan(&self, id: i64) -> Result<Plan, ApiError> {
-        let plan: Option<String> = sqlx::query_scalar("SELECT plan FROM shoots WHERE id = ?")
-            .bind(id)
-            .fetch_optional(&self.pool)
-            .await?;
-        from_json(&plan.ok_or_else(|| ApiError::missing("This shoot"))?)
+        let row: Option<(String, String)> =
+            sqlx::query_as("SELECT plan, kind FROM shoots WHERE id = ?")
+                .bind(id)
+                .fetch_optional(&self.pool)
+                .await?;
+        let (plan, kind) = row.ok_or_else(|| ApiError::missing("This shoot"))?;
+        Ok(readable_plan(&plan, from_word(&kind)?))
     }
 
     /// Notes that something in a shoot changed.
     pub async fn touch(&self, id: i64) -> Result<(), ApiError> {
-        sqlx::query("UPDATE shoots SET touched = ? WHERE id = ?")
+        sqlx::query("UPDATE shoots SET touched = ?, revision = revision + 1 WHERE id = ?")
             .bind(now())
             .bind(id)
             .execute(&self.pool)
@@ -193,8 +259,67 @@ impl Store {
     }
 }
 
+impl Row {
+    /// The row with a change, which is merged where it says what the settings were.
+    fn changed(self, change: &ShootChange, was: Option<&Value>) -> Result<Self, ApiError> {
+        let plan: Plan = readable_plan(&self.plan, from_word(&self.kind)?);
+        let mut settings = json!({
+            "name": self.name,
+            "kind": self.kind,
+            "plan": plan,
+            "reference_id": self.reference_id,
+            "stacked_set": self.stacked_set,
+        });
+        let mut to = json!({});
+        if let Some(name) = &change.name {
+            to["name"] = checked_name("shoot", name)?.into();
+        }
+        if let Some(kind) = change.kind {
+            to["kind"] = word(&kind).into();
+            if change.plan.is_none() {
+                let fresh = Plan { prepare: plan.prepare.clone(), ..Plan::of(kind) };
+                // The plan of another kind is another plan: nothing of the old one is merged into it.
+                settings["plan"] = json!(fresh);
+            }
+        }
+        if let Some(plan) = &change.plan {
+            to["plan"] = plan.clone();
+        }
+        // 0 chooses none.
+        for (key, id) in
+            [("reference_id", change.reference_id), ("stacked_set", change.stacked_set)]
+        {
+            if let Some(id) = id {
+                to[key] = if id == 0 { Value::Null } else { id.into() };
+            }
+        }
+        let clashes = merging::merge(&mut settings, &merging::Change { to: &to, was });
+        if !clashes.is_empty() {
+            return Err(ApiError::Clash(clashes));
+        }
+        let plan: Plan = serde_json::from_value(settings["plan"].clone()).map_err(|e| {
+            ApiError::Refused(format!("A setting cannot be understood: {e}; choose another."))
+        })?;
+        plan.check()?;
+        let plan = to_json(&plan);
+        // What is stored can be read again: numbers without end are none.
+        from_json::<Plan>(&plan)
+            .map_err(|_| ApiError::Refused("A setting is no number; choose another.".to_owned()))?;
+        let text = |key: &str| settings[key].as_str().unwrap_or_default().to_owned();
+        Ok(Self {
+            name: text("name"),
+            kind: text("kind"),
+            plan,
+            reference_id: settings["reference_id"].as_i64(),
+            stacked_set: settings["stacked_set"].as_i64(),
+            ..self
+        })
+    }
+}
+
 impl CardRow {
-    fn card(self) -> Result<ShootCard, ApiError> {
+    /// The card; `frame` is the picture of a frame and its version, shown while there is no result.
+    fn card(self, frame: Option<(String, String)>) -> Result<ShootCard, ApiError> {
         let last_job: Option<JobState> = self.last_job.as_deref().map(from_word).transpose()?;
         let state = match last_job {
             Some(JobState::Queued | JobState::Running) => ShootState::Running,
@@ -203,7 +328,10 @@ impl CardRow {
             _ if self.lights > 0 => ShootState::Gathered,
             _ => ShootState::Empty,
         };
-        let result = self.last_result.map(|id| format!("result-{id}"));
+        let result = self.last_result.zip(self.last_key);
+        let result =
+            result.map(|(id, key)| (format!("result-{id}"), versions::result_version(&key)));
+        let (picture, version) = result.or(frame).unzip();
         Ok(ShootCard {
             id: self.id,
             name: self.name,
@@ -213,7 +341,8 @@ impl CardRow {
             darks: self.darks as u32,
             results: self.results as u32,
             touched: self.touched,
-            picture: result.or(self.middle_frame.map(|id| format!("frame-{id}"))),
+            picture,
+            version: version.unwrap_or_default(),
         })
     }
 }

@@ -35,6 +35,7 @@ fn report() -> Report {
     Report {
         version: 1,
         reference: "f2.tif".to_owned(),
+        reference_content: "hash of f2.tif".to_owned(),
         size: [30, 20],
         origin: [0, 0],
         frames: vec![],
@@ -43,6 +44,7 @@ fn report() -> Report {
         star_width_px: None,
         skyline: None,
         focus: None,
+        exposures: None,
         finish: None,
         lens: None,
         stages: vec![],
@@ -57,10 +59,11 @@ async fn a_shoot_begins_with_the_plan_of_its_kind_and_changes_by_parts() {
     assert_eq!((shoot.name.as_str(), &shoot.plan), ("Salt pan", &Plan::of(Kind::NightSky)));
     let mut plan = shoot.plan;
     plan.combine.method = Method::Median;
-    let change = ShootChange { plan: Some(plan.clone()), ..ShootChange::default() };
-    store.change_shoot(id, &change).await.unwrap();
+    let change =
+        ShootChange { plan: Some(serde_json::to_value(&plan).unwrap()), ..ShootChange::default() };
+    store.change_shoot(id, &change, None).await.unwrap();
     let change = ShootChange { name: Some("North".to_owned()), ..ShootChange::default() };
-    store.change_shoot(id, &change).await.unwrap();
+    store.change_shoot(id, &change, None).await.unwrap();
     let shoot = store.shoot(id).await.unwrap();
     assert_eq!((shoot.name.as_str(), shoot.plan), ("North", plan));
 }
@@ -70,7 +73,7 @@ async fn a_name_must_be_there_and_not_without_end() {
     let (store, id) = with_shoot().await;
     for name in ["  ".to_owned(), "x".repeat(121)] {
         let change = ShootChange { name: Some(name), ..ShootChange::default() };
-        let refused = store.change_shoot(id, &change).await;
+        let refused = store.change_shoot(id, &change, None).await;
         assert!(matches!(refused, Err(ApiError::Refused(_))), "{refused:?}");
     }
     assert_eq!(store.shoot(id).await.unwrap().name, "Salt pan");
@@ -108,7 +111,8 @@ async fn left_out_unreadable_and_dark_frames_are_not_in_a_run() {
     assert_eq!(used, ["f2.tif"]);
     // Only what cannot be read is taken off the list.
     store.remove_frame(id, broken.id).await.unwrap();
-    store.remove_frame(id, out).await.unwrap();
+    let refused = store.remove_frame(id, out).await;
+    assert!(matches!(refused, Err(ApiError::Refused(_))), "{refused:?}");
     assert_eq!(store.frames(id).await.unwrap().len(), 3);
 }
 
@@ -154,6 +158,7 @@ async fn results_exports_and_probes_stay_with_their_shoot() {
         ground: vec![],
         plan: Plan::of(Kind::NightSky),
         reference: "f2.tif".to_owned(),
+        reference_blake3: "hash of f2.tif".to_owned(),
         frames: vec![],
         calibration: vec![],
     };

@@ -1,5 +1,6 @@
-use super::{Store, from_word, word};
+use super::{Store, from_word, readable, word};
 use crate::error::ApiError;
+use crate::paths;
 use crate::types::{Role, Watched};
 use std::path::Path;
 
@@ -11,9 +12,10 @@ struct Row {
 }
 
 impl Row {
+    /// Whether the folder is there is known to whoever looks into it: a disk of another machine may
+    /// let one wait.
     fn view(self) -> Result<Watched, ApiError> {
-        let there = Path::new(&self.path).is_dir();
-        Ok(Watched { role: from_word(&self.role)?, path: self.path, there })
+        Ok(Watched { role: from_word(&self.role)?, path: self.path, there: true })
     }
 }
 
@@ -35,11 +37,12 @@ impl Store {
         )
         .fetch_all(&self.pool)
         .await?;
-        rows.into_iter().map(|row| Ok((row.shoot_id, row.view()?))).collect()
+        let all = rows.into_iter().map(|row| (row.shoot_id, row.view()));
+        Ok(all.filter_map(|(id, row)| Some((id, readable("a watched folder", row)?))).collect())
     }
 
     /// Watches a folder for a shoot, instead of any other, or none.
-    pub async fn watch(&self, shoot: i64, folder: Option<(&str, Role)>) -> Result<(), ApiError> {
+    pub async fn watch(&self, shoot: i64, folder: Option<(&Path, Role)>) -> Result<(), ApiError> {
         let mut all = self.pool.begin().await?;
         sqlx::query("DELETE FROM watched WHERE shoot_id = ?")
             .bind(shoot)
@@ -48,7 +51,7 @@ impl Store {
         if let Some((path, role)) = folder {
             sqlx::query("INSERT INTO watched (shoot_id, path, role) VALUES (?, ?, ?)")
                 .bind(shoot)
-                .bind(path)
+                .bind(paths::to_text(path))
                 .bind(word(&role))
                 .execute(&mut *all)
                 .await?;

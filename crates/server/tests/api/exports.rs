@@ -1,7 +1,7 @@
-use crate::house::{Guest, House, names};
+use crate::house::{Guest, House, names, wish};
 use jade_core::plan::PlanRecord;
 use jade_pixels::read::PictureFile;
-use jade_server::types::{Export, ExportFormat, JobState, NewExport, Shoot, ShootChange};
+use jade_server::types::{Export, ExportFormat, JobState, Shoot, ShootChange};
 use reqwest::{Method, StatusCode};
 
 async fn done(house: &House, guest: &Guest) -> Shoot {
@@ -12,7 +12,7 @@ async fn done(house: &House, guest: &Guest) -> Shoot {
 
 async fn save(guest: &Guest, shoot: &Shoot, format: ExportFormat) -> Export {
     let path = format!("results/{}/exports", shoot.results[0].id);
-    let exports: Vec<Export> = guest.post(&path, &NewExport { format }).await;
+    let exports: Vec<Export> = guest.post(&path, &wish(format)).await;
     exports.into_iter().max_by_key(|e| e.id).unwrap()
 }
 
@@ -105,6 +105,6 @@ async fn a_file_that_was_taken_away_is_told_missing() {
     assert_eq!(status, StatusCode::NOT_FOUND);
     assert!(problem.starts_with(&export.file) && problem.contains("save it again"), "{problem}");
     let none = guest.ask(Method::POST, "results/77/exports");
-    let none = none.json(&NewExport { format: ExportFormat::Jpeg });
+    let none = none.json(&wish(ExportFormat::Jpeg));
     assert_eq!(guest.refused(none).await.0, StatusCode::NOT_FOUND);
 }

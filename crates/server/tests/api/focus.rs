@@ -1,6 +1,6 @@
 //! Merged focus sweeps, and what is painted on them.
 
-use crate::house::{Events, Guest, House, names};
+use crate::house::{Events, Guest, House, names, wish};
 use crate::pictures::png as tile_of;
 use crate::skyline::plan;
 use jade_core::focus::{Patch, PatchFrom, Way};
@@ -8,7 +8,7 @@ use jade_core::plan::{Edges, Kind};
 use jade_core::report::FocusReport;
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_server::types::{
-    Event, Export, ExportFormat, Measured, NewExport, NewShoot, PictureInfo, SharpFrame, Shoot,
+    Event, Export, ExportFormat, Measured, NewShoot, PictureInfo, SharpFrame, Shoot,
 };
 use reqwest::{Method, StatusCode};
 use serde_json::json;
@@ -104,7 +104,7 @@ async fn a_sweep_is_looked_over_before_it_is_merged() {
     let guest = house.open().await;
     let shoot = filled(&guest, &house).await;
     let path = format!("shoots/{}/sweep", shoot.id);
-    let told: FocusReport = guest.get(&path).await;
+    let told: FocusReport = guest.post(&path, &()).await;
     let order: Vec<&str> = told.order.iter().map(|name| &name[..3]).collect();
     assert_eq!(order.concat(), "f01f02f03f04f06f07f08f09");
     assert!(told.steps[3].wide && told.doubts[0].contains("times as far"), "{:?}", told.doubts);
@@ -116,7 +116,7 @@ async fn a_sweep_is_looked_over_before_it_is_merged() {
     let ids: Vec<i64> = now.frames.iter().skip(2).map(|frame| frame.id).collect();
     let out = json!({ "ids": ids, "left_out": true });
     let _: Shoot = guest.post(&format!("shoots/{}/frames", shoot.id), &out).await;
-    let (_, problem) = guest.refused(guest.ask(Method::GET, &path)).await;
+    let (_, problem) = guest.refused(guest.ask(Method::POST, &path)).await;
     assert!(problem.contains("three frames or more"), "{problem}");
     let _: serde_json::Value = guest.post(&format!("{path}/stop"), &()).await;
     guest.close().await;
@@ -132,7 +132,7 @@ async fn the_focus_map_and_a_moving_view_are_saved() {
         (ExportFormat::FocusMap, "focus.png", png::ColorType::Grayscale),
         (ExportFormat::Moving, "moving.png", png::ColorType::Rgb),
     ] {
-        let made: Vec<Export> = guest.post(&path, &NewExport { format }).await;
+        let made: Vec<Export> = guest.post(&path, &wish(format)).await;
         let own = made.iter().find(|own| own.file.ends_with(ending)).unwrap();
         let file =
             guest.ask(Method::GET, &format!("exports/{}/file", own.id)).send().await.unwrap();
@@ -150,7 +150,7 @@ async fn the_focus_map_and_a_moving_view_are_saved() {
     let shoot = guest.filled(&house).await;
     guest.run(shoot.id).await;
     for format in [ExportFormat::FocusMap, ExportFormat::Moving] {
-        let wish = guest.ask(Method::POST, "results/1/exports").json(&NewExport { format });
+        let wish = guest.ask(Method::POST, "results/1/exports").json(&wish(format));
         assert!(guest.refused(wish).await.1.contains("merged focus sweep"));
     }
     guest.close().await;
@@ -162,7 +162,7 @@ async fn saving_is_told_and_stopped() {
     let guest = house.open().await;
     let shoot = merged(&guest, &house).await;
     let path = format!("results/{}/exports", shoot.results[0].id);
-    let wish = NewExport { format: ExportFormat::Moving };
+    let wish = wish(ExportFormat::Moving);
     let mut events = Events::of(&guest).await;
     let save = guest.ask(Method::POST, &path).json(&wish).send();
     let save = tokio::spawn(save);

@@ -1,9 +1,13 @@
 //! A server on a free port with a data folder of its own, and small frames to give it.
 
 use jade_core::engine::Budget;
-use jade_core::plan::Kind;
+use jade_core::export::Colours;
+use jade_core::plan::{Kind, Plan};
 use jade_scenes::night_sky::{NightSky, Options};
-use jade_server::types::{Added, Event, Job, JobState, NewShoot, Problem, Role, Shoot};
+use jade_server::types::{
+    Added, Event, ExportFormat, Job, JobState, NewExport, NewShoot, Problem, Role, Shoot,
+    ShootChange,
+};
 use jade_server::{Config, Server};
 use reqwest::{Client, Method, RequestBuilder, Response, StatusCode};
 use serde::Serialize;
@@ -171,6 +175,17 @@ pub async fn read<T: DeserializeOwned>(answer: Response) -> T {
     let text = answer.text().await.unwrap();
     assert!(status.is_success(), "{path}: {status} {text}");
     serde_json::from_str(if text.is_empty() { "null" } else { &text }).unwrap()
+}
+
+/// All settings of a plan as a change.
+pub fn settings(plan: &Plan) -> ShootChange {
+    let plan = Some(serde_json::to_value(plan).unwrap());
+    ShootChange { plan, ..ShootChange::default() }
+}
+
+/// A wish for a file as it is made where nothing else is said.
+pub fn wish(format: ExportFormat) -> NewExport {
+    NewExport { format, colours: Colours::default(), place: true }
 }
 
 /// What the server tells, event after event.

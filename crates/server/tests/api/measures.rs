@@ -1,11 +1,11 @@
-use crate::house::{House, SIZE};
+use crate::house::{House, SIZE, settings};
 use jade_core::prepare::WhiteBalance;
 use jade_pixels::colour::Encoding;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::write_mosaic;
-use jade_pixels::write::{Picture, Target, write_picture};
+use jade_pixels::write::{Picture, Taken, Target, write_picture};
 use jade_scenes::night_sky::{NightSky, Options};
-use jade_server::types::{Added, FramesChange, Role, Shoot, ShootChange};
+use jade_server::types::{Added, FramesChange, Role, Shoot};
 use std::path::Path;
 
 /// A frame of the shoot whose upper part is behind a cloud.
@@ -24,7 +24,13 @@ fn clouded(frame: &Path, path: &Path) -> Vec<u8> {
         *sample = 13_000 + (i * 7919 % 1201) as u16;
     }
     let encoding = Encoding::srgb();
-    let picture = Picture { width, height, channels: 3, encoding: &encoding, facts: Some(&facts) };
+    let picture = Picture {
+        width,
+        height,
+        channels: 3,
+        encoding: &encoding,
+        taken: Some(Taken { facts: &facts, stack: None, place: true }),
+    };
     let row = width as usize * 3;
     write_picture(path, Target::Tiff { wide: true, deflate: false }, &picture, &mut |y, out| {
         let from = y as usize * row;
@@ -102,7 +108,7 @@ async fn raw_frames_that_the_camera_balanced_otherwise_are_not_doubted_and_get_o
     assert_eq!((&check.frame_ids[..], check.leave_out), (&[odd.id][..], false));
     let mut plan = shoot.plan.clone();
     plan.prepare.white_balance = WhiteBalance::Light { kelvin: 5000.0, tint: 0.0 };
-    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let change = settings(&plan);
     let alike: Shoot = guest.patch(&format!("shoots/{}", shoot.id), &change).await;
     assert!(alike.checks.iter().all(|check| !check.balance), "{:?}", alike.checks);
 }

@@ -1,13 +1,12 @@
-use crate::house::{Guest, House};
+use crate::house::{Guest, House, SIZE, settings};
 use jade_core::plan::{Edges, Method as Combine};
-use jade_server::types::{JobState, Measured, PictureInfo, Shoot, ShootChange};
+use jade_server::types::{JobState, Measured, PictureInfo, Shoot, ShootCard};
 use reqwest::{Method, StatusCode};
 
 pub async fn png(guest: &Guest, path: &str) -> (u32, u32, Vec<u8>) {
     let answer = guest.ask(Method::GET, path).send().await.unwrap();
     assert_eq!(answer.status(), StatusCode::OK, "{path}");
     assert_eq!(answer.headers()["content-type"], "image/png");
-    assert!(answer.headers()["cache-control"].to_str().unwrap().contains("immutable"));
     let bytes = answer.bytes().await.unwrap();
     let mut reader = png::Decoder::new(std::io::Cursor::new(bytes)).read_info().unwrap();
     let mut out = vec![0; reader.output_buffer_size().unwrap()];
@@ -26,7 +25,7 @@ async fn done(house: &House, guest: &Guest) -> Shoot {
     let mut plan = shoot.plan.clone();
     plan.combine.edges = Edges::Keep;
     plan.combine.method = Combine::Clipped;
-    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let change = settings(&plan);
     guest.patch::<Shoot>(&format!("shoots/{}", shoot.id), &change).await;
     assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
     guest.get(&format!("shoots/{}", shoot.id)).await
@@ -138,4 +137,108 @@ async fn names_that_are_no_pictures_are_told_so() {
         assert!(status.is_client_error(), "{source}: {status}");
         assert!(problem.ends_with('.'), "{problem}");
     }
+}
+
+/// Means of red, green and blue of a PNG of the server, in linear light.
+async fn light(guest: &Guest, path: &str) -> [f64; 3] {
+    let linear = |code: u8| match f64::from(code) / 255.0 {
+        dark if dark <= 0.04045 => dark / 12.92,
+        v => ((v + 0.055) / 1.055).powf(2.4),
+    };
+    let (_, _, pixels) = png(guest, path).await;
+    let pixels = pixels.as_chunks::<3>().0;
+    let sum = pixels
+        .iter()
+        .fold([0.0; 3], |sum: [f64; 3], pixel| [0, 1, 2].map(|c| sum[c] + linear(pixel[c])));
+    sum.map(|sum| sum / pixels.len() as f64)
+}
+
+#[tokio::test]
+async fn a_difference_is_made_in_linear_light_at_any_size() {
+    let house = House::new(2);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await;
+    let mut plan = shoot.plan.clone();
+    plan.prepare.gain_ev = 1.0;
+    let _: Shoot = guest.patch(&format!("shoots/{}", shoot.id), &settings(&plan)).await;
+    let id = shoot.frames[0].id;
+    // One step brighter less itself is itself, and is shown six times as bright.
+    for level in [0, 1] {
+        let tile = format!("tiles/{level}/0_0.png?stops=0");
+        let own = light(&guest, &format!("pictures/original-{id}/{tile}")).await;
+        let apart = light(&guest, &format!("pictures/original-{id}~frame-{id}/{tile}")).await;
+        for (own, apart) in own.iter().zip(apart) {
+            assert!((apart / (6.0 * own) - 1.0).abs() < 0.1, "{level}: {own} {apart}");
+        }
+        let none = light(&guest, &format!("pictures/frame-{id}~frame-{id}/{tile}")).await;
+        assert_eq!(none, [0.0; 3]);
+    }
+    let info: PictureInfo = guest.get(&format!("pictures/original-{id}~frame-{id}")).await;
+    assert_eq!((info.width, info.height), SIZE);
+    let (status, _) =
+        guest.refused(guest.ask(Method::GET, &format!("pictures/frame-{id}~nothing"))).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+}
+
+/// The part that a result and a frame share, which have different left tops.
+#[tokio::test]
+async fn a_difference_lies_where_both_pictures_do() {
+    let house = House::new(5);
+    let guest = house.open().await;
+    let shoot = guest.filled(&house).await.id;
+    assert_eq!(guest.run(shoot).await.state, JobState::Done);
+    let shoot: Shoot = guest.get(&format!("shoots/{shoot}")).await;
+    let result = &shoot.results[0];
+    assert_ne!(result.report.origin, [0, 0], "edges are trimmed");
+    let source = format!("frame-{}~result-{}", result.reference_id, result.id);
+    let info: PictureInfo = guest.get(&format!("pictures/{source}")).await;
+    assert_eq!(
+        (info.origin, [info.width, info.height]),
+        (result.report.origin, result.report.size)
+    );
+    let noise = async |shoot: &str| light(&guest, &format!("pictures/{shoot}")).await[1];
+    let tile = "tiles/0/0_0.png?stops=0";
+    let apart = noise(&format!("{source}/{tile}")).await;
+    // Stars lie on each other, so that noise alone is left, and with the next frame stars as well.
+    let next = shoot.frames.iter().find(|f| f.id != result.reference_id).unwrap().id;
+    let aside = noise(&format!("frame-{next}~result-{}/{tile}", result.id)).await;
+    assert!(apart > 0.0 && aside > apart, "{apart} {aside}");
+    assert!(info.levels > 1);
+    let small = noise(&format!("{source}/tiles/1/0_0.png?stops=0")).await;
+    assert!(small > 0.0 && small < apart, "noise is less in means of pixels: {small} {apart}");
+}
+
+#[tokio::test]
+async fn pictures_are_kept_for_good_in_their_own_version_alone() {
+    let house = House::new(4);
+    let guest = house.open().await;
+    let shoot = done(&house, &guest).await;
+    let (frame, result) = (&shoot.frames[0], &shoot.results[0]);
+    let keep = async |path: String| {
+        let answer = guest.ask(Method::GET, &format!("pictures/{path}")).send().await.unwrap();
+        assert!(answer.status().is_success(), "{path}");
+        answer.headers()["cache-control"].to_str().unwrap().to_owned()
+    };
+    for (source, version) in [
+        (format!("frame-{}", frame.id), &frame.version),
+        (format!("result-{}", result.id), &result.version),
+    ] {
+        let info: PictureInfo = guest.get(&format!("pictures/{source}")).await;
+        assert_eq!(info.version, *version);
+        for address in ["tiles/0/0_0.png", "thumbnail.jpg", "patch.png?x=50&y=50&size=48"] {
+            let with = if address.contains('?') { '&' } else { '?' };
+            let address = format!("{source}/{address}");
+            assert!(keep(format!("{address}{with}v={version}")).await.contains("immutable"));
+            assert_eq!(keep(address.clone()).await, "no-store");
+            assert_eq!(keep(format!("{address}{with}v=before")).await, "no-store");
+        }
+    }
+    let cards: Vec<ShootCard> = guest.get("shoots").await;
+    assert_eq!(cards[0].version, result.version);
+    // Another treatment makes other pixels.
+    let mut plan = shoot.plan.clone();
+    plan.prepare.gain_ev = 0.5;
+    let now: Shoot = guest.patch(&format!("shoots/{}", shoot.id), &settings(&plan)).await;
+    assert_ne!(now.frames[0].version, frame.version);
+    assert_eq!(now.results[0].version, result.version);
 }

@@ -1,10 +1,10 @@
-use crate::house::{Guest, House, SIZE};
+use crate::house::{Guest, House, SIZE, settings};
 use jade_core::engine::LensFound;
 use jade_core::prepare::WhiteBalance;
 use jade_scenes::night_sky::{NightSky, Options};
 use jade_server::types::{
     Added, FrameColour, Grey, Histogram, JobState, LensFrom, LensWish, Measured, PictureInfo, Role,
-    Shoot, ShootChange,
+    Shoot,
 };
 use reqwest::Method;
 
@@ -25,7 +25,7 @@ async fn raw_shoot(house: &House, guest: &Guest) -> Shoot {
 async fn with_balance(guest: &Guest, shoot: &Shoot, balance: WhiteBalance) -> Shoot {
     let mut plan = shoot.plan.clone();
     plan.prepare.white_balance = balance;
-    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let change = settings(&plan);
     guest.patch(&format!("shoots/{}", shoot.id), &change).await
 }
 
@@ -132,14 +132,14 @@ async fn the_lens_is_found_from_flats_and_not_from_a_sky_that_hardly_turned() {
     let before = version().await;
     let mut plan = shoot.plan.clone();
     plan.prepare.lens.distortion = [0.05, 0.0];
-    let change = ShootChange { plan: Some(plan.clone()), ..ShootChange::default() };
+    let change = settings(&plan);
     guest.patch::<Shoot>(&format!("shoots/{}", shoot.id), &change).await;
     assert_ne!(version().await, before);
     let patch = format!("pictures/frame-{frame}/measure?x=20&y=20&size=32");
     let measured: Measured = guest.get(&patch).await;
     assert!(measured.figures.unwrap().noise > 0.0);
     plan.prepare.lens.distortion = [0.5, 0.0];
-    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let change = settings(&plan);
     let request = guest.ask(Method::PATCH, &format!("shoots/{}", shoot.id)).json(&change);
     let (_, told) = guest.refused(request).await;
     assert!(told.contains("No lens bends a picture"), "{told}");
@@ -152,7 +152,7 @@ async fn a_treatment_out_of_range_is_refused_with_a_sentence() {
     let shoot = guest.filled(&house).await;
     let mut plan = shoot.plan.clone();
     plan.prepare.gain_ev = 9.0;
-    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let change = settings(&plan);
     let request = guest.ask(Method::PATCH, &format!("shoots/{}", shoot.id)).json(&change);
     let (_, problem) = guest.refused(request).await;
     assert!(problem.contains("9 stops; choose from -5 to 5"), "{problem}");
@@ -171,7 +171,7 @@ async fn a_histogram_tells_what_is_there_and_what_is_clipped() {
     // Four stops brighter, much of the horizon's glow is white.
     let mut plan = shoot.plan.clone();
     plan.prepare.gain_ev = 4.0;
-    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let change = settings(&plan);
     guest.patch::<Shoot>(&format!("shoots/{}", shoot.id), &change).await;
     let after: Histogram = guest.get(&format!("{source}/histogram")).await;
     assert!(after.white > before.white + 0.05, "{} {}", after.white, before.white);

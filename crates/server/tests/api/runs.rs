@@ -1,9 +1,8 @@
-use crate::house::{Events, House};
+use crate::house::{Events, House, settings};
 use jade_core::plan::{AlignMode, Edges, Method as Combine, Plan};
 use jade_core::progress::Stage;
 use jade_server::types::{
-    Event, FramesChange, HandFound, HandTry, Job, JobState, Shoot, ShootCard, ShootChange,
-    ShootState,
+    Event, FramesChange, HandFound, HandTry, Job, JobState, Shoot, ShootCard, ShootState,
 };
 use reqwest::{Method, StatusCode};
 
@@ -37,7 +36,7 @@ async fn a_second_run_of_the_same_plan_gives_the_same_result_and_another_plan_an
     let plan = Plan::of(shoot.kind);
     let mut median = plan.clone();
     median.combine.method = Combine::Median;
-    let change = ShootChange { plan: Some(median.clone()), ..ShootChange::default() };
+    let change = settings(&median);
     guest.patch::<Shoot>(&path, &change).await;
     assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
     let results = guest.get::<Shoot>(&path).await.results;
@@ -151,7 +150,7 @@ async fn frames_without_a_common_sky_are_left_out_and_the_rest_goes_on() {
         height,
         channels: 3,
         encoding: &encoding,
-        facts: None,
+        taken: None,
     };
     let target = jade_pixels::write::Target::Png { wide: true };
     jade_pixels::write::write_picture(&small, target, &picture, &mut |_, rows| {
@@ -180,7 +179,7 @@ async fn the_edges_that_all_frames_cover_are_trimmed_or_kept_as_the_plan_says() 
         let mut plan = shoot.plan.clone();
         plan.align.mode = AlignMode::Stars;
         plan.combine.edges = edges;
-        let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+        let change = settings(&plan);
         guest.patch::<Shoot>(&path, &change).await;
         assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
         let results = guest.get::<Shoot>(&path).await.results;

@@ -1,4 +1,4 @@
-use crate::house::{Events, House};
+use crate::house::{Events, House, settings};
 use jade_core::plan::{AlignMode, Kind, Method as Combine, Plan};
 use jade_server::types::{Event, NewProbe, Shoot, ShootCard, ShootChange, ShootState};
 use reqwest::{Method, StatusCode};
@@ -26,7 +26,7 @@ async fn changes_are_kept_and_what_is_absent_stays() {
     plan.combine.method = Combine::Median;
     plan.align.mode = AlignMode::None;
     let path = format!("shoots/{}", made.id);
-    let change = ShootChange { plan: Some(plan.clone()), ..ShootChange::default() };
+    let change = settings(&plan);
     let changed: Shoot = guest.patch(&path, &change).await;
     assert_eq!((changed.name.as_str(), &changed.plan), ("Mast", &plan));
     let change = ShootChange { name: Some("Mast, north".to_owned()), ..ShootChange::default() };
@@ -43,7 +43,7 @@ async fn a_plan_out_of_range_is_refused_with_the_setting_and_changes_nothing() {
     let mut plan = made.plan.clone();
     plan.combine.clip = 0.0;
     let path = format!("shoots/{}", made.id);
-    let change = ShootChange { plan: Some(plan), ..ShootChange::default() };
+    let change = settings(&plan);
     let (status, problem) = guest.refused(guest.ask(Method::PATCH, &path).json(&change)).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(problem.contains("clip") && problem.ends_with('.'), "{problem}");

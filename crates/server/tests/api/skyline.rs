@@ -1,15 +1,15 @@
-use crate::house::{Guest, House};
+use crate::house::{Guest, House, settings};
 use jade_core::plan::Plan;
 use jade_core::skyline::{GroundFrom, Mask, NamedFile, Paint, SkylineMode, Stroke};
 use jade_pixels::write::Target;
-use jade_server::types::{JobState, PictureInfo, Shoot, ShootChange, SkylineSeen};
+use jade_server::types::{JobState, PictureInfo, Shoot, SkylineSeen};
 use reqwest::{Method, StatusCode};
 
 pub async fn plan(guest: &Guest, shoot: i64, change: impl FnOnce(&mut Plan)) -> Shoot {
     let path = format!("shoots/{shoot}");
     let mut plan = guest.get::<Shoot>(&path).await.plan;
     change(&mut plan);
-    guest.patch(&path, &ShootChange { plan: Some(plan), ..ShootChange::default() }).await
+    guest.patch(&path, &settings(&plan)).await
 }
 
 async fn mask(guest: &Guest, shoot: i64) -> Mask {
@@ -30,8 +30,10 @@ async fn painted_work_is_followed_and_is_there_after_a_restart() {
     let house = House::new(5);
     let guest = house.open().await;
     let shoot = guest.filled(&house).await.id;
+    // The reference frame is proposed once all are measured.
+    guest.measured(shoot).await;
     let path = format!("shoots/{shoot}/skyline");
-    let found: SkylineSeen = guest.get(&path).await;
+    let found: SkylineSeen = guest.post(&path, &()).await;
     assert!((0.1..0.99).contains(&found.sky) && !found.places.is_empty(), "{found:?}");
     let before = mask(&guest, shoot).await;
     let (wide, _) = before.size();
@@ -40,7 +42,7 @@ async fn painted_work_is_followed_and_is_there_after_a_restart() {
         plan.skyline.strokes.push(dab(Paint::GroundBrush, wide as f32 / 2.0, 10.0));
     })
     .await;
-    let painted: SkylineSeen = guest.get(&path).await;
+    let painted: SkylineSeen = guest.post(&path, &()).await;
     assert_ne!(painted.version, found.version);
     let info: PictureInfo = guest.get(&format!("pictures/skyline-{shoot}")).await;
     assert_eq!((info.version.as_str(), info.width), (painted.version.as_str(), wide));
@@ -53,8 +55,13 @@ async fn painted_work_is_followed_and_is_there_after_a_restart() {
     assert_eq!(now.at(i64::from(wide) / 2, 10), 0);
     guest.close().await;
     let guest = house.open().await;
+    // Looking at it computes nothing.
+    let not_yet = guest.refused(guest.ask(Method::GET, &path)).await;
+    assert_eq!(not_yet.0, StatusCode::NOT_FOUND, "{}", not_yet.1);
+    let _: SkylineSeen = guest.post(&path, &()).await;
     assert_eq!(mask(&guest, shoot).await, now);
     plan(&guest, shoot, |plan| plan.skyline.strokes.clear()).await;
+    let _: SkylineSeen = guest.post(&path, &()).await;
     assert_eq!(mask(&guest, shoot).await, before);
 }
 
@@ -84,7 +91,8 @@ async fn a_mask_is_loaded_and_its_layers_are_kept() {
         plan.skyline.mode = SkylineMode::Mask;
     })
     .await;
-    let seen: SkylineSeen = guest.get(&format!("shoots/{}/skyline", shoot.id)).await;
+    let path = format!("shoots/{}/skyline", shoot.id);
+    let seen: SkylineSeen = guest.post(&path, &()).await;
     assert!((seen.sky - 2.0 / 3.0).abs() < 0.01 && seen.unsure == 0.0);
     let job = guest.run(shoot.id).await;
     assert_eq!((job.state, job.problem), (JobState::Done, None));
@@ -103,7 +111,7 @@ async fn why_there_is_no_skyline_is_said() {
     let shoot = guest.filled(&house).await.id;
     plan(&guest, shoot, |plan| plan.align.mode = jade_core::plan::AlignMode::None).await;
     let path = format!("shoots/{shoot}/skyline");
-    let (_, told) = guest.refused(guest.ask(Method::GET, &path)).await;
+    let (_, told) = guest.refused(guest.ask(Method::POST, &path)).await;
     assert!(told.contains("aligned on the stars"), "{told}");
     plan(&guest, shoot, |plan| {
         plan.align.mode = jade_core::plan::AlignMode::Stars;
@@ -122,7 +130,7 @@ async fn one_frame_alone_has_a_skyline_that_is_told_as_such() {
     let house = House::new(1);
     let guest = house.open().await;
     let shoot = guest.filled(&house).await.id;
-    let seen: SkylineSeen = guest.get(&format!("shoots/{shoot}/skyline")).await;
+    let seen: SkylineSeen = guest.post(&format!("shoots/{shoot}/skyline"), &()).await;
     assert_eq!(seen.frames, 1, "{seen:?}");
     assert!((0.1..0.99).contains(&seen.sky) && !seen.places.is_empty(), "{seen:?}");
 }

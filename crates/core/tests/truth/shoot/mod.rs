@@ -57,7 +57,7 @@ impl Shoot {
     ) -> FrameInput {
         let path = self.path(name);
         let encoding = Encoding::srgb();
-        let picture = Picture { width, height, channels: 3, encoding: &encoding, facts: None };
+        let picture = Picture { width, height, channels: 3, encoding: &encoding, taken: None };
         let row = width as usize * 3;
         write_picture(&path, target, &picture, &mut |y, out| {
             let from = y as usize * row;

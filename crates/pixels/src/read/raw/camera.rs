@@ -1,30 +1,40 @@
+use super::developed;
 use super::dng;
-use crate::facts::{Facts, FileFormat};
+use crate::colour::Encoding;
+use crate::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
 use crate::mosaic::{Mosaic, Pattern, Sensor};
+use crate::read::guarded::guarded;
 use crate::read::orientation::Orientation;
-use crate::read::{Decode, Opened, Rows, exif};
-use crate::{PictureError, limits};
+use crate::read::{Colours, Decode, LightRows, Opened, Rows, exif};
+use crate::tiled::SIDE;
+use crate::{PictureError, limits, regular};
 use rawler::decoders::{Decoder, FormatHint, RawDecodeParams, RawMetadata, WellKnownIFD};
+use rawler::exif::ExifGPS;
 use rawler::formats::tiff::{IFD, Rational};
 use rawler::imgop::xyz::Illuminant;
 use rawler::rawimage::{RawImage, RawImageData, RawPhotometricInterpretation};
 use rawler::rawsource::RawSource;
 use rawler::tags::{DngTag, TiffCommonTag};
-use std::cell::Cell;
-use std::panic::{self, AssertUnwindSafe};
 use std::path::{Path, PathBuf};
-use std::sync::Once;
 
 struct Raw {
     path: PathBuf,
     /// What is given of all that is recorded.
     crop: Crop,
-    sensor: Sensor,
+    holds: Holds,
+}
+
+/// What a file holds.
+enum Holds {
+    /// A mosaic of two by two colours.
+    Mosaic(Sensor),
+    /// Another mosaic, or the camera's own colours: light that the library makes of it.
+    Light,
 }
 
 /// A part of the sensor: left, top, width, height.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-struct Crop([usize; 4]);
+pub struct Crop(pub [usize; 4]);
 
 pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let source = source(path)?;
@@ -33,32 +43,66 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         let params = RawDecodeParams::default();
         let metadata = decoder.raw_metadata(&source, &params).map_err(|e| damaged(path, e))?;
         let directory = |which| decoder.ifd(which).ok().flatten();
-        let (crop, bits, turned, sensor) =
+        let (crop, bits, turned, holds) =
             match (directory(WellKnownIFD::Root), directory(WellKnownIFD::Raw)) {
                 // The library would decode a whole DNG to tell its size.
                 (Some(root), Some(raw)) if decoder.format_hint() == FormatHint::DNG => {
                     let bits = number(&raw, TiffCommonTag::BitsPerSample).unwrap_or(16);
                     let turned = number(&root, TiffCommonTag::Orientation).unwrap_or(1);
-                    let crop = Crop::of_dng(&raw);
-                    let sensor = dng::sensor(&root, &raw, bits).ok_or_else(|| no_pattern(path))?;
-                    (crop, bits, turned as u32, sensor)
+                    let holds = holds_of_dng(path, &root, &raw, bits)?;
+                    (Crop::of_dng(&raw), bits, turned as u32, holds)
                 }
                 _ => {
                     let image =
                         decoder.raw_image(&source, &params, true).map_err(|e| damaged(path, e))?;
                     let turned = image.orientation.to_u16().into();
-                    let sensor = sensor(&image).ok_or_else(|| no_pattern(path))?;
-                    (Crop::of(&image), image.bps, turned, sensor)
+                    let holds = match sensor(&image) {
+                        Some(sensor) => Holds::Mosaic(sensor),
+                        None if developed::can_make(&image) => Holds::Light,
+                        None => return Err(no_pattern(path)),
+                    };
+                    (Crop::of(&image), image.bps, turned, holds)
                 }
             };
-        let sensor = sensor.shifted(crop.0[0] as u32, crop.0[1] as u32);
-        let Crop([_, _, width, height]) = crop;
+        let Crop([left, top, width, height]) = crop;
         let (width, height) = limits::check(path, width as u64, height as u64)?;
         let mut facts = Facts::bare(FileFormat::Raw, width, height, bits.min(32) as u8);
         read_facts(metadata, &mut facts);
-        let decoder = Box::new(Raw { path: path.to_owned(), crop, sensor });
-        Ok(Opened { facts, icc: None, orientation: Orientation::from_tag(turned), decoder })
+        let (holds, colours) = match holds {
+            Holds::Mosaic(sensor) => {
+                (Holds::Mosaic(sensor.shifted(left as u32, top as u32)), Colours::Untold)
+            }
+            Holds::Light => {
+                facts.float = true;
+                (Holds::Light, Colours::Encoding(Encoding::linear_srgb()))
+            }
+        };
+        let orientation = Orientation::from_tag(turned);
+        let decoder = Box::new(Raw { path: path.to_owned(), crop, holds });
+        Ok(Opened { facts, colours, orientation, decoder })
     })
+}
+
+/// What the picture of a DNG is.
+fn holds_of_dng(path: &Path, root: &IFD, raw: &IFD, bits: usize) -> Result<Holds, PictureError> {
+    const MOSAIC: usize = 32_803;
+    const COLOURS: usize = 34_892;
+    const GREY: usize = 1;
+    let float = number(raw, TiffCommonTag::SampleFormat) == Some(3);
+    match number(raw, TiffCommonTag::PhotometricInt) {
+        Some(MOSAIC) if float => {
+            let what = "a mosaic of floating-point numbers";
+            let remedy = "save it as a linear DNG, or as a TIFF";
+            Err(PictureError::unsupported_so(path, what, remedy))
+        }
+        Some(MOSAIC) => Ok(match dng::sensor(root, raw, bits) {
+            Some(sensor) => Holds::Mosaic(sensor),
+            None if developed::is_six_by_six(raw) => Holds::Light,
+            None => return Err(no_pattern(path)),
+        }),
+        Some(COLOURS | GREY) => Ok(Holds::Light),
+        _ => Err(no_pattern(path)),
+    }
 }
 
 impl Decode for Raw {
@@ -66,11 +110,39 @@ impl Decode for Raw {
         Err(PictureError::unsupported(&self.path, "a mosaic that was not developed"))
     }
 
+    fn is_float(&self) -> bool {
+        matches!(self.holds, Holds::Light)
+    }
+
+    fn floats(self: Box<Self>, rows: LightRows) -> Result<(), PictureError> {
+        let Self { path, crop, .. } = &*self;
+        let source = source(path)?;
+        let light = guarded(path, || {
+            let params = RawDecodeParams::default();
+            let image = decoder(path, &source)?
+                .raw_image(&source, &params, false)
+                .map_err(|e| damaged(path, e))?;
+            if Crop::of(&image) != *crop {
+                return Err(damaged(path, "its sizes do not agree"));
+            }
+            developed::light(path, image, *crop)
+        })?;
+        let band = crop.0[2] * 3 * SIDE as usize;
+        for (i, band) in light.chunks(band).enumerate() {
+            rows(i as u32 * SIDE, band)?;
+        }
+        Ok(())
+    }
+
     fn sensor(&self) -> Option<&Sensor> {
-        Some(&self.sensor)
+        match &self.holds {
+            Holds::Mosaic(sensor) => Some(sensor),
+            Holds::Light => None,
+        }
     }
 
     fn mosaic(self: Box<Self>) -> Result<Option<Mosaic>, PictureError> {
+        let Holds::Mosaic(sensor) = &self.holds else { return Ok(None) };
         let path = &self.path;
         let source = source(path)?;
         guarded(path, || {
@@ -81,11 +153,13 @@ impl Decode for Raw {
             if Crop::of(&image) != self.crop {
                 return Err(damaged(path, "its sizes do not agree"));
             }
-            image.data.force_integer();
-            let RawImageData::Integer(all) =
-                std::mem::replace(&mut image.data, RawImageData::Integer(vec![]))
-            else {
-                return Err(damaged(path, "its samples are no numbers"));
+            let all = match std::mem::replace(&mut image.data, RawImageData::Integer(vec![])) {
+                RawImageData::Integer(all) => all,
+                RawImageData::Float(_) => {
+                    let what = "a mosaic of floating-point numbers";
+                    let remedy = "save it as a linear DNG, or as a TIFF";
+                    return Err(PictureError::unsupported_so(path, what, remedy));
+                }
             };
             let Crop([left, top, width, height]) = self.crop;
             if all.len() != image.width * image.height
@@ -104,19 +178,24 @@ impl Decode for Raw {
                     .copied()
                     .collect(),
             };
-            let sensor = self.sensor.clone();
+            let sensor = sensor.clone();
             Ok(Some(Mosaic { width: width as u32, height: height as u32, sensor, codes }))
         })
     }
 
     fn decoding_bytes(&mut self) -> Option<u64> {
-        // The library holds all samples, and so do we, cut out.
+        // The library holds all samples, and so do we, cut out; or their light.
         let Crop([_, _, width, height]) = self.crop;
-        Some(width as u64 * height as u64 * 5)
+        let pixel = match self.holds {
+            Holds::Mosaic(_) => 5,
+            Holds::Light => 40,
+        };
+        Some(width as u64 * height as u64 * pixel)
     }
 }
 
 impl Crop {
+    /// What a camera gives of all that it records.
     fn of(image: &RawImage) -> Self {
         match image.crop_area.or(image.active_area).filter(|area| !area.is_empty()) {
             Some(area) => Self([area.x(), area.y(), area.width(), area.height()]),
@@ -152,7 +231,8 @@ fn number(directory: &IFD, tag: TiffCommonTag) -> Option<usize> {
 }
 
 fn no_pattern(path: &Path) -> PictureError {
-    PictureError::unsupported(path, "a raw file of a sensor without two by two colours")
+    let what = "a raw file of a sensor with other colours than two by two, or six by six,";
+    PictureError::unsupported_so(path, what, "develop it, and give the TIFF")
 }
 
 /// The whole sensor, all that is recorded of it.
@@ -172,15 +252,24 @@ fn sensor(image: &RawImage) -> Option<Sensor> {
         (_, _, all) => [all.first().copied().unwrap_or(0.0); 4],
     };
     let white = image.whitelevel.0.iter().min().map_or(65_535.0, |white| *white as f32);
+    let (neutral, xyz_to_camera) = (neutral(image), xyz_to_camera(image));
+    Some(Sensor { pattern, black, white, neutral, xyz_to_camera })
+}
+
+/// What the camera took for grey, green 1.
+pub fn neutral(image: &RawImage) -> Option<[f32; 3]> {
     let [red, green, blue, _] = image.wb_coeffs;
     let neutral = [green / red, 1.0, green / blue];
-    let neutral = neutral.iter().all(|v| v.is_finite() && *v > 0.0).then_some(neutral);
+    neutral.iter().all(|v| v.is_finite() && *v > 0.0).then_some(neutral)
+}
+
+/// CIE XYZ to the camera's colours under daylight.
+pub fn xyz_to_camera(image: &RawImage) -> Option<[[f32; 3]; 3]> {
     let matrix = [Illuminant::D65, Illuminant::Daylight, Illuminant::D55, Illuminant::D50]
         .iter()
         .find_map(|light| image.color_matrix.get(light))
-        .or_else(|| image.color_matrix.values().next());
-    let rows = |flat: &Vec<f32>| flat.as_chunks::<3>().0.first_chunk::<3>().copied();
-    Some(Sensor { pattern, black, white, neutral, xyz_to_camera: matrix.and_then(rows) })
+        .or_else(|| image.color_matrix.values().next())?;
+    matrix.as_chunks::<3>().0.first_chunk::<3>().copied()
 }
 
 fn read_facts(metadata: RawMetadata, facts: &mut Facts) {
@@ -192,18 +281,71 @@ fn read_facts(metadata: RawMetadata, facts: &mut Facts) {
     facts.exposure_s = ratio(exif.exposure_time);
     facts.aperture = ratio(exif.fnumber);
     facts.focal_mm = ratio(exif.focal_length);
-    let iso = exif.iso_speed_ratings.map(u32::from).filter(|iso| *iso != 65_535);
-    facts.iso = iso.or(exif.recommended_exposure_index).or(exif.iso_speed).filter(|iso| *iso > 0);
-    facts.taken = exif
-        .date_time_original
-        .or(exif.create_date)
-        .or(exif.modify_date)
-        .and_then(|time| Facts::time_from_exif(&time));
-    facts.camera = exif::camera(Some(metadata.make), Some(metadata.model));
-    facts.lens = exif::lens(exif.lens_model);
+    let iso = [
+        exif.iso_speed_ratings.map(u64::from),
+        exif.iso_speed.map(u64::from),
+        exif.recommended_exposure_index.map(u64::from),
+        None,
+    ];
+    facts.iso = exif::sensitivity(iso);
+    let taken = [
+        (exif.date_time_original, exif.sub_sec_time_original, exif.offset_time_original),
+        (exif.create_date, exif.sub_sec_time_digitized, exif.offset_time_digitized),
+        (exif.modify_date, exif.sub_sec_time, exif.offset_time),
+    ];
+    let taken = taken
+        .into_iter()
+        .find_map(|(time, part, zone)| Some((Facts::time_from_exif(&time?)?, part, zone)));
+    let text = |text: Option<String>| exif::words(text?.as_bytes());
+    let (make, model) = (text(Some(metadata.make)), text(Some(metadata.model)));
+    facts.camera = exif::camera(make.as_deref(), model.as_deref());
+    // What the library knows of a maker's notes says more than a bare number.
+    let known = metadata.lens.map(|lens| (lens.lens_name, lens.lens_make));
+    let (name, maker) = known.unzip();
+    facts.lens = text(exif.lens_model).filter(|own| exif::says(own)).or_else(|| text(name));
+    let (_, part, zone) = taken.clone().unwrap_or_default();
+    facts.details = Details {
+        make,
+        model,
+        lens_make: text(exif.lens_make).or_else(|| text(maker)),
+        artist: text(exif.artist),
+        copyright: text(exif.copyright),
+        description: None,
+        subsecond: text(part).and_then(exif::digits),
+        offset: text(zone).and_then(exif::zone),
+        per_inch: None,
+        gps: exif.gps.map(gps).unwrap_or_default(),
+    };
+    facts.taken = taken.map(|(time, ..)| time);
+}
+
+/// The entries about the place that are carried.
+fn gps(own: ExifGPS) -> Vec<GpsEntry> {
+    let text = |text: Option<String>| Some(GpsValue::Text(exif::words(text?.as_bytes())?));
+    let ratios = |all: Option<[Rational; 3]>| {
+        Some(GpsValue::Ratios(all?.iter().map(|own| [own.n, own.d]).collect()))
+    };
+    let ratio = |own: Option<Rational>| own.map(|own| GpsValue::Ratios(vec![[own.n, own.d]]));
+    let entries = [
+        (0, own.gps_version_id.map(|id| GpsValue::Bytes(id.to_vec()))),
+        (1, text(own.gps_latitude_ref)),
+        (2, ratios(own.gps_latitude)),
+        (3, text(own.gps_longitude_ref)),
+        (4, ratios(own.gps_longitude)),
+        (5, own.gps_altitude_ref.map(|own| GpsValue::Bytes(vec![own]))),
+        (6, ratio(own.gps_altitude)),
+        (7, ratios(own.gps_timestamp)),
+        (16, text(own.gps_img_direction_ref)),
+        (17, ratio(own.gps_img_direction)),
+        (18, text(own.gps_map_datum)),
+        (29, text(own.gps_date_stamp)),
+    ];
+    let entry = |(tag, value): (u16, Option<GpsValue>)| Some(GpsEntry { tag, value: value? });
+    entries.into_iter().filter_map(entry).collect()
 }
 
 fn source(path: &Path) -> Result<RawSource, PictureError> {
+    regular::check(path)?;
     RawSource::new(path).map_err(PictureError::io(path))
 }
 
@@ -214,29 +356,4 @@ fn decoder(path: &Path, source: &RawSource) -> Result<Box<dyn Decoder>, PictureE
 
 fn damaged(path: &Path, reason: impl std::fmt::Display) -> PictureError {
     PictureError::damaged(path, reason)
-}
-
-thread_local! {
-    static QUIET: Cell<bool> = const { Cell::new(false) };
-}
-
-/// Does `work`, in which the library may panic over a damaged file; that is this file's error, and
-/// not told anywhere else.
-fn guarded<T>(
-    path: &Path,
-    work: impl FnOnce() -> Result<T, PictureError>,
-) -> Result<T, PictureError> {
-    static HOOK: Once = Once::new();
-    HOOK.call_once(|| {
-        let usual = panic::take_hook();
-        panic::set_hook(Box::new(move |info| {
-            if !QUIET.get() {
-                usual(info);
-            }
-        }));
-    });
-    let before = QUIET.replace(true);
-    let done = panic::catch_unwind(AssertUnwindSafe(work));
-    QUIET.set(before);
-    done.unwrap_or_else(|_| Err(damaged(path, "the raw decoder failed over it")))
 }

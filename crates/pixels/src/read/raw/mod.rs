@@ -5,11 +5,19 @@ mod camera;
 #[cfg(feature = "raw")]
 mod dng;
 
+#[cfg(feature = "raw")]
+mod developed;
+
 use super::Opened;
+use super::tiff::directory::{Directories, Directory, tag};
 use crate::PictureError;
-use std::fs::File;
-use std::io::{Read, Seek, SeekFrom};
 use std::path::Path;
+
+/// Compressions that only cameras use: of Sony, Nikon, Pentax, Kodak, Samsung, Panasonic, and others.
+const OF_CAMERAS: [u64; 9] =
+    [32_767, 32_769, 32_770, 32_772, 32_867, 34_713, 34_826, 34_828, 65_535];
+/// A sensor's mosaic, and a camera's own colours.
+const OF_SENSORS: [u64; 2] = [32_803, 34_892];
 
 /// Whether a file that begins so is a camera raw file.
 ///
@@ -26,46 +34,23 @@ pub fn is_raw(path: &Path, begin: &[u8]) -> Result<bool, PictureError> {
     Ok(boxed || others.iter().any(|magic| starts(magic)))
 }
 
-/// Most raw files are TIFF files in form. They are those that say so (DNG), those whose first
-/// picture is a mosaic, and those whose first picture is a small one beside the sensor's.
+/// Most raw files are TIFF files in form. They are those that say so (DNG), and those in which any
+/// picture is a mosaic, is in a camera's own colours, or is compressed as only cameras do.
 fn is_raw_in_tiff(path: &Path, begin: &[u8]) -> Result<bool, PictureError> {
     if begin.get(8..10) == Some(b"CR") {
         return Ok(true);
     }
-    let io = PictureError::io(path);
-    let little = begin[0] == b'I';
-    let short = |b: &[u8]| match little {
-        true => u16::from_le_bytes([b[0], b[1]]),
-        false => u16::from_be_bytes([b[0], b[1]]),
+    // What is cut short is told when the file is read.
+    let Some(all) = Directories::open(path)? else { return Ok(false) };
+    let Ok(directories) = all.all() else { return Ok(false) };
+    let has = |own: &Directory, tag: u16, values: &[u64]| {
+        all.first_number(own, tag).ok().flatten().is_some_and(|value| values.contains(&value))
     };
-    let long = |b: &[u8]| match little {
-        true => u32::from_le_bytes([b[0], b[1], b[2], b[3]]),
-        false => u32::from_be_bytes([b[0], b[1], b[2], b[3]]),
-    };
-    let Some(at) = begin.get(4..8) else { return Ok(false) };
-    let mut file = File::open(path).map_err(&io)?;
-    file.seek(SeekFrom::Start(long(at).into())).map_err(&io)?;
-    // Entries are twelve bytes each; what is cut short is told when the file is read.
-    let mut directory = Vec::new();
-    file.take(2 + 12 * 200).read_to_end(&mut directory).map_err(&io)?;
-    let Some(count) = directory.get(..2).map(&short) else { return Ok(false) };
-    let entries = directory[2..].chunks_exact(12).take(count.into());
-    let (mut small, mut others) = (false, false);
-    for entry in entries {
-        let value = match short(&entry[2..]) {
-            3 => short(&entry[8..]).into(),
-            _ => long(&entry[8..]),
-        };
-        match short(entry) {
-            // The version of DNG; a mosaic of colours.
-            50_706 => return Ok(true),
-            262 if value == 32_803 => return Ok(true),
-            254 => small = value & 1 == 1,
-            330 => others = true,
-            _ => {}
-        }
-    }
-    Ok(small && others)
+    Ok(directories.iter().any(|own| {
+        own.has(tag::DNG_VERSION)
+            || has(own, tag::PHOTOMETRIC, &OF_SENSORS)
+            || has(own, tag::COMPRESSION, &OF_CAMERAS)
+    }))
 }
 
 #[cfg(feature = "raw")]

@@ -1,5 +1,6 @@
 use super::strips::Strips;
 use crate::PictureError;
+use crate::regular;
 use crate::tiled::Region;
 use std::cell::RefCell;
 use std::fs::File;
@@ -11,8 +12,8 @@ pub struct InPlace {
 }
 
 impl InPlace {
-    pub(super) fn open(strips: Strips) -> Result<Self, PictureError> {
-        let file = File::open(&strips.path).map_err(PictureError::io(&strips.path))?;
+    pub(crate) fn open(strips: Strips) -> Result<Self, PictureError> {
+        let file = regular::open(&strips.path)?;
         Ok(Self { file, strips })
     }
 

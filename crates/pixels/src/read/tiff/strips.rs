@@ -3,8 +3,9 @@
 //! memory is inflated here into one buffer, or as a stream where a strip is as large as a picture,
 //! so that memory stays small however the file was cut.
 
-use super::{Layout, Rows, widened};
 use crate::PictureError;
+use crate::read::{Layout, Rows, widened};
+use crate::regular;
 use crate::tiled::Region;
 use libdeflater::Decompressor;
 use std::fs::File;
@@ -133,7 +134,7 @@ impl Strips {
         band_rows: u32,
         mut take: impl FnMut(u32, &[u8]) -> Result<(), PictureError>,
     ) -> Result<(), PictureError> {
-        let file = File::open(&self.path).map_err(PictureError::io(&self.path))?;
+        let file = regular::open(&self.path)?;
         let row_bytes = self.row_bytes();
         let mut memory = Memory::default();
         for (index, place) in self.places.iter().enumerate() {

@@ -1,5 +1,9 @@
 //! From encoded 16-bit samples to scene-linear light and back, by the picture's own profile.
 
+mod spaces;
+
+pub use spaces::Space;
+
 use crate::PictureError;
 use moxcms::{ColorDateTime, ColorProfile, DataColorSpace, ToneReprCurve};
 use std::collections::VecDeque;
@@ -75,8 +79,14 @@ impl Encoding {
         }
         let profile = ColorProfile::new_from_slice(icc)
             .map_err(|e| PictureError::damaged(path, format!("colour profile: {e:?}")))?;
-        let encoding = Self::from_profile(&profile, icc.to_vec()).ok_or_else(|| {
-            PictureError::unsupported(path, "a colour profile without a matrix and tone curves")
+        let encoding = match spaces::of_grey(&profile, &name_of(&profile)) {
+            Some(colour) => Some(Self::made(colour)),
+            None => Self::from_profile(&profile, icc.to_vec()),
+        };
+        let encoding = encoding.ok_or_else(|| {
+            let what = "a colour profile without a matrix and tone curves";
+            let remedy = "convert the picture to sRGB or another profile of three primaries";
+            PictureError::unsupported_so(path, what, remedy)
         })?;
         recent.push_back(encoding.clone());
         if recent.len() > RECENT_MOST {
@@ -86,35 +96,15 @@ impl Encoding {
     }
 
     fn from_profile(profile: &ColorProfile, bytes: Vec<u8>) -> Option<Self> {
-        let identity = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]];
-        let (curves, to_srgb) = match profile.color_space {
-            DataColorSpace::Gray => {
-                let curve = table(profile.gray_trc.as_ref()?)?;
-                ([curve.clone(), curve.clone(), curve], identity)
-            }
-            DataColorSpace::Rgb => {
-                let red = table(profile.red_trc.as_ref()?)?;
-                let green = table(profile.green_trc.as_ref()?)?;
-                let blue = table(profile.blue_trc.as_ref()?)?;
-                let xyz = profile.rgb_to_xyz_matrix();
-                let srgb = ColorProfile::new_srgb().rgb_to_xyz_matrix();
-                let to = srgb.inverse().mat_mul(xyz);
-                ([red, green, blue], to.v.map(|row| row.map(|v| v as f32)))
-            }
-            _ => return None,
-        };
-        let name = match &profile.description {
-            Some(moxcms::ProfileText::PlainString(s)) => s.clone(),
-            Some(moxcms::ProfileText::Description(d)) => d.ascii_string.clone(),
-            Some(moxcms::ProfileText::Localizable(all)) => {
-                all.first().map(|s| s.value.clone()).unwrap_or_default()
-            }
-            None => String::new(),
-        };
-        let name = match name.trim_matches(['\0', ' ']) {
-            "" => "unnamed profile".to_owned(),
-            name => name.to_owned(),
-        };
+        let DataColorSpace::Rgb = profile.color_space else { return None };
+        let red = table(profile.red_trc.as_ref()?)?;
+        let green = table(profile.green_trc.as_ref()?)?;
+        let blue = table(profile.blue_trc.as_ref()?)?;
+        let curves = [red, green, blue];
+        let srgb = ColorProfile::new_srgb().rgb_to_xyz_matrix();
+        let to = srgb.inverse().mat_mul(profile.rgb_to_xyz_matrix());
+        let to_srgb = to.v.map(|row| row.map(|v| v as f32));
+        let name = name_of(profile);
         let mut encoding = Self {
             curves: curves.clone(),
             halves: Default::default(),
@@ -240,19 +230,14 @@ impl Encoding {
         &self.profile
     }
 
-    /// An ICC profile of the same primaries for samples that are linear light.
-    pub fn linear_icc(&self) -> Vec<u8> {
-        let mut profile = ColorProfile::new_from_slice(&self.profile)
-            .unwrap_or_else(|_| ColorProfile::new_srgb());
-        let straight = Some(ToneReprCurve::Lut(vec![]));
-        profile.red_trc.clone_from(&straight);
-        profile.green_trc.clone_from(&straight);
-        profile.blue_trc = straight;
-        let name = format!("{}, linear light", self.name);
-        profile.description = Some(moxcms::ProfileText::PlainString(name));
-        profile.creation_date_time =
-            ColorDateTime::new_from_slice(&PROFILE_DATE).expect("the date is well formed");
-        profile.encode().unwrap_or_default()
+    /// Whether it is sRGB, curve and primaries.
+    pub fn is_srgb(&self) -> bool {
+        self.profile == SRGB.profile
+    }
+
+    /// Whether codes are proportional to light.
+    pub fn is_straight(&self) -> bool {
+        self.straight
     }
 
     /// What the profile calls itself.
@@ -264,6 +249,22 @@ impl Encoding {
     pub fn same_primaries(&self, other: &Self) -> bool {
         let pairs = self.to_srgb.iter().flatten().zip(other.to_srgb.iter().flatten());
         pairs.into_iter().all(|(a, b)| (a - b).abs() < 2e-3)
+    }
+}
+
+/// What a profile calls itself.
+fn name_of(profile: &ColorProfile) -> String {
+    let name = match &profile.description {
+        Some(moxcms::ProfileText::PlainString(s)) => s.clone(),
+        Some(moxcms::ProfileText::Description(d)) => d.ascii_string.clone(),
+        Some(moxcms::ProfileText::Localizable(all)) => {
+            all.first().map(|s| s.value.clone()).unwrap_or_default()
+        }
+        None => String::new(),
+    };
+    match name.trim_matches(['\0', ' ']) {
+        "" => "unnamed profile".to_owned(),
+        name => name.to_owned(),
     }
 }
 
@@ -373,8 +374,7 @@ mod tests {
         assert!((srgb.decode_float(0, 1.1) - (1.0 + 0.24 / 1.055)).abs() < 2e-3);
         assert!((srgb.decode_float(0, -0.1) + 0.1 / 12.92).abs() < 1e-4);
         assert_eq!(srgb.decode_float(2, f32::NAN), 0.0);
-        let path = Path::new("light.tif");
-        let linear = Encoding::from_icc(path, Some(&srgb.linear_icc())).unwrap();
+        let linear = srgb.linear();
         assert_eq!(linear.decode_float(0, 3.25), 3.25);
     }
 
@@ -404,8 +404,8 @@ mod tests {
     fn the_linear_profile_keeps_the_primaries_and_has_straight_curves() {
         let p3 = ColorProfile::new_display_p3().encode().unwrap();
         let encoding = Encoding::from_icc(Path::new("p3.tif"), Some(&p3)).unwrap();
-        let linear =
-            Encoding::from_icc(Path::new("light.tif"), Some(&encoding.linear_icc())).unwrap();
+        let linear = encoding.linear();
+        let linear = Encoding::from_icc(Path::new("light.tif"), Some(linear.icc())).unwrap();
         assert!(linear.same_primaries(&encoding));
         assert!((linear.curve(1)[32768] - 0.5).abs() < 1e-3, "{}", linear.curve(1)[32768]);
     }

@@ -1,0 +1,143 @@
+//! TIFF files.
+//!
+//! Directories and pixels are read here rather than by a library: a sample that is taken for another
+//! makes a wrong picture without anybody noticing, so that every property which bears on the pixels is
+//! looked at, and what is not understood is refused by its name.
+
+mod chunks;
+pub mod directory;
+mod form;
+mod in_place;
+mod packing;
+mod strips;
+
+pub use in_place::InPlace;
+pub use strips::Strips;
+
+use super::exif;
+use super::{Colours, Decode, LightRows, Opened, Rows};
+use crate::facts::{Facts, FileFormat};
+use crate::{PictureError, regular};
+use directory::{Directories, Directory, tag};
+use form::{Form, Kind, Packing, Predictor};
+use std::path::{Path, PathBuf};
+use strips::Coding;
+
+/// A picture is taken for a small copy of another when it is at most this large on its longer side, in
+/// pixels, and the other one at least twice as wide.
+const SMALL: u64 = 1024;
+
+struct Tiff {
+    path: PathBuf,
+    form: Form,
+}
+
+pub fn open(path: &Path) -> Result<Opened, PictureError> {
+    let no_tiff = || PictureError::damaged(path, "its first bytes are none of a TIFF");
+    let all = Directories::open(path)?.ok_or_else(no_tiff)?;
+    let own = the_picture(path, &all)?;
+    let form = Form::of(path, &all, &own)?;
+    let bits = form.kind.bytes() as u8 * 8;
+    let bare = Facts::bare(FileFormat::Tiff, form.width, form.height, bits);
+    let mut facts = Facts { float: form.kind.is_float(), ..bare };
+    let told = exif::of_directory(&all, &own, &mut facts);
+    let icc = all.value(&own, tag::PROFILE)?.map(|(_, bytes)| bytes);
+    let colours = Colours::of(icc.filter(|bytes| !bytes.is_empty()), told.encoding);
+    let decoder = Box::new(Tiff { path: path.to_owned(), form });
+    Ok(Opened { facts, colours, orientation: told.orientation, decoder })
+}
+
+/// The directory of the picture itself, where there are smaller copies, or masks, beside it.
+fn the_picture(path: &Path, all: &Directories) -> Result<Directory, PictureError> {
+    let refuse = |what: String, remedy| Err(PictureError::unsupported_so(path, what, remedy));
+    let directories = all.all()?;
+    let number = |own: &Directory, tag| Ok(all.first_number(own, tag)?.unwrap_or(0));
+    let mut pictures = vec![];
+    let mut others = 0;
+    for own in directories {
+        let size = [number(&own, tag::WIDTH)?, number(&own, tag::HEIGHT)?];
+        let stored = own.has(tag::STRIP_OFFSETS) || own.has(tag::TILE_OFFSETS);
+        if !stored || size.contains(&0) {
+            continue;
+        }
+        // A smaller copy, or a mask; in the old way of saying it, a smaller copy.
+        let kind = number(&own, tag::NEW_SUBFILE_TYPE)?;
+        if kind & 5 != 0 || number(&own, tag::SUBFILE_TYPE)? == 2 {
+            others += 1;
+            continue;
+        }
+        pictures.push((size, own));
+    }
+    pictures.sort_by_key(|([width, height], _)| width.saturating_mul(*height));
+    let Some(([width, _], own)) = pictures.pop() else {
+        return match others {
+            0 => Err(PictureError::damaged(path, "there is no picture in it")),
+            _ => refuse(
+                "a file whose pictures are only previews".to_owned(),
+                "export the picture as TIFF from the program that developed it",
+            ),
+        };
+    };
+    let is_small = |([own_width, own_height], _): &([u64; 2], Directory)| {
+        (*own_width).max(*own_height) <= SMALL && own_width * 2 <= width
+    };
+    match pictures.iter().all(is_small) {
+        true => Ok(own),
+        false => refuse(
+            format!("a TIFF of {} pictures", pictures.len() + 1),
+            "save each picture as a file of its own",
+        ),
+    }
+}
+
+impl Tiff {
+    /// The picture as strips that are read by [`Strips`], where it is stored so.
+    fn as_strips(&self) -> Option<Strips> {
+        let Form { kind, packing, predictor, apart, inverted, reversed, tiled, .. } = self.form;
+        let plain = !apart && !inverted && !reversed && !tiled;
+        let whole = matches!(kind, Kind::U8 | Kind::U16);
+        if !plain || !whole || predictor == Predictor::Floats {
+            return None;
+        }
+        let deflate = match packing {
+            Packing::None => false,
+            Packing::Deflate => true,
+            _ => return None,
+        };
+        let coding = Coding {
+            deflate,
+            differences: predictor == Predictor::Differences,
+            big_endian: self.form.big_endian,
+            bytes_per_sample: kind.bytes(),
+        };
+        let Form { width, height, layout, chunk, ref places, .. } = self.form;
+        let (path, places, rows_per_strip) = (self.path.clone(), places.clone(), chunk.1);
+        Some(Strips { path, width, height, layout, coding, rows_per_strip, places })
+    }
+}
+
+impl Decode for Tiff {
+    fn strips(&mut self) -> Option<Strips> {
+        self.as_strips()
+    }
+
+    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
+        if let Some(strips) = self.as_strips() {
+            return strips.rows(tall, rows);
+        }
+        chunks::rows(&self.path, &regular::open(&self.path)?, &self.form, rows)
+    }
+
+    fn is_float(&self) -> bool {
+        self.form.kind.is_float()
+    }
+
+    fn floats(self: Box<Self>, rows: LightRows) -> Result<(), PictureError> {
+        chunks::rows(&self.path, &regular::open(&self.path)?, &self.form, rows)
+    }
+
+    fn decoding_bytes(&mut self) -> Option<u64> {
+        let strips = self.as_strips().map(|strips| strips.decoding_bytes());
+        Some(strips.unwrap_or_else(|| chunks::decoding_bytes(&self.form)))
+    }
+}

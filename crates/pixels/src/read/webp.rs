@@ -1,0 +1,70 @@
+//! WebP files of one picture, 8 bit.
+
+use super::guarded::guarded;
+use super::{Colours, Decode, Layout, Opened, Rows, exif};
+use crate::facts::{Facts, FileFormat};
+use crate::{PictureError, limits, regular};
+use image_webp::{DecodingError, WebPDecoder};
+use std::fs::File;
+use std::io::BufReader;
+use std::path::{Path, PathBuf};
+
+struct WebP {
+    path: PathBuf,
+    width: usize,
+}
+
+type Decoder = WebPDecoder<BufReader<File>>;
+
+fn decoder(path: &Path) -> Result<Decoder, PictureError> {
+    let file = BufReader::new(regular::open(path)?);
+    guarded(path, || WebPDecoder::new(file).map_err(|e| failed(path, e)))
+}
+
+pub fn open(path: &Path) -> Result<Opened, PictureError> {
+    let mut decoder = decoder(path)?;
+    let (width, height) = decoder.dimensions();
+    let (width, height) = limits::check(path, width.into(), height.into())?;
+    if decoder.is_animated() {
+        return Err(PictureError::unsupported(path, "a moving WebP"));
+    }
+    let mut facts = Facts::bare(FileFormat::WebP, width, height, 8);
+    let (icc, block) = guarded(path, || {
+        // What is told beside the picture is optional.
+        Ok((decoder.icc_profile().unwrap_or(None), decoder.exif_metadata().unwrap_or(None)))
+    })?;
+    let told = block.map_or(exif::Told::NOTHING, |block| exif::of_block(&block, &mut facts));
+    let colours = Colours::of(icc, told.encoding);
+    let webp = WebP { path: path.to_owned(), width: width as usize };
+    Ok(Opened { facts, colours, orientation: told.orientation, decoder: Box::new(webp) })
+}
+
+impl Decode for WebP {
+    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
+        let mut decoder = decoder(&self.path)?;
+        let layout = Layout::Rgb { stride: if decoder.has_alpha() { 4 } else { 3 } };
+        let size = decoder.output_buffer_size();
+        let size = size.ok_or_else(|| PictureError::damaged(&self.path, "impossible size"))?;
+        let mut samples = vec![0; size];
+        guarded(&self.path, || {
+            decoder.read_image(&mut samples).map_err(|e| failed(&self.path, e))
+        })?;
+        let mut band = Vec::new();
+        let tops = (0u32..).step_by(tall as usize);
+        for (y, source) in tops.zip(samples.chunks(self.width * layout.stride() * tall as usize)) {
+            band.clear();
+            layout.append_bytes(source, &mut band);
+            rows(y, &band)?;
+        }
+        Ok(())
+    }
+}
+
+fn failed(path: &Path, error: DecodingError) -> PictureError {
+    match error {
+        DecodingError::IoError(error) if error.kind() != std::io::ErrorKind::UnexpectedEof => {
+            PictureError::io(path)(error)
+        }
+        error => PictureError::damaged(path, error),
+    }
+}

@@ -1,0 +1,133 @@
+//! Two pictures, one less the other, in linear light.
+
+use super::shown::Levels;
+use super::{Shown, Source, open};
+use crate::App;
+use crate::error::ApiError;
+use jade_pixels::PictureError;
+use jade_pixels::colour::Encoding;
+use jade_pixels::pyramid;
+use jade_pixels::tiled::Region;
+use std::sync::Arc;
+
+/// A difference is shown so many times as bright.
+pub const TIMES: f32 = 6.0;
+/// Where a level is seen small, its pixels are means of those this many levels below it: two pictures
+/// whose left tops differ by no whole pixel of a level then lie within an eighth of a pixel.
+const FINER: usize = 2;
+
+/// Two pictures and the part of the reference frame that both show.
+pub struct Difference {
+    one: Arc<Shown>,
+    other: Arc<Shown>,
+    /// Left top of that part in the reference frame, in pixels.
+    origin: [u32; 2],
+    sizes: Vec<(u32, u32)>,
+}
+
+/// Opens the difference of two pictures.
+///
+/// # Errors
+/// [`ApiError`] when one is gone or cannot be read, or they show nothing in common.
+pub async fn difference(
+    app: &Arc<App>,
+    one: Source,
+    other: Source,
+) -> Result<Arc<Shown>, ApiError> {
+    let (one, other) = (open(app, one).await?, open(app, other).await?);
+    let version = format!("{}-{}", one.version, other.version);
+    let both = Difference::of(one, other).ok_or_else(|| {
+        ApiError::Refused("These two pictures show nothing in common; choose others.".to_owned())
+    })?;
+    let (origin, encoding) = (both.origin, Encoding::srgb());
+    Ok(Arc::new(Shown { levels: Levels::Difference(both), encoding, version, origin }))
+}
+
+impl Difference {
+    fn of(one: Arc<Shown>, other: Arc<Shown>) -> Option<Self> {
+        let both = [&one, &other];
+        let from = |i: usize| both.map(|own| own.origin[i]).into_iter().max();
+        let until = |i: usize| {
+            let ends = both.map(|own| {
+                let (width, height) = own.level_size(0);
+                own.origin[i] + [width, height][i]
+            });
+            ends.into_iter().min()
+        };
+        let origin = [from(0)?, from(1)?];
+        let (width, height) =
+            (until(0)?.checked_sub(origin[0])?, until(1)?.checked_sub(origin[1])?);
+        if width == 0 || height == 0 {
+            return None;
+        }
+        let sizes = pyramid::level_sizes(width, height);
+        Some(Self { one, other, origin, sizes })
+    }
+
+    pub(super) fn count(&self) -> usize {
+        self.sizes.len()
+    }
+
+    pub(super) fn level_size(&self, level: usize) -> (u32, u32) {
+        self.sizes[level]
+    }
+
+    /// How far the light of a region of a level lies apart, in sRGB's primaries.
+    pub(super) fn light_of(
+        &self,
+        level: usize,
+        region: Region,
+    ) -> Result<Vec<[f32; 3]>, PictureError> {
+        let (one, other) =
+            (self.seen(&self.one, level, region)?, self.seen(&self.other, level, region)?);
+        let apart = |(one, other): (&[f32; 3], &[f32; 3])| {
+            [0, 1, 2].map(|c| (one[c] - other[c]).abs() * TIMES)
+        };
+        Ok(one.iter().zip(&other).map(apart).collect())
+    }
+
+    /// Light of one of the two in a region of a level of the part that both show.
+    fn seen(
+        &self,
+        shown: &Shown,
+        level: usize,
+        region: Region,
+    ) -> Result<Vec<[f32; 3]>, PictureError> {
+        // The picture itself may have fewer levels, where it is smaller in one direction.
+        let finer = level.saturating_sub(FINER).min(shown.count() - 1);
+        let times = 1usize << (level - finer);
+        let size = shown.level_size(finer);
+        let start = |i: usize, at: u32| {
+            let shift = f64::from(self.origin[i] - shown.origin[i]) / f64::from(1u32 << finer);
+            shift.round() as u32 + at * times as u32
+        };
+        let (left, top) = (start(0, region.x), start(1, region.y));
+        // The last pixels of a level may stand for fewer than the others.
+        let wide = (region.width * times as u32).min(size.0.saturating_sub(left));
+        let high = (region.height * times as u32).min(size.1.saturating_sub(top));
+        if wide == 0 || high == 0 {
+            return Ok(vec![[0.0; 3]; region.area()]);
+        }
+        let light = shown.light_of(finer, Region { x: left, y: top, width: wide, height: high })?;
+        if times == 1 && (wide, high) == (region.width, region.height) {
+            return Ok(light);
+        }
+        let (wide, high) = (wide as usize, high as usize);
+        let mean = |x: usize, y: usize| {
+            // Beyond the edge, the last pixel.
+            let columns = (x * times).min(wide - 1)..((x + 1) * times).min(wide).max(1);
+            let rows = (y * times).min(high - 1)..((y + 1) * times).min(high).max(1);
+            let (mut sum, mut count) = ([0.0; 3], 0.0f32);
+            for row in rows {
+                for light in &light[row * wide..][columns.clone()] {
+                    sum.iter_mut().zip(light).for_each(|(sum, v)| *sum += v);
+                    count += 1.0;
+                }
+            }
+            sum.map(|sum| sum / count.max(1.0))
+        };
+        let columns = 0..region.width as usize;
+        let all = (0..region.height as usize).flat_map(|y| columns.clone().map(move |x| (x, y)));
+        Ok(all.map(|(x, y)| mean(x, y)).collect())
+    }
+}

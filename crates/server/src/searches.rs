@@ -1,0 +1,121 @@
+//! Searches in the frames of shoots: a skyline, the order of a sweep. One shoot never waits for
+//! another, and what stops one leaves the others alone.
+
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+/// The searches of all shoots, each with what it keeps.
+pub struct Searches<T>(Mutex<HashMap<i64, Arc<Search<T>>>>);
+
+impl<T> Default for Searches<T> {
+    fn default() -> Self {
+        Self(Mutex::default())
+    }
+}
+
+/// The search of one shoot.
+pub struct Search<T> {
+    turn: tokio::sync::Mutex<()>,
+    /// How often it was stopped.
+    stops: AtomicU64,
+    kept: Mutex<Option<T>>,
+}
+
+/// A turn at the search of a shoot: one at a time.
+pub struct Turn<'a, T> {
+    search: &'a Search<T>,
+    stops: u64,
+    _turn: tokio::sync::MutexGuard<'a, ()>,
+}
+
+impl<T> Searches<T> {
+    /// The search of a shoot.
+    pub fn of(&self, shoot: i64) -> Arc<Search<T>> {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let new = || Search {
+            turn: tokio::sync::Mutex::default(),
+            stops: AtomicU64::default(),
+            kept: Mutex::default(),
+        };
+        all.entry(shoot).or_insert_with(|| Arc::new(new())).clone()
+    }
+
+    /// Stops the search of a shoot, and those that wait for their turn at it.
+    pub fn stop(&self, shoot: i64) {
+        self.of(shoot).stops.fetch_add(1, Ordering::Relaxed);
+    }
+
+    /// Changes what the searches of the other shoots keep.
+    pub fn of_others(&self, shoot: i64, change: impl Fn(&mut Option<T>)) {
+        let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let others = all.iter().filter(|(own, _)| **own != shoot);
+        others.for_each(|(_, search)| change(&mut search.kept()));
+    }
+}
+
+impl<T> Search<T> {
+    /// What it keeps. A search that broke off leaves what was there before.
+    pub fn kept(&self) -> MutexGuard<'_, Option<T>> {
+        self.kept.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Waits for the turn.
+    pub async fn turn(&self) -> Turn<'_, T> {
+        // Counted before the wait: who stops the search means those that wait, too.
+        let stops = self.stops.load(Ordering::Relaxed);
+        Turn { search: self, stops, _turn: self.turn.lock().await }
+    }
+
+    /// How often it was stopped so far.
+    pub fn stops(&self) -> u64 {
+        self.stops.load(Ordering::Relaxed)
+    }
+}
+
+impl<T> Turn<'_, T> {
+    /// How often the search had been stopped when the turn was asked for.
+    pub fn stops(&self) -> u64 {
+        self.stops
+    }
+
+    /// Whether it was stopped since.
+    pub fn is_stopped(&self) -> bool {
+        self.search.stops() != self.stops
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn a_stop_ends_the_search_of_its_shoot_and_those_that_wait_for_it() {
+        let searches = Searches::<u32>::default();
+        let (one, other) = (searches.of(1), searches.of(2));
+        let running = one.turn().await;
+        let waits = one.clone();
+        let waiting = tokio::spawn(async move { waits.turn().await.is_stopped() });
+        // Another shoot does not wait.
+        let beside = other.turn().await;
+        tokio::task::yield_now().await;
+        searches.stop(1);
+        assert!(running.is_stopped() && !beside.is_stopped());
+        drop(running);
+        assert!(waiting.await.unwrap());
+        assert!(!one.turn().await.is_stopped(), "the next one is not");
+    }
+
+    #[test]
+    fn a_search_that_breaks_off_spoils_no_later_one() {
+        let searches = Searches::<u32>::default();
+        let search = searches.of(1);
+        *search.kept() = Some(7);
+        let broken = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+            let _kept = search.kept();
+            panic!("breaks off");
+        }));
+        assert!(broken.is_err());
+        assert_eq!(*search.kept(), Some(7));
+    }
+}
