@@ -249,7 +249,7 @@ pub fn make(folder: &Path, scene: &[&str], frames: usize) -> Result<()> {
     run(Command::new(PROGRAM)
         .arg("scene")
         .args(scene)
-        .args(["--frames", &frames, "--quiet", "--out"])
+        .args(["--frames", &frames, "--quiet", "--replace", "--out"])
         .arg(folder))
 }
 
@@ -275,7 +275,7 @@ fn own(folder: &Path, frames: &[PathBuf], case: &Case) -> Result<Figures> {
     let report = folder.join("report.json");
     let mut command = Command::new(PROGRAM);
     command
-        .args(["stack", "--quiet", "--threads", "2", "--memory", "1024"])
+        .args(["stack", "--quiet", "--replace", "--threads", "2", "--memory", "1024"])
         .args(["--align", case.align, "--combine", case.combine, "--scratch"])
         .arg(folder.join("scratch"))
         .arg("--out")

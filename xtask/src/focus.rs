@@ -150,7 +150,18 @@ fn own(folder: &Path, way: &str, frames: &[PathBuf]) -> Result<Figures> {
     let report = folder.join("report.json");
     let mut command = Command::new(PROGRAM);
     command
-        .args(["focus", "--quiet", "--threads", "2", "--memory", "1024", "--way", way, "--scratch"])
+        .args([
+            "focus",
+            "--quiet",
+            "--replace",
+            "--threads",
+            "2",
+            "--memory",
+            "1024",
+            "--way",
+            way,
+            "--scratch",
+        ])
         .arg(folder.join("scratch"))
         .arg("--out")
         .arg(folder.join("result.tif"))

@@ -16,8 +16,10 @@ const FRAMES: usize = 12;
 /// Runs of each kind, one after the other in turns.
 const RUNS: usize = 3;
 const LANDS: [&str; 2] = ["hills", "branches"];
-/// Strokes: along a row of places across the picture, for the sky and the ground in turns.
+/// Strokes that come one by one.
 const STROKES: u32 = 9;
+/// Strokes that come at once, as after a restart.
+const MANY: u32 = 100;
 
 /// Measures both, and writes docs/benchmarks-skyline.md.
 pub fn skyline() -> Result<()> {
@@ -28,7 +30,7 @@ pub fn skyline() -> Result<()> {
         "| land | plain run (s) | with the skyline (s) | ratio | skyline alone (s) | peak memory (MiB) |\n|---|---|---|---|---|---|\n",
     );
     let mut strokes = String::from(
-        "| land | stroke, median (ms) | worst (ms) | taken back, median (ms) | worst (ms) | memory of the application (MiB) |\n|---|---|---|---|---|---|\n",
+        "| land | stroke, median (ms) | worst (ms) | taken back, median (ms) | worst (ms) | a hundred at once (ms) | memory of the application (MiB) |\n|---|---|---|---|---|---|---|\n",
     );
     for land in LANDS {
         let sources = folder.join(format!("{land}-24"));
@@ -58,10 +60,11 @@ pub fn skyline() -> Result<()> {
             runs,
             "| {land} | {plain:.1} | {joined:.1} | {ratio:.2} | {skyline:.2} | {memory} |"
         )?;
-        let ([own, worst], [back, worst_back], memory) = stroked(folder, &sources)?;
+        let Stroked { own: [own, worst], back: [back, worst_back], many, memory } =
+            stroked(folder, &sources)?;
         writeln!(
             strokes,
-            "| {land} | {own:.0} | {worst:.0} | {back:.0} | {worst_back:.0} | {memory} |"
+            "| {land} | {own:.0} | {worst:.0} | {back:.0} | {worst_back:.0} | {many:.0} | {memory} |"
         )?;
     }
     let text = format!(
@@ -80,7 +83,7 @@ fn report(folder: &Path) -> PathBuf {
 fn stack(folder: &Path, frames: &[PathBuf], skyline: &str) -> Command {
     let mut command = Command::new(PROGRAM);
     command
-        .args(["stack", "--quiet", "--threads", "2", "--memory", "1024"])
+        .args(["stack", "--quiet", "--replace", "--threads", "2", "--memory", "1024"])
         .args(["--combine", "clipped", "--skyline", skyline, "--out"])
         .arg(folder.join("result.tif"))
         .arg("--report")
@@ -94,33 +97,55 @@ fn median(mut values: Vec<f64>) -> f64 {
     values[values.len() / 2]
 }
 
-/// Milliseconds of strokes and of taking them back, each the median and the worst, and the
-/// application's peak memory in MiB.
-fn stroked(folder: &Path, sources: &Path) -> Result<([f64; 2], [f64; 2], u64)> {
+/// What strokes cost, in milliseconds.
+struct Stroked {
+    /// Median and worst of single ones.
+    own: [f64; 2],
+    /// Of taking them back.
+    back: [f64; 2],
+    /// Of [`MANY`] at once, none of which was known before.
+    many: f64,
+    /// The application's peak memory in MiB.
+    memory: u64,
+}
+
+fn stroked(folder: &Path, sources: &Path) -> Result<Stroked> {
     let sources = sources.canonicalize()?;
     let application = Application::start(&folder.join("strokes-data"), &sources)?;
     let mut plan = shoot("Strokes", &sources)?["plan"].clone();
     plan["align"]["mode"] = json!("stars");
     plan["skyline"]["mode"] = json!("auto");
     show(&plan)?;
-    let [wide, tall] = SIZE.map(f64::from);
     let mut own = vec![];
     for i in 0..STROKES {
-        let x = wide * f64::from(i + 1) / f64::from(STROKES + 1);
-        let (paint, y) = if i % 2 == 0 { ("sky-stroke", 0.85) } else { ("ground-stroke", 0.2) };
-        let y = tall * y;
-        let points: Vec<[f64; 3]> = (0..12).map(|k| [x + 12.0 * f64::from(k), y, 20.0]).collect();
         let strokes = plan["skyline"]["strokes"].as_array_mut().context("a plan has strokes")?;
-        strokes.push(json!({ "paint": paint, "points": points, "soft": 0.0 }));
+        strokes.push(stroke(i, STROKES));
         own.push(show(&plan)?);
     }
     let mut back = vec![];
     while plan["skyline"]["strokes"].as_array_mut().is_some_and(|all| all.pop().is_some()) {
         back.push(show(&plan)?);
     }
+    plan["skyline"]["strokes"] = (0..MANY).map(|i| stroke(i, MANY)).collect();
+    let many = show(&plan)?;
     let worst = |all: &[f64]| all.iter().copied().fold(0.0, f64::max);
     let (most, most_back) = (worst(&own), worst(&back));
-    Ok(([median(own), most], [median(back), most_back], application.peak_mib()?))
+    Ok(Stroked {
+        own: [median(own), most],
+        back: [median(back), most_back],
+        many,
+        memory: application.peak_mib()?,
+    })
+}
+
+/// One of so many strokes along a row of places across the picture, for the sky and the ground in turns.
+fn stroke(i: u32, among: u32) -> Value {
+    let [wide, tall] = SIZE.map(f64::from);
+    let x = wide * f64::from(i + 1) / f64::from(among + 1);
+    let (paint, y) = if i % 2 == 0 { ("sky-stroke", 0.85) } else { ("ground-stroke", 0.2) };
+    let points: Vec<[f64; 3]> =
+        (0..12).map(|k| [x + 12.0 * f64::from(k), tall * y, 20.0]).collect();
+    json!({ "paint": paint, "points": points, "soft": 0.0 })
 }
 
 /// Changes the plan and waits for all that is seen of the skyline; how long that took in
@@ -128,7 +153,7 @@ fn stroked(folder: &Path, sources: &Path) -> Result<([f64; 2], [f64; 2], u64)> {
 fn show(plan: &Value) -> Result<f64> {
     let begin = Instant::now();
     ask("PATCH", "/api/shoots/1", Some(&json!({ "plan": plan })))?;
-    let seen = ask("GET", "/api/shoots/1/skyline", None)?;
+    let seen = ask("POST", "/api/shoots/1/skyline", None)?;
     let version = seen["version"].as_str().unwrap_or_default();
     tiles("skyline-1", SIZE, 3, &format!("laid=hatching&v={version}"))?;
     Ok(begin.elapsed().as_secs_f64() * 1000.0)

@@ -1,5 +1,6 @@
 //! The command line of Jade Stack.
 
+mod backup;
 mod focus;
 mod inputs;
 mod lens;
@@ -35,6 +36,10 @@ enum Command {
     Serve(serve::ServeArgs),
     /// Start the web application with the demo shoots, made on the first start.
     Demo(serve::DemoArgs),
+    /// Copy everything that the web application keeps to a folder, while it runs or not.
+    Backup(backup::BackupArgs),
+    /// Copy a backup back to an empty data folder.
+    Restore(backup::RestoreArgs),
     /// The simulated camera: frames of a made-up scene and their truth.
     Scene(scene::SceneArgs),
     /// Stack frames into one picture.
@@ -77,6 +82,8 @@ fn carry_out(command: Command) -> anyhow::Result<()> {
     match command {
         Command::Serve(args) => serve::serve(args),
         Command::Demo(args) => serve::demo(args),
+        Command::Backup(args) => backup::backup(args),
+        Command::Restore(args) => backup::restore(args),
         Command::Scene(args) => scene::make(args),
         Command::Stack(args) => stack::stack(*args),
         Command::Run(args) => run::run(args),

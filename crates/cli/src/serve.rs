@@ -56,6 +56,8 @@ fn start(common: Common, roots: Vec<PathBuf>, demo: bool) -> anyhow::Result<()> 
         .with_writer(std::io::stderr)
         .with_max_level(tracing_subscriber::filter::LevelFilter::WARN)
         .init();
+    // Frames, results and passwords of the browser are their owner's alone.
+    rustix::process::umask(rustix::fs::Mode::from_raw_mode(0o077));
     let config = Config {
         data: common.data,
         listen: common.listen,

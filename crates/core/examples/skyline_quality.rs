@@ -49,7 +49,7 @@ fn figures(land: Land, options: Options) -> Result<Figures, String> {
     let begin = std::time::Instant::now();
     let found = find()?;
     let views = found.sights.views();
-    let live = Live::new(found.skyline, &views, &|| false);
+    let live = Live::new(found.skyline, &[], &views, &|| false);
     let mut live = live.map_err(|error| error.to_string())?;
     let whole = begin.elapsed().as_secs_f64();
     let truth = scene.sky_mask();

@@ -2,6 +2,7 @@
 
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
+use std::ops::Range;
 
 /// Square cells of a picture, row by row.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -30,6 +31,15 @@ impl Grid {
     /// Number of cells.
     pub fn cells(&self) -> usize {
         self.across * self.down
+    }
+
+    /// The columns and rows that hold these cells; `None` where there are none.
+    pub fn holding(&self, cells: &[usize]) -> Option<[Range<usize>; 2]> {
+        let range = |of: &dyn Fn(usize) -> usize| {
+            let places = || cells.iter().map(|&i| of(i));
+            Some(places().min()?..places().max()? + 1)
+        };
+        Some([range(&|i| i % self.across)?, range(&|i| i / self.across)?])
     }
 
     /// The cell in which a pixel position lies, if any.

@@ -2,6 +2,7 @@
 
 use crate::data_folder::DataFolder;
 use crate::error::ApiError;
+use jade_core::CoreError;
 use sqlx::sqlite::{SqliteConnectOptions, SqlitePoolOptions};
 use std::path::{Path, PathBuf};
 
@@ -23,11 +24,15 @@ pub struct Copied {
 
 /// Copies the store in `data` to the new folder `to`, whether a server works on it or not. Files are
 /// only ever added to the data folder, and appear whole: what the store names at one moment is there
-/// when it is copied after that.
+/// when it is copied after that. Ends between two files once `stop` says so.
 ///
 /// # Errors
 /// [`ApiError`] with one sentence; nothing is left at `to` then.
-pub async fn backup(data: &Path, to: &Path) -> Result<Copied, ApiError> {
+pub async fn backup(
+    data: &Path,
+    to: &Path,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Copied, ApiError> {
     let store = data.join(STORE);
     if !store.is_file() {
         return Err(ApiError::Refused(format!(
@@ -48,17 +53,21 @@ pub async fn backup(data: &Path, to: &Path) -> Result<Copied, ApiError> {
     pool.close().await;
     let mut copied = Copied { files: 0, bytes: 0, linked: linked? };
     for folder in KEPT {
-        copy_folder(&data.join(folder), &aside.path.join(folder), &mut copied)?;
+        copy_folder(&data.join(folder), &aside.path.join(folder), &mut copied, stop)?;
     }
     aside.becomes(to)?;
     Ok(copied)
 }
 
-/// Copies a backup back, to a data folder that has no store.
+/// Copies a backup back, to a data folder that has no store. Ends between two files once `stop` says so.
 ///
 /// # Errors
-/// [`ApiError`] with one sentence; the data folder is as before then.
-pub async fn restore(from: &Path, data: &Path) -> Result<Copied, ApiError> {
+/// [`ApiError`] with one sentence; the data folder has no store then.
+pub fn restore(
+    from: &Path,
+    data: &Path,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Copied, ApiError> {
     let store = from.join(STORE);
     if !store.is_file() {
         return Err(ApiError::Refused(format!(
@@ -76,7 +85,7 @@ pub async fn restore(from: &Path, data: &Path) -> Result<Copied, ApiError> {
     }
     let mut copied = Copied { files: 0, bytes: 0, linked: 0 };
     for name in KEPT {
-        copy_folder(&from.join(name), &data.join(name), &mut copied)?;
+        copy_folder(&from.join(name), &data.join(name), &mut copied, stop)?;
     }
     // The store comes last: without it there is no shoot that could be half there.
     let aside = data.join(format!("{}.aside", STORE));
@@ -127,7 +136,12 @@ impl Drop for Aside {
 }
 
 /// Copies all files of a folder that are whole, and those of the folders in it.
-fn copy_folder(from: &Path, to: &Path, copied: &mut Copied) -> Result<(), ApiError> {
+fn copy_folder(
+    from: &Path,
+    to: &Path,
+    copied: &mut Copied,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<(), ApiError> {
     let entries = match std::fs::read_dir(from) {
         Ok(entries) => entries,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(()),
@@ -136,13 +150,16 @@ fn copy_folder(from: &Path, to: &Path, copied: &mut Copied) -> Result<(), ApiErr
     std::fs::create_dir_all(to)?;
     for entry in entries {
         let entry = entry?;
+        if stop() {
+            return Err(CoreError::Cancelled.into());
+        }
         let (name, kind) = (entry.file_name(), entry.file_type()?);
         if name.to_string_lossy().starts_with(jade_pixels::aside::PREFIX) {
             continue;
         }
         let target = to.join(&name);
         if kind.is_dir() {
-            copy_folder(&entry.path(), &target, copied)?;
+            copy_folder(&entry.path(), &target, copied, stop)?;
         } else if kind.is_file() {
             copied.bytes += std::fs::copy(entry.path(), &target)?;
             copied.files += 1;

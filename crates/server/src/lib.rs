@@ -158,6 +158,12 @@ impl Server {
                 config.listen
             )));
         }
+        if !config.listen.ip().is_loopback() {
+            tracing::warn!(
+                "on the way to other machines the password and the pictures are not encrypted; put a reverse proxy that speaks TLS before {}",
+                config.listen
+            );
+        }
         let data = config.data.clone();
         // Nothing of another server's is touched: neither its folder nor its port.
         let folder = DataFolder::take(&data)?;

@@ -4,6 +4,7 @@
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Instant;
 
 /// The searches of all shoots, each with what it keeps.
 pub struct Searches<T>(Mutex<HashMap<i64, Arc<Search<T>>>>);
@@ -51,6 +52,25 @@ impl<T> Searches<T> {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         let others = all.iter().filter(|(own, _)| **own != shoot);
         others.for_each(|(_, search)| change(&mut search.kept()));
+    }
+}
+
+impl<T> Searches<T> {
+    /// Clears the part of what searches keep that takes much memory, of all but the `most` whose part
+    /// was used last. `used` tells when that was; nothing where there is none.
+    pub fn trim(&self, most: usize, used: impl Fn(&T) -> Option<Instant>, clear: impl Fn(&mut T)) {
+        let all: Vec<Arc<Search<T>>> = {
+            let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+            all.values().cloned().collect()
+        };
+        let mut kept: Vec<_> = all
+            .iter()
+            .filter_map(|search| Some((used(search.kept().as_ref()?)?, search)))
+            .collect();
+        kept.sort_by_key(|(used, _)| std::cmp::Reverse(*used));
+        for (_, search) in kept.into_iter().skip(most) {
+            search.kept().as_mut().map(&clear);
+        }
     }
 }
 
@@ -104,6 +124,19 @@ mod tests {
         drop(running);
         assert!(waiting.await.unwrap());
         assert!(!one.turn().await.is_stopped(), "the next one is not");
+    }
+
+    #[test]
+    fn only_the_last_used_keep_what_takes_memory() {
+        let searches = Searches::<Option<Instant>>::default();
+        let begun = Instant::now();
+        for shoot in 0..6u64 {
+            let at = begun + std::time::Duration::from_secs(shoot * 7 % 6);
+            *searches.of(shoot as i64).kept() = Some(Some(at));
+        }
+        searches.trim(2, |own| *own, |own| *own = None);
+        let left = |shoot: i64| searches.of(shoot).kept().unwrap().is_some();
+        assert_eq!([0, 1, 2, 3, 4, 5].map(left), [false, false, false, false, true, true]);
     }
 
     #[test]

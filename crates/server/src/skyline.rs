@@ -17,7 +17,10 @@ use jade_core::skyline::{Live, Mask, NamedFile, SkylineMode};
 use jade_pixels::read::PictureFile;
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::time::Instant;
 
+/// Shoots whose mask is held in memory.
+const SEEN: usize = 4;
 /// Places along the skyline that are shown enlarged at most.
 const PLACES: usize = 400;
 
@@ -30,8 +33,8 @@ pub struct Kept {
     /// What strokes are added to; of the shoot that was looked at last alone, as it holds memory for
     /// each pixel.
     session: Option<Session>,
-    /// The mask as it was seen last.
-    seen: Option<Arc<Seen>>,
+    /// The mask as it was seen last, and when that was.
+    seen: Option<(Instant, Arc<Seen>)>,
 }
 
 /// A skyline of a shoot that strokes are added to.
@@ -112,7 +115,11 @@ pub fn original(app: &App, blake3: &str) -> PathBuf {
 
 /// The skyline of a shoot as it was found last; nothing is computed.
 pub fn at_hand(app: &App, shoot: i64) -> Option<Arc<Seen>> {
-    app.skylines.of(shoot).kept().as_ref()?.seen.clone()
+    let search = app.skylines.of(shoot);
+    let mut kept = search.kept();
+    let (used, seen) = kept.as_mut()?.seen.as_mut()?;
+    *used = Instant::now();
+    Some(seen.clone())
 }
 
 /// The same where it is that of the shoot's plan as it is now.
@@ -152,7 +159,9 @@ pub async fn found(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
     let work = move |app: &Arc<App>| make(app, &wish, version, session, &|| own.stops() != stops);
     let (session, seen) = app.work(work).await?;
     let seen = seen.map(Arc::new);
-    *search.kept() = Some(Kept { session, seen: seen.as_ref().ok().cloned() });
+    let shown = seen.as_ref().ok().map(|seen| (Instant::now(), seen.clone()));
+    *search.kept() = Some(Kept { session, seen: shown });
+    app.skylines.trim(SEEN, |own| own.seen.as_ref().map(|(used, _)| *used), |own| own.seen = None);
     Ok(seen?)
 }
 
@@ -208,7 +217,8 @@ fn begin(
         beside: Beside::default(),
         watch: &watch,
     })?;
-    let live = Live::new(found.skyline.clone(), &found.sights.views(), &|| watch.cancelled())?;
+    let (skyline, strokes) = (found.skyline.clone(), &wish.plan.skyline.strokes);
+    let live = Live::new(skyline, strokes, &found.sights.views(), &|| watch.cancelled())?;
     Ok(Session { key, found, live })
 }
 

@@ -176,18 +176,22 @@ const ready = computed(() => store.used.length > 1 && !store.running)
         >
       </span>
     </RouterLink>
-    <nav class="flex flex-1 items-center gap-1 px-3" aria-label="Steps">
+    <nav
+      class="flex min-w-0 flex-1 items-center gap-1 px-3 max-[1180px]:gap-0 max-[1180px]:px-1"
+      aria-label="Steps"
+    >
       <button
         v-for="entry in entries"
         :key="entry.step"
-        class="min-w-[92px] rounded-lg px-2.5 py-1.5 text-left"
+        class="max-w-[150px] min-w-0 flex-1 rounded-lg px-2.5 py-1.5 text-left max-[1180px]:px-1.5"
         :class="store.step === entry.step ? 'bg-raised' : 'hover:bg-sheet'"
         :aria-current="store.step === entry.step ? 'step' : undefined"
+        :title="`${entry.name}: ${entry.finding}`"
         :data-test="`step-${entry.step}`"
         @click="store.step = entry.step"
       >
-        <span class="flex items-center gap-2 font-semibold">
-          <StateDot :state="entry.dot" />{{ entry.name }}
+        <span class="flex items-center gap-2 font-semibold max-[1180px]:gap-1">
+          <StateDot :state="entry.dot" /><span class="truncate">{{ entry.name }}</span>
         </span>
         <small class="num block truncate text-[11.5px] text-dim">{{ entry.finding }}</small>
       </button>

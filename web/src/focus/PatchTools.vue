@@ -6,6 +6,7 @@ import BrushSliders from '../paint/BrushSliders.vue'
 import StrokesBar from '../paint/StrokesBar.vue'
 import { grown, shrunk } from '../paint/strokes'
 import ToolButton from '../paint/ToolButton.vue'
+import { isTyped } from '../parts/keys'
 import { whole } from '../parts/units'
 import { useView } from '../viewer/view'
 import { usePatches } from './patches'
@@ -49,9 +50,7 @@ function pick(tool: (typeof tools)[number]['value']) {
 }
 
 function key(event: KeyboardEvent) {
-  const busy =
-    event.target instanceof HTMLElement && event.target.closest('input, select, [role=dialog]')
-  if (busy || event.ctrlKey || event.metaKey || event.altKey) return
+  if (isTyped(event)) return
   const tool = tools.find((one) => one.key === event.key)
   if (tool) pick(tool.value)
   else if (event.key === 'Escape') patches.tool = null

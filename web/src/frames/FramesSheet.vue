@@ -115,7 +115,17 @@ async function dismiss(id: number) {
   </div>
 
   <div v-if="uploads.uploads.length" class="section" data-test="uploads">
-    <h3>On their way</h3>
+    <h3 class="flex items-baseline gap-2">
+      On their way
+      <button
+        v-if="uploads.uploads.filter((one) => !one.problem).length > 1"
+        class="ml-auto text-[12px] font-normal text-jade"
+        data-test="stop-uploads"
+        @click="uploads.stopAll()"
+      >
+        Stop all
+      </button>
+    </h3>
     <ul class="flex flex-col gap-2">
       <li v-for="one in uploads.uploads" :key="one.id">
         <div class="flex gap-2">

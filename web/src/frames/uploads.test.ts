@@ -85,6 +85,24 @@ describe('uploads', () => {
     expect(sent[1]!.stop).toHaveBeenCalled()
   })
 
+  it('that wait are taken back without having begun, and all of them at once', async () => {
+    const uploads = useUploads()
+    const all = uploads.add(1, ['a', 'b', 'c', 'd', 'e', 'f'].map(file))
+    await settle()
+    uploads.uploads[4]!.stop()
+    expect(uploads.uploads.map((u) => u.name)).toEqual(['a', 'b', 'c', 'd', 'f'])
+    uploads.stopAll()
+    expect(sent.map((s) => [s.name, s.stop.mock.calls.length])).toEqual([
+      ['a', 1],
+      ['b', 1],
+      ['c', 1],
+    ])
+    expect(uploads.uploads.map((u) => u.name)).toEqual(['a', 'b', 'c'])
+    for (const one of sent) one.resolve(added(one.name))
+    await all
+    expect(sent).toHaveLength(3)
+  })
+
   it('end with one line about what became of the files', () => {
     const [uploads, notices] = [useUploads(), useNotices()]
     const last = () => notices.notices.at(-1)!

@@ -39,10 +39,15 @@ export const useUploads = defineStore('uploads', () => {
 
   function queue(shoot: number, file: File, added: Added[], done: () => void) {
     const id = next++
-    uploads.value.push({ id, name: file.name, share: 0, problem: '', stop: () => {} })
     // The entry as the list holds it, so that its changes are seen.
     const entry = () => uploads.value.find((u) => u.id === id)
-    waiting.push(async () => {
+    const take = () => {
+      waiting.splice(waiting.indexOf(send), 1)
+      dismiss(id)
+      done()
+    }
+    uploads.value.push({ id, name: file.name, share: 0, problem: '', stop: take })
+    const send = async () => {
       const { done: sent, stop } = upload(shoot, file, (share) => {
         const own = entry()
         if (own) own.share = share
@@ -57,8 +62,14 @@ export const useUploads = defineStore('uploads', () => {
         if (own) own.problem = sentence(error)
       }
       done()
-    })
+    }
+    waiting.push(send)
     pump()
+  }
+
+  /** Takes back what has not begun, and stops what has. */
+  function stopAll() {
+    for (const one of [...uploads.value].reverse()) if (!one.problem) one.stop()
   }
 
   function pump() {
@@ -99,5 +110,5 @@ export const useUploads = defineStore('uploads', () => {
     }
   }
 
-  return { uploads, share, add, dismiss, tell }
+  return { uploads, share, add, dismiss, stopAll, tell }
 })

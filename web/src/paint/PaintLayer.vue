@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // Takes the hand while something is painted, and shows strokes until the picture has them.
 import { computed, onMounted, onUnmounted, ref } from 'vue'
+import { isPressed, isTyped } from '../parts/keys'
 import type { View } from '../viewer/pane'
 import type { Hand, Shown } from './hand'
 import { pressed, type Point } from './strokes'
@@ -48,12 +49,12 @@ function leave() {
 }
 
 function key(event: KeyboardEvent) {
-  const busy = event.target instanceof HTMLElement && event.target.closest('input, [role=dialog]')
-  if (event.code === 'Space' && props.hand.active && !busy) {
+  if (event.code !== 'Space') return
+  if (props.hand.active && !isTyped(event) && !isPressed(event)) {
     moving.value = event.type === 'keydown'
     event.preventDefault()
   }
-  if (event.code === 'Space' && event.type === 'keyup') moving.value = false
+  if (event.type === 'keyup') moving.value = false
 }
 
 function line(stroke: Shown) {

@@ -8,6 +8,9 @@ import { useShoot } from '../shoot/store'
 const store = useShoot()
 
 const stages = computed<{ stage: Stage; name: string; unit: string }[]>(() => [
+  ...(store.job?.stage === 'prepare' || store.calibration.some((frame) => !frame.left_out)
+    ? [{ stage: 'prepare' as const, name: 'Calibration', unit: 'frames' }]
+    : []),
   { stage: 'frames', name: 'Frames', unit: 'frames' },
   { stage: 'align', name: 'Align', unit: 'frames' },
   ...(store.job?.plan.skyline.mode !== 'none'

@@ -9,6 +9,7 @@ import FinishSheet from '../finish/FinishSheet.vue'
 import FrameStrip from '../frames/FrameStrip.vue'
 import FramesSheet from '../frames/FramesSheet.vue'
 import { useUploads } from '../frames/uploads'
+import { isTypedIn } from '../parts/keys'
 import PrepareSheet from '../prepare/PrepareSheet.vue'
 import ProbePanel from '../probes/ProbePanel.vue'
 import RunStatus from '../runs/RunStatus.vue'
@@ -32,8 +33,7 @@ watch(
 )
 
 function key(event: KeyboardEvent) {
-  const typing = event.target instanceof HTMLElement && event.target.closest('input, [role=dialog]')
-  if (typing || event.altKey) return
+  if (isTypedIn(event) || event.altKey) return
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
     event.preventDefault()
     void (event.shiftKey ? store.redo() : store.undo())

@@ -36,10 +36,10 @@ async function add(name: string, kind: Kind) {
 async function rename(card: Card, name: string) {
   const before = card.name
   try {
-    await api.changeShoot(card.id, { name })
+    await api.changeShoot(card.id, { name, was: { name: before } })
     notices.show(`Renamed “${before}” to “${name}”.`, {
       undo: async () => {
-        await api.changeShoot(card.id, { name: before })
+        await api.changeShoot(card.id, { name: before, was: { name } })
         await load()
       },
     })

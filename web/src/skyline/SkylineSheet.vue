@@ -7,6 +7,7 @@ import BrushSliders from '../paint/BrushSliders.vue'
 import StrokesBar from '../paint/StrokesBar.vue'
 import { grown, shrunk } from '../paint/strokes'
 import ToolButton from '../paint/ToolButton.vue'
+import { isTyped } from '../parts/keys'
 import Segmented from '../parts/Segmented.vue'
 import { methodNames, share } from '../parts/units'
 import PlanSlider from '../prepare/PlanSlider.vue'
@@ -151,9 +152,7 @@ function pick(paint: Paint) {
 }
 
 function key(event: KeyboardEvent) {
-  const busy =
-    event.target instanceof HTMLElement && event.target.closest('input, select, [role=dialog]')
-  if (busy || event.ctrlKey || event.metaKey || event.altKey) return
+  if (isTyped(event)) return
   const tool = tools.find((t) => t.key === event.key)
   if (tool) pick(tool.paint)
   else if (event.key === 'Escape') skyline.tool = null

@@ -3,6 +3,7 @@ import { storeToRefs } from 'pinia'
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch } from 'vue'
 import { api } from '../api/client'
 import type { PictureInfo } from '../api/types'
+import { isTyped } from '../parts/keys'
 import { frameOf } from '../prepare/seen'
 import { usePins } from '../probes/pins'
 import { useShoot } from '../shoot/store'
@@ -270,8 +271,7 @@ function nudge(event: KeyboardEvent) {
 }
 
 function key(event: KeyboardEvent) {
-  const busy = event.target instanceof HTMLElement && event.target.closest('input, [role=dialog]')
-  if (busy || event.ctrlKey || event.metaKey || event.altKey) return
+  if (isTyped(event)) return
   const wanted = modes.find((m) => m.key === event.key)
   if (wanted) view.mode = wanted.value
   else if (event.key === 'x') view.side = view.side === 'a' ? 'b' : 'a'
@@ -461,84 +461,82 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
     </p>
 
     <div
-      class="absolute bottom-3 left-3 z-20 flex gap-0.5 rounded-lg bg-black/75 p-[3px]"
-      role="group"
-      aria-label="View"
+      class="pointer-events-none absolute inset-x-3 bottom-3 z-20 flex flex-wrap items-end justify-between gap-1.5 *:pointer-events-auto"
     >
-      <button
-        v-for="one in modes"
-        :key="one.value"
-        class="rounded-md px-2 py-1 disabled:text-faint"
-        :class="mode === one.value ? 'bg-[#363633] text-ink' : 'text-dim'"
-        :disabled="one.value !== 'one' && !(infoA && infoB)"
-        :aria-pressed="mode === one.value"
-        :title="`${one.text} (${one.key})`"
-        :data-test="`mode-${one.value}`"
-        @click="view.mode = one.value"
-      >
-        {{ one.text }}
-      </button>
-      <template v-if="mode === 'one' && infoA && infoB">
+      <div class="flex gap-0.5 rounded-lg bg-black/75 p-[3px]" role="group" aria-label="View">
         <button
-          v-for="side in ['a', 'b'] as const"
-          :key="side"
-          class="rounded-md px-2 py-1 uppercase"
-          :class="view.side === side ? 'text-jade' : 'text-dim'"
-          :aria-pressed="view.side === side"
-          @click="view.side = side"
+          v-for="one in modes"
+          :key="one.value"
+          class="rounded-md px-2 py-1 disabled:text-faint"
+          :class="mode === one.value ? 'bg-[#363633] text-ink' : 'text-dim'"
+          :disabled="one.value !== 'one' && !(infoA && infoB)"
+          :aria-pressed="mode === one.value"
+          :title="`${one.text} (${one.key})`"
+          :data-test="`mode-${one.value}`"
+          @click="view.mode = one.value"
         >
-          {{ side }}
+          {{ one.text }}
         </button>
-      </template>
-    </div>
-    <div
-      class="absolute right-3 bottom-3 z-20 flex items-center gap-0.5 rounded-lg bg-black/75 p-[3px]"
-    >
-      <label
-        class="flex items-center gap-1.5 px-2 text-dim"
-        title="Shown brighter; the files stay as they are"
-      >
-        <span :class="view.colours && 'text-amber'">{{
-          view.colours ? 'Colours × 4' : 'Shown'
-        }}</span>
-        <input
-          v-model.number="view.stops"
-          type="range"
-          min="-1"
-          max="5"
-          step="0.5"
-          class="w-[64px] accent-[#5cc8a1]"
-          aria-label="Shown brighter, exposure steps"
-        />
-        <span class="num w-[58px] whitespace-nowrap"
-          >{{ view.stops >= 0 ? '+' : '−' }}{{ Math.abs(view.stops).toFixed(1) }} EV</span
+        <template v-if="mode === 'one' && infoA && infoB">
+          <button
+            v-for="side in ['a', 'b'] as const"
+            :key="side"
+            class="rounded-md px-2 py-1 uppercase"
+            :class="view.side === side ? 'text-jade' : 'text-dim'"
+            :aria-pressed="view.side === side"
+            @click="view.side = side"
+          >
+            {{ side }}
+          </button>
+        </template>
+      </div>
+      <div class="ml-auto flex items-center gap-0.5 rounded-lg bg-black/75 p-[3px]">
+        <label
+          class="flex items-center gap-1.5 px-2 text-dim"
+          title="Shown brighter; the files stay as they are"
         >
-      </label>
-      <button
-        class="rounded-md px-2 py-1 text-dim hover:text-ink"
-        title="Fit (f)"
-        data-test="zoom-fit"
-        @click="fit"
-      >
-        Fit
-      </button>
-      <button
-        class="num rounded-md px-2 py-1 text-dim hover:text-ink"
-        title="One to one (1)"
-        data-test="zoom-1"
-        @click="leading?.zoomTo(1)"
-      >
-        1:1
-      </button>
-      <button
-        class="num rounded-md px-2 py-1 text-dim hover:text-ink"
-        title="Three to one (3)"
-        data-test="zoom-3"
-        @click="leading?.zoomTo(3)"
-      >
-        3:1
-      </button>
-      <span class="num w-[48px] text-center text-faint" data-test="scale">{{ scaleText }}</span>
+          <span :class="view.colours && 'text-amber'">{{
+            view.colours ? 'Colours × 4' : 'Shown'
+          }}</span>
+          <input
+            v-model.number="view.stops"
+            type="range"
+            min="-1"
+            max="5"
+            step="0.5"
+            class="w-[64px] accent-[#5cc8a1]"
+            aria-label="Shown brighter, exposure steps"
+          />
+          <span class="num w-[58px] whitespace-nowrap"
+            >{{ view.stops >= 0 ? '+' : '−' }}{{ Math.abs(view.stops).toFixed(1) }} EV</span
+          >
+        </label>
+        <button
+          class="rounded-md px-2 py-1 text-dim hover:text-ink"
+          title="Fit (f)"
+          data-test="zoom-fit"
+          @click="fit"
+        >
+          Fit
+        </button>
+        <button
+          class="num rounded-md px-2 py-1 text-dim hover:text-ink"
+          title="One to one (1)"
+          data-test="zoom-1"
+          @click="leading?.zoomTo(1)"
+        >
+          1:1
+        </button>
+        <button
+          class="num rounded-md px-2 py-1 text-dim hover:text-ink"
+          title="Three to one (3)"
+          data-test="zoom-3"
+          @click="leading?.zoomTo(3)"
+        >
+          3:1
+        </button>
+        <span class="num w-[48px] text-center text-faint" data-test="scale">{{ scaleText }}</span>
+      </div>
     </div>
   </section>
 </template>

@@ -74,7 +74,7 @@ fn one(folder: &Path, python: &Path, seed: u64) -> Result<Value> {
     let pictures = ["fine", "smooth"].map(|way| folder.join(format!("{way}.tif")));
     for (way, picture) in ["fine", "smooth"].into_iter().zip(&pictures) {
         run(Command::new(PROGRAM)
-            .args(["focus", "--quiet", "--way", way, "--out"])
+            .args(["focus", "--quiet", "--replace", "--way", way, "--out"])
             .arg(picture)
             .arg("--report")
             .arg(&report)

@@ -249,7 +249,7 @@ fn stack(folder: &Path, case: &Case, combine: &str) -> Result<Value> {
     let report = folder.join("report.json");
     let frames: Vec<_> = (1..=case.frames).map(|i| folder.join(format!("f{i:02}.tif"))).collect();
     let mut command = Command::new(PROGRAM);
-    command.args(["stack", "--quiet", "--align", case.align, "--combine", combine]);
+    command.args(["stack", "--quiet", "--replace", "--align", case.align, "--combine", combine]);
     if case.align == "scene" {
         command.arg("--level");
     }

@@ -1,5 +1,6 @@
 //! The command line as a person uses it.
 
+mod backup;
 mod common;
 mod focus;
 mod lens;

@@ -78,10 +78,9 @@ impl Skyline {
         &self.labels.sky
     }
 
-    /// Takes a sky stroke or a ground stroke into account; tells which part of the picture it may
-    /// have changed, in cells: columns and rows.
-    pub fn stroke(&mut self, stroke: &Stroke) -> Option<[std::ops::Range<usize>; 2]> {
-        self.regions.stroke(&mut self.labels, self.evidence.grid, stroke)
+    /// Takes a sky stroke or a ground stroke into account.
+    pub fn stroke(&mut self, stroke: &Stroke) {
+        self.regions.stroke(&mut self.labels, self.evidence.grid, stroke);
     }
 
     /// The share of sky in every pixel of the reference frame. `views` are those it was found in.

@@ -147,7 +147,7 @@ fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
     .unwrap();
     let (views, truth) = (found.sights.views(), scene.sky_mask());
     let stop = || false;
-    let mut live = Live::new(found.skyline.clone(), &views, &stop).unwrap();
+    let mut live = Live::new(found.skyline.clone(), &[], &views, &stop).unwrap();
     let before = live.mask().clone();
     assert_eq!(before, found.skyline.mask(&views, &stop).unwrap());
     let mut strokes = Vec::new();
@@ -186,6 +186,17 @@ fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
     };
     let many: Vec<Stroke> = (0..20).map(dab).collect();
     live.follow(&many, &views, &stop).unwrap();
+    // All at once, they are what a run makes of them, single pixels too.
+    let afresh = Live::new(found.skyline.clone(), &many, &views, &stop).unwrap();
+    assert_eq!(afresh.skyline().sky(), live.skyline().sky());
+    let mut whole = found.skyline.clone();
+    many.iter().for_each(|stroke| whole.stroke(stroke));
+    assert_eq!(*afresh.mask(), whole.mask(&views, &stop).unwrap());
+    // A stop leaves what is followed on where it is.
+    let halted = live.follow(&many[..19], &views, &|| true);
+    assert!(matches!(halted, Err(CoreError::Cancelled)), "{halted:?}");
+    live.follow(&many, &views, &stop).unwrap();
+    assert_eq!(afresh.skyline().sky(), live.skyline().sky());
     live.follow(&[], &views, &stop).unwrap();
     assert_eq!(*live.mask(), before);
 }

@@ -73,6 +73,13 @@ impl Served {
         Self { child, address }
     }
 
+    /// Sends it a signal by name and waits for its end; gives the status that it ended with.
+    pub fn end(mut self, signal: &str) -> Option<i32> {
+        let id = self.child.id().to_string();
+        assert!(Command::new("kill").args(["-s", signal, &id]).status().unwrap().success());
+        self.child.wait().unwrap().code()
+    }
+
     /// Ends it as a power cut would.
     pub fn kill(mut self) {
         self.child.kill().unwrap();
