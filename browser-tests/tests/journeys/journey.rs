@@ -11,7 +11,7 @@ use thirtyfour::prelude::*;
 const SLOWLY: std::time::Duration = std::time::Duration::from_millis(50);
 
 /// Frames of the simulated camera in a folder, as a card holds them.
-fn card(folder: &Path, frames: u32, (width, height): (u32, u32)) -> Vec<PathBuf> {
+pub fn card(folder: &Path, frames: u32, (width, height): (u32, u32)) -> Vec<PathBuf> {
     let scene =
         NightSky::new(Options { frames, darks: 1, width, height, seed: 31, deflate: false })
             .unwrap();
@@ -20,12 +20,12 @@ fn card(folder: &Path, frames: u32, (width, height): (u32, u32)) -> Vec<PathBuf>
 }
 
 /// Gives files to the page's file input, as the system's dialog would.
-async fn choose(s: &Session, files: &[PathBuf]) -> anyhow::Result<()> {
+pub async fn choose(s: &Session, files: &[PathBuf]) -> anyhow::Result<()> {
     let paths: Vec<&str> = files.iter().map(|f| f.to_str().unwrap()).collect();
     Ok(s.browser.find(By::Css("[data-test='files']")).await?.send_keys(paths.join("\n")).await?)
 }
 
-async fn make_shoot(s: &Session, name: &str) -> anyhow::Result<()> {
+pub async fn make_shoot(s: &Session, name: &str) -> anyhow::Result<()> {
     s.button("New shoot").await?.click().await?;
     s.first(By::Name("name")).await?.send_keys(name).await?;
     s.click("kind-night-sky").await?;

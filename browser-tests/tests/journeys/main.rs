@@ -1,6 +1,7 @@
 //! The application in a real browser, used as a person would.
 
 mod align_and_combine;
+mod contrast;
 mod finish;
 mod focus;
 mod frames;

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 #[derive(Debug, thiserror::Error)]
 pub enum PictureError {
     /// The operating system refused.
-    #[error("{}: {reason}; {}.", name(.path), remedy(.reason))]
+    #[error("{}: {}; {}.", name(.path), refusal(.reason), remedy(.reason))]
     Io {
         /// The file.
         path: PathBuf,
@@ -102,13 +102,29 @@ impl PictureError {
     }
 }
 
+/// A refusal of the system in words.
+fn refusal(reason: &std::io::Error) -> String {
+    use std::io::ErrorKind::{NotFound, PermissionDenied, QuotaExceeded, StorageFull};
+    match reason.kind() {
+        NotFound => "there is no such file or folder".to_owned(),
+        PermissionDenied => "the system does not allow it".to_owned(),
+        StorageFull => "the disk is full".to_owned(),
+        QuotaExceeded => "the disk has no more room for this user".to_owned(),
+        // The system's number for it helps nobody.
+        _ => {
+            let whole = reason.to_string();
+            whole.split(" (os error ").next().unwrap_or(&whole).to_owned()
+        }
+    }
+}
+
 /// What to do about a refusal of the system.
 fn remedy(reason: &std::io::Error) -> &'static str {
     use std::io::ErrorKind::{NotFound, PermissionDenied, QuotaExceeded, StorageFull};
     match reason.kind() {
         StorageFull | QuotaExceeded => "make room on that disk, and try again",
-        NotFound => "check that it is there",
-        PermissionDenied => "check that it may be read or written",
+        NotFound => "check that it is there, and its card or disk too",
+        PermissionDenied => "check who may read or write it",
         _ => "check that the file is there and may be read or written",
     }
 }
@@ -137,6 +153,9 @@ mod tests {
         };
         let full = told(std::io::ErrorKind::StorageFull);
         assert!(full.starts_with("f01.tif: ") && full.contains("make room"), "{full}");
-        assert!(told(std::io::ErrorKind::NotFound).ends_with("; check that it is there."));
+        assert!(
+            told(std::io::ErrorKind::NotFound)
+                .ends_with("; check that it is there, and its card or disk too.")
+        );
     }
 }

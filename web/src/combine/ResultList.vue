@@ -23,7 +23,7 @@ function seconds(result: ShootResult) {
       <li v-for="result in store.results" :key="result.id">
         <button
           class="w-full rounded-lg border px-3 py-2 text-left"
-          :class="store.shown?.id === result.id ? 'border-jade bg-jade-deep' : 'border-rule'"
+          :class="store.shown?.id === result.id ? 'border-jade bg-jade-deep' : 'border-edge'"
           :aria-pressed="store.shown?.id === result.id"
           @click="show(result)"
         >

@@ -64,7 +64,7 @@ async function add() {
         {{ folder.path || 'Opened folders' }}
       </p>
       <ul
-        class="h-[240px] overflow-auto rounded-lg border border-rule bg-well p-1"
+        class="h-[240px] overflow-auto rounded-lg border border-edge bg-well p-1"
         data-test="folders"
       >
         <li v-if="folder.above !== null">

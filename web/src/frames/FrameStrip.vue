@@ -106,7 +106,7 @@ function key(event: KeyboardEvent) {
           {{ way === 'columns' ? 'Bars' : 'Plot' }}
           <select
             v-model="shows"
-            class="rounded border border-rule bg-paper px-1 py-0.5 text-ink"
+            class="rounded border border-edge bg-paper px-1 py-0.5 text-ink"
             data-test="measure"
           >
             <option v-for="one in measures" :key="one.name" :value="one.name">

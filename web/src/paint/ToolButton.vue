@@ -16,7 +16,7 @@ defineProps<{
   <button
     class="flex items-center rounded-md border py-1.5 disabled:text-faint"
     :class="[
-      pressed ? 'border-jade bg-jade-deep text-ink' : 'border-rule text-dim',
+      pressed ? 'border-jade bg-jade-deep text-ink' : 'border-edge text-dim',
       upright ? 'flex-col gap-1 px-1 text-center leading-tight' : 'gap-2 px-2 text-left',
     ]"
     :title="`${hint} (${keys})`"

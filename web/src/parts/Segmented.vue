@@ -27,7 +27,7 @@ const model = defineModel<T>({ required: true })
         <button
           type="button"
           class="rounded-md border px-1 py-1.5 text-center"
-          :class="checked ? 'border-jade bg-jade-deep text-ink' : 'border-rule text-dim'"
+          :class="checked ? 'border-jade bg-jade-deep text-ink' : 'border-edge text-dim'"
           :title="option.hint"
           :data-test="`${label.toLowerCase()}-${option.value}`"
         >

@@ -13,7 +13,7 @@ const model = defineModel<boolean>({ required: true })
       <Switch
         v-model="model"
         class="relative h-[18px] w-[32px] shrink-0 rounded-full border transition-colors"
-        :class="model ? 'border-jade bg-jade-deep' : 'border-rule bg-well'"
+        :class="model ? 'border-jade bg-jade-deep' : 'border-edge bg-well'"
         :data-test="test"
       >
         <span

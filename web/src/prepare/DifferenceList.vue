@@ -65,7 +65,7 @@ function handOn(change: PrepareChange) {
             class="rounded border px-1.5 py-0.5 text-[12px]"
             :class="
               withheld.includes(one.name)
-                ? 'border-rule text-faint line-through'
+                ? 'border-edge text-faint line-through'
                 : 'border-jade bg-jade-deep'
             "
             :aria-pressed="!withheld.includes(one.name)"

@@ -323,7 +323,11 @@ export const useShoot = defineStore('shoot', () => {
     const plan = copy(before)
     change(plan)
     const patch = difference(before, plan)
-    if (!patch) return true
+    if (!patch) {
+      // What was tried last may be on its way still.
+      await turn
+      return shoot.value?.id === id
+    }
     shoot.value!.plan = plan
     underway++
     const done = await inTurn(() => attempt(() => amendPlanBy(id, patch)))

@@ -73,7 +73,7 @@ function add() {
             <button
               type="button"
               class="rounded-lg border px-3 py-2 text-left"
-              :class="checked ? 'border-jade bg-jade-deep' : 'border-rule'"
+              :class="checked ? 'border-jade bg-jade-deep' : 'border-edge'"
               :data-test="`kind-${one.value}`"
             >
               <span class="font-semibold">{{ one.text }}</span>

@@ -100,7 +100,7 @@ onUnmounted(() => stop())
     </div>
     <ul
       v-else
-      class="grid content-start gap-5 overflow-auto py-6"
+      class="grid auto-rows-max content-start gap-5 overflow-auto py-6"
       style="grid-template-columns: repeat(auto-fill, minmax(290px, 1fr))"
       data-test="shoots"
     >

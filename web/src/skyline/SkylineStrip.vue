@@ -77,7 +77,7 @@ function key(event: KeyboardEvent) {
         Order
         <select
           v-model="order"
-          class="rounded border border-rule bg-paper px-1 py-0.5 text-ink"
+          class="rounded border border-edge bg-paper px-1 py-0.5 text-ink"
           data-test="strip-order"
         >
           <option value="along">from left to right</option>

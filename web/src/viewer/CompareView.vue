@@ -463,7 +463,7 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
     <div
       class="pointer-events-none absolute inset-x-3 bottom-3 z-20 flex flex-wrap items-end justify-between gap-1.5 *:pointer-events-auto"
     >
-      <div class="flex gap-0.5 rounded-lg bg-black/75 p-[3px]" role="group" aria-label="View">
+      <div class="flex gap-0.5 rounded-lg bg-black/80 p-[3px]" role="group" aria-label="View">
         <button
           v-for="one in modes"
           :key="one.value"
@@ -490,7 +490,7 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
           </button>
         </template>
       </div>
-      <div class="ml-auto flex items-center gap-0.5 rounded-lg bg-black/75 p-[3px]">
+      <div class="ml-auto flex items-center gap-0.5 rounded-lg bg-black/80 p-[3px]">
         <label
           class="flex items-center gap-1.5 px-2 text-dim"
           title="Shown brighter; the files stay as they are"
@@ -535,7 +535,7 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
         >
           3:1
         </button>
-        <span class="num w-[48px] text-center text-faint" data-test="scale">{{ scaleText }}</span>
+        <span class="num w-[48px] text-center text-dim" data-test="scale">{{ scaleText }}</span>
       </div>
     </div>
   </section>

@@ -42,7 +42,7 @@ const chosen = computed(() => {
 <template>
   <Listbox v-model="model" as="div">
     <ListboxButton
-      class="flex items-center gap-1.5 rounded-[7px] bg-black/75 px-2.5 py-1 text-[12px]"
+      class="flex items-center gap-1.5 rounded-[7px] bg-black/80 px-2.5 py-1 text-[12px]"
       :aria-label="`Side ${side}: ${chosen?.text ?? 'nothing'}`"
       :data-test="`pick-${side.toLowerCase()}`"
     >

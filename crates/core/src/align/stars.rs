@@ -188,6 +188,9 @@ impl Patch {
         let (width, height) = (region.width as usize, region.height as usize);
         let (left, top) = ((block.x - region.x) as usize, (block.y - region.y) as usize);
         let columns = left.max(4)..(left + block.width as usize).min(width.saturating_sub(4));
+        if columns.is_empty() {
+            return stars;
+        }
         for y in top.max(4)..(top + block.height as usize).min(height.saturating_sub(4)) {
             let row = &self.filtered[y * width..][columns.clone()];
             thresholds.clear();

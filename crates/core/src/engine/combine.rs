@@ -4,6 +4,7 @@ use super::Request;
 use super::gallery::{Decoded, Gallery};
 use super::ground::Ground;
 use super::joined::{self, Join};
+use super::present::content_of;
 use super::stages::{self, AlignNote, CombineNote, StarFigures, stars_of};
 use super::streamed::{self, Running};
 use crate::CoreError;
@@ -466,7 +467,7 @@ pub fn frame_report(
     let level = part.map(|(used, _)| used.levels[1]).filter(|level| *level != Level::NONE);
     FrameReport {
         file: input.name.clone(),
-        content: input.content.clone(),
+        content: content_of(input),
         used: motion.is_some(),
         reason: aligned.reason.clone(),
         model: motion.map(|m| m.model().to_owned()),

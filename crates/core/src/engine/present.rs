@@ -9,6 +9,14 @@ use crate::frames::FrameInput;
 use jade_pixels::regular;
 use rayon::prelude::*;
 
+/// What the name of a content ends with while its file is gone.
+const GONE: &str = " (gone)";
+
+/// The content of a frame, whether it is gone or not.
+pub fn content_of(input: &FrameInput) -> String {
+    input.content.strip_suffix(GONE).unwrap_or(&input.content).to_owned()
+}
+
 /// The frames of a run, those that are gone under names that say so.
 pub struct Present {
     frames: Vec<FrameInput>,
@@ -40,7 +48,7 @@ fn marked(frames: &[FrameInput]) -> (Vec<FrameInput>, Vec<bool>) {
     let mark = |input: &FrameInput| {
         let gone = regular::check(&input.path).and_then(|()| input.unchanged()).is_err();
         let content = match gone {
-            true => format!("{} (gone)", input.content),
+            true => format!("{}{GONE}", input.content),
             false => input.content.clone(),
         };
         (FrameInput { content, ..input.clone() }, gone)

@@ -11,5 +11,6 @@ mod shoot;
 mod skies;
 mod skyline;
 mod sorting;
+mod soundness;
 mod stack;
 mod streamed;

@@ -212,7 +212,9 @@ async fn a_folder_that_goes_in_the_middle_leaves_what_was_added() {
             (Some(frame), None) => {
                 assert!(shown.frames.iter().any(|f| f.id == frame.id), "{}", one.name);
             }
-            (None, Some(problem)) => assert!(problem.contains("No such file"), "{problem}"),
+            (None, Some(problem)) => {
+                assert!(problem.contains("there is no such file"), "{problem}")
+            }
             other => panic!("{}: {other:?}", one.name),
         }
     }

@@ -12,5 +12,7 @@ mod prepare;
 mod restarts;
 mod runs;
 mod sets;
+mod sharing;
 mod shoots;
 mod skyline;
+mod soundness;
