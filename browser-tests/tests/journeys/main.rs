@@ -6,6 +6,7 @@ mod finish;
 mod focus;
 mod frames;
 mod journey;
+mod page;
 mod prepare;
 mod skyline;
 mod sorting;

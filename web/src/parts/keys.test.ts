@@ -16,6 +16,7 @@ it('leaves letters to what is typed into', () => {
     '<input class="here" type="number">',
     '<select class="here"><option>run</option></select>',
     '<ul role="listbox"><li class="here" tabindex="0">result</li></ul>',
+    '<button class="here" aria-haspopup="listbox" aria-expanded="true">A</button>',
     '<div role="menu"><button class="here">Rename</button></div>',
     '<div role="dialog"><button class="here">Close</button></div>',
   ])
@@ -27,6 +28,7 @@ it('takes letters as shortcuts after a slider, a switch or a button was used', (
     '<input class="here" type="range">',
     '<input class="here" type="checkbox">',
     '<button class="here">Fit</button>',
+    '<button class="here" aria-haspopup="listbox" aria-expanded="false">A</button>',
     '<p class="here"></p>',
   ])
     expect(typed(html), html).toBe(false)

@@ -8,6 +8,8 @@ const TYPED_IN = [
   '[contenteditable=true]',
   '[role=dialog]',
   '[role=listbox]',
+  // The button of a list that is open, until the list has the focus.
+  '[aria-haspopup][aria-expanded=true]',
   '[role=menu]',
 ].join()
 /** What the space bar works on. */
