@@ -57,7 +57,7 @@ fn main() -> Result<()> {
         Some("import") => import::import(),
         Some("page") => {
             web::build()?;
-            install_browser()?;
+            install_tools()?;
             page::page()
         }
         Some("skyline") => skyline::skyline(),
@@ -84,25 +84,31 @@ fn test() -> Result<()> {
     web::build()?;
     web::check()?;
     run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;
-    install_browser()?;
+    install_tools()?;
     // The types in the front end are compared with the server's by a test among these.
     run(&mut cargo(&["test", "--workspace"]))
 }
 
 fn screenshots() -> Result<()> {
     web::build()?;
-    install_browser()?;
+    install_tools()?;
     let arguments = ["docs/screenshots", "demo-data/screenshots"];
     let _ = std::fs::remove_dir_all(arguments[1]);
     run(cargo(&["run", "-p", "browser-tests", "--bin", "screenshots", "--"]).args(arguments))
 }
 
-/// Installs Debian's Chromium and ChromeDriver where they are missing.
-fn install_browser() -> Result<()> {
-    if run::has("chromedriver") && run::has("chromium") {
+/// Installs Debian's Chromium and ChromeDriver where they are missing, and the programs that written
+/// files are shown to.
+fn install_tools() -> Result<()> {
+    let tools = ["chromedriver", "chromium", "exiftool", "tiffinfo"];
+    if tools.iter().all(|tool| run::has(tool)) {
         return Ok(());
     }
     if !run::has("apt-get") {
+        if run::has("chromedriver") && run::has("chromium") {
+            eprintln!("exiftool and tiffinfo are missing: written files are not shown to them");
+            return Ok(());
+        }
         bail!("the browser tests need chromium and chromedriver; install them and try again");
     }
     let root = std::process::Command::new("id").arg("-u").output()?.stdout.trim_ascii() == b"0";
@@ -118,5 +124,6 @@ fn install_browser() -> Result<()> {
         run(command.args(arguments).env("DEBIAN_FRONTEND", "noninteractive"))
     };
     apt(&["update", "-qq"])?;
-    apt(&["install", "-y", "-qq", "--no-install-recommends", "chromium", "chromium-driver"])
+    let packages = ["chromium", "chromium-driver", "libimage-exiftool-perl", "libtiff-tools"];
+    apt(&[&["install", "-y", "-qq", "--no-install-recommends"][..], &packages].concat())
 }

@@ -10,3 +10,4 @@ mod serve;
 mod signals;
 mod skyline;
 mod stack;
+mod written;

@@ -179,7 +179,10 @@ fn resolution(tags: &dyn Tags) -> Option<[f64; 2]> {
 fn gps(tags: &dyn Tags) -> Vec<GpsEntry> {
     let entry = |tag: u16| {
         let value = match tags.value(Place::Gps, tag)? {
-            Value::Text(bytes) => GpsValue::Text(words(&bytes)?),
+            // A place is told in few words.
+            Value::Text(bytes) if bytes.len() <= 256 => GpsValue::Text(words(&bytes)?),
+            Value::Text(_) => return None,
+            Value::Numbers(all) if all.len() > 256 => return None,
             Value::Numbers(all) => GpsValue::Bytes(
                 all.iter().map(|v| u8::try_from(*v).ok()).collect::<Option<Vec<u8>>>()?,
             ),
@@ -187,8 +190,7 @@ fn gps(tags: &dyn Tags) -> Vec<GpsEntry> {
         };
         Some(GpsEntry { tag, value })
     };
-    // Those of text, bytes and ratios; method and area are prefixed by a code for their letters.
-    (0..=31).filter(|tag| ![27, 28, 30].contains(tag)).filter_map(entry).collect()
+    (0..=31).filter(|tag| *tag != 30).filter_map(entry).collect()
 }
 
 /// Maker and model in one line, the maker not said twice.

@@ -1,5 +1,5 @@
 use super::exif::{self, Look, Place, Taken};
-use super::tiff::{Text, begin, directory_of, failed, write_tags};
+use super::tiff::{Text, begin, directory_of, failed, write_bytes, write_tags};
 use crate::PictureError;
 use crate::facts::Facts;
 use crate::mosaic::Mosaic;
@@ -81,9 +81,9 @@ pub fn write(
     }
     let camera = facts.camera.as_deref().unwrap_or("Unknown camera");
     if facts.camera.is_none() {
-        directory.write_tag(tag(272), Text(camera)).map_err(failed)?;
+        write_bytes(&mut directory, tag(272), Text(camera)).map_err(failed)?;
     }
-    directory.write_tag(tag(50_708), Text(camera)).map_err(failed)?;
+    write_bytes(&mut directory, tag(50_708), Text(camera)).map_err(failed)?;
     write_tags(&mut directory, &tags, Place::Image).map_err(failed)?;
     directory.finish().map_err(failed)
 }

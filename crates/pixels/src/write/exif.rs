@@ -123,9 +123,7 @@ pub fn tags(taken: Option<Taken>, look: Look) -> Vec<(Place, u16, Value)> {
     if time.is_some() {
         put(Place::Exif, 0x9291, text(&facts.details.subsecond));
     }
-    if look.jpeg {
-        put(Place::Exif, 0xa000, Some(Value::Undefined(b"0100".to_vec())));
-    }
+    put(Place::Exif, 0xa000, Some(Value::Undefined(b"0100".to_vec())));
     put(Place::Exif, 0xa001, Some(Value::Shorts(vec![if look.srgb { 1 } else { 0xffff }])));
     if look.jpeg {
         put(Place::Exif, 0xa002, Some(Value::Long(look.width)));
@@ -142,18 +140,31 @@ pub fn tags(taken: Option<Taken>, look: Look) -> Vec<(Place, u16, Value)> {
     }
     if taken.is_some_and(|taken| taken.place) && !facts.details.gps.is_empty() {
         let gps = &facts.details.gps;
+        let mut values: Vec<(u16, Value)> = gps
+            .iter()
+            .map(|entry| {
+                let value = match entry.value.clone() {
+                    GpsValue::Text(text) => Value::Text(text),
+                    // Method and area are texts that begin with the code of their letters.
+                    GpsValue::Bytes(bytes) if [0x1b, 0x1c].contains(&entry.tag) => {
+                        Value::Undefined(bytes)
+                    }
+                    GpsValue::Bytes(bytes) => Value::Bytes(bytes),
+                    GpsValue::Ratios(all) => Value::Ratios(all),
+                };
+                (entry.tag, value)
+            })
+            .collect();
         if gps.iter().all(|entry| entry.tag != 0) {
-            put(Place::Gps, 0, Some(Value::Bytes(vec![2, 3, 0, 0])));
+            values.push((0, Value::Bytes(vec![2, 3, 0, 0])));
         }
-        let mut gps = gps.clone();
-        gps.sort_by_key(|entry| entry.tag);
-        for entry in gps {
-            let value = match entry.value {
-                GpsValue::Text(text) => Value::Text(text),
-                GpsValue::Bytes(bytes) => Value::Bytes(bytes),
-                GpsValue::Ratios(all) => Value::Ratios(all),
-            };
-            put(Place::Gps, entry.tag, Some(value));
+        // Readers ask how it was found; the satellites are what this directory is named after.
+        if gps.iter().all(|entry| entry.tag != 0x1b) {
+            values.push((0x1b, Value::Undefined(b"ASCII\0\0\0GPS".to_vec())));
+        }
+        values.sort_by_key(|(tag, _)| *tag);
+        for (tag, value) in values {
+            put(Place::Gps, tag, Some(value));
         }
     }
     all
@@ -252,7 +263,7 @@ mod tests {
         let tags = tags(None, look);
         let of = |place| tags.iter().filter(move |tag| tag.0 == place).map(|tag| tag.1);
         assert_eq!(of(Place::Image).collect::<Vec<_>>(), [0x011a, 0x011b, 0x0128, 0x0131]);
-        assert_eq!(of(Place::Exif).collect::<Vec<_>>(), [0x9000, 0xa001]);
+        assert_eq!(of(Place::Exif).collect::<Vec<_>>(), [0x9000, 0xa000, 0xa001]);
         assert_eq!(of(Place::Gps).count(), 0);
     }
 }

@@ -125,6 +125,9 @@ fn put<T: Copy + Default + Send + Sync>(
                 let what = "a TIFF of more than 4 GiB, as this would become,";
                 return Err(PictureError::unsupported_so(path, what, "choose another format"));
             }
+            if packed.len() % 2 == 1 {
+                directory.write_data(0u8).map_err(failed)?;
+            }
             offsets.push(offset as u32);
             lengths.push(packed.len() as u32);
         }
@@ -164,7 +167,7 @@ fn put<T: Copy + Default + Send + Sync>(
         shorts(Tag::Predictor, &[Predictor::Horizontal.to_u16()])?;
     }
     if channels == 3 {
-        directory.write_tag(Tag::IccProfile, Undefined(icc)).map_err(failed)?;
+        write_bytes(&mut directory, Tag::IccProfile, Undefined(icc)).map_err(failed)?;
     }
     write_tags(&mut directory, &tags, Place::Image).map_err(failed)?;
     for (tag, place) in [(Tag::ExifDirectory, exif), (Tag::GpsDirectory, gps)] {
@@ -221,9 +224,9 @@ pub fn write_tags(
     for (_, tag, value) in tags.iter().filter(|(place, ..)| *place == of) {
         let tag = Tag::from_u16_exhaustive(*tag);
         match value {
-            Value::Text(text) => directory.write_tag(tag, Text(text))?,
-            Value::Bytes(bytes) => directory.write_tag(tag, bytes.as_slice())?,
-            Value::Undefined(bytes) => directory.write_tag(tag, Undefined(bytes))?,
+            Value::Text(text) => write_bytes(directory, tag, Text(text))?,
+            Value::Bytes(bytes) => write_bytes(directory, tag, bytes.as_slice())?,
+            Value::Undefined(bytes) => write_bytes(directory, tag, Undefined(bytes))?,
             Value::Shorts(all) => match all[..] {
                 [one] => directory.write_tag(tag, one)?,
                 _ => directory.write_tag(tag, all.as_slice())?,
@@ -238,6 +241,17 @@ pub fn write_tags(
                 }
             }
         }
+    }
+    Ok(())
+}
+
+/// Writes a tag whose value is bytes, and lets what follows begin at an even place (TIFF 6.0, section 2).
+pub fn write_bytes<T: TiffValue>(directory: &mut Directory, tag: Tag, value: T) -> TiffResult<()> {
+    let long = value.bytes();
+    directory.write_tag(tag, value)?;
+    // Up to four bytes lie in the directory itself.
+    if long > 4 && long % 2 == 1 {
+        directory.write_data(0u8)?;
     }
     Ok(())
 }
