@@ -2,7 +2,7 @@
 
 use crate::work::{Common, Work, write_json};
 use crate::written::WrittenArgs;
-use anyhow::{Context, bail};
+use anyhow::{Context, anyhow, bail};
 use clap::Args;
 use jade_core::frames::{FrameInput, content_hash};
 use jade_core::plan::{PlanFrame, PlanRecord};
@@ -34,15 +34,8 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
     let shown = args.plan.display();
     let text = std::fs::read_to_string(&args.plan)
         .with_context(|| format!("{shown}: the plan cannot be read"))?;
-    let record: PlanRecord = serde_json::from_str(&text)
-        .with_context(|| format!("{shown}: this is no plan of Jade Stack, or it is damaged"))?;
-    match record.plan.version {
-        1 => {}
-        0 => bail!("{shown}: plans begin with version 1, and this one says 0; it is damaged"),
-        version => bail!(
-            "{shown}: this plan is of version {version}, and this program carries out version 1; carry it out with the program that saved it"
-        ),
-    }
+    let record = PlanRecord::from_json(&text).map_err(|error| anyhow!("{shown}: {error}"))?;
+    record.plan.check().map_err(|error| anyhow!("{shown}: {error}"))?;
     std::fs::create_dir_all(&args.out)
         .with_context(|| format!("{}: the folder cannot be made", args.out.display()))?;
     let name = args.plan.file_name().unwrap_or_default().to_string_lossy();

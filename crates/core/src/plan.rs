@@ -235,12 +235,7 @@ impl Plan {
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
-        if self.version != 1 {
-            return Err(CoreError::Setting(format!(
-                "The plan is of version {}, and this program knows version 1; carry it out with the program that saved it.",
-                self.version
-            )));
-        }
+        self.check_version()?;
         self.prepare.check()?;
         // Each alone: a later difference of the same frame would hide what an earlier one holds.
         for own in &self.differences {
@@ -267,6 +262,17 @@ impl Plan {
             return Err(CoreError::Setting("A pair set by hand has no place.".to_owned()));
         }
         Ok(())
+    }
+
+    fn check_version(&self) -> Result<(), CoreError> {
+        let what = match self.version {
+            1 => return Ok(()),
+            0 => "Plans begin with version 1, and this one says 0; it is damaged.".to_owned(),
+            version => format!(
+                "This plan is of version {version}, and this program carries out version 1; carry it out with the program that saved it."
+            ),
+        };
+        Err(CoreError::Setting(what))
     }
 
     /// Refuses what is not for the frames of a focus sweep.
@@ -308,6 +314,20 @@ pub struct PlanRecord {
     /// The frames that they were calibrated with.
     #[serde(default)]
     pub calibration: Vec<PlanCalibration>,
+}
+
+impl PlanRecord {
+    /// A plan from its written form.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] for what is no plan, or one of a later version.
+    pub fn from_json(text: &str) -> Result<Self, CoreError> {
+        let record: Self = serde_json::from_str(text).map_err(|error| {
+            CoreError::Setting(format!("This is no plan of Jade Stack, or it is damaged: {error}."))
+        })?;
+        record.plan.check_version()?;
+        Ok(record)
+    }
 }
 
 /// One frame for calibration in a [`PlanRecord`].

@@ -16,6 +16,7 @@ use std::path::{Path, PathBuf};
 struct Exr {
     path: PathBuf,
     width: usize,
+    pixels: u64,
     grey: bool,
 }
 
@@ -46,7 +47,8 @@ pub fn open(path: &Path) -> core::result::Result<Opened, PictureError> {
     let (width, height) = limits::check(path, width as u64, height as u64)?;
     let encoding = encoding(path, header)?;
     let facts = facts(header, (width, height));
-    let decoder = Box::new(Exr { path: path.to_owned(), width: width as usize, grey });
+    let pixels = u64::from(width) * u64::from(height);
+    let decoder = Box::new(Exr { path: path.to_owned(), width: width as usize, pixels, grey });
     let colours = Colours::Encoding(encoding);
     Ok(Opened { facts, colours, orientation: Orientation::UPRIGHT, decoder })
 }
@@ -86,6 +88,7 @@ impl Exr {
         let file = regular::open(path)?;
         let empty = |size: Vec2<usize>, _: &_| vec![0.0f32; size.area() * 3];
         let layer = read().no_deep_data().largest_resolution_level();
+        // On this thread alone: a panic over a damaged file on another would end the whole program.
         guarded(path, || {
             let light = match self.grey {
                 false => {
@@ -98,6 +101,7 @@ impl Exr {
                         .rgb_channels(|size, _: &_| empty(size, &()), put)
                         .first_valid_layer()
                         .all_attributes()
+                        .non_parallel()
                         .from_buffered(BufReader::new(file));
                     image.map_err(|e| failed(path, e))?.layer_data.channel_data.pixels
                 }
@@ -112,6 +116,7 @@ impl Exr {
                         .collect_pixels(|size, _: &_| empty(size, &()), put)
                         .first_valid_layer()
                         .all_attributes()
+                        .non_parallel()
                         .from_buffered(BufReader::new(file));
                     image.map_err(|e| failed(path, e))?.layer_data.channel_data.pixels
                 }
@@ -128,6 +133,10 @@ impl Decode for Exr {
 
     fn is_float(&self) -> bool {
         true
+    }
+
+    fn decoding_bytes(&mut self) -> Option<u64> {
+        Some(self.pixels * 12)
     }
 
     fn floats(self: Box<Self>, rows: LightRows) -> core::result::Result<(), PictureError> {

@@ -76,6 +76,13 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         Kind::Words => 16,
         Kind::Floats { .. } => 32,
     };
+    // Numbers lie as they are, so that a file of fewer bytes cannot hold them.
+    let sample = header.get_xtension().get_bitpix().byte_size() as u64;
+    let need = width * height * planes as u64 * sample;
+    let have = std::fs::metadata(path).map_err(PictureError::io(path))?.len();
+    if have < need {
+        return Err(PictureError::Truncated { path: path.to_owned(), have, need });
+    }
     let positive = |key: &str| number(key).filter(|v| v.is_finite() && *v > 0.0);
     let bare = Facts::bare(FileFormat::Fits, size.0, size.1, bits);
     let facts = Facts {
@@ -162,6 +169,11 @@ impl Decode for FitsFile {
     fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
         let codes = self.numbers(|v| (i32::from(v) + 32_768) as u16, super::widened, |_| 0)?;
         self.give(&codes, tall, rows)
+    }
+
+    fn decoding_bytes(&mut self) -> Option<u64> {
+        let sample = if self.is_float() { 4 } else { 2 };
+        Some(u64::from(self.size.0) * u64::from(self.size.1) * self.planes as u64 * sample)
     }
 
     fn is_float(&self) -> bool {
