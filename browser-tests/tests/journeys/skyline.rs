@@ -58,6 +58,7 @@ async fn a_skyline_is_found_corrected_and_joined() -> anyhow::Result<()> {
         s.click("skyline-auto").await?;
         s.until_text("step-skyline", "not yet run").await?;
         s.part("skyline-strip").await?;
+        s.first(By::Css("[data-test='mask-save'][href]")).await?;
         let shoot = shoot_number(s).await?;
         let truth = scene.sky_mask();
         let of = |x: u32, y: u32| truth[(y * SIZE.0 + x) as usize];

@@ -261,7 +261,8 @@ onUnmounted(() => window.removeEventListener('keydown', key))
       <a
         v-if="skyline.seen"
         class="button"
-        :href="`/api/shoots/${store.shoot!.id}/skyline/mask.png`"
+        :href="skyline.ready ? `/api/shoots/${store.shoot!.id}/skyline/mask.png` : undefined"
+        :aria-disabled="!skyline.ready"
         download
         data-test="mask-save"
         >Save PNG</a
@@ -269,7 +270,8 @@ onUnmounted(() => window.removeEventListener('keydown', key))
       <a
         v-if="skyline.seen"
         class="button"
-        :href="`/api/shoots/${store.shoot!.id}/skyline/mask.tif`"
+        :href="skyline.ready ? `/api/shoots/${store.shoot!.id}/skyline/mask.tif` : undefined"
+        :aria-disabled="!skyline.ready"
         download
         >TIFF</a
       >

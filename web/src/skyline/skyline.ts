@@ -50,6 +50,11 @@ export const useSkyline = defineStore('skyline', () => {
     return JSON.stringify([shoot.id, shoot.plan.align, mask, frames, store.reference?.id])
   })
 
+  /** What the mask on show depends on. */
+  const shown = ref<string | null>(null)
+  /** Whether the mask on show is that of the plan, so that it can be saved. */
+  const ready = computed(() => seen.value !== null && shown.value === wanted.value)
+
   watch(wanted, (now) => now && void find(), { immediate: true })
   watch(
     () => store.step,
@@ -72,6 +77,7 @@ export const useSkyline = defineStore('skyline', () => {
   async function find() {
     const id = store.shoot!.id
     const own = ++asked
+    const asks = wanted.value
     const known = pending.value.length
     finding.value ??= { stage: null, done: 0, total: 0 }
     try {
@@ -79,6 +85,7 @@ export const useSkyline = defineStore('skyline', () => {
       const picture = await api.picture(`skyline-${id}`)
       if (own !== asked) return
       seen.value = told
+      shown.value = asks
       info.value = picture
       problem.value = ''
     } catch (error) {
@@ -114,6 +121,7 @@ export const useSkyline = defineStore('skyline', () => {
     soft,
     laid,
     seen,
+    ready,
     info,
     problem,
     finding,

@@ -1,6 +1,6 @@
 //! Every reader is given whole files and many damaged ones.
 
-use jade_inputs::{Outcome, Reader, damaged, seeds};
+use jade_trials::{Outcome, Reader, damaged, seeds};
 use rand::SeedableRng;
 use rand_xoshiro::Xoshiro256PlusPlus;
 

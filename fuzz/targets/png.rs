@@ -1,0 +1,5 @@
+#![no_main]
+
+use jade_trials::Reader;
+
+jade_fuzz::target!(Reader::Png);
