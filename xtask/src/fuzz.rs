@@ -20,7 +20,16 @@ pub fn fuzz(arguments: &[String]) -> Result<()> {
     if !cargo(&["fuzz", "--version"]).output()?.status.success() {
         run(&mut cargo(&["install", "cargo-fuzz", "--locked", "--version", VERSION]))?;
     }
-    run(&mut cargo(&["run", "--release", "-p", "jade-trials", "--bin", "seeds", "--", "fuzz/corpus"]))?;
+    run(&mut cargo(&[
+        "run",
+        "--release",
+        "-p",
+        "jade-trials",
+        "--bin",
+        "seeds",
+        "--",
+        "fuzz/corpus",
+    ]))?;
     let names = if names.is_empty() { TARGETS.to_vec() } else { names };
     for name in names {
         // Without a sanitizer, which only a nightly compiler has; the readers are safe Rust.

@@ -3,6 +3,7 @@
 mod application;
 mod bench;
 mod focus;
+mod fuzz;
 mod import;
 mod page;
 mod quality;
@@ -36,6 +37,10 @@ const USAGE: &str = "usage: cargo xtask COMMAND
                       number follows
     quality-focus     the same for merged focus sweeps, into docs/quality-focus.md; ten seeds unless a
                       number follows
+    trials        kills, full disks, broken files and extreme plans, into docs/reliability.md; only
+                  some where `kills`, `room`, `broken` or `extremes` follows
+    fuzz          fuzzes all readers, or those that follow, each for ten minutes unless a number
+                  of seconds follows
     screenshots   pictures of the main views, into docs/screenshots";
 
 fn main() -> Result<()> {
@@ -67,6 +72,8 @@ fn main() -> Result<()> {
         Some("quality-prepare") => quality::prepare(rest.first().map(String::as_str)),
         Some("quality-focus") => quality::focus(rest.first().map(String::as_str)),
         Some("quality-skyline") => quality::skyline(rest.first().map(String::as_str)),
+        Some("trials") => trials(rest),
+        Some("fuzz") => fuzz::fuzz(rest),
         Some("screenshots") => screenshots(),
         _ => bail!("{USAGE}"),
     }
@@ -87,6 +94,13 @@ fn test() -> Result<()> {
     install_tools()?;
     // The types in the front end are compared with the server's by a test among these.
     run(&mut cargo(&["test", "--workspace"]))
+}
+
+fn trials(rest: &[String]) -> Result<()> {
+    web::build()?;
+    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    let mut command = cargo(&["run", "--release", "-p", "jade-trials", "--bin", "trials", "--"]);
+    run(command.arg(bench::PROGRAM).args(rest))
 }
 
 fn screenshots() -> Result<()> {

@@ -58,7 +58,7 @@ enum Command {
 fn main() -> ExitCode {
     // Usage errors end with status 2, from clap itself.
     let cli = Cli::parse();
-    let done = carry_out(cli.command);
+    let done = carry_out(cli.command).map_err(scratch::as_chosen);
     match (done, signals::status()) {
         (Ok(()), None) => ExitCode::SUCCESS,
         (Err(error), None) => {

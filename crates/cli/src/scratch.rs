@@ -2,9 +2,10 @@
 //! by the next one.
 
 use anyhow::Context;
+use jade_core::CoreError;
 use jade_core::cache::Cache;
 use std::fs::File;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use tempfile::TempDir;
 
 const PREFIX: &str = "jade-stack-scratch-";
@@ -46,6 +47,23 @@ impl Drop for Scratch {
     fn drop(&mut self) {
         Cache::at(self.path()).drop_frames();
     }
+}
+
+/// An error as the person sees it: too little room is said of the folder that was chosen, rather than
+/// of the run's own in it.
+pub fn as_chosen(error: anyhow::Error) -> anyhow::Error {
+    let mut error = match error.downcast::<CoreError>() {
+        Ok(error) => error,
+        Err(other) => return other,
+    };
+    if let CoreError::Scratch { folder, .. } = &mut error {
+        let own = PathBuf::from(&folder);
+        let name = own.file_name().unwrap_or_default().to_string_lossy();
+        if let (true, Some(chosen)) = (name.starts_with(PREFIX), own.parent()) {
+            *folder = chosen.display().to_string();
+        }
+    }
+    error.into()
 }
 
 /// Removes scratch folders whose process is gone.

@@ -17,13 +17,15 @@ pub enum CoreError {
     Setting(String),
     /// The disk has no room for the scratch files.
     #[error(
-        "{folder}: the run needs {need_mib} MiB of scratch space and {free_mib} MiB are free; make room or choose another folder for the data."
+        "{folder}: the run needs {need_mib} MiB of scratch space and {reserve_mib} MiB that stay free, and {free_mib} MiB are free; make room on that disk, or choose a folder on another one."
     )]
     Scratch {
         /// Where the scratch files would go.
         folder: String,
         /// Needed, in MiB.
         need_mib: u64,
+        /// What stays free beside, in MiB.
+        reserve_mib: u64,
         /// Free, in MiB.
         free_mib: u64,
     },

@@ -83,8 +83,9 @@ impl PictureError {
         move |reason| Self::Io { path: path.to_owned(), reason }
     }
 
+    /// With a reason of our own or a decoder's, which is made short enough for a sentence.
     pub(crate) fn damaged(path: &Path, reason: impl std::fmt::Display) -> Self {
-        Self::Damaged { path: path.to_owned(), reason: reason.to_string() }
+        Self::Damaged { path: path.to_owned(), reason: in_brief(&reason.to_string()) }
     }
 
     pub(crate) fn unsupported(path: &Path, what: impl Into<String>) -> Self {
@@ -100,6 +101,17 @@ impl PictureError {
     ) -> Self {
         Self::Unsupported { path: path.to_owned(), what: what.into(), remedy }
     }
+}
+
+/// A decoder's reason as a part of a sentence: its first line, without quotes, a full stop or values that
+/// only its makers read.
+fn in_brief(reason: &str) -> String {
+    const LONGEST: usize = 120;
+    let line = reason.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default();
+    let line = line.split(" {").next().unwrap_or(line).trim_matches('"');
+    let line = line.strip_prefix("[strict-mode]: ").unwrap_or(line).trim_end_matches(['.', ',']);
+    let short: String = line.chars().filter(|c| !c.is_control()).take(LONGEST).collect();
+    if short.is_empty() { "its decoder does not say where".to_owned() } else { short }
 }
 
 /// A refusal of the system in words.
@@ -143,6 +155,18 @@ fn name(path: &Path) -> String {
 mod tests {
     use super::*;
     use std::error::Error;
+
+    #[test]
+    fn the_reason_of_a_decoder_becomes_a_part_of_a_sentence() {
+        let told = |reason: &str| PictureError::damaged(Path::new("f01.jpg"), reason).to_string();
+        assert_eq!(
+            told("\n\"[strict-mode]: Extra bytes between headers.\"\nat 7"),
+            "f01.jpg: the picture data are damaged (Extra bytes between headers); copy the file again from the card."
+        );
+        assert!(told("Bad length: Chunk { kind: 7 }").contains("(Bad length: Chunk)"));
+        assert!(told(&"x".repeat(5000)).len() < 250);
+        assert!(told("").contains("(its decoder does not say where)"));
+    }
 
     #[test]
     fn a_refusal_of_the_system_is_told_once_with_what_to_do() {

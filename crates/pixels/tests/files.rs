@@ -97,6 +97,7 @@ fn taken() -> Facts {
             gps(4, GpsValue::Ratios(vec![[2, 1], [11, 1], [5, 1]])),
             gps(5, GpsValue::Bytes(vec![0])),
             gps(6, GpsValue::Ratios(vec![[12, 1]])),
+            gps(27, GpsValue::Bytes(b"ASCII\0\0\0GPS".to_vec())),
         ],
     };
     Facts {

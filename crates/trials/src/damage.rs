@@ -1,6 +1,7 @@
 //! Damage as cards, cables and disks do it to files.
 
 use rand::Rng;
+use std::ops::Range;
 
 /// What was done to a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -79,6 +80,18 @@ pub fn damaged(whole: &[u8], random: &mut impl Rng) -> (Vec<u8>, Damage) {
 }
 
 impl Damage {
+    /// Whether it befell one of these bytes of a file.
+    pub fn touches(self, bytes: &Range<usize>) -> bool {
+        let own = match self {
+            Self::Flip { at, .. } => at..at + 1,
+            Self::Cut { left } => left..usize::MAX,
+            Self::Zero { from, count } => from..from + count,
+            Self::Copy { to, count, .. } => to..to + count,
+            Self::Number { at, wide, .. } => at..at + wide,
+        };
+        own.start < bytes.end && bytes.start < own.end
+    }
+
     /// Does it to a file, as far as that has these places.
     pub fn to(self, bytes: &mut Vec<u8>) {
         let len = bytes.len();

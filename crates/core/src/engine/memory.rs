@@ -72,17 +72,21 @@ pub fn default_memory() -> u64 {
     total.map_or(1 << 30, |kib| (kib * 1024 / 4).clamp(LEAST, 2 << 30))
 }
 
-/// Makes sure that `need` bytes fit into `folder` with a little to spare.
+/// What stays free on the disk beside scratch files, in bytes: others write there too.
+const RESERVE: u64 = 64 << 20;
+
+/// Makes sure that `need` bytes fit into `folder` beside [`RESERVE`].
 ///
 /// # Errors
 /// [`CoreError::Scratch`] when they do not.
 pub fn check_scratch(folder: &Path, need: u64) -> Result<(), CoreError> {
     std::fs::create_dir_all(folder).map_err(jade_pixels::PictureError::io(folder))?;
     let free = fs4::available_space(folder).map_err(jade_pixels::PictureError::io(folder))?;
-    if free < need + (64 << 20) {
+    if free < need + RESERVE {
         return Err(CoreError::Scratch {
             folder: folder.display().to_string(),
-            need_mib: need >> 20,
+            need_mib: need.div_ceil(1 << 20),
+            reserve_mib: RESERVE >> 20,
             free_mib: free >> 20,
         });
     }

@@ -78,7 +78,7 @@ impl Encoding {
             return Ok(known.clone());
         }
         let profile = ColorProfile::new_from_slice(icc)
-            .map_err(|e| PictureError::damaged(path, format!("colour profile: {e:?}")))?;
+            .map_err(|_| PictureError::damaged(path, "its colour profile cannot be read"))?;
         let encoding = match spaces::of_grey(&profile, &name_of(&profile)) {
             Some(colour) => Some(Self::made(colour)),
             None => Self::from_profile(&profile, icc.to_vec()),

@@ -10,7 +10,7 @@ use crate::{PictureError, limits, regular};
 use exr::meta::MetaData;
 use exr::meta::header::Header;
 use exr::prelude::*;
-use std::io::BufReader;
+use std::io::{BufReader, ErrorKind};
 use std::path::{Path, PathBuf};
 
 struct Exr {
@@ -154,7 +154,10 @@ fn failed(path: &Path, error: exr::error::Error) -> PictureError {
         exr::error::Error::NotSupported(what) => {
             PictureError::unsupported(path, format!("this OpenEXR file ({what})"))
         }
-        exr::error::Error::Io(error) if error.kind() != std::io::ErrorKind::UnexpectedEof => {
+        // Places beyond the file's end are those of a damaged file too.
+        exr::error::Error::Io(error)
+            if !matches!(error.kind(), ErrorKind::UnexpectedEof | ErrorKind::InvalidInput) =>
+        {
             PictureError::io(path)(error)
         }
         error => PictureError::damaged(path, error),

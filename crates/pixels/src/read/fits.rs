@@ -113,7 +113,7 @@ fn opened(path: &Path) -> Result<Fits<BufReader<File>>, PictureError> {
 fn header(path: &Path) -> Result<Header<Image>, PictureError> {
     match opened(path)?.next() {
         Some(Ok(HDU::Primary(own))) => Ok(own.get_header().clone()),
-        Some(Err(error)) => Err(PictureError::damaged(path, error)),
+        Some(Err(_)) => Err(PictureError::damaged(path, "its header cannot be read")),
         _ => Err(PictureError::unsupported_so(path, "a FITS file without a picture", REMEDY)),
     }
 }

@@ -2,7 +2,9 @@ use super::{Colours, Decode, Layout, Opened, Rows, exif};
 use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits, regular};
-use png::{BitDepth, ColorType, Decoder, DecodingError, Info, Reader, Transformations, Unit};
+use png::{
+    BitDepth, ColorType, DecodeOptions, Decoder, DecodingError, Info, Reader, Transformations, Unit,
+};
 use std::fs::File;
 use std::io::{BufReader, ErrorKind};
 use std::path::{Path, PathBuf};
@@ -17,7 +19,10 @@ struct Png {
 
 pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let file = BufReader::new(regular::open(path)?);
-    let mut decoder = Decoder::new(file);
+    // A chunk that tells the colours and is damaged must not be passed over.
+    let mut options = DecodeOptions::default();
+    options.set_skip_ancillary_crc_failures(false);
+    let mut decoder = Decoder::new_with_options(file, options);
     decoder.set_transformations(Transformations::EXPAND);
     let header = decoder.read_header_info().map_err(|e| failed(path, e))?;
     let (width, height) = limits::check(path, header.width as u64, header.height as u64)?;
@@ -124,6 +129,11 @@ fn failed(path: &Path, error: DecodingError) -> PictureError {
             PictureError::Truncated { path: path.to_owned(), have, need: have + 1 }
         }
         DecodingError::IoError(reason) => PictureError::Io { path: path.to_owned(), reason },
-        e => PictureError::damaged(path, e),
+        e => match e.to_string() {
+            sum if sum.starts_with("CRC error") => {
+                PictureError::damaged(path, "a part of it does not match its checksum")
+            }
+            other => PictureError::damaged(path, other),
+        },
     }
 }

@@ -6,7 +6,7 @@ use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits, regular};
 use image_webp::{DecodingError, WebPDecoder};
 use std::fs::File;
-use std::io::BufReader;
+use std::io::{BufReader, Read};
 use std::path::{Path, PathBuf};
 
 struct WebP {
@@ -22,6 +22,7 @@ fn decoder(path: &Path) -> Result<Decoder, PictureError> {
 }
 
 pub fn open(path: &Path) -> Result<Opened, PictureError> {
+    check_length(path)?;
     let mut decoder = decoder(path)?;
     let (width, height) = decoder.dimensions();
     let (width, height) = limits::check(path, width.into(), height.into())?;
@@ -37,6 +38,21 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let colours = Colours::of(icc, told.encoding);
     let webp = WebP { path: path.to_owned(), width: width as usize };
     Ok(Opened { facts, colours, orientation: told.orientation, decoder: Box::new(webp) })
+}
+
+/// Makes sure that all is there that the container announces: the decoder fills up what is missing.
+fn check_length(path: &Path) -> Result<(), PictureError> {
+    let io = PictureError::io(path);
+    let mut file = regular::open(path)?;
+    let mut begin = [0; 8];
+    file.read_exact(&mut begin).map_err(&io)?;
+    let [.., a, b, c, d] = begin;
+    let need = 8 + u64::from(u32::from_le_bytes([a, b, c, d]));
+    let have = file.metadata().map_err(&io)?.len();
+    match have < need {
+        true => Err(PictureError::Truncated { path: path.to_owned(), have, need }),
+        false => Ok(()),
+    }
 }
 
 impl Decode for WebP {

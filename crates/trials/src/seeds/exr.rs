@@ -16,7 +16,7 @@ pub fn seeds() -> Vec<Seed> {
     all.map(|(name, compression)| Seed {
         name,
         bytes: made(compression),
-        guarded: false,
+        guarded: 0..0,
         ending: "exr",
     })
     .into()

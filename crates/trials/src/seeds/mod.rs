@@ -14,6 +14,7 @@ use jade_pixels::colour::Encoding;
 use jade_pixels::facts::{Details, Facts, FileFormat};
 use jade_pixels::mosaic::{Mosaic, Pattern, Sensor};
 use jade_pixels::write::{Picture, Taken, Target, write_mosaic, write_picture};
+use std::ops::Range;
 use std::path::Path;
 
 /// A whole file.
@@ -23,9 +24,8 @@ pub struct Seed {
     pub name: &'static str,
     /// Its content.
     pub bytes: Vec<u8>,
-    /// Whether its format guards its pixels with a checksum, so that every change to them can be
-    /// seen.
-    pub guarded: bool,
+    /// The bytes that a checksum in the file guards, so that every change to them can be seen.
+    pub guarded: Range<usize>,
     /// The ending of its name.
     pub ending: &'static str,
 }
@@ -124,7 +124,7 @@ fn dng() -> Seed {
     let mosaic = Mosaic { width, height, sensor, codes };
     let facts = Facts { width, height, ..facts(FileFormat::Raw) };
     let bytes = written(|path| write_mosaic(path, &mosaic, &facts).expect("a seed can be written"));
-    Seed { name: "mosaic", bytes, guarded: false, ending: "dng" }
+    Seed { name: "mosaic", bytes, guarded: 0..0, ending: "dng" }
 }
 
 fn masks() -> Vec<Seed> {
@@ -132,7 +132,7 @@ fn masks() -> Vec<Seed> {
     let mask = Mask::new(SIZE, shares);
     let of = |name, target, ending| {
         let bytes = written(|path| mask.write(path, target).expect("a seed can be written"));
-        Seed { name, bytes, guarded: true, ending }
+        Seed { name, bytes, guarded: 0..0, ending }
     };
     vec![
         of("mask-png", Target::Png { wide: false }, "png"),

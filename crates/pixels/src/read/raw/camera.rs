@@ -350,8 +350,10 @@ fn source(path: &Path) -> Result<RawSource, PictureError> {
 }
 
 fn decoder(path: &Path, source: &RawSource) -> Result<Box<dyn Decoder>, PictureError> {
-    rawler::get_decoder(source)
-        .map_err(|error| PictureError::unsupported(path, format!("this raw file ({error})")))
+    rawler::get_decoder(source).map_err(|_| {
+        let remedy = "convert it to DNG, or develop it to a TIFF of 16 bit";
+        PictureError::unsupported_so(path, "this raw file, whose camera is not known here,", remedy)
+    })
 }
 
 fn damaged(path: &Path, reason: impl std::fmt::Display) -> PictureError {
