@@ -60,6 +60,28 @@ fn a_mosaic_has_no_rows_before_it_is_developed() {
     assert!(error.to_string().starts_with("f01.dng: "), "{error}");
 }
 
+/// The library would take memory for as many values as an entry announces.
+#[test]
+fn a_value_without_end_is_refused_before_memory_is_taken_for_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = write(folder.path());
+    let whole = std::fs::read(&path).unwrap();
+    let place = |bytes: &[u8]| u32::from_le_bytes(bytes.try_into().unwrap()) as usize;
+    let first = place(&whole[4..8]);
+    let entries = u16::from_le_bytes([whole[first], whole[first + 1]]) as usize;
+    let mut bytes = whole.clone();
+    for entry in 0..entries {
+        let at = first + 2 + entry * 12;
+        // So many numbers of eight bytes.
+        bytes[at + 2..at + 4].copy_from_slice(&12u16.to_le_bytes());
+        bytes[at + 4..at + 8].copy_from_slice(&u32::MAX.to_le_bytes());
+        std::fs::write(&path, &bytes).unwrap();
+        bytes[at..at + 12].copy_from_slice(&whole[at..at + 12]);
+        let said = PictureFile::open(&path).err().unwrap().to_string();
+        assert!(said.starts_with("f01.dng: the picture data are damaged"), "{said}");
+    }
+}
+
 /// Cut at any place, or with any byte another, a file is read or refused by name; nothing else.
 #[test]
 fn a_broken_dng_is_refused_by_its_name() {

@@ -1,5 +1,4 @@
-use super::developed;
-use super::dng;
+use super::{counts, developed, dng};
 use crate::colour::Encoding;
 use crate::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
 use crate::mosaic::{Mosaic, Pattern, Sensor};
@@ -346,6 +345,7 @@ fn gps(own: ExifGPS) -> Vec<GpsEntry> {
 
 fn source(path: &Path) -> Result<RawSource, PictureError> {
     regular::check(path)?;
+    counts::check(path)?;
     RawSource::new(path).map_err(PictureError::io(path))
 }
 

@@ -3,6 +3,8 @@
 #[cfg(feature = "raw")]
 mod camera;
 #[cfg(feature = "raw")]
+mod counts;
+#[cfg(feature = "raw")]
 mod dng;
 
 #[cfg(feature = "raw")]

@@ -9,6 +9,8 @@ use std::path::{Path, PathBuf};
 
 /// Bytes of one value at most: a profile, or the places of all tiles of the largest picture.
 const MOST_BYTES: u64 = 64 << 20;
+/// Entries of one directory.
+const MOST_ENTRIES: u64 = 4096;
 /// Directories that are looked at in one file.
 const MOST_DIRECTORIES: usize = 64;
 
@@ -63,6 +65,26 @@ pub struct Directory {
     next: u64,
 }
 
+/// What a directory announces.
+#[cfg(feature = "raw")]
+pub struct Outline {
+    /// All entries, also those of one tag.
+    pub entries: Vec<OutlineEntry>,
+    /// Where the next one is; 0 where there is none.
+    pub next: u64,
+}
+
+/// What an entry announces.
+#[cfg(feature = "raw")]
+pub struct OutlineEntry {
+    /// The type of its values.
+    pub kind: u16,
+    /// How many there are.
+    pub count: u64,
+    /// The value, or the place of what does not fit here.
+    pub value: u64,
+}
+
 /// One entry: a value's type, how many there are, and the bytes that hold them or their place.
 #[derive(Debug, Clone)]
 struct Entry {
@@ -89,6 +111,34 @@ impl Directories {
     /// # Errors
     /// [`PictureError::Io`], [`PictureError::NoFile`].
     pub fn open(path: &Path) -> Result<Option<Self>, PictureError> {
+        Self::marked(path, |mark| match mark {
+            b"II*\0" => Some((false, false)),
+            b"MM\0*" => Some((true, false)),
+            b"II+\0" => Some((false, true)),
+            b"MM\0+" => Some((true, true)),
+            _ => None,
+        })
+    }
+
+    /// The same for a camera's own mark, too.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`], [`PictureError::NoFile`].
+    #[cfg(feature = "raw")]
+    pub fn of_camera(path: &Path) -> Result<Option<Self>, PictureError> {
+        Self::marked(path, |mark| match mark {
+            [b'I', b'I', ..] => Some((false, false)),
+            [b'M', b'M', ..] => Some((true, false)),
+            _ => None,
+        })
+    }
+
+    /// Opens a file of whose mark `known` tells whether its numbers are big-endian, and its places
+    /// of 64 bits.
+    fn marked(
+        path: &Path,
+        known: impl FnOnce(&[u8; 4]) -> Option<(bool, bool)>,
+    ) -> Result<Option<Self>, PictureError> {
         let file = regular::open(path)?;
         let io = PictureError::io(path);
         let length = file.metadata().map_err(&io)?.len();
@@ -100,13 +150,8 @@ impl Directories {
                 read => have += read,
             }
         }
-        let (big_endian, big) = match &header[..4] {
-            b"II*\0" => (false, false),
-            b"MM\0*" => (true, false),
-            b"II+\0" => (false, true),
-            b"MM\0+" => (true, true),
-            _ => return Ok(None),
-        };
+        let [a, b, c, d, ..] = header;
+        let Some((big_endian, big)) = known(&[a, b, c, d]) else { return Ok(None) };
         let path = path.to_owned();
         let mut all = Self { file, path, length, big_endian, big, first: 0 };
         all.first = match big {
@@ -114,6 +159,23 @@ impl Directories {
             false => all.number(&header[4..8]),
         };
         Ok(Some(all))
+    }
+
+    /// The same file with its numbers taken the other way round, as some cameras' own notes are.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    #[cfg(feature = "raw")]
+    pub fn turned(&self) -> Result<Self, PictureError> {
+        let file = self.file.try_clone().map_err(PictureError::io(&self.path))?;
+        let (path, big_endian) = (self.path.clone(), !self.big_endian);
+        Ok(Self { file, path, big_endian, ..*self })
+    }
+
+    /// Where the first directory is.
+    #[cfg(feature = "raw")]
+    pub fn first(&self) -> u64 {
+        self.first
     }
 
     /// Whether numbers are stored with their highest byte first.
@@ -155,7 +217,7 @@ impl Directories {
     pub fn directory(&self, at: u64) -> Result<Directory, PictureError> {
         let (count_bytes, field) = if self.big { (8, 8) } else { (2, 4) };
         let count = self.number(&self.bytes(at, count_bytes)?);
-        if count > 4096 {
+        if count > MOST_ENTRIES {
             return Err(PictureError::damaged(&self.path, "a directory with too many entries"));
         }
         let entry = 4 + 2 * field;
@@ -170,6 +232,29 @@ impl Directories {
             (self.number(&head[..2]) as u16, Entry { kind, count, field: own })
         });
         Ok(Directory { entries: entries.collect(), next: self.number(next) })
+    }
+
+    /// The directory at a place as far as the file holds it, whatever is wrong with it.
+    #[cfg(feature = "raw")]
+    pub fn outline(&self, at: u64) -> Outline {
+        let (count_bytes, field) = if self.big { (8, 8) } else { (2, 4) };
+        let entry = 4 + 2 * field;
+        let announced = self.bytes(at, count_bytes).map_or(0, |bytes| self.number(&bytes));
+        let from = at.saturating_add(count_bytes);
+        let held = self.length.saturating_sub(from) / entry;
+        let count = announced.min(held).min(MOST_ENTRIES);
+        let bytes = self.bytes(from, count * entry).unwrap_or_default();
+        let entries = bytes.chunks_exact(entry as usize).map(|own| {
+            let (head, value) = own.split_at(4 + field as usize);
+            OutlineEntry {
+                kind: self.number(&head[2..4]) as u16,
+                count: self.number(&head[4..]),
+                value: self.number(value),
+            }
+        });
+        let end = from.saturating_add(count * entry);
+        let next = self.bytes(end, field).map_or(0, |bytes| self.number(&bytes));
+        Outline { entries: entries.collect(), next }
     }
 
     /// All directories of pictures: each of the chain, followed by those below it.

@@ -18,11 +18,11 @@ pub fn trial(program: &Program, scene: &Scene, place: &Path, book: &mut Book) ->
 
 /// What each value of a plan is replaced with.
 fn extremes() -> Vec<Value> {
-    let far = [1e-30, -1e-30, 1e30, -1e30, 1e39, 1e300, 0.5, 24.0];
-    let whole = [0, -1, 1, 2, 255, 65_536, 4_294_967_295_i64, i64::MAX, i64::MIN];
+    let far = [1e-30, 1e30, -1e30, 1e39, 1e300, 0.5];
+    let whole = [0, -1, 1, 65_536, 4_294_967_295_i64, i64::MIN];
     let mut all: Vec<Value> = far.into_iter().map(Value::from).collect();
     all.extend(whole.map(Value::from));
-    all.extend([json!(null), json!(true), json!(""), json!("\u{0}../x"), json!([]), json!({})]);
+    all.extend([json!(null), json!(true), json!("\u{0}../x"), json!([]), json!({})]);
     all.extend([json!("x".repeat(100_000)), json!([[1, 2, 3], 4])]);
     all
 }

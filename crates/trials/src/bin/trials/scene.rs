@@ -23,7 +23,7 @@ impl Scene {
         let folder = place.join("frames");
         let shown = folder.display().to_string();
         let scene = ["scene", "night-sky", "--out", &shown, "--frames", "6"];
-        let size = ["--width", "720", "--height", "480", "--darks", "0", "--seed", "4"];
+        let size = ["--width", "540", "--height", "360", "--darks", "0", "--seed", "4"];
         if program.run(&[scene.as_slice(), &size].concat())? != End::Done {
             bail!("the frames cannot be made");
         }
