@@ -81,7 +81,8 @@ struct Ended {
 const AGAIN: Duration = Duration::from_secs(2);
 
 /// Usual share of each stage in a whole run, until a run's own times tell better.
-const USUAL: [(Stage, f64); 5] = [
+const USUAL: [(Stage, f64); 6] = [
+    (Stage::Prepare, 0.1),
     (Stage::Frames, 0.15),
     (Stage::Align, 0.4),
     (Stage::Skyline, 0.05),

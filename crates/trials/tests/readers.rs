@@ -5,7 +5,7 @@ use rand::SeedableRng;
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 /// Damaged copies of each whole file.
-const COPIES: u64 = 150;
+const COPIES: u64 = 60;
 
 #[test]
 fn whole_files_are_read() {

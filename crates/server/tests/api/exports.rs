@@ -1,7 +1,10 @@
 use crate::house::{Guest, House, names, wish};
+use jade_core::export::Colours;
 use jade_core::plan::PlanRecord;
+use jade_pixels::facts::{GpsEntry, GpsValue};
 use jade_pixels::read::PictureFile;
-use jade_server::types::{Export, ExportFormat, JobState, Shoot, ShootChange};
+use jade_pixels::write::{Picture, Taken, Target, write_picture};
+use jade_server::types::{Export, ExportFormat, JobState, NewExport, Shoot, ShootChange};
 use reqwest::{Method, StatusCode};
 
 async fn done(house: &House, guest: &Guest) -> Shoot {
@@ -51,6 +54,82 @@ async fn every_form_is_a_picture_of_the_results_size_with_its_plan_beside_it() {
     };
     assert_eq!(record.plan, shoot.results[0].plan);
     assert_eq!(record.frames.len(), 3);
+}
+
+/// The same light in every file, each telling its own colours, and no file in another's place.
+#[tokio::test]
+async fn the_person_chooses_the_colours_and_whether_the_place_is_told() {
+    let house = House::new(3);
+    // Where the frames were taken.
+    let gps = vec![
+        GpsEntry { tag: 1, value: GpsValue::Text("N".to_owned()) },
+        GpsEntry { tag: 2, value: GpsValue::Ratios(vec![[36, 1], [45, 1], [12, 1]]) },
+    ];
+    for path in &house.frames {
+        let file = PictureFile::open(path).unwrap();
+        let (mut facts, encoding) = (file.facts().clone(), file.encoding().clone());
+        facts.details.gps.clone_from(&gps);
+        let mut codes = vec![];
+        file.rows(&mut |_, rows| {
+            codes.extend_from_slice(rows);
+            Ok(())
+        })
+        .unwrap();
+        let (width, height) = (facts.width, facts.height);
+        let taken = Some(Taken { facts: &facts, stack: None, place: true });
+        let picture = Picture { width, height, channels: 3, encoding: &encoding, taken };
+        write_picture(path, Target::Tiff { wide: true, deflate: true }, &picture, &mut |y, out| {
+            let from = y as usize * width as usize * 3;
+            out.copy_from_slice(&codes[from..from + out.len()]);
+            Ok(())
+        })
+        .unwrap();
+    }
+    let guest = house.open().await;
+    let shoot = done(&house, &guest).await;
+    let path = format!("results/{}/exports", shoot.results[0].id);
+    let all = [
+        (Colours::Input, true),
+        (Colours::Srgb, false),
+        (Colours::DisplayP3, true),
+        (Colours::A98, true),
+        (Colours::Prophoto, true),
+        (Colours::Linear, true),
+    ];
+    let (mut names, mut lights) = (vec![], vec![]);
+    for (colours, place) in all {
+        let wish = NewExport { format: ExportFormat::Tiff16, colours, place };
+        let exports: Vec<Export> = guest.post(&path, &wish).await;
+        let export = exports.into_iter().max_by_key(|e| e.id).unwrap();
+        let file = PictureFile::open(&house.data().join("exports").join(&export.file)).unwrap();
+        assert_eq!(file.facts().details.gps.iter().any(|own| own.tag == 2), place, "{colours:?}");
+        names.push((file.encoding().name().to_owned(), export.file));
+        let mut light = vec![];
+        let matrix = file.encoding().to_srgb();
+        let in_srgb = |pixel: &[f32; 3]| {
+            matrix.map(|row| row.iter().zip(pixel).map(|(weight, v)| weight * v).sum::<f32>())
+        };
+        file.light(&mut |_, rows| {
+            light.extend(rows.as_chunks::<3>().0.iter().flat_map(in_srgb));
+            Ok(())
+        })
+        .unwrap();
+        lights.push(light);
+    }
+    for (i, (profile, file)) in names.iter().enumerate() {
+        assert!(names[..i].iter().all(|(_, other)| other != file), "{names:?}");
+        // The frames are sRGB themselves.
+        let same = names[..i].iter().any(|(other, _)| other == profile);
+        assert_eq!(same, i == 1, "{names:?}");
+    }
+    for light in &lights[1..] {
+        // What is brighter than sRGB's white is cut off in sRGB alone.
+        let pixels = light.as_chunks::<3>().0.iter().zip(lights[0].as_chunks::<3>().0);
+        let within = pixels.filter(|(_, srgb)| srgb.iter().all(|v| *v < 0.999));
+        let off = within.flat_map(|(a, b)| [0, 1, 2].map(|c| (a[c] - b[c]).abs()));
+        let off = off.fold(0.0, f32::max);
+        assert!(off < 1e-4, "{off}");
+    }
 }
 
 #[tokio::test]
