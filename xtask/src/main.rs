@@ -88,6 +88,7 @@ fn demo(rest: &[String]) -> Result<()> {
 
 fn test() -> Result<()> {
     run(&mut cargo(&["fmt", "--all", "--check"]))?;
+    run(&mut cargo(&["fmt", "--manifest-path", "fuzz/Cargo.toml", "--check"]))?;
     web::build()?;
     web::check()?;
     run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;

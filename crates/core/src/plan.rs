@@ -316,6 +316,20 @@ pub struct PlanRecord {
     pub calibration: Vec<PlanCalibration>,
 }
 
+/// Why settings cannot be understood, as a part of a sentence: a reader repeats what it found, however
+/// long that is.
+pub fn in_brief(error: &serde_json::Error) -> String {
+    const LONGEST: usize = 160;
+    let said = error.to_string();
+    match said.char_indices().nth(LONGEST) {
+        Some((end, _)) => {
+            let (line, column) = (error.line(), error.column());
+            format!("{}... at line {line} column {column}", &said[..end])
+        }
+        None => said,
+    }
+}
+
 impl PlanRecord {
     /// A plan from its written form.
     ///
@@ -323,8 +337,19 @@ impl PlanRecord {
     /// [`CoreError::Setting`] for what is no plan, or one of a later version.
     pub fn from_json(text: &str) -> Result<Self, CoreError> {
         let record: Self = serde_json::from_str(text).map_err(|error| {
-            CoreError::Setting(format!("This is no plan of Jade Stack, or it is damaged: {error}."))
+            let said = in_brief(&error);
+            CoreError::Setting(format!(
+                "This is no plan of Jade Stack, or it is damaged ({said}); take it again from beside its result."
+            ))
         })?;
+        let named = record.frames.iter().chain(&record.ground);
+        // No file system has longer ones.
+        if named.into_iter().any(|frame| frame.file.len() > 1024) {
+            return Err(CoreError::Setting(
+                "This plan names a file that cannot be, by too many letters; it is damaged."
+                    .to_owned(),
+            ));
+        }
         record.plan.check_version()?;
         Ok(record)
     }
@@ -354,6 +379,14 @@ pub struct PlanFrame {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_is_no_plan_is_refused_in_few_words() {
+        let text = format!("{{\"plan\":{{\"kind\":\"{}\"}}}}", "x".repeat(100_000));
+        let said = PlanRecord::from_json(&text).unwrap_err().to_string();
+        assert!(said.starts_with("This is no plan of Jade Stack") && said.len() < 300, "{said}");
+        assert!(said.contains("column 100019"), "{said}");
+    }
 
     #[test]
     fn a_plan_survives_its_written_form() {

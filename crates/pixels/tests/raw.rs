@@ -82,6 +82,32 @@ fn a_value_without_end_is_refused_before_memory_is_taken_for_it() {
     }
 }
 
+/// The same for pixels, in whichever of its directories.
+#[test]
+fn a_raw_picture_without_end_is_refused_before_memory_is_taken_for_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = write(folder.path());
+    let whole = std::fs::read(&path).unwrap();
+    // Width, height, and samples of each pixel, as entries of one whole number.
+    for tag in [256u16, 257, 277] {
+        let mut places = 0;
+        for at in (0..whole.len() - 12).step_by(2) {
+            let [kind, count] = [at + 2, at + 4].map(|i| u32::from(whole[i]));
+            if whole[at..at + 2] != tag.to_le_bytes() || ![3, 4].contains(&kind) || count != 1 {
+                continue;
+            }
+            places += 1;
+            let mut bytes = whole.clone();
+            bytes[at + 2] = 4;
+            bytes[at + 8..at + 12].copy_from_slice(&0x0fff_ffffu32.to_le_bytes());
+            std::fs::write(&path, bytes).unwrap();
+            let said = PictureFile::open(&path).err().unwrap().to_string();
+            assert!(said.starts_with("f01.dng: "), "{said}");
+        }
+        assert!(places > 0, "tag {tag}");
+    }
+}
+
 /// Cut at any place, or with any byte another, a file is read or refused by name; nothing else.
 #[test]
 fn a_broken_dng_is_refused_by_its_name() {

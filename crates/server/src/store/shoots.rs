@@ -5,7 +5,7 @@ use crate::merging;
 use crate::proposals::Proposals;
 use crate::types::{JobState, NewShoot, Shoot, ShootCard, ShootChange, ShootState};
 use crate::versions;
-use jade_core::plan::{Kind, Plan};
+use jade_core::plan::{Kind, Plan, in_brief};
 use serde_json::{Value, json};
 
 #[derive(sqlx::FromRow)]
@@ -298,7 +298,10 @@ impl Row {
             return Err(ApiError::Clash(clashes));
         }
         let plan: Plan = serde_json::from_value(settings["plan"].clone()).map_err(|e| {
-            ApiError::Refused(format!("A setting cannot be understood: {e}; choose another."))
+            ApiError::Refused(format!(
+                "A setting cannot be understood: {}; choose another.",
+                in_brief(&e)
+            ))
         })?;
         plan.check()?;
         let plan = to_json(&plan);

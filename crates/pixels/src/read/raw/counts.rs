@@ -1,9 +1,9 @@
-//! The numbers of values that a raw file's directories announce, looked at before the raw library takes
-//! memory for them: it takes as much as they say, and the system ends the whole program where there is
-//! not so much.
+//! The numbers of values and pixels that a raw file's directories announce, looked at before the raw
+//! library takes memory for them: it takes as much as they say, and the system ends the whole program
+//! where there is not so much.
 
-use crate::PictureError;
-use crate::read::tiff::directory::{Directories, Outline, OutlineEntry};
+use crate::read::tiff::directory::{Directories, Outline, OutlineEntry, tag};
+use crate::{PictureError, limits};
 use std::collections::HashSet;
 use std::path::Path;
 
@@ -11,14 +11,16 @@ use std::path::Path;
 const MOST: u64 = 1 << 30;
 /// Directories that are looked at.
 const MOST_DIRECTORIES: usize = 512;
+/// Entries of a directory that is none of the file's own.
+const MOST_ENTRIES: u64 = 512;
 /// How far into a camera's own notes their directory may begin: they have headers of their own.
 const HEADERS: u64 = 32;
 
-/// Makes sure that no directory which can be reached announces a value without end. Files of other
-/// forms are not looked at.
+/// Makes sure that no directory which can be reached announces a value without end, and none of a picture
+/// more than [`limits`] allow. Files of other forms are not looked at.
 ///
 /// # Errors
-/// [`PictureError::Damaged`], [`PictureError::Io`].
+/// [`PictureError::Damaged`], [`PictureError::TooLarge`], [`PictureError::Io`].
 pub fn check(path: &Path) -> Result<(), PictureError> {
     let Some(all) = Directories::of_camera(path)? else { return Ok(()) };
     let turned = all.turned()?;
@@ -29,10 +31,13 @@ pub fn check(path: &Path) -> Result<(), PictureError> {
             continue;
         }
         for file in [&all, &turned] {
+            let surely_pictures = sure && std::ptr::eq(file, &all);
+            if !surely_pictures && !(2..=MOST_ENTRIES).contains(&file.announced(place)) {
+                continue;
+            }
             let own = file.outline(place);
             // The chain of directories is as the file itself is; all else is guessed.
-            let of_chain = sure && std::ptr::eq(file, &all);
-            if !of_chain && !is_one(&own) {
+            if !surely_pictures && !is_one(&own) {
                 continue;
             }
             let endless = |own: &OutlineEntry| own.count.saturating_mul(bytes(own.kind)) > MOST;
@@ -40,7 +45,33 @@ pub fn check(path: &Path) -> Result<(), PictureError> {
                 let what = "a value without end in its header";
                 return Err(PictureError::damaged(path, what));
             }
+            if surely_pictures {
+                check_sizes(path, &own)?;
+            }
             open.extend(led_to(file, &own));
+        }
+    }
+    Ok(())
+}
+
+/// Makes sure that a picture, and each of its tiles, is not too large.
+fn check_sizes(path: &Path, own: &Outline) -> Result<(), PictureError> {
+    let number = |tag: u16| -> Result<Option<u64>, PictureError> {
+        // The library takes the last one of several.
+        match own.entries.iter().rev().find(|own| own.tag == tag) {
+            None => Ok(None),
+            Some(OutlineEntry { kind: 1 | 3 | 4, count: 1, value, .. }) => Ok(Some(*value)),
+            Some(_) => Err(PictureError::damaged(path, "its header does not tell its size")),
+        }
+    };
+    let samples = number(tag::SAMPLES)?.unwrap_or(1);
+    if samples > 8 {
+        let what = format!("a raw file with {samples} samples for each pixel");
+        return Err(PictureError::unsupported(path, what));
+    }
+    for [wide, tall] in [[tag::WIDTH, tag::HEIGHT], [tag::TILE_WIDTH, tag::TILE_HEIGHT]] {
+        if let (Some(wide), Some(tall)) = (number(wide)?, number(tall)?) {
+            limits::check(path, wide.max(1), tall.max(1))?;
         }
     }
     Ok(())
@@ -58,13 +89,17 @@ fn is_one(outline: &Outline) -> bool {
 fn led_to(file: &Directories, own: &Outline) -> Vec<(u64, bool)> {
     const LONGEST_LIST: u64 = 64;
     let mut all = vec![];
-    for OutlineEntry { kind, count, value } in &own.entries {
+    for OutlineEntry { tag: own, kind, count, value } in &own.entries {
         match kind {
+            // A place, or a list of them.
             4 | 13 if *count > 1 => {
                 let list = file.bytes(*value, count.min(&LONGEST_LIST) * 4).unwrap_or_default();
-                all.extend(list.chunks_exact(4).map(|place| (file.number(place), false)));
+                all.extend(
+                    list.chunks_exact(4)
+                        .map(|place| (file.number(place), *own == tag::SUB_DIRECTORIES)),
+                );
             }
-            4 | 13 => all.push((*value, false)),
+            4 | 13 => all.push((*value, *own == tag::SUB_DIRECTORIES)),
             // A camera's own notes.
             1 | 7 if *count > 12 => all.extend((0..=HEADERS).map(|off| (value + off, false))),
             _ => {}

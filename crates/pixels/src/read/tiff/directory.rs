@@ -77,11 +77,13 @@ pub struct Outline {
 /// What an entry announces.
 #[cfg(feature = "raw")]
 pub struct OutlineEntry {
+    /// What it is.
+    pub tag: u16,
     /// The type of its values.
     pub kind: u16,
     /// How many there are.
     pub count: u64,
-    /// The value, or the place of what does not fit here.
+    /// The first value, or the place of what does not fit here.
     pub value: u64,
 }
 
@@ -234,22 +236,34 @@ impl Directories {
         Ok(Directory { entries: entries.collect(), next: self.number(next) })
     }
 
+    /// How many entries the directory at a place announces.
+    #[cfg(feature = "raw")]
+    pub fn announced(&self, at: u64) -> u64 {
+        let bytes = self.bytes(at, if self.big { 8 } else { 2 });
+        bytes.map_or(0, |bytes| self.number(&bytes))
+    }
+
     /// The directory at a place as far as the file holds it, whatever is wrong with it.
     #[cfg(feature = "raw")]
     pub fn outline(&self, at: u64) -> Outline {
         let (count_bytes, field) = if self.big { (8, 8) } else { (2, 4) };
         let entry = 4 + 2 * field;
-        let announced = self.bytes(at, count_bytes).map_or(0, |bytes| self.number(&bytes));
         let from = at.saturating_add(count_bytes);
         let held = self.length.saturating_sub(from) / entry;
-        let count = announced.min(held).min(MOST_ENTRIES);
+        let count = self.announced(at).min(held).min(MOST_ENTRIES);
         let bytes = self.bytes(from, count * entry).unwrap_or_default();
         let entries = bytes.chunks_exact(entry as usize).map(|own| {
             let (head, value) = own.split_at(4 + field as usize);
+            let kind = self.number(&head[2..4]) as u16;
+            let count = self.number(&head[4..]);
+            let size = size_of(kind).unwrap_or(1);
+            // What fits is here itself, at the field's beginning.
+            let held = if count.saturating_mul(size) <= field { size.min(field) } else { field };
             OutlineEntry {
-                kind: self.number(&head[2..4]) as u16,
-                count: self.number(&head[4..]),
-                value: self.number(value),
+                tag: self.number(&head[..2]) as u16,
+                kind,
+                count,
+                value: self.number(&value[..held as usize]),
             }
         });
         let end = from.saturating_add(count * entry);

@@ -3,8 +3,9 @@
 use anyhow::{Context, Result};
 use std::collections::BTreeSet;
 use std::ffi::OsStr;
+use std::io::Read;
 use std::path::PathBuf;
-use std::process::{Child, Command, Output, Stdio};
+use std::process::{Child, Command, ExitStatus, Stdio};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
@@ -47,22 +48,31 @@ impl Program {
     /// Runs it to its end.
     pub fn run(&self, arguments: &[impl AsRef<OsStr>]) -> Result<End> {
         let mut child = self.start(arguments)?;
+        let mut said = child.stderr.take().context("its messages are caught")?;
+        let listener = std::thread::spawn(move || {
+            let mut bytes = Vec::new();
+            let _ = said.read_to_end(&mut bytes);
+            bytes
+        });
         let begun = Instant::now();
-        // What it says fits into the pipe.
-        while child.try_wait()?.is_none() {
-            if begun.elapsed() > LONGEST {
-                child.kill()?;
-                child.wait()?;
-                return Ok(End::Hung);
+        let status = loop {
+            match child.try_wait()? {
+                Some(status) => break status,
+                None if begun.elapsed() > LONGEST => {
+                    child.kill()?;
+                    child.wait()?;
+                    return Ok(End::Hung);
+                }
+                None => std::thread::sleep(Duration::from_millis(2)),
             }
-            std::thread::sleep(Duration::from_millis(2));
-        }
-        Ok(self.end(&child.wait_with_output()?))
+        };
+        let said = listener.join().expect("the listener does not panic");
+        Ok(self.end(status, &said))
     }
 
-    /// How a run ended whose output was caught.
-    pub fn end(&self, output: &Output) -> End {
-        let text = String::from_utf8_lossy(&output.stderr);
+    /// How a run ended that said so much.
+    fn end(&self, status: ExitStatus, said: &[u8]) -> End {
+        let text = String::from_utf8_lossy(said);
         let lines = text.lines().map(str::trim).filter(|line| !line.is_empty());
         let last = lines.clone().next_back().unwrap_or_default().to_owned();
         for line in lines {
@@ -71,7 +81,7 @@ impl Program {
         if text.contains("panicked at") {
             return End::Crashed(text.into_owned());
         }
-        match output.status.code() {
+        match status.code() {
             Some(0) => End::Done,
             Some(1 | 2) => End::Refused(last),
             other => End::Crashed(format!("ended with {other:?}: {text}")),
