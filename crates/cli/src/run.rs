@@ -75,7 +75,7 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
     };
     if reference.is_none() {
         bail!(
-            "{shown}: the plan's reference frame, {}, is none of its frames; the plan was changed or is damaged",
+            "{shown}: the plan's reference frame, {}, is none of its frames; the plan was changed or is damaged; take it again from beside its result",
             record.reference
         );
     }
@@ -141,7 +141,7 @@ impl Files {
         let same =
             named.iter().find(|path| content_hash(path).is_ok_and(|content| content == *blake3));
         let path = same.with_context(|| {
-            format!("{}: this is not the file that the plan was made with; it was changed, or another has its name", named[0].display())
+            format!("{}: this is not the file that the plan was made with; it was changed, or another has its name; give the right folder with --frames", named[0].display())
         })?;
         Ok(FrameInput {
             path: path.clone(),

@@ -108,6 +108,7 @@ impl PictureError {
 fn in_brief(reason: &str) -> String {
     const LONGEST: usize = 120;
     let line = reason.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default();
+    let line = line.split(" (os error ").next().unwrap_or(line);
     let line = line.split(" {").next().unwrap_or(line).trim_matches('"');
     let line = line.strip_prefix("[strict-mode]: ").unwrap_or(line).trim_end_matches(['.', ',']);
     let short: String = line.chars().filter(|c| !c.is_control()).take(LONGEST).collect();

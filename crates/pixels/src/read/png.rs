@@ -133,6 +133,9 @@ fn failed(path: &Path, error: DecodingError) -> PictureError {
             sum if sum.starts_with("CRC error") => {
                 PictureError::damaged(path, "a part of it does not match its checksum")
             }
+            part if part.contains("ChunkType") => {
+                PictureError::damaged(path, "a part of it is none that a PNG has")
+            }
             other => PictureError::damaged(path, other),
         },
     }

@@ -66,7 +66,12 @@ impl Store {
             MigrateError::VersionMissing(_) => ApiError::Refused(
                 "The store was made by a later version of Jade Stack; start that one, or choose another folder with --data.".to_owned(),
             ),
-            e => ApiError::Inner(format!("The store could not be brought up to date: {e}.")),
+            e if e.to_string().contains("disk is full") => ApiError::Inner(
+                "The disk of the data folder is full; make room there and start again.".to_owned(),
+            ),
+            e => ApiError::Inner(format!(
+                "The store cannot be brought up to date ({e}); put a backup in its place with `jade-stack restore`."
+            )),
         })?;
         let store = Self { pool, unmeasurable: Default::default() };
         store.mend_frames().await?;
