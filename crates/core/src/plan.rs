@@ -385,7 +385,7 @@ mod tests {
         let text = format!("{{\"plan\":{{\"kind\":\"{}\"}}}}", "x".repeat(100_000));
         let said = PlanRecord::from_json(&text).unwrap_err().to_string();
         assert!(said.starts_with("This is no plan of Jade Stack") && said.len() < 300, "{said}");
-        assert!(said.contains("column 100019"), "{said}");
+        assert!(said.contains("column 100018"), "{said}");
     }
 
     #[test]
