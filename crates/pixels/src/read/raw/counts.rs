@@ -24,20 +24,20 @@ const HEADERS: u64 = 32;
 pub fn check(path: &Path) -> Result<(), PictureError> {
     let Some(all) = Directories::of_camera(path)? else { return Ok(()) };
     let turned = all.turned()?;
-    let mut open = vec![(all.first(), true)];
+    let mut open = vec![(all.first(), Place::OfPicture)];
     let mut seen = HashSet::new();
-    while let Some((place, sure)) = open.pop() {
-        if seen.len() >= MOST_DIRECTORIES || !seen.insert(place) {
+    while let Some((at, place)) = open.pop() {
+        if seen.len() >= MOST_DIRECTORIES || !seen.insert((at, place)) {
             continue;
         }
         for file in [&all, &turned] {
-            let surely_pictures = sure && std::ptr::eq(file, &all);
-            if !surely_pictures && !(2..=MOST_ENTRIES).contains(&file.announced(place)) {
+            // Only a camera's own notes may have their numbers the other way round.
+            let certain = place != Place::Guessed && std::ptr::eq(file, &all);
+            if !certain && !(2..=MOST_ENTRIES).contains(&file.announced(at)) {
                 continue;
             }
-            let own = file.outline(place);
-            // The chain of directories is as the file itself is; all else is guessed.
-            if !surely_pictures && !is_one(&own) {
+            let own = file.outline(at);
+            if !certain && !is_one(&own) {
                 continue;
             }
             let endless = |own: &OutlineEntry| own.count.saturating_mul(bytes(own.kind)) > MOST;
@@ -45,13 +45,24 @@ pub fn check(path: &Path) -> Result<(), PictureError> {
                 let what = "a value without end in its header";
                 return Err(PictureError::damaged(path, what));
             }
-            if surely_pictures {
+            if certain && place == Place::OfPicture {
                 check_sizes(path, &own)?;
             }
             open.extend(led_to(file, &own));
         }
     }
     Ok(())
+}
+
+/// What is known of the bytes at a place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+enum Place {
+    /// They are the directory of a picture.
+    OfPicture,
+    /// The library takes them for a directory.
+    Taken,
+    /// They may be one.
+    Guessed,
 }
 
 /// Makes sure that a picture, and each of its tiles, is not too large.
@@ -85,28 +96,38 @@ fn is_one(outline: &Outline) -> bool {
     all.len() >= 2 && known * 2 > all.len()
 }
 
-/// Places at which other directories may be, and whether one must be there.
-fn led_to(file: &Directories, own: &Outline) -> Vec<(u64, bool)> {
+/// Places at which other directories may be.
+fn led_to(file: &Directories, own: &Outline) -> Vec<(u64, Place)> {
     const LONGEST_LIST: u64 = 64;
+    /// Entries of which the library takes what they lead to for a directory, whatever it is.
+    const LEADING: [u16; 3] = [tag::EXIF, tag::GPS, tag::PROFILE];
     let mut all = vec![];
     for OutlineEntry { tag: own, kind, count, value } in &own.entries {
+        let place = match *own {
+            tag::SUB_DIRECTORIES => Place::OfPicture,
+            own if LEADING.contains(&own) => Place::Taken,
+            _ => Place::Guessed,
+        };
         match kind {
-            // A place, or a list of them.
             4 | 13 if *count > 1 => {
                 let list = file.bytes(*value, count.min(&LONGEST_LIST) * 4).unwrap_or_default();
-                all.extend(
-                    list.chunks_exact(4)
-                        .map(|place| (file.number(place), *own == tag::SUB_DIRECTORIES)),
-                );
+                all.extend(list.chunks_exact(4).map(|at| (file.number(at), place)));
             }
-            4 | 13 => all.push((*value, *own == tag::SUB_DIRECTORIES)),
+            4 | 13 => all.push((*value, place)),
+            _ if place != Place::Guessed => {
+                all.extend([(*value, Place::Taken), (value & 0xff, Place::Taken)])
+            }
             // A camera's own notes.
-            1 | 7 if *count > 12 => all.extend((0..=HEADERS).map(|off| (value + off, false))),
+            1 | 7 if *count > 12 => {
+                all.extend((0..=HEADERS).map(|off| (value + off, Place::Guessed)));
+            }
             _ => {}
         }
     }
     // The last one is looked at first.
-    all.push((own.next, own.next != 0));
+    if own.next != 0 {
+        all.push((own.next, Place::OfPicture));
+    }
     all
 }
 
