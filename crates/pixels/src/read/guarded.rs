@@ -5,6 +5,11 @@ use std::cell::Cell;
 use std::panic::{self, AssertUnwindSafe};
 use std::path::Path;
 use std::sync::Once;
+#[cfg(feature = "raw")]
+use {
+    rayon::{ThreadPool, ThreadPoolBuilder},
+    std::sync::OnceLock,
+};
 
 thread_local! {
     static QUIET: Cell<bool> = const { Cell::new(false) };
@@ -32,4 +37,25 @@ pub fn guarded<T>(
     let done = panic::catch_unwind(AssertUnwindSafe(work));
     QUIET.set(before);
     done.unwrap_or_else(|_| Err(PictureError::damaged(path, "its decoder failed over it")))
+}
+
+/// The same for a library that shares its work among threads: they are threads of their own, so that what
+/// fails on them is not reported anywhere else either.
+///
+/// # Errors
+/// As for [`guarded`].
+#[cfg(feature = "raw")]
+pub fn guarded_threads<T: Send>(
+    path: &Path,
+    work: impl FnOnce() -> Result<T, PictureError> + Send,
+) -> Result<T, PictureError> {
+    static POOL: OnceLock<Option<ThreadPool>> = OnceLock::new();
+    let pool = POOL.get_or_init(|| {
+        let pool = ThreadPoolBuilder::new().num_threads(rayon::current_num_threads());
+        pool.start_handler(|_| QUIET.set(true)).build().ok()
+    });
+    match pool {
+        Some(pool) => guarded(path, || pool.install(work)),
+        None => guarded(path, work),
+    }
 }

@@ -34,7 +34,7 @@ pub type Rows<'a> = RowsOf<'a, u16>;
 /// Rows of linear light: 0 is black, 1 white, and more is brighter than white.
 pub type LightRows<'a> = RowsOf<'a, f32>;
 
-trait Decode {
+trait Decode: Send {
     /// Gives all rows, `tall` at a time where the format leaves the choice; where the samples are
     /// floating-point numbers, by [`Decode::floats`] instead.
     fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError>;

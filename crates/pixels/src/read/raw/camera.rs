@@ -2,7 +2,7 @@ use super::{counts, developed, dng};
 use crate::colour::Encoding;
 use crate::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
 use crate::mosaic::{Mosaic, Pattern, Sensor};
-use crate::read::guarded::guarded;
+use crate::read::guarded::guarded_threads;
 use crate::read::orientation::Orientation;
 use crate::read::{Colours, Decode, LightRows, Opened, Rows, exif};
 use crate::tiled::SIDE;
@@ -37,7 +37,7 @@ pub struct Crop(pub [usize; 4]);
 
 pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let source = source(path)?;
-    guarded(path, || {
+    guarded_threads(path, || {
         let decoder = decoder(path, &source)?;
         let params = RawDecodeParams::default();
         let metadata = decoder.raw_metadata(&source, &params).map_err(|e| damaged(path, e))?;
@@ -116,7 +116,7 @@ impl Decode for Raw {
     fn floats(self: Box<Self>, rows: LightRows) -> Result<(), PictureError> {
         let Self { path, crop, .. } = &*self;
         let source = source(path)?;
-        let light = guarded(path, || {
+        let light = guarded_threads(path, || {
             let params = RawDecodeParams::default();
             let image = decoder(path, &source)?
                 .raw_image(&source, &params, false)
@@ -144,7 +144,7 @@ impl Decode for Raw {
         let Holds::Mosaic(sensor) = &self.holds else { return Ok(None) };
         let path = &self.path;
         let source = source(path)?;
-        guarded(path, || {
+        guarded_threads(path, || {
             let params = RawDecodeParams::default();
             let mut image = decoder(path, &source)?
                 .raw_image(&source, &params, false)
