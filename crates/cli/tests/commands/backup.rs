@@ -1,6 +1,7 @@
 //! The data folder: its copy, its lock, and who may read it.
 
 use crate::common::{Scene, Served, program};
+use crate::signals::ending_signals;
 use serde_json::json;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
@@ -129,8 +130,7 @@ fn the_data_folder_is_its_owners_alone() {
 fn a_server_ends_on_every_signal_and_is_whole_after_it() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    for (count, (signal, status)) in [("INT", 130), ("TERM", 143), ("HUP", 143)].iter().enumerate()
-    {
+    for (count, (signal, status)) in ending_signals().iter().enumerate() {
         let served = Served::start(&data, &[]);
         assert_eq!(served.get("/api/shoots").1.as_array().unwrap().len(), count);
         served.add_shoot(signal);

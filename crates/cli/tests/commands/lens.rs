@@ -124,5 +124,5 @@ fn a_saved_plan_is_carried_out_again_with_the_same_bytes() {
     assert!(!second.exists());
     std::fs::write(&plan, "{").unwrap();
     let told = text(&again(&card).stderr);
-    assert!(told.contains("night.plan.json: this is no plan"), "{told}");
+    assert!(told.contains("night.plan.json: This is no plan"), "{told}");
 }
