@@ -72,7 +72,7 @@ fn a_value_without_end_is_refused_before_memory_is_taken_for_it() {
     let mut bytes = whole.clone();
     for entry in 0..entries {
         let at = first + 2 + entry * 12;
-        // So many numbers of eight bytes.
+        // 4294967295 numbers of eight bytes each.
         bytes[at + 2..at + 4].copy_from_slice(&12u16.to_le_bytes());
         bytes[at + 4..at + 8].copy_from_slice(&u32::MAX.to_le_bytes());
         std::fs::write(&path, &bytes).unwrap();

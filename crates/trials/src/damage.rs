@@ -13,9 +13,9 @@ pub enum Damage {
         /// The bit, 0 to 7.
         bit: u8,
     },
-    /// Only so many of its first bytes are left.
+    /// The file ends early.
     Cut {
-        /// Bytes left.
+        /// Bytes that are left at its beginning.
         left: usize,
     },
     /// A stretch is zero.

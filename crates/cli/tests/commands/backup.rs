@@ -1,7 +1,6 @@
 //! The data folder: its copy, its lock, and who may read it.
 
-use crate::common::{Scene, Served, program};
-use crate::signals::ending_signals;
+use crate::common::{Scene, Served, ending_signals, program};
 use serde_json::json;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;

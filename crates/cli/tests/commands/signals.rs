@@ -1,6 +1,6 @@
 //! Signals end the program cleanly, and a killed run is cleared away by the next one.
 
-use crate::common::{Scene, program};
+use crate::common::{Scene, ending_signals, program};
 use std::path::Path;
 use std::process::{Child, Stdio};
 use std::time::{Duration, Instant};
@@ -18,19 +18,6 @@ fn inside(folder: &Path) -> Vec<String> {
         entry.unwrap().file_name().to_string_lossy().into_owned()
     };
     std::fs::read_dir(folder).unwrap().map(name).collect()
-}
-
-/// Signals that end the program, each with the status it ends with. One that was told to outlive its
-/// terminal (`nohup`) goes on at a hang-up, as do these tests and all that they start.
-pub fn ending_signals() -> Vec<(&'static str, i32)> {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap();
-    let ignored = status.lines().find_map(|line| line.strip_prefix("SigIgn:")).unwrap();
-    let hang_ups_are_ignored = u64::from_str_radix(ignored.trim(), 16).unwrap() & 1 == 1;
-    let mut all = vec![("INT", 130), ("TERM", 143), ("HUP", 143)];
-    if hang_ups_are_ignored {
-        all.pop();
-    }
-    all
 }
 
 fn until(what: &str, is: impl Fn() -> bool) {

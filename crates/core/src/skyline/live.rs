@@ -101,7 +101,7 @@ impl Live {
         Ok(())
     }
 
-    /// Takes the last strokes back: so many, or all where too little is held of what was before them.
+    /// Takes back the last `count` strokes, or all where the labels before them are no longer held.
     fn take_back(&mut self, count: usize) {
         if count > self.before.len() {
             self.before.clear();

@@ -179,7 +179,7 @@ fn resolution(tags: &dyn Tags) -> Option<[f64; 2]> {
 fn gps(tags: &dyn Tags) -> Vec<GpsEntry> {
     let entry = |tag: u16| {
         let value = match tags.value(Place::Gps, tag)? {
-            // A place is told in few words.
+            // Text longer than this describes no place.
             Value::Text(bytes) if bytes.len() <= 256 => GpsValue::Text(words(&bytes)?),
             Value::Text(_) => return None,
             Value::Numbers(all) if all.len() > 256 => return None,

@@ -37,7 +37,7 @@ async fn changes_of_two_pages_are_merged_setting_by_setting() {
     assert_eq!(now.plan, both);
     assert!(now.revision > seen.revision);
 
-    // One setting that both change: what was changed first stays, and the other is told.
+    // Both pages change one setting: the first change stays, and the second page is refused.
     let was = json!({ "combine": { "clip": seen.plan.combine.clip } });
     let third = json!({ "plan": { "combine": { "clip": 4.0 } }, "was": { "plan": was } });
     let refused = change(third).await;

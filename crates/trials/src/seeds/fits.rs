@@ -2,7 +2,7 @@
 
 use super::{PIXELS, SIZE, Seed, codes, light};
 
-/// A file is of blocks of so many bytes.
+/// Bytes of a block; headers and data fill whole blocks.
 const BLOCK: usize = 2880;
 
 pub fn seeds() -> Vec<Seed> {

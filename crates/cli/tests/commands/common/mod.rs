@@ -153,3 +153,16 @@ impl Drop for Served {
         let _ = self.child.wait();
     }
 }
+
+/// The signals that end the program, each with the status it ends with. A hang-up is not among them
+/// where these tests ignore it, as under `nohup`: programs that they start ignore it too.
+pub fn ending_signals() -> Vec<(&'static str, i32)> {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap();
+    let ignored = status.lines().find_map(|line| line.strip_prefix("SigIgn:")).unwrap();
+    let hang_ups_are_ignored = u64::from_str_radix(ignored.trim(), 16).unwrap() & 1 == 1;
+    let mut all = vec![("INT", 130), ("TERM", 143), ("HUP", 143)];
+    if hang_ups_are_ignored {
+        all.pop();
+    }
+    all
+}

@@ -1,8 +1,9 @@
-//! The numbers of values and pixels that a raw file's directories announce, looked at before the raw
-//! library takes memory for them: it takes as much as they say, and the system ends the whole program
-//! where there is not so much.
+//! The numbers of values and pixels that a raw file's directories announce, checked before the raw
+//! library takes memory for them. It takes as much as they say, and where there is less the system ends
+//! the whole program.
 
-use crate::read::tiff::directory::{Directories, Outline, OutlineEntry, tag};
+use super::outline::{Entry, Outline, entries_at};
+use crate::read::tiff::directory::{Directories, tag};
 use crate::{PictureError, limits};
 use std::collections::HashSet;
 use std::path::Path;
@@ -33,14 +34,14 @@ pub fn check(path: &Path) -> Result<(), PictureError> {
         for file in [&all, &turned] {
             // Only a camera's own notes may have their numbers the other way round.
             let certain = place != Place::Guessed && std::ptr::eq(file, &all);
-            if !certain && !(2..=MOST_ENTRIES).contains(&file.announced(at)) {
+            if !certain && !(2..=MOST_ENTRIES).contains(&entries_at(file, at)) {
                 continue;
             }
-            let own = file.outline(at);
+            let own = Outline::read(file, at);
             if !certain && !is_one(&own) {
                 continue;
             }
-            let endless = |own: &OutlineEntry| own.count.saturating_mul(bytes(own.kind)) > MOST;
+            let endless = |own: &Entry| own.count.saturating_mul(bytes(own.kind)) > MOST;
             if own.entries.iter().any(endless) {
                 let what = "a value without end in its header";
                 return Err(PictureError::damaged(path, what));
@@ -71,7 +72,7 @@ fn check_sizes(path: &Path, own: &Outline) -> Result<(), PictureError> {
         // The library takes the last one of several.
         match own.entries.iter().rev().find(|own| own.tag == tag) {
             None => Ok(None),
-            Some(OutlineEntry { kind: 1 | 3 | 4, count: 1, value, .. }) => Ok(Some(*value)),
+            Some(Entry { kind: 1 | 3 | 4, count: 1, value, .. }) => Ok(Some(*value)),
             Some(_) => Err(PictureError::damaged(path, "its header does not tell its size")),
         }
     };
@@ -102,7 +103,7 @@ fn led_to(file: &Directories, own: &Outline) -> Vec<(u64, Place)> {
     /// Entries of which the library takes what they lead to for a directory, whatever it is.
     const LEADING: [u16; 3] = [tag::EXIF, tag::GPS, tag::PROFILE];
     let mut all = vec![];
-    for OutlineEntry { tag: own, kind, count, value } in &own.entries {
+    for Entry { tag: own, kind, count, value } in &own.entries {
         let place = match *own {
             tag::SUB_DIRECTORIES => Place::OfPicture,
             own if LEADING.contains(&own) => Place::Taken,

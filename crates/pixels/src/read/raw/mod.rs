@@ -9,6 +9,8 @@ mod dng;
 
 #[cfg(feature = "raw")]
 mod developed;
+#[cfg(feature = "raw")]
+mod outline;
 
 use super::Opened;
 use super::tiff::directory::{Directories, Directory, tag};

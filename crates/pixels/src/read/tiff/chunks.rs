@@ -169,7 +169,8 @@ fn add<const N: usize>(row: &mut [u8], stride: usize, sum: impl Fn([u8; N], [u8;
     }
 }
 
-/// Adobe's technical note 3: bytes are differences, and stand in the order of their weight.
+/// Undoes the predictor for floating-point numbers (TIFF Technical Note 3): bytes are differences, and
+/// stand in the order of their weight.
 fn undo_floats(row: &mut [u8], bytes: usize, stride: usize) {
     for i in stride..row.len() {
         row[i] = row[i].wrapping_add(row[i - stride]);

@@ -9,8 +9,6 @@ use std::path::{Path, PathBuf};
 
 /// Bytes of one value at most: a profile, or the places of all tiles of the largest picture.
 const MOST_BYTES: u64 = 64 << 20;
-/// Entries of one directory.
-const MOST_ENTRIES: u64 = 4096;
 /// Directories that are looked at in one file.
 const MOST_DIRECTORIES: usize = 64;
 
@@ -65,28 +63,6 @@ pub struct Directory {
     next: u64,
 }
 
-/// What a directory announces.
-#[cfg(feature = "raw")]
-pub struct Outline {
-    /// All entries, also those of one tag.
-    pub entries: Vec<OutlineEntry>,
-    /// Where the next one is; 0 where there is none.
-    pub next: u64,
-}
-
-/// What an entry announces.
-#[cfg(feature = "raw")]
-pub struct OutlineEntry {
-    /// What it is.
-    pub tag: u16,
-    /// The type of its values.
-    pub kind: u16,
-    /// How many there are.
-    pub count: u64,
-    /// The first value, or the place of what does not fit here.
-    pub value: u64,
-}
-
 /// One entry: a value's type, how many there are, and the bytes that hold them or their place.
 #[derive(Debug, Clone)]
 struct Entry {
@@ -96,7 +72,7 @@ struct Entry {
 }
 
 /// Bytes of one value of a type.
-fn size_of(kind: u16) -> Option<u64> {
+pub fn size_of(kind: u16) -> Option<u64> {
     match kind {
         1 | 2 | 6 | 7 => Some(1),
         3 | 8 => Some(2),
@@ -219,7 +195,7 @@ impl Directories {
     pub fn directory(&self, at: u64) -> Result<Directory, PictureError> {
         let (count_bytes, field) = if self.big { (8, 8) } else { (2, 4) };
         let count = self.number(&self.bytes(at, count_bytes)?);
-        if count > MOST_ENTRIES {
+        if count > 4096 {
             return Err(PictureError::damaged(&self.path, "a directory with too many entries"));
         }
         let entry = 4 + 2 * field;
@@ -234,41 +210,6 @@ impl Directories {
             (self.number(&head[..2]) as u16, Entry { kind, count, field: own })
         });
         Ok(Directory { entries: entries.collect(), next: self.number(next) })
-    }
-
-    /// How many entries the directory at a place announces.
-    #[cfg(feature = "raw")]
-    pub fn announced(&self, at: u64) -> u64 {
-        let bytes = self.bytes(at, if self.big { 8 } else { 2 });
-        bytes.map_or(0, |bytes| self.number(&bytes))
-    }
-
-    /// The directory at a place as far as the file holds it, whatever is wrong with it.
-    #[cfg(feature = "raw")]
-    pub fn outline(&self, at: u64) -> Outline {
-        let (count_bytes, field) = if self.big { (8, 8) } else { (2, 4) };
-        let entry = 4 + 2 * field;
-        let from = at.saturating_add(count_bytes);
-        let held = self.length.saturating_sub(from) / entry;
-        let count = self.announced(at).min(held).min(MOST_ENTRIES);
-        let bytes = self.bytes(from, count * entry).unwrap_or_default();
-        let entries = bytes.chunks_exact(entry as usize).map(|own| {
-            let (head, value) = own.split_at(4 + field as usize);
-            let kind = self.number(&head[2..4]) as u16;
-            let count = self.number(&head[4..]);
-            let size = size_of(kind).unwrap_or(1);
-            // What fits is here itself, at the field's beginning.
-            let held = if count.saturating_mul(size) <= field { size.min(field) } else { field };
-            OutlineEntry {
-                tag: self.number(&head[..2]) as u16,
-                kind,
-                count,
-                value: self.number(&value[..held as usize]),
-            }
-        });
-        let end = from.saturating_add(count * entry);
-        let next = self.bytes(end, field).map_or(0, |bytes| self.number(&bytes));
-        Outline { entries: entries.collect(), next }
     }
 
     /// All directories of pictures: each of the chain, followed by those below it.

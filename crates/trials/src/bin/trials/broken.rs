@@ -70,8 +70,8 @@ fn must_be_seen(seed: &Seed, damage: Damage) -> bool {
     matches!(damage, Damage::Cut { .. }) || damage.touches(&seed.guarded)
 }
 
-/// JPEGs of frames in which a sector of the card is zero: there is no checksum, but so many bytes cannot
-/// go without a code that does not exist or a row that is missing.
+/// Zeroes one sector of a JPEG after the other. A JPEG has no checksum, but 512 zero bytes must bring up a
+/// code that does not exist or leave rows missing.
 fn sectors(program: &Program, scene: &Scene, place: &Path) -> Result<Tally> {
     const SECTOR: usize = 512;
     let mut tally = Tally::of("JPEG frames with a zeroed sector of 512 bytes");

@@ -129,6 +129,6 @@ fn settings(program: &Program, scene: &Scene, place: &Path, plan: &Value) -> Res
         }
     }
     server.kill()?;
-    crate::kills::panics(&mut tally, program, &log)?;
+    server::note_log(&mut tally, program, &log)?;
     Ok(tally)
 }

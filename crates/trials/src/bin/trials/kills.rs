@@ -31,7 +31,7 @@ fn runs(program: &Program, scene: &Scene, place: &Path, random: &mut impl Rng) -
         std::fs::create_dir_all(&out)?;
         std::fs::create_dir_all(&scratch)?;
         let picture = out.join("r.tif");
-        // Every other one is to replace what is there.
+        // Every second run replaces an older file.
         let before = i % 2 == 1;
         if before {
             std::fs::write(&picture, "what was there")?;
@@ -126,22 +126,8 @@ fn served(program: &Program, scene: &Scene, place: &Path, random: &mut impl Rng)
         }
         server.kill()?;
     }
-    panics(&mut tally, program, &log)?;
+    server::note_log(&mut tally, program, &log)?;
     Ok(tally)
-}
-
-/// Panics in what a server said, and its sentences for the list.
-pub fn panics(tally: &mut Tally, program: &Program, log: &Path) -> Result<()> {
-    for line in std::fs::read_to_string(log)?.lines() {
-        if line.contains("panicked at") {
-            tally.panics.push(line.to_owned());
-        }
-        // After the time and the level.
-        if line.contains("WARN") || line.contains("ERROR") || line.starts_with("error") {
-            program.note(line.split_once("Z ").map_or(line, |(_, said)| said));
-        }
-    }
-    Ok(())
 }
 
 fn is_measured(shoot: &serde_json::Value) -> bool {
@@ -205,6 +191,6 @@ fn added(program: &Program, scene: &Scene, place: &Path, random: &mut impl Rng) 
             tally.lost.push(format!("half uploads stay: {half:?}"));
         }
     }
-    panics(&mut tally, program, &log)?;
+    server::note_log(&mut tally, program, &log)?;
     Ok(tally)
 }

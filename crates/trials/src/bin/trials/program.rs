@@ -70,7 +70,7 @@ impl Program {
         Ok(self.end(status, &said))
     }
 
-    /// How a run ended that said so much.
+    /// How a run ended, from its status and what it said.
     fn end(&self, status: ExitStatus, said: &[u8]) -> End {
         let text = String::from_utf8_lossy(said);
         let lines = text.lines().map(str::trim).filter(|line| !line.is_empty());

@@ -1,6 +1,5 @@
 //! Too little room on the disk: a small file system in memory, where the system lets one be mounted.
 
-use crate::kills::panics;
 use crate::program::{End, Program};
 use crate::scene::{Scene, inside};
 use crate::server::{self, Server};
@@ -149,7 +148,7 @@ fn data(program: &Program, scene: &Scene, place: &Path) -> Result<Tally> {
         tally.lost.extend(scene.changed());
         server.kill()?;
     }
-    panics(&mut tally, program, &log)?;
+    server::note_log(&mut tally, program, &log)?;
     Ok(tally)
 }
 

@@ -1,6 +1,7 @@
 //! The web application under trial, asked over HTTP.
 
 use crate::program::Program;
+use crate::tally::Tally;
 use anyhow::{Context, Result, bail};
 use serde_json::{Value, json};
 use std::io::{Read, Write};
@@ -155,4 +156,18 @@ pub fn result(shoot: i64) -> Result<Vec<u8>> {
         bail!("the saved file: {} {}", file.status, file.problem());
     }
     Ok(file.body)
+}
+
+/// Notes the panics that a server logged, and its warnings for the list of sentences.
+pub fn note_log(tally: &mut Tally, program: &Program, log: &Path) -> Result<()> {
+    for line in std::fs::read_to_string(log)?.lines() {
+        if line.contains("panicked at") {
+            tally.panics.push(line.to_owned());
+        }
+        // After the time and the level.
+        if line.contains("WARN") || line.contains("ERROR") || line.starts_with("error") {
+            program.note(line.split_once("Z ").map_or(line, |(_, said)| said));
+        }
+    }
+    Ok(())
 }

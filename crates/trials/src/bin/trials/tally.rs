@@ -99,7 +99,7 @@ impl Book {
         text
     }
 
-    /// docs/reliability.md, where the program said so many different sentences.
+    /// The text of docs/reliability.md; `sentences` counts the different ones that the program said.
     pub fn document(&self, sentences: usize) -> String {
         let mut text = format!(
             "# What it withstands\n\n\
@@ -108,7 +108,8 @@ impl Book {
              plans ask for extremes. It said {sentences} different sentences meanwhile, numbers aside; \
              `target/trials/messages.txt` lists them.\n\n{}\n\
              - **Right**: the result is the one of an undisturbed run, byte for byte, or what was there \
-             before is there still; for broken files, the picture is the one of the whole file.\n\
+             before is there still; for broken files, the picture is the one of the whole file; an extreme plan gave a \
+             picture, and an extreme setting was taken.\n\
              - **Refused**: a sentence says which file or setting, what is wrong and what to do.\n\
              - **Unseen**: another picture came out, and the format has nothing by which that could be seen: \
              no checksum over its pixels, or a header that says another thing that is possible too.\n\
