@@ -15,7 +15,8 @@ import { usePatches } from '../focus/patches'
 import type { Hand } from '../paint/hand'
 import PaintLayer from '../paint/PaintLayer.vue'
 import { useSkyline } from '../skyline/skyline'
-import { useView, type Mode } from './view'
+import { modes, useView, type Mode } from './view'
+import ViewBars from './ViewBars.vue'
 
 const store = useShoot()
 const view = useView()
@@ -34,14 +35,6 @@ const { infoA, infoB } = storeToRefs(view)
 const problem = ref('')
 const blinkB = ref(false)
 let pointer = { x: 0, y: 0, over: false }
-
-const modes: { value: Mode; text: string; key: string }[] = [
-  { value: 'one', text: 'One', key: 'o' },
-  { value: 'split', text: 'Split', key: 's' },
-  { value: 'beside', text: 'Beside', key: 'd' },
-  { value: 'blink', text: 'Blink', key: 'b' },
-  { value: 'difference', text: 'Difference', key: 'v' },
-]
 
 /** Side A less side B, as the server makes it. */
 const infoLess = shallowRef<PictureInfo | null>(null)
@@ -316,7 +309,6 @@ const marks = computed(() =>
     : [],
 )
 const offsets = computed(() => (mode.value === 'beside' ? [0, 50] : [0]))
-const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
 </script>
 
 <template>
@@ -460,83 +452,6 @@ const scaleText = computed(() => `${Math.round(place.value.scale * 100)} %`)
       }}</span>
     </p>
 
-    <div
-      class="pointer-events-none absolute inset-x-3 bottom-3 z-20 flex flex-wrap items-end justify-between gap-1.5 *:pointer-events-auto"
-    >
-      <div class="flex gap-0.5 rounded-lg bg-black/80 p-[3px]" role="group" aria-label="View">
-        <button
-          v-for="one in modes"
-          :key="one.value"
-          class="rounded-md px-2 py-1 disabled:text-faint"
-          :class="mode === one.value ? 'bg-[#363633] text-ink' : 'text-dim'"
-          :disabled="one.value !== 'one' && !(infoA && infoB)"
-          :aria-pressed="mode === one.value"
-          :title="`${one.text} (${one.key})`"
-          :data-test="`mode-${one.value}`"
-          @click="view.mode = one.value"
-        >
-          {{ one.text }}
-        </button>
-        <template v-if="mode === 'one' && infoA && infoB">
-          <button
-            v-for="side in ['a', 'b'] as const"
-            :key="side"
-            class="rounded-md px-2 py-1 uppercase"
-            :class="view.side === side ? 'text-jade' : 'text-dim'"
-            :aria-pressed="view.side === side"
-            @click="view.side = side"
-          >
-            {{ side }}
-          </button>
-        </template>
-      </div>
-      <div class="ml-auto flex items-center gap-0.5 rounded-lg bg-black/80 p-[3px]">
-        <label
-          class="flex items-center gap-1.5 px-2 text-dim"
-          title="Shown brighter; the files stay as they are"
-        >
-          <span :class="view.colours && 'text-amber'">{{
-            view.colours ? 'Colours × 4' : 'Shown'
-          }}</span>
-          <input
-            v-model.number="view.stops"
-            type="range"
-            min="-1"
-            max="5"
-            step="0.5"
-            class="w-[64px] accent-[#5cc8a1]"
-            aria-label="Shown brighter, exposure steps"
-          />
-          <span class="num w-[58px] whitespace-nowrap"
-            >{{ view.stops >= 0 ? '+' : '−' }}{{ Math.abs(view.stops).toFixed(1) }} EV</span
-          >
-        </label>
-        <button
-          class="rounded-md px-2 py-1 text-dim hover:text-ink"
-          title="Fit (f)"
-          data-test="zoom-fit"
-          @click="fit"
-        >
-          Fit
-        </button>
-        <button
-          class="num rounded-md px-2 py-1 text-dim hover:text-ink"
-          title="One to one (1)"
-          data-test="zoom-1"
-          @click="leading?.zoomTo(1)"
-        >
-          1:1
-        </button>
-        <button
-          class="num rounded-md px-2 py-1 text-dim hover:text-ink"
-          title="Three to one (3)"
-          data-test="zoom-3"
-          @click="leading?.zoomTo(3)"
-        >
-          3:1
-        </button>
-        <span class="num w-[48px] text-center text-dim" data-test="scale">{{ scaleText }}</span>
-      </div>
-    </div>
+    <ViewBars :mode :scale="place.scale" @fit="fit" @zoom="(scale) => leading?.zoomTo(scale)" />
   </section>
 </template>

@@ -5,6 +5,15 @@ import { useShoot } from '../shoot/store'
 
 export type Mode = 'one' | 'split' | 'beside' | 'blink' | 'difference'
 
+/** The ways to compare two pictures, each with its key. */
+export const modes: { value: Mode; text: string; key: string }[] = [
+  { value: 'one', text: 'One', key: 'o' },
+  { value: 'split', text: 'Split', key: 's' },
+  { value: 'beside', text: 'Beside', key: 'd' },
+  { value: 'blink', text: 'Blink', key: 'b' },
+  { value: 'difference', text: 'Difference', key: 'v' },
+]
+
 /** How pictures are looked at; stays while shoots change. */
 export const useView = defineStore('view', () => {
   const store = useShoot()

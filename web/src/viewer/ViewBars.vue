@@ -1,0 +1,99 @@
+<script setup lang="ts">
+// The bars over the picture: which way two pictures are compared, how bright and how large they are shown.
+import { computed } from 'vue'
+import { modes, useView, type Mode } from './view'
+
+defineProps<{
+  /** The way that is on show. */
+  mode: Mode
+  /** Pixels of the screen for each pixel of the picture. */
+  scale: number
+}>()
+defineEmits<{ fit: []; zoom: [scale: number] }>()
+
+const view = useView()
+const both = computed(() => view.infoA !== null && view.infoB !== null)
+</script>
+
+<template>
+  <div
+    class="pointer-events-none absolute inset-x-3 bottom-3 z-20 flex flex-wrap items-end justify-between gap-1.5 *:pointer-events-auto"
+  >
+    <div class="flex gap-0.5 rounded-lg bg-black/80 p-[3px]" role="group" aria-label="View">
+      <button
+        v-for="one in modes"
+        :key="one.value"
+        class="rounded-md px-2 py-1 disabled:text-faint"
+        :class="mode === one.value ? 'bg-[#363633] text-ink' : 'text-dim'"
+        :disabled="one.value !== 'one' && !both"
+        :aria-pressed="mode === one.value"
+        :title="`${one.text} (${one.key})`"
+        :data-test="`mode-${one.value}`"
+        @click="view.mode = one.value"
+      >
+        {{ one.text }}
+      </button>
+      <template v-if="mode === 'one' && both">
+        <button
+          v-for="side in ['a', 'b'] as const"
+          :key="side"
+          class="rounded-md px-2 py-1 uppercase"
+          :class="view.side === side ? 'text-jade' : 'text-dim'"
+          :aria-pressed="view.side === side"
+          @click="view.side = side"
+        >
+          {{ side }}
+        </button>
+      </template>
+    </div>
+    <div class="ml-auto flex items-center gap-0.5 rounded-lg bg-black/80 p-[3px]">
+      <label
+        class="flex items-center gap-1.5 px-2 text-dim"
+        title="Shown brighter; the files stay as they are"
+      >
+        <span :class="view.colours && 'text-amber'">{{
+          view.colours ? 'Colours × 4' : 'Shown'
+        }}</span>
+        <input
+          v-model.number="view.stops"
+          type="range"
+          min="-1"
+          max="5"
+          step="0.5"
+          class="w-[64px] accent-[#5cc8a1]"
+          aria-label="Shown brighter, exposure steps"
+        />
+        <span class="num w-[58px] whitespace-nowrap"
+          >{{ view.stops >= 0 ? '+' : '−' }}{{ Math.abs(view.stops).toFixed(1) }} EV</span
+        >
+      </label>
+      <button
+        class="rounded-md px-2 py-1 text-dim hover:text-ink"
+        title="Fit (f)"
+        data-test="zoom-fit"
+        @click="$emit('fit')"
+      >
+        Fit
+      </button>
+      <button
+        class="num rounded-md px-2 py-1 text-dim hover:text-ink"
+        title="One to one (1)"
+        data-test="zoom-1"
+        @click="$emit('zoom', 1)"
+      >
+        1:1
+      </button>
+      <button
+        class="num rounded-md px-2 py-1 text-dim hover:text-ink"
+        title="Three to one (3)"
+        data-test="zoom-3"
+        @click="$emit('zoom', 3)"
+      >
+        3:1
+      </button>
+      <span class="num w-[48px] text-center text-dim" data-test="scale"
+        >{{ Math.round(scale * 100) }} %</span
+      >
+    </div>
+  </div>
+</template>
