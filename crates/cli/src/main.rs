@@ -19,8 +19,13 @@ mod work;
 mod written;
 
 use clap::{Parser, Subcommand};
+use jade_allocator::Reserving;
 use say::say;
 use std::process::ExitCode;
+
+/// A damaged raw file, which announces more memory than there is, fails alone instead of ending the program.
+#[global_allocator]
+static ALLOCATOR: Reserving = Reserving;
 
 /// Stacks many frames of one scene into one clean picture.
 #[derive(Parser)]

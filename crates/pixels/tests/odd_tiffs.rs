@@ -129,6 +129,25 @@ fn samples_beyond_colours_are_passed_over_whatever_they_are() {
     assert_eq!(codes(&file(&[tiff])).unwrap(), first_three(5));
 }
 
+/// Without a profile, EXIF alone may say that the colours are those of A98 RGB (DCF 2.0, "R03").
+#[test]
+fn colours_that_exif_alone_names_are_taken_as_these() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("f1.tif");
+    let named = |rule: &[u8; 4]| {
+        // The two directories lie behind the pixels; the first one leads to the second.
+        let mut strip = words(3);
+        let exif = 8 + strip.len() as u32;
+        let rules = exif + 18;
+        strip.extend(directory::of(&[(0xa005, 4, 1, rules)]));
+        strip.extend(directory::of(&[(1, 2, 4, u32::from_le_bytes(*rule))]));
+        std::fs::write(&path, file(&[Tiff::new(3, 16, 2, strip).with(34_665, 4, exif)])).unwrap();
+        PictureFile::open(&path).unwrap().encoding().name().to_owned()
+    };
+    assert_eq!(named(b"R03\0"), "A98 RGB");
+    assert_eq!(named(b"R98\0"), "sRGB");
+}
+
 #[test]
 fn grey_of_which_zero_is_white_is_turned_round() {
     let grey: Vec<u8> = (0..PIXELS).map(|i| code(i) as u8).collect();

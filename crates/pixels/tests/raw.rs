@@ -60,29 +60,7 @@ fn a_mosaic_has_no_rows_before_it_is_developed() {
     assert!(error.to_string().starts_with("f01.dng: "), "{error}");
 }
 
-/// The library would take memory for as many values as an entry announces.
-#[test]
-fn a_value_without_end_is_refused_before_memory_is_taken_for_it() {
-    let folder = tempfile::tempdir().unwrap();
-    let path = write(folder.path());
-    let whole = std::fs::read(&path).unwrap();
-    let place = |bytes: &[u8]| u32::from_le_bytes(bytes.try_into().unwrap()) as usize;
-    let first = place(&whole[4..8]);
-    let entries = u16::from_le_bytes([whole[first], whole[first + 1]]) as usize;
-    let mut bytes = whole.clone();
-    for entry in 0..entries {
-        let at = first + 2 + entry * 12;
-        // 4294967295 numbers of eight bytes each.
-        bytes[at + 2..at + 4].copy_from_slice(&12u16.to_le_bytes());
-        bytes[at + 4..at + 8].copy_from_slice(&u32::MAX.to_le_bytes());
-        std::fs::write(&path, &bytes).unwrap();
-        bytes[at..at + 12].copy_from_slice(&whole[at..at + 12]);
-        let said = PictureFile::open(&path).err().unwrap().to_string();
-        assert!(said.starts_with("f01.dng: the picture data are damaged"), "{said}");
-    }
-}
-
-/// The same for pixels, in whichever of its directories.
+/// The raw library takes memory for as many pixels as any of the directories announces.
 #[test]
 fn a_raw_picture_without_end_is_refused_before_memory_is_taken_for_it() {
     let folder = tempfile::tempdir().unwrap();

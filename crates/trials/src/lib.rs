@@ -10,6 +10,12 @@ mod damage;
 mod reader;
 mod seeds;
 
+use jade_allocator::Reserving;
+
+/// The program has the same one.
+#[global_allocator]
+static ALLOCATOR: Reserving = Reserving;
+
 pub use damage::{Damage, damaged};
 pub use reader::{Light, Outcome, Reader, light};
 pub use seeds::{Seed, seeds};

@@ -121,3 +121,35 @@ fn a_card_is_made_and_darks_that_do_not_fit_are_refused() {
     assert_eq!(code, Some(1), "{said}");
     assert!(said.contains("choose from 0 to 1"), "{said}");
 }
+
+/// The raw library takes memory for as many values as an entry announces, before it reads them.
+#[test]
+fn a_value_without_end_in_a_raw_frame_does_not_end_the_program() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = folder.path().join("scene");
+    let made = program()
+        .args(["scene", "night-sky", "--raw", "--frames", "4", "--darks", "0", "--seed", "3"])
+        .args(["--width", "480", "--height", "320", "--quiet", "--out"])
+        .arg(&scene)
+        .status()
+        .unwrap();
+    assert!(made.success());
+    let frames = files(&scene);
+    let whole = std::fs::read(&frames[3]).unwrap();
+    let first = u32::from_le_bytes(whole[4..8].try_into().unwrap()) as usize;
+    let entries = usize::from(u16::from_le_bytes([whole[first], whole[first + 1]]));
+    for i in (0..entries).step_by(5) {
+        let at = first + 2 + 12 * i;
+        // Numbers of eight bytes, 34 GB of them.
+        let mut bytes = whole.clone();
+        bytes[at + 2..at + 4].copy_from_slice(&12u16.to_le_bytes());
+        bytes[at + 4..at + 8].copy_from_slice(&u32::MAX.to_le_bytes());
+        std::fs::write(&frames[3], bytes).unwrap();
+        let out = folder.path().join(format!("{i}.tif"));
+        let mut command = program();
+        command.args(["stack", "--align", "none", "--combine", "mean"]).args(&frames);
+        let output = command.arg("--out").arg(&out).output().unwrap();
+        let said = String::from_utf8_lossy(&output.stderr);
+        assert!(output.status.success() && out.exists(), "entry {i}: {said}");
+    }
+}

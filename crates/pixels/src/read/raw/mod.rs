@@ -3,14 +3,12 @@
 #[cfg(feature = "raw")]
 mod camera;
 #[cfg(feature = "raw")]
-mod counts;
-#[cfg(feature = "raw")]
 mod dng;
 
 #[cfg(feature = "raw")]
 mod developed;
 #[cfg(feature = "raw")]
-mod outline;
+mod sizes;
 
 use super::Opened;
 use super::tiff::directory::{Directories, Directory, tag};

@@ -72,7 +72,7 @@ struct Entry {
 }
 
 /// Bytes of one value of a type.
-pub fn size_of(kind: u16) -> Option<u64> {
+fn size_of(kind: u16) -> Option<u64> {
     match kind {
         1 | 2 | 6 | 7 => Some(1),
         3 | 8 => Some(2),
@@ -137,23 +137,6 @@ impl Directories {
             false => all.number(&header[4..8]),
         };
         Ok(Some(all))
-    }
-
-    /// The same file with its numbers taken the other way round, as some cameras' own notes are.
-    ///
-    /// # Errors
-    /// [`PictureError::Io`].
-    #[cfg(feature = "raw")]
-    pub fn turned(&self) -> Result<Self, PictureError> {
-        let file = self.file.try_clone().map_err(PictureError::io(&self.path))?;
-        let (path, big_endian) = (self.path.clone(), !self.big_endian);
-        Ok(Self { file, path, big_endian, ..*self })
-    }
-
-    /// Where the first directory is.
-    #[cfg(feature = "raw")]
-    pub fn first(&self) -> u64 {
-        self.first
     }
 
     /// Whether numbers are stored with their highest byte first.
