@@ -237,7 +237,8 @@ async fn a_broken_file_is_listed_and_the_others_go_on() -> anyhow::Result<()> {
 async fn a_run_goes_on_while_the_page_is_reloaded_and_after_it_was_stopped() -> anyhow::Result<()> {
     let folder = tempfile::tempdir()?;
     let card_folder = folder.path().join("card");
-    card(&card_folder, 14, (1500, 1000));
+    // Large enough that the run outlasts the way to the first page and back.
+    card(&card_folder, 14, (3000, 2000));
     in_browser(&folder.path().join("data"), &[card_folder], false, |session| async move {
         let s = &*session;
         make_shoot(s, "Long one").await?;
