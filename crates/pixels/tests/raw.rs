@@ -86,6 +86,55 @@ fn a_raw_picture_without_end_is_refused_before_memory_is_taken_for_it() {
     }
 }
 
+/// The raw library follows directories for as long as they lead on, and keeps all their values.
+#[test]
+fn directories_without_end_are_refused_before_they_are_followed() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = write(folder.path());
+    let whole = std::fs::read(&path).unwrap();
+    let first = u32::from_le_bytes(whole[4..8].try_into().unwrap());
+    let begin = first as usize + 2;
+    let entries = usize::from(u16::from_le_bytes([whole[begin - 2], whole[begin - 1]]));
+    let end = begin + 12 * entries;
+    let said = |bytes: &[u8]| {
+        std::fs::write(&path, bytes).unwrap();
+        PictureFile::open(&path).err().map(|error| error.to_string()).unwrap_or_default()
+    };
+    let with = |at: usize, numbers: &[u32]| {
+        let mut bytes = whole.clone();
+        for (i, number) in numbers.iter().enumerate() {
+            bytes[at + 4 * i..at + 4 * i + 4].copy_from_slice(&number.to_le_bytes());
+        }
+        bytes
+    };
+    assert_eq!(said(&whole), "");
+    let circle = said(&with(end, &[first]));
+    assert!(circle.contains("lead in a circle"), "{circle}");
+    // The last entry's values; what follows it would be looked for behind them.
+    let beyond = said(&with(end - 8, &[0x10_0000]));
+    assert!(beyond.contains("lie beyond its end"), "{beyond}");
+    // Four entries hold the same bytes, which are all of the file.
+    let mut bytes = whole.clone();
+    for i in 0..4 {
+        let at = begin + 12 * (entries - 5 + i);
+        bytes[at + 2..at + 4].copy_from_slice(&1u16.to_le_bytes());
+        bytes[at + 4..at + 8].copy_from_slice(&(whole.len() as u32).to_le_bytes());
+        bytes[at + 8..at + 12].fill(0);
+    }
+    let more = said(&bytes);
+    assert!(more.contains("announces more than it holds"), "{more}");
+    // A directory for every two bytes of the file, behind its end.
+    let places: Vec<u32> = (0..2000).map(|i| whole.len() as u32 + 4 + 2 * i).collect();
+    let mut bytes = whole.clone();
+    let at = begin + 12 * (entries - 2);
+    bytes[at..at + 4].copy_from_slice(&[0x4a, 0x01, 4, 0]);
+    bytes[at + 4..at + 8].copy_from_slice(&(places.len() as u32).to_le_bytes());
+    bytes[at + 8..at + 12].copy_from_slice(&(whole.len() as u32).to_le_bytes());
+    bytes.extend(places.iter().flat_map(|place| place.to_le_bytes()));
+    let many = said(&bytes);
+    assert!(many.contains("directories without end"), "{many}");
+}
+
 /// Cut at any place, or with any byte another, a file is read or refused by name; nothing else.
 #[test]
 fn a_broken_dng_is_refused_by_its_name() {

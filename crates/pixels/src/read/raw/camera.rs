@@ -1,4 +1,4 @@
-use super::{developed, dng, sizes};
+use super::{announced, developed, dng};
 use crate::colour::Encoding;
 use crate::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
 use crate::mosaic::{Mosaic, Pattern, Sensor};
@@ -345,7 +345,7 @@ fn gps(own: ExifGPS) -> Vec<GpsEntry> {
 
 fn source(path: &Path) -> Result<RawSource, PictureError> {
     regular::check(path)?;
-    sizes::check(path)?;
+    announced::check(path)?;
     RawSource::new(path).map_err(PictureError::io(path))
 }
 

@@ -1,14 +1,13 @@
 //! Camera raw files: told from others by their content, read by a library.
 
 #[cfg(feature = "raw")]
-mod camera;
+mod announced;
 #[cfg(feature = "raw")]
-mod dng;
-
+mod camera;
 #[cfg(feature = "raw")]
 mod developed;
 #[cfg(feature = "raw")]
-mod sizes;
+mod dng;
 
 use super::Opened;
 use super::tiff::directory::{Directories, Directory, tag};

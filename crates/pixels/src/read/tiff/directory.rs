@@ -65,10 +65,10 @@ pub struct Directory {
 
 /// One entry: a value's type, how many there are, and the bytes that hold them or their place.
 #[derive(Debug, Clone)]
-struct Entry {
-    kind: u16,
-    count: u64,
-    field: [u8; 8],
+pub struct Entry {
+    pub kind: u16,
+    pub count: u64,
+    pub field: [u8; 8],
 }
 
 /// Bytes of one value of a type.
@@ -98,17 +98,23 @@ impl Directories {
         })
     }
 
-    /// The same for a camera's own mark, too.
+    /// The same for the marks of Olympus and Panasonic, too.
     ///
     /// # Errors
     /// [`PictureError::Io`], [`PictureError::NoFile`].
     #[cfg(feature = "raw")]
     pub fn of_camera(path: &Path) -> Result<Option<Self>, PictureError> {
         Self::marked(path, |mark| match mark {
-            [b'I', b'I', ..] => Some((false, false)),
-            [b'M', b'M', ..] => Some((true, false)),
+            b"II*\0" | b"IIRO" | b"IIRS" | b"IIU\0" => Some((false, false)),
+            b"MM\0*" | b"MMOR" | b"MMSR" | b"MM\0U" => Some((true, false)),
             _ => None,
         })
+    }
+
+    /// Where the first directory is; 0 where there is none.
+    #[cfg(feature = "raw")]
+    pub fn first(&self) -> u64 {
+        self.first
     }
 
     /// Opens a file of whose mark `known` tells whether its numbers are big-endian, and its places
@@ -176,6 +182,16 @@ impl Directories {
     /// # Errors
     /// [`PictureError::Truncated`], [`PictureError::Damaged`], [`PictureError::Io`].
     pub fn directory(&self, at: u64) -> Result<Directory, PictureError> {
+        let (entries, next) = self.entries(at)?;
+        Ok(Directory { entries: entries.into_iter().collect(), next })
+    }
+
+    /// The tags and entries of a directory, in the file's order, and where the next directory is; 0 where
+    /// there is none.
+    ///
+    /// # Errors
+    /// As for [`Directories::directory`].
+    pub fn entries(&self, at: u64) -> Result<(Vec<(u16, Entry)>, u64), PictureError> {
         let (count_bytes, field) = if self.big { (8, 8) } else { (2, 4) };
         let count = self.number(&self.bytes(at, count_bytes)?);
         if count > 4096 {
@@ -192,7 +208,7 @@ impl Directories {
             let count = self.number(&head[4..]);
             (self.number(&head[..2]) as u16, Entry { kind, count, field: own })
         });
-        Ok(Directory { entries: entries.collect(), next: self.number(next) })
+        Ok((entries.collect(), self.number(next)))
     }
 
     /// All directories of pictures: each of the chain, followed by those below it.
