@@ -8,6 +8,7 @@ mod import;
 mod page;
 mod quality;
 mod run;
+mod same;
 mod skyline;
 mod sliders;
 mod web;
@@ -37,6 +38,8 @@ const USAGE: &str = "usage: cargo xtask COMMAND
                       number follows
     quality-focus     the same for merged focus sweeps, into docs/quality-focus.md; ten seeds unless a
                       number follows
+    same          whether the program makes the same bytes as an earlier build of it, whose path
+                  follows, over all kinds of shoots
     trials        kills, full disks, broken files and extreme plans, into docs/reliability.md; only
                   some where `kills`, `room`, `broken` or `extremes` follows
     fuzz          fuzzes all readers, or those that follow, each for ten minutes unless a number
@@ -72,6 +75,10 @@ fn main() -> Result<()> {
         Some("quality-prepare") => quality::prepare(rest.first().map(String::as_str)),
         Some("quality-focus") => quality::focus(rest.first().map(String::as_str)),
         Some("quality-skyline") => quality::skyline(rest.first().map(String::as_str)),
+        Some("same") => match rest {
+            [before] => same::same(Path::new(before)),
+            _ => bail!("name the program to compare with: cargo xtask same PROGRAM"),
+        },
         Some("trials") => trials(rest),
         Some("fuzz") => fuzz::fuzz(rest),
         Some("screenshots") => screenshots(),
