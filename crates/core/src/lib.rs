@@ -24,5 +24,6 @@ pub mod prepare;
 pub mod progress;
 pub mod report;
 pub mod skyline;
+mod statistics;
 
 pub use error::CoreError;

@@ -1,6 +1,7 @@
 //! The smooth brightness behind the stars and its noise: clipped medians on a mesh, interpolated.
 
 use crate::frames::Light;
+use crate::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
@@ -153,18 +154,6 @@ impl Mesh {
     pub fn noise(&self, x: usize, y: usize) -> f32 {
         self.nodes[(y / FINE as usize) * self.across + x / FINE as usize][1].max(1e-7)
     }
-}
-
-/// The middle value; reorders `values`, which must not be empty.
-pub fn median(values: &mut [f32]) -> f32 {
-    let middle = values.len() / 2;
-    *values.select_nth_unstable_by(middle, f32::total_cmp).1
-}
-
-/// Standard deviation of normal noise from the median absolute deviation about `middle`.
-pub fn robust_sigma(values: &[f32], middle: f32) -> f32 {
-    let mut off: Vec<f32> = values.iter().map(|v| (v - middle).abs()).collect();
-    1.4826 * median(&mut off)
 }
 
 /// Median and noise after cutting away, three times, what lies beyond three sigma; sorts `values`.

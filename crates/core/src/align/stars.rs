@@ -1,8 +1,9 @@
 //! Finding stars: matched filter over the background's noise, then Gaussian-windowed centroids.
 
-use super::background::{Background, Mesh, robust_sigma};
+use super::background::{Background, Mesh};
 use super::matching::Places;
 use crate::frames::Light;
+use crate::statistics::robust_sigma;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use multiversion::multiversion;
@@ -120,7 +121,7 @@ fn typical_width(stars: &[Star]) -> Option<f32> {
 }
 
 fn middle(mut widths: Vec<f32>) -> Option<f32> {
-    (!widths.is_empty()).then(|| super::background::median(&mut widths))
+    (!widths.is_empty()).then(|| crate::statistics::median(&mut widths))
 }
 
 /// Median width in `result` of just those stars that measure well in `reference`, so that the two

@@ -1,7 +1,7 @@
 //! Light in coarse squares that goes on where there is none, for what lies behind an edge.
 
-use crate::align::background::median;
 use crate::frames::Light;
+use crate::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
 

@@ -7,9 +7,9 @@
 
 use super::backdrop::{Backdrop, Extended, extend};
 use super::reduce::{Reducer, Workspace};
-use crate::align::background::median;
 use crate::frames::Light;
 use crate::skyline::Mask;
+use crate::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
 

@@ -3,9 +3,9 @@
 
 use super::resample::{self, Room};
 use crate::align::Motion;
-use crate::align::background::median;
 use crate::frames::Light;
 use crate::prepare::lens::Corrected;
+use crate::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use serde::{Deserialize, Serialize};

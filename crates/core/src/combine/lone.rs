@@ -1,7 +1,7 @@
 //! Pixels of an unaligned stack that are off alone: flaws of the sensor, which stand as still as the
 //! ground does, so that no way of combining finds them.
 
-use crate::align::background::median;
+use crate::statistics::median;
 
 /// Standard deviations of noise by which such a pixel is off.
 const SIGMAS: f32 = 6.0;

@@ -412,7 +412,7 @@ fn running_noise(running: &Running, patches: &[Region], counts: usize) -> Vec<f3
 fn middle(mut figures: Vec<f32>) -> f32 {
     match figures.is_empty() {
         true => 0.0,
-        false => crate::align::background::median(&mut figures),
+        false => crate::statistics::median(&mut figures),
     }
 }
 

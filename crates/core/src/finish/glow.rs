@@ -2,8 +2,8 @@
 //! of the sky's squares, in which stars have no say, and what it has beyond its darkest place is taken
 //! off: the sky keeps the level and the colour that it has where it is least lit.
 
-use crate::align::background::{median, robust_sigma};
 use crate::frames::Light;
+use crate::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE};
 use nalgebra::{DMatrix, DVector};

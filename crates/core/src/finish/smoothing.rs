@@ -3,11 +3,11 @@
 //! on behind them and loses its noise as a frame does ([`crate::prepare::denoise`]); then the stars are
 //! put back as they were.
 
-use crate::align::background::{median, robust_sigma};
 use crate::combine::backdrop::extend;
 use crate::frames::Light;
 use crate::prepare::Denoise;
 use crate::prepare::denoise::{Denoiser, Grain};
+use crate::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;

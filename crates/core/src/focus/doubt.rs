@@ -3,8 +3,8 @@
 use super::Sharpness;
 use super::sharpness::laid;
 use crate::align::Motion;
-use crate::align::background::median;
 use crate::grid::Grid;
+use crate::statistics::median;
 use rayon::prelude::*;
 
 /// Cells along the longer side of the picture in which light is compared.

@@ -3,7 +3,7 @@
 use super::Sharpness;
 use super::sharpness::laid;
 use crate::align::Motion;
-use crate::align::background::median;
+use crate::statistics::median;
 
 /// Frames that differ by less than this share are taken to be equally bright.
 const EQUAL: f32 = 0.01;

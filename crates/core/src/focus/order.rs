@@ -1,7 +1,7 @@
 //! The order of focus, from what is sharp in each frame.
 
 use super::Sharpness;
-use crate::align::background::median;
+use crate::statistics::median;
 use serde::{Deserialize, Serialize};
 use std::cmp::Ordering;
 

@@ -6,13 +6,13 @@ use super::Sharpness;
 use super::order::strangers;
 use super::shares::Shares;
 use crate::CoreError;
-use crate::align::background::median;
 use crate::align::motion::apply;
 use crate::align::scene::{Blur, Places, Scene, Sighting};
 use crate::align::{Aligned, Motion};
 use crate::frames::Light;
 use crate::plan::SceneModel;
 use crate::progress::Watch;
+use crate::statistics::median;
 use nalgebra::{DMatrix, DVector, Matrix3};
 use rayon::prelude::*;
 

@@ -1,8 +1,8 @@
 //! What the focus of a sweep came to, and how sharp each frame is there.
 
 use super::Sharpness;
-use crate::align::background::median;
 use crate::grid::Grid;
+use crate::statistics::median;
 
 /// In focus a place has so many times its energy far out of it, where noise hides nothing.
 const TELLS: f32 = 2.0;

@@ -1,6 +1,6 @@
 //! Which frames a camera balanced otherwise than the others of their set.
 
-use crate::align::background::median;
+use crate::statistics::median;
 use jade_pixels::facts::Facts;
 
 /// Share by which a camera's grey differs between frames that it balanced alike.

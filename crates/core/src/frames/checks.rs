@@ -2,8 +2,8 @@
 
 use super::balance;
 use super::measures::Measures;
-use crate::align::background::{median, robust_sigma};
 use crate::prepare::WhiteBalance;
+use crate::statistics::{median, robust_sigma};
 use jade_pixels::facts::{Facts, FileFormat};
 use std::collections::HashMap;
 

@@ -2,8 +2,8 @@
 
 use super::balance;
 use super::measures::Measures;
-use crate::align::background::{median, robust_sigma};
 use crate::plan::Kind;
+use crate::statistics::{median, robust_sigma};
 use jade_pixels::facts::Facts;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

@@ -1,10 +1,10 @@
 //! What a frame alone shows: how many stars and how sharp, how bright, how sharp its details.
 
-use crate::align::background::median;
 use crate::align::stars::{Star, StarList};
 use crate::frames::Frame;
 use crate::frames::Light;
 use crate::measure::noise;
+use crate::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;

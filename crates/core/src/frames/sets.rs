@@ -3,9 +3,9 @@
 use super::judge::{SKY, taken_alike};
 use super::measures::Measures;
 use super::sort;
-use crate::align::background::median;
 use crate::plan::Kind;
 use crate::prepare::Shows;
+use crate::statistics::median;
 use jade_pixels::facts::Facts;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;

@@ -1,8 +1,8 @@
 //! What frames were taken for, by what their files tell and what they show.
 
 use super::measures::Measures;
-use crate::align::background::median;
 use crate::prepare::Shows;
+use crate::statistics::median;
 use jade_pixels::facts::Facts;
 
 /// Stars narrower than this in pixels are photosites that glow by themselves.

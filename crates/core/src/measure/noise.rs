@@ -1,9 +1,9 @@
 //! Noise of a patch: robust sigma of what remains after the smooth part and the stars are removed.
 
-use crate::align::background::{median, robust_sigma};
 use crate::align::stars::Star;
 use crate::focus::Sharpness;
 use crate::frames::Light;
+use crate::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;

@@ -8,8 +8,8 @@
 //! that were filled in make noise coarser; it grows with light as that of photons does.
 
 use super::Denoise;
-use crate::align::background::{median, robust_sigma};
 use crate::frames::Light;
+use crate::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use multiversion::multiversion;

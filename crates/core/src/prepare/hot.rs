@@ -1,7 +1,7 @@
 //! Hot and cold photosites: found in dark frames, or in the lights alone, and repaired.
 
 use super::recorded::{Recorded, Shape};
-use crate::align::background::median;
+use crate::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE};
 use rayon::prelude::*;

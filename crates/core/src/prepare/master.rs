@@ -2,10 +2,10 @@
 
 use super::recorded::{Recorded, Shape};
 use crate::CoreError;
-use crate::align::background::{median, robust_sigma};
 use crate::cache::{Cache, Key};
 use crate::frames::FrameInput;
 use crate::progress::Watch;
+use crate::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use rayon::prelude::*;

@@ -27,7 +27,7 @@ pub fn features(evidence: &Evidence, radius: usize) -> Vec<Feature> {
     let texture = grid.blurred(texture, 1);
     let mut light: Vec<f32> = (0..grid.cells()).map(|i| red[i] + green[i] + blue[i]).collect();
     // Below this, differences are noise.
-    let floor = 0.03 * crate::align::background::median(&mut light).max(1e-4);
+    let floor = 0.03 * crate::statistics::median(&mut light).max(1e-4);
     let log = |v: f32| (v.max(0.0) + floor).ln();
     let of = |cell: usize| {
         let [r, g, b] = [red[cell], green[cell], blue[cell]].map(log);

@@ -2,8 +2,8 @@
 
 use super::evidence::Evidence;
 use super::strokes::Labels;
-use crate::align::background::median;
 use crate::grid::Grid;
+use crate::statistics::median;
 
 /// Cells around the labels' border where every pixel is looked at for itself.
 const BORDER: usize = 2;

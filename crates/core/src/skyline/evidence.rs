@@ -4,10 +4,10 @@
 use super::lights;
 use crate::CoreError;
 use crate::align::Motion;
-use crate::align::background::median;
 use crate::combine::resample::{self, Room};
 use crate::frames::Light;
 use crate::grid::Grid;
+use crate::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;

@@ -4,8 +4,8 @@ use super::appearance::{self, Feature, Look};
 use super::evidence::Evidence;
 use super::spread::{Known, spread};
 use super::ways::Ways;
-use crate::align::background::median;
 use crate::grid::Grid;
+use crate::statistics::median;
 use rayon::prelude::*;
 
 /// Rounds of learning what both sides look like and of telling them apart by it.

@@ -1,8 +1,8 @@
 //! How near neighbouring cells are to each other: what lies between them is an edge or not.
 
 use super::appearance::Feature;
-use crate::align::background::median;
 use crate::grid::Grid;
+use crate::statistics::median;
 use rayon::prelude::*;
 
 /// The features that tell edges: brightness, red and blue.

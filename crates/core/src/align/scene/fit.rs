@@ -2,10 +2,10 @@
 //! least squares with far pairs counting less.
 
 use super::patches::Sighting;
-use crate::align::background::median;
 use crate::align::homography::{self, Pair};
 use crate::align::motion::apply;
 use crate::plan::SceneModel;
+use crate::statistics::median;
 use nalgebra::Matrix3;
 
 /// A fitted motion.

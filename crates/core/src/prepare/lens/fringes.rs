@@ -2,8 +2,8 @@
 //! green.
 
 use super::half_diagonal;
-use crate::align::background::median;
 use crate::align::stars::Star;
+use crate::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use nalgebra::{Matrix4, Vector4};

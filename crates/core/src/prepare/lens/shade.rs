@@ -97,7 +97,7 @@ pub fn shade_of(flat: &Frame) -> Result<[f32; 3], CoreError> {
         if off.is_empty() {
             break;
         }
-        typical = f64::from(1.4826 * crate::align::background::median(&mut off)).max(1e-9);
+        typical = f64::from(1.4826 * crate::statistics::median(&mut off)).max(1e-9);
     }
     let even = typical < 0.05 * fit[0];
     if seen.len() < 100 || fit[0] < 1e-3 || !even {
