@@ -2,7 +2,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 import { api } from '../api/client'
-import type { HandFound } from '../api/types'
+import type { Frame, HandFound } from '../api/types'
 import { frame, plan, shoot } from '../shoot/example'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
@@ -36,6 +36,22 @@ describe('pairs set by hand', () => {
     pairs.end()
     expect([view.mode, store.a, store.b]).toEqual(['blink', 'frame-3', 'result-9'])
     expect(pairs.frame).toBeNull()
+  })
+
+  it('are set on the pictures alone', () => {
+    const pairs = usePairs()
+    pairs.begin({ ...frame(5), facts: { width: 600, height: 400 } as Frame['facts'] })
+    pairs.set('b', 13, 24)
+    for (const [x, y] of [
+      [-1, 20],
+      [10, -1],
+      [600, 20],
+      [10, 400],
+    ])
+      pairs.set('a', x!, y!)
+    expect(pairs.whole).toEqual([])
+    pairs.set('a', 599, 0)
+    expect(pairs.whole).toEqual([[599, 0, 13, 24]])
   })
 
   it('are whole once both sides are set, in either order', () => {

@@ -51,8 +51,10 @@ export const usePairs = defineStore('pairs', () => {
     pairs.value = []
   }
 
-  /** Sets the missing half of the last pair, or begins another. */
+  /** Sets the missing half of the last pair, or begins another; beside the picture there is nothing to set. */
   function set(side: 'a' | 'b', x: number, y: number) {
+    const facts = (side === 'a' ? frame.value : shoot.reference)?.facts
+    if (facts && !(x >= 0 && y >= 0 && x < facts.width && y < facts.height)) return
     const key = side === 'a' ? 'frame' : 'reference'
     const last = pairs.value.at(-1)
     const open = last && !(last.frame && last.reference)
