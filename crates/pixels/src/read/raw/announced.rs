@@ -13,7 +13,7 @@ const MOST_DIRECTORIES: usize = 64;
 /// Values of one directory that may lie beyond the file's end. The library passes over as many in a row,
 /// and takes what it finds after the fifth for the place of the next directory.
 const MOST_MISSING: usize = 4;
-/// Tags that lead to further directories.
+/// Tags that lead to further directories; the library looks for one in a colour profile, too.
 const LEADING: [u16; 4] = [tag::SUB_DIRECTORIES, tag::EXIF, tag::GPS, tag::PROFILE];
 
 /// Makes sure that a file's directories come to an end, that their values are not longer than the file, and

@@ -9,6 +9,8 @@ use std::path::{Path, PathBuf};
 
 /// Bytes of one value at most: a profile, or the places of all tiles of the largest picture.
 const MOST_BYTES: u64 = 64 << 20;
+/// Entries of one directory at most.
+const MOST_ENTRIES: u64 = 4096;
 /// Directories that are looked at in one file.
 const MOST_DIRECTORIES: usize = 64;
 
@@ -194,13 +196,16 @@ impl Directories {
     pub fn entries(&self, at: u64) -> Result<(Vec<(u16, Entry)>, u64), PictureError> {
         let (count_bytes, field) = if self.big { (8, 8) } else { (2, 4) };
         let count = self.number(&self.bytes(at, count_bytes)?);
-        if count > 4096 {
+        if count > MOST_ENTRIES {
             return Err(PictureError::damaged(&self.path, "a directory with too many entries"));
         }
         let entry = 4 + 2 * field;
-        let bytes = self.bytes(at + count_bytes, count * entry + field)?;
-        let (entries, next) = bytes.split_at((count * entry) as usize);
-        let entries = entries.chunks_exact(entry as usize).map(|bytes| {
+        let begin = at + count_bytes;
+        let bytes = self.bytes(begin, count * entry)?;
+        // Some writers end the file without it.
+        let next = self.bytes(begin + count * entry, field);
+        let next = next.map_or(0, |bytes| self.number(&bytes));
+        let entries = bytes.chunks_exact(entry as usize).map(|bytes| {
             let (head, value) = bytes.split_at(4 + field as usize);
             let mut own = [0; 8];
             own[..value.len()].copy_from_slice(value);
@@ -208,7 +213,7 @@ impl Directories {
             let count = self.number(&head[4..]);
             (self.number(&head[..2]) as u16, Entry { kind, count, field: own })
         });
-        Ok((entries.collect(), self.number(next)))
+        Ok((entries.collect(), next))
     }
 
     /// All directories of pictures: each of the chain, followed by those below it.
