@@ -5,6 +5,7 @@ mod bench;
 mod focus;
 mod fuzz;
 mod import;
+mod layers;
 mod page;
 mod quality;
 mod run;
@@ -79,6 +80,7 @@ fn main() -> Result<()> {
             [before] => same::same(Path::new(before)),
             _ => bail!("name the program to compare with: cargo xtask same PROGRAM"),
         },
+        Some("layers") => layers::layers(),
         Some("trials") => trials(rest),
         Some("fuzz") => fuzz::fuzz(rest),
         Some("screenshots") => screenshots(),

@@ -13,6 +13,12 @@ const LOCK: &str = "lock";
 /// The folders in it.
 const FOLDERS: [&str; 5] = ["originals", "incoming", "cache", "results", "exports"];
 
+/// Where an uploaded file with this BLAKE3 is kept in a data folder.
+pub fn original(data: &Path, blake3: &str) -> PathBuf {
+    let folder: String = blake3.chars().take(2).collect();
+    data.join("originals").join(folder).join(blake3)
+}
+
 /// A data folder that this process alone works on, until the value goes.
 pub struct DataFolder {
     path: PathBuf,

@@ -133,6 +133,11 @@ impl App {
     fn result_folder(&self, key: &str) -> PathBuf {
         self.data.join("results").join(key)
     }
+
+    /// Where an uploaded file with this BLAKE3 is kept.
+    pub fn original(&self, blake3: &str) -> PathBuf {
+        data_folder::original(&self.data, blake3)
+    }
 }
 
 /// What is said of work that panicked.
@@ -183,6 +188,7 @@ impl Server {
             roots.push(demo::folder(&config.data));
         }
         let store = Store::open(&data.join("jade-stack.sqlite")).await?;
+        store.place_originals(|blake3| data_folder::original(&data, blake3)).await?;
         let interrupted = store.mark_interrupted().await?;
         if interrupted > 0 {
             tracing::warn!(

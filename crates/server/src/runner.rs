@@ -348,7 +348,7 @@ async fn ground_of(app: &Arc<App>, shoot: i64, plan: &Plan) -> Result<Vec<FrameI
             Ok(own.map(|row| row.input_under(plan)).collect())
         }
         GroundFrom::Picture(file) => Ok(vec![FrameInput {
-            path: skyline::original(app, &file.blake3),
+            path: app.original(&file.blake3),
             name: file.file.clone(),
             content: file.blake3.clone(),
             state: None,

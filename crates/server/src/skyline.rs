@@ -104,13 +104,7 @@ impl Wish {
 /// The mask that a plan loads.
 pub fn loaded(app: &App, plan: &Plan) -> Option<PathBuf> {
     let mask = plan.skyline.mask.as_ref()?;
-    (plan.skyline.mode == SkylineMode::Mask).then(|| original(app, &mask.blake3))
-}
-
-/// Where an uploaded file is kept.
-pub fn original(app: &App, blake3: &str) -> PathBuf {
-    let folder: String = blake3.chars().take(2).collect();
-    app.data.join("originals").join(folder).join(blake3)
+    (plan.skyline.mode == SkylineMode::Mask).then(|| app.original(&mask.blake3))
 }
 
 /// The skyline of a shoot as it was found last; nothing is computed.
@@ -304,7 +298,7 @@ pub async fn check(
     as_mask: bool,
 ) -> Result<(), ApiError> {
     let wish = Wish::of(app, shoot).await?;
-    let (path, name) = (original(app, &file.blake3), file.file.clone());
+    let (path, name) = (app.original(&file.blake3), file.file.clone());
     let done = app.work(move |_| {
         let size = wish.size()?;
         let own = PictureFile::open(&path)?;

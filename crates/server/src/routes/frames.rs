@@ -2,7 +2,6 @@ use super::shoots::{Answer, answer};
 use crate::App;
 use crate::error::ApiError;
 use crate::import::{self, Import};
-use crate::skyline;
 use crate::types::{
     AddFolder, Added, Event, Folder, FrameColour, FrameLight, FramesChange, Grey, Role, SetChange,
     SortFrames,
@@ -80,7 +79,7 @@ pub async fn keep_upload(app: &App, query: &UploadQuery, body: Body) -> Result<K
     file.sync_all().await?;
     drop(file);
     let blake3 = hasher.finalize().to_hex().to_string();
-    let path = skyline::original(app, &blake3);
+    let path = app.original(&blake3);
     tokio::fs::create_dir_all(path.parent().expect("has a folder")).await?;
     if !path.exists() {
         incoming.persist(&path).map_err(|e| e.error)?;

@@ -178,6 +178,27 @@ impl Store {
         Ok(row)
     }
 
+    /// Notes where the originals lie now: the data folder may have been moved, or be named from
+    /// another working directory. `place` gives the file of a BLAKE3.
+    pub async fn place_originals(&self, place: impl Fn(&str) -> PathBuf) -> Result<(), ApiError> {
+        let originals: Vec<(i64, String, String)> =
+            sqlx::query_as("SELECT id, blake3, path FROM frames WHERE linked = 0")
+                .fetch_all(&self.pool)
+                .await?;
+        let mut change = self.pool.begin().await?;
+        for (id, blake3, noted) in originals {
+            let path = paths::to_text(&place(&blake3));
+            if path != noted {
+                sqlx::query("UPDATE frames SET path = ? WHERE id = ?")
+                    .bind(path)
+                    .bind(id)
+                    .execute(&mut *change)
+                    .await?;
+            }
+        }
+        Ok(change.commit().await?)
+    }
+
     /// The frame of a shoot that lies at a path, if there is one.
     pub async fn frame_at(&self, shoot: i64, path: &Path) -> Result<Option<FrameRow>, ApiError> {
         let row = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ? AND path = ?")

@@ -7,6 +7,7 @@ mod frames;
 mod house;
 mod in_place;
 mod measures;
+mod old_stores;
 mod pictures;
 mod prepare;
 mod restarts;
