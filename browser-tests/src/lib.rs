@@ -31,7 +31,7 @@ impl Session {
             roots: roots.to_vec(),
             demo,
             password: None,
-            budget: jade_core::engine::Budget::new(Some(1024), Some(2))?,
+            budget: jade_engine::Budget::new(Some(1024), Some(2))?,
             cache_limit: 8 << 30,
         };
         let server = Server::start(config).await?;

@@ -2,8 +2,8 @@
 
 use crate::say::say;
 use anyhow::Context;
-use jade_core::frames::FrameInput;
-use jade_core::prepare::PreparePlan;
+use jade_frames::FrameInput;
+use jade_plan::PreparePlan;
 use std::path::PathBuf;
 
 /// A frame as it was given, and its true path.

@@ -1,14 +1,15 @@
 //! `lens`: what frames tell about the lens they were taken through.
 
 use crate::inputs::{files, input, untreated};
+use crate::lens_found;
 use crate::progress::Progress;
 use crate::work::{Common, write_json};
 use anyhow::bail;
 use clap::Args;
-use jade_core::cache::Cache;
-use jade_core::engine::{self, LensFound};
-use jade_core::prepare::PreparePlan;
-use jade_core::prepare::lens::LensPlan;
+use jade_engine as engine;
+use jade_engine::LensFound;
+use jade_frames::cache::Cache;
+use jade_plan::{LensPlan, PreparePlan};
 use serde_json::json;
 use std::path::PathBuf;
 
@@ -57,7 +58,7 @@ pub fn find(args: LensArgs) -> anyhow::Result<()> {
     let stages = progress.finish();
     outputs.still_free()?;
     args.common.tell(&json!({ "lens": found, "stages": stages }))?;
-    print!("{}", told(&found));
+    print!("{}", lens_found::lines(&found));
     match &args.out {
         Some(path) => write_json(path, &found.lens),
         None => {
@@ -65,27 +66,4 @@ pub fn find(args: LensArgs) -> anyhow::Result<()> {
             Ok(())
         }
     }
-}
-
-/// What was found about a lens, in lines.
-pub fn told(found: &LensFound) -> String {
-    let mut told = String::new();
-    if let Some([corner, error]) = found.distortion_px {
-        told += &format!(
-            "distortion: corners {corner:+.1} px ± {error:.1} px from where they belong\n"
-        );
-    }
-    if let (Some(colours), Some(errors)) = (found.colour_px, found.colour_error_px) {
-        for (name, (colour, error)) in ["red", "blue"].iter().zip(colours.iter().zip(errors)) {
-            told +=
-                &format!("{name}: {colour:+.2} px ± {error:.2} px beside green at the corners\n");
-        }
-    }
-    if let Some(share) = found.corner_light {
-        told += &format!("shading: {:.0} % of the light reaches the corners\n", share * 100.0);
-    }
-    for missing in &found.missing {
-        told += &format!("{missing}\n");
-    }
-    told
 }

@@ -4,6 +4,7 @@ mod backup;
 mod focus;
 mod inputs;
 mod lens;
+mod lens_found;
 mod mask;
 mod outputs;
 mod progress;

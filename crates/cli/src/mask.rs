@@ -7,12 +7,13 @@ use crate::work::Common;
 use crate::written::target;
 use anyhow::bail;
 use clap::Args;
-use jade_core::cache::Cache;
-use jade_core::engine::{self, Beside, Request};
-use jade_core::plan::{Kind, Plan};
-use jade_core::progress::Watch;
-use jade_core::report::StageTime;
+use jade_engine as engine;
+use jade_engine::{Beside, Request};
+use jade_frames::cache::Cache;
 use jade_pixels::write::Target;
+use jade_plan::progress::Watch;
+use jade_plan::report::StageTime;
+use jade_plan::{Kind, Plan};
 use serde::Serialize;
 use std::path::PathBuf;
 

@@ -2,8 +2,8 @@
 
 use crate::signals;
 use indicatif::{ProgressBar, ProgressStyle};
-use jade_core::progress::{Stage, Watch};
-use jade_core::report::StageTime;
+use jade_plan::progress::{Stage, Watch};
+use jade_plan::report::StageTime;
 use std::io::IsTerminal;
 use std::sync::Mutex;
 use std::time::Instant;

@@ -4,11 +4,9 @@ use crate::work::{Common, Work, write_json};
 use crate::written::WrittenArgs;
 use anyhow::{Context, anyhow, bail};
 use clap::Args;
-use jade_core::frames::{FrameInput, content_hash};
-use jade_core::plan::{PlanFrame, PlanRecord};
-use jade_core::prepare::calibration::CalibrationFrames;
-use jade_core::prepare::{PreparePlan, Shows};
-use jade_core::skyline::{NamedFile, SkylineMode};
+use jade_frames::CalibrationFrames;
+use jade_frames::{FrameInput, content_hash};
+use jade_plan::{NamedFile, PlanFrame, PlanRecord, PreparePlan, Shows, SkylineMode};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 

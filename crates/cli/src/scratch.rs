@@ -2,8 +2,8 @@
 //! by the next one.
 
 use anyhow::Context;
-use jade_core::CoreError;
-use jade_core::cache::Cache;
+use jade_frames::cache::Cache;
+use jade_plan::CoreError;
 use std::fs::File;
 use std::path::{Path, PathBuf};
 use tempfile::TempDir;

@@ -3,7 +3,7 @@
 use crate::signals;
 use anyhow::Context;
 use clap::Args;
-use jade_core::engine::Budget;
+use jade_engine::Budget;
 use jade_server::{Config, Server};
 use std::net::SocketAddr;
 use std::path::PathBuf;

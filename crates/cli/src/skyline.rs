@@ -5,14 +5,11 @@ use crate::outputs::Input;
 use crate::written::target;
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
-use jade_core::cache::{Cache, LayerKind};
-use jade_core::engine::Outcome;
-use jade_core::export;
-use jade_core::frames::{FrameInput, content_hash};
-use jade_core::plan::{Method, Plan};
-use jade_core::prepare::PreparePlan;
-use jade_core::skyline::{GroundFrom, NamedFile, SkylineMode};
+use jade_engine::{Outcome, export};
+use jade_frames::cache::{Cache, LayerKind};
+use jade_frames::{FrameInput, content_hash};
 use jade_pixels::write::Target;
+use jade_plan::{GroundFrom, Method, NamedFile, Plan, PreparePlan, SkylineMode};
 use std::path::{Path, PathBuf};
 
 #[derive(Args)]

@@ -7,16 +7,15 @@ use crate::work::{Common, Finished, Work, write_json};
 use crate::written::{WrittenArgs, target};
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
-use jade_core::cache::MapKind;
-use jade_core::export::{self, Form};
-use jade_core::finish::FinishPlan;
-use jade_core::frames::{FrameInput, content_hash};
-use jade_core::plan::{AlignMode, Edges, Kind, Method, Plan, SceneModel};
-use jade_core::prepare::calibration::CalibrationFrames;
-use jade_core::prepare::demosaic::Demosaic;
-use jade_core::prepare::lens::LensPlan;
-use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, WhiteBalance};
+use jade_engine::export::{self, Form};
+use jade_frames::CalibrationFrames;
+use jade_frames::cache::MapKind;
+use jade_frames::{FrameInput, content_hash};
 use jade_pixels::write::Target;
+use jade_plan::{
+    AlignMode, Demosaic, Denoise, Edges, FinishPlan, Highlights, Kind, LensPlan, Method, Plan,
+    PreparePlan, Repair, SceneModel, WhiteBalance,
+};
 use std::path::{Path, PathBuf};
 
 #[derive(Args)]

@@ -1,20 +1,21 @@
 //! What every command that combines frames shares: its bounds, its scratch, its report.
 
-use crate::lens;
+use crate::lens_found;
 use crate::outputs::{Input, Outputs};
 use crate::progress::Progress;
 use crate::say::say;
 use crate::scratch::Scratch;
 use clap::Args;
-use jade_core::cache::Cache;
-use jade_core::engine::{self, Beside, Budget, Outcome, Request};
-use jade_core::frames::FrameInput;
-use jade_core::plan::{Plan, PlanRecord};
-use jade_core::prepare::calibration::CalibrationFrames;
-use jade_core::report::Report;
+use jade_engine as engine;
+use jade_engine::{Beside, Budget, Outcome, Request};
+use jade_frames::CalibrationFrames;
+use jade_frames::FrameInput;
+use jade_frames::cache::Cache;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::write_whole;
+use jade_plan::report::Report;
+use jade_plan::{Plan, PlanRecord};
 use serde::Serialize;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -124,7 +125,7 @@ impl Common {
             let known = work.plan.prepare.lens;
             let found = engine::lens_of_stars(&work.frames, known, &cache, budget, &progress)?;
             if !self.quiet {
-                eprint!("{}", lens::told(&found));
+                eprint!("{}", lens_found::lines(&found));
             }
             work.plan.prepare.lens = found.lens;
             work.frames.iter_mut().for_each(|frame| frame.prepare.lens = found.lens);

@@ -3,7 +3,7 @@
 use crate::work::Finished;
 use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
-use jade_core::export::{self, Colours, Form, Written};
+use jade_engine::export::{self, Colours, Form, Written};
 use jade_pixels::write::Target;
 use std::path::Path;
 
@@ -72,7 +72,7 @@ impl WrittenArgs {
     /// Writes the result of a run.
     ///
     /// # Errors
-    /// [`jade_core::CoreError`]; nothing is left behind then.
+    /// [`jade_plan::CoreError`]; nothing is left behind then.
     pub fn write(&self, out: &Path, form: Form, done: &Finished) -> anyhow::Result<()> {
         let Finished { outcome, facts, progress, .. } = *done;
         let how = Written {

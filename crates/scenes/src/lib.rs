@@ -6,6 +6,7 @@
 #![warn(missing_docs)]
 
 mod canvas;
+mod error;
 mod files;
 pub mod focus_sweep;
 pub mod geometry;
@@ -16,20 +17,5 @@ pub mod raw;
 mod sensor;
 mod texture;
 
-use jade_pixels::PictureError;
-
+pub use error::SceneError;
 pub use files::frame_name;
-
-/// What can go wrong while a scene is made.
-#[derive(Debug, thiserror::Error)]
-pub enum SceneError {
-    /// A picture could not be written.
-    #[error(transparent)]
-    Picture(#[from] PictureError),
-    /// An option out of range.
-    #[error("{0}")]
-    Option(String),
-    /// Stopped by the person.
-    #[error("stopped")]
-    Cancelled,
-}

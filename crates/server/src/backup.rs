@@ -2,7 +2,7 @@
 
 use crate::data_folder::DataFolder;
 use crate::error::ApiError;
-use jade_core::CoreError;
+use jade_plan::CoreError;
 use sqlx::sqlite::{SqliteConnectOptions, SqlitePoolOptions};
 use std::path::{Path, PathBuf};
 

@@ -5,12 +5,11 @@ use crate::error::ApiError;
 use crate::store::{FrameRow, in_run};
 use crate::told::Unseen;
 use crate::types::{Role, Shoot};
-use jade_core::CoreError;
-use jade_core::engine;
-use jade_core::frames::FrameInput;
-use jade_core::plan::Plan;
-use jade_core::prepare::PreparePlan;
-use jade_core::prepare::calibration::{Calibration, CalibrationFrames};
+use jade_engine as engine;
+use jade_frames::CalibrationFrames;
+use jade_frames::FrameInput;
+use jade_frames::calibration::Calibration;
+use jade_plan::{CoreError, Plan, PreparePlan};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 

@@ -2,8 +2,8 @@ use crate::types::Problem;
 use axum::Json;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
-use jade_core::CoreError;
 use jade_pixels::PictureError;
+use jade_plan::CoreError;
 
 /// Why a request was not carried out; becomes a status and one sentence.
 #[derive(Debug, thiserror::Error)]

@@ -1,15 +1,13 @@
 //! Adding files to a shoot: each is hashed, decoded once and made ready to be shown.
 
-use crate::App;
 use crate::error::ApiError;
-use crate::pictures;
 use crate::store::NewFrame;
 use crate::types::{AddFolder, Added, Event, Role};
-use jade_core::CoreError;
-use jade_core::frames::{FileState, FrameInput, content_hash};
-use jade_core::prepare::PreparePlan;
+use crate::{App, pictures};
+use jade_frames::{FileState, FrameInput, content_hash};
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
+use jade_plan::{CoreError, PreparePlan};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 

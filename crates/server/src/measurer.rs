@@ -3,10 +3,10 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::types::{Event, ProposedSet, Sort};
-use jade_core::CoreError;
-use jade_core::engine::{self, Budget};
-use jade_core::prepare::PreparePlan;
+use jade_engine as engine;
+use jade_engine::Budget;
 use jade_pixels::PictureError;
+use jade_plan::{CoreError, PreparePlan};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 

@@ -4,12 +4,12 @@
 use crate::error::ApiError;
 use crate::store::{FrameRow, in_run};
 use crate::types::{Check, Doubt, FrameSet, ProposedKind, ProposedReference, ProposedSet, Role};
-use jade_core::frames::measures::Measures;
-use jade_core::frames::sets::{self, Purpose};
-use jade_core::frames::{checks, judge, reference};
-use jade_core::plan::Kind;
-use jade_core::prepare::{Shows, WhiteBalance, fitting};
+use jade_frames::fitting;
 use jade_pixels::facts::Facts;
+use jade_plan::{Kind, Shows, WhiteBalance};
+use jade_survey::measures::Measures;
+use jade_survey::sets::{self, Purpose};
+use jade_survey::{checks, judge, reference};
 use std::collections::HashSet;
 
 /// What is proposed.

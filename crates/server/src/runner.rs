@@ -1,21 +1,16 @@
 //! One runner that carries out the queued jobs, one after the other.
 
-use crate::App;
-use crate::calibrated;
 use crate::error::ApiError;
-use crate::pictures;
-use crate::skyline;
 use crate::store::{JobRow, NewResult};
 use crate::types::{Event, Job, JobState};
-use jade_core::CoreError;
-use jade_core::cache::{LayerKind, MapKind};
-use jade_core::engine::{self, Beside, Outcome, Request};
-use jade_core::frames::FrameInput;
-use jade_core::plan::Plan;
-use jade_core::prepare::PreparePlan;
-use jade_core::progress::{Stage, Watch};
-use jade_core::report::StageTime;
-use jade_core::skyline::GroundFrom;
+use crate::{App, calibrated, pictures, skyline};
+use jade_engine as engine;
+use jade_engine::{Beside, Outcome, Request};
+use jade_frames::FrameInput;
+use jade_frames::cache::{LayerKind, MapKind};
+use jade_plan::progress::{Stage, Watch};
+use jade_plan::report::StageTime;
+use jade_plan::{CoreError, GroundFrom, Plan, PreparePlan};
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};

@@ -1,19 +1,18 @@
 //! Saving results into the exports folder, each once at a time.
 
-use crate::App;
-use crate::calibrated;
 use crate::error::ApiError;
 use crate::store::{FrameRow, ResultRow};
 use crate::told::{Told, Work};
 use crate::types::{Event, Export, ExportFormat, NewExport};
-use jade_core::cache::{LayerKind, MapKind};
-use jade_core::engine;
-use jade_core::export::{self, Colours, Form, JPEG_QUALITY, Written};
-use jade_core::frames::FrameInput;
-use jade_core::progress::Watch;
+use crate::{App, calibrated};
+use jade_engine as engine;
+use jade_engine::export::{self, Colours, Form, JPEG_QUALITY, Written};
+use jade_frames::FrameInput;
+use jade_frames::cache::{LayerKind, MapKind};
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::{Target, write_whole};
+use jade_plan::progress::Watch;
 use std::collections::HashMap;
 use std::io::Write;
 use std::path::Path;

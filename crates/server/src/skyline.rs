@@ -1,20 +1,20 @@
 //! The skyline of a shoot as it is painted: found once, then following each stroke.
 
-use crate::App;
-use crate::calibrated;
 use crate::error::ApiError;
 use crate::searches::Searches;
 use crate::told::{Told, Work};
 use crate::types::SkylineSeen;
-use jade_core::CoreError;
-use jade_core::cache::Key;
-use jade_core::engine::{self, Beside, Request, SkylineFound};
-use jade_core::frames::FrameInput;
-use jade_core::grid::Grid;
-use jade_core::plan::Plan;
-use jade_core::progress::Watch;
-use jade_core::skyline::{Live, Mask, NamedFile, SkylineMode};
+use crate::{App, calibrated};
+use jade_combine::mask::Mask;
+use jade_engine as engine;
+use jade_engine::{Beside, Request, SkylineFound};
+use jade_frames::FrameInput;
+use jade_frames::cache::Key;
+use jade_optics::grid::Grid;
 use jade_pixels::read::PictureFile;
+use jade_plan::progress::Watch;
+use jade_plan::{CoreError, NamedFile, Plan, SkylineMode};
+use jade_skyline::Live;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Instant;

@@ -1,13 +1,13 @@
 //! The frames of a focus sweep, looked over before they are merged.
 
-use crate::App;
-use crate::calibrated;
 use crate::error::ApiError;
 use crate::searches::Searches;
 use crate::told::{Told, Work};
-use jade_core::CoreError;
-use jade_core::engine::{self, Beside, Request};
-use jade_core::report::FocusReport;
+use crate::{App, calibrated};
+use jade_engine as engine;
+use jade_engine::{Beside, Request};
+use jade_plan::CoreError;
+use jade_plan::report::FocusReport;
 use std::sync::Arc;
 
 /// The sweeps that are looked over, each shoot's apart; what is found lies in the cache.

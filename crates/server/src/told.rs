@@ -2,10 +2,9 @@
 
 use crate::App;
 use crate::types::Event;
-use jade_core::progress::{Stage, Watch};
-use std::sync::Arc;
-use std::sync::Mutex;
+use jade_plan::progress::{Stage, Watch};
 use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 /// Minimum interval between progress events; also the elapsed time below which no remaining time is

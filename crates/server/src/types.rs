@@ -1,28 +1,23 @@
 //! What crosses between server and browser. The TypeScript side is generated from here.
 
-use jade_core::engine::LensFound;
-use jade_core::export::Colours;
-use jade_core::finish::FinishPlan;
-use jade_core::focus::{FocusPlan, Patch, PatchFrom, Way};
-use jade_core::frames::measures::Measures;
-use jade_core::frames::sets::Purpose;
-use jade_core::measure::noise::{NoiseGain, PatchFigures};
-use jade_core::plan::{
-    AlignMode, AlignPlan, CombinePlan, Edges, FrameDifference, HandPairs, Kind, Method, Plan,
-    PlanCalibration, PlanFrame, PlanRecord, PrepareChange, SceneModel,
-};
-use jade_core::prepare::demosaic::Demosaic;
-use jade_core::prepare::lens::LensPlan;
-use jade_core::prepare::{Denoise, Highlights, PreparePlan, Repair, Shows, WhiteBalance};
-use jade_core::progress::Stage;
-use jade_core::report::{
-    ExposureReport, FinishReport, FocusReport, FocusStep, FrameReport, MovedPlace, NoisePoint,
-    Report, SkylineReport, StageTime,
-};
-use jade_core::skyline::{
-    GroundFrom, GroundPlan, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke,
-};
+use jade_align::noise::PatchFigures;
+use jade_engine::LensFound;
+use jade_engine::export::Colours;
 use jade_pixels::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
+use jade_plan::progress::Stage;
+use jade_plan::report::{
+    ExposureReport, FinishReport, FocusReport, FocusStep, FrameReport, MovedPlace, NoiseGain,
+    NoisePoint, Report, SkylineReport, StageTime,
+};
+use jade_plan::{
+    AlignMode, AlignPlan, CombinePlan, Demosaic, Denoise, Edges, FinishPlan, FocusPlan,
+    FrameDifference, GroundFrom, GroundPlan, HandPairs, Highlights, Kind, LensPlan, Method,
+    NamedFile, Paint, Patch, PatchFrom, Plan, PlanCalibration, PlanFrame, PlanRecord,
+    PrepareChange, PreparePlan, Repair, SceneModel, Shows, SkylineMode, SkylinePlan, Stroke, Way,
+    WhiteBalance,
+};
+use jade_survey::measures::Measures;
+use jade_survey::sets::Purpose;
 use serde::{Deserialize, Serialize};
 use ts_rs::{Config, TS};
 

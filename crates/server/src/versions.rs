@@ -1,7 +1,7 @@
 //! What tells pictures of one source from each other as time goes on. The addresses of pictures carry
 //! it, so that a browser may keep them for good.
 
-use jade_core::frames::FrameInput;
+use jade_frames::FrameInput;
 
 /// What tells a frame under one treatment from the same under another.
 pub fn frame_version(input: &FrameInput) -> String {

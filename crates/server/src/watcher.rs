@@ -2,12 +2,11 @@
 //! it has not changed from one look to the next. Looking, rather than being told by the system,
 //! works on folders of other machines and cards too.
 
-use crate::App;
 use crate::error::ApiError;
 use crate::folders::pictures_in;
 use crate::import::{self, Import};
-use crate::paths;
 use crate::types::{Event, Watched};
+use crate::{App, paths};
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};

@@ -1,9 +1,9 @@
 //! The readers, and what must hold for all that they are given.
 
-use jade_core::plan::PlanRecord;
-use jade_core::skyline::Mask;
+use jade_combine::mask::Mask;
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
+use jade_plan::PlanRecord;
 use std::path::Path;
 
 /// A reader of something that comes from outside.

@@ -15,11 +15,52 @@ use std::process::Command;
 const ALLOWED: &[(&str, &[&str])] = &[
     ("jade-allocator", &[]),
     ("jade-pixels", &[]),
-    ("jade-core", &["jade-pixels"]),
+    ("jade-optics", &["jade-pixels"]),
+    ("jade-plan", &["jade-optics", "jade-pixels"]),
+    ("jade-frames", &["jade-optics", "jade-pixels", "jade-plan"]),
+    ("jade-align", &["jade-frames", "jade-optics", "jade-pixels", "jade-plan"]),
+    ("jade-combine", &["jade-frames", "jade-optics", "jade-pixels", "jade-plan"]),
+    ("jade-skyline", &["jade-combine", "jade-optics", "jade-pixels", "jade-plan"]),
+    ("jade-focus", &["jade-align", "jade-optics", "jade-pixels", "jade-plan"]),
+    ("jade-finish", &["jade-combine", "jade-frames", "jade-optics", "jade-pixels", "jade-plan"]),
+    ("jade-survey", &["jade-align", "jade-frames", "jade-optics", "jade-pixels", "jade-plan"]),
+    (
+        "jade-engine",
+        &[
+            "jade-align",
+            "jade-combine",
+            "jade-finish",
+            "jade-focus",
+            "jade-frames",
+            "jade-optics",
+            "jade-pixels",
+            "jade-plan",
+            "jade-skyline",
+            "jade-survey",
+        ],
+    ),
     ("jade-scenes", &["jade-pixels"]),
-    ("jade-server", &["jade-core", "jade-pixels", "jade-scenes"]),
-    ("jade-stack", &["jade-allocator", "jade-core", "jade-pixels", "jade-scenes", "jade-server"]),
-    ("jade-trials", &["jade-allocator", "jade-core", "jade-pixels"]),
+    ("jade-server", ABOVE_THE_ENGINE),
+    ("jade-stack", ABOVE_THE_ENGINE),
+    ("jade-trials", ABOVE_THE_ENGINE),
+];
+
+/// What programs may use: everything but each other.
+const ABOVE_THE_ENGINE: &[&str] = &[
+    "jade-align",
+    "jade-allocator",
+    "jade-combine",
+    "jade-engine",
+    "jade-finish",
+    "jade-focus",
+    "jade-frames",
+    "jade-optics",
+    "jade-pixels",
+    "jade-plan",
+    "jade-scenes",
+    "jade-server",
+    "jade-skyline",
+    "jade-survey",
 ];
 
 /// A crate as Cargo describes it.

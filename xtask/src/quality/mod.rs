@@ -72,7 +72,7 @@ struct Seen {
 pub fn prepare(seeds: Option<&str>) -> Result<()> {
     let seeds = seeds.unwrap_or("10");
     let mut command =
-        cargo(&["run", "--release", "-q", "-p", "jade-core", "--example", "prepare_quality"]);
+        cargo(&["run", "--release", "-q", "-p", "jade-engine", "--example", "prepare_quality"]);
     let output = command.args(["--", seeds]).stderr(std::process::Stdio::inherit()).output()?;
     anyhow::ensure!(output.status.success(), "the figures could not be taken");
     let table = String::from_utf8(output.stdout)?;
@@ -110,7 +110,7 @@ pub fn skyline(seeds: Option<&str>) -> Result<()> {
 /// What an example of the core prints.
 fn example(name: &str, arguments: &[&str]) -> Result<String> {
     let mut command =
-        cargo(&["run", "--release", "-q", "-p", "jade-core", "--example", name, "--"]);
+        cargo(&["run", "--release", "-q", "-p", "jade-engine", "--example", name, "--"]);
     let output = command.args(arguments).stderr(std::process::Stdio::inherit()).output()?;
     anyhow::ensure!(output.status.success(), "the figures could not be taken");
     Ok(String::from_utf8(output.stdout)?)

@@ -1,7 +1,7 @@
 //! Sky and ground kept apart, as someone at a terminal does it.
 
 use crate::common::program;
-use jade_core::skyline::Mask;
+use jade_combine::mask::Mask;
 use jade_pixels::read::PictureFile;
 use serde_json::Value;
 use std::path::{Path, PathBuf};

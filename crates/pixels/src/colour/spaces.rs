@@ -1,11 +1,12 @@
 //! Encodings that are made here rather than read from a file: named colour spaces, and those that
 //! other files describe without a profile.
 
-use super::{Encoding, PROFILE_DATE};
+use super::encoding::Encoding;
+use super::profile::finished;
 use crate::PictureError;
 use moxcms::{
-    Chromaticity, CicpProfile, ColorDateTime, ColorPrimaries, ColorProfile, DataColorSpace,
-    MatrixCoefficients, ProfileText, ToneReprCurve, TransferCharacteristics,
+    Chromaticity, CicpProfile, ColorPrimaries, ColorProfile, MatrixCoefficients, ToneReprCurve,
+    TransferCharacteristics,
 };
 use serde::{Deserialize, Serialize};
 use std::path::Path;
@@ -43,25 +44,6 @@ impl Space {
 /// sRGB's curve as the parameters of a profile.
 fn srgb_curve() -> ToneReprCurve {
     ToneReprCurve::Parametric(vec![2.4, 1. / 1.055, 0.055 / 1.055, 1. / 12.92, 0.04045])
-}
-
-/// Gives a profile one curve for all colours and a name; the same in whichever minute it is made.
-pub(super) fn finished(
-    mut profile: ColorProfile,
-    curve: ToneReprCurve,
-    name: &str,
-) -> ColorProfile {
-    profile.red_trc = Some(curve.clone());
-    profile.green_trc = Some(curve.clone());
-    profile.blue_trc = Some(curve);
-    profile.gray_trc = None;
-    profile.cicp = None;
-    let text = |text: &str| Some(ProfileText::PlainString(text.to_owned()));
-    profile.description = text(name);
-    profile.copyright = text("Public domain");
-    profile.creation_date_time =
-        ColorDateTime::new_from_slice(&PROFILE_DATE).expect("the date is well formed");
-    profile
 }
 
 impl Encoding {
@@ -191,13 +173,6 @@ impl Encoding {
         let back = crate::mosaic::inverse(other.to_srgb())?;
         Some(crate::mosaic::product(back, self.to_srgb()))
     }
-}
-
-/// A grey profile's curve over sRGB's primaries: the same greys, for files of three colours.
-pub(super) fn of_grey(profile: &ColorProfile, name: &str) -> Option<ColorProfile> {
-    let curve = profile.gray_trc.clone()?;
-    (profile.color_space == DataColorSpace::Gray)
-        .then(|| finished(ColorProfile::new_srgb(), curve, name))
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! All smaller sizes of a picture of codes, made in one pass over its rows.
 
-use super::level_sizes;
+use super::levels::level_sizes;
 use crate::PictureError;
 use crate::rounding::nearest;
 use crate::tiled::{Region, RowWriter, TiledFile};

@@ -1,8 +1,9 @@
 //! OpenEXR files: linear light as floating-point numbers, in one flat layer.
 
+use super::decode::{Colours, Decode, Opened};
 use super::guarded::guarded;
 use super::orientation::Orientation;
-use super::{Colours, Decode, LightRows, Opened, Rows};
+use super::rows::{LightRows, Rows};
 use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
 use crate::tiled::SIDE;

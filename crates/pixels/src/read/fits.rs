@@ -1,8 +1,10 @@
 //! FITS files of one grey or colour picture in linear light (FITS standard 4.0).
 
+use super::decode::{Colours, Decode, Opened};
 use super::guarded::guarded;
+use super::layout::widened;
 use super::orientation::Orientation;
-use super::{Colours, Decode, LightRows, Opened, Rows, RowsOf};
+use super::rows::{LightRows, Rows, RowsOf};
 use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits, regular};
@@ -167,7 +169,7 @@ impl FitsFile {
 
 impl Decode for FitsFile {
     fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
-        let codes = self.numbers(|v| (i32::from(v) + 32_768) as u16, super::widened, |_| 0)?;
+        let codes = self.numbers(|v| (i32::from(v) + 32_768) as u16, widened, |_| 0)?;
         self.give(&codes, tall, rows)
     }
 

@@ -1,14 +1,18 @@
 //! Opening a picture file: its facts at once, its samples row by row.
 
+mod decode;
 mod exif;
 mod exr;
 mod fits;
 mod guarded;
 mod jpeg;
+mod layout;
 mod orientation;
 mod png;
 mod raw;
+mod rows;
 mod tiff;
+mod turned;
 mod webp;
 
 use crate::PictureError;
@@ -17,88 +21,14 @@ use crate::facts::{Facts, FileFormat};
 use crate::mosaic::{Mosaic, Sensor};
 use crate::regular;
 use crate::tiled::{RowWriter, SIDE, TiledFile};
+use decode::{Colours, Decode, Opened};
 pub use orientation::Orientation;
-use orientation::Turned;
+pub use rows::{LightRows, Rows, RowsOf};
 use std::io::Read;
 use std::path::{Path, PathBuf};
 pub use tiff::InPlace;
 use tiff::Strips;
-
-/// Receives whole rows, top to bottom: the first row's number and the interleaved samples of red,
-/// green and blue of one or more rows.
-pub type RowsOf<'a, T> = &'a mut dyn FnMut(u32, &[T]) -> Result<(), PictureError>;
-
-/// Rows of 16-bit codes.
-pub type Rows<'a> = RowsOf<'a, u16>;
-
-/// Rows of linear light: 0 is black, 1 white, and more is brighter than white.
-pub type LightRows<'a> = RowsOf<'a, f32>;
-
-trait Decode: Send {
-    /// Gives all rows, `tall` at a time where the format leaves the choice; where the samples are
-    /// floating-point numbers, by [`Decode::floats`] instead.
-    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError>;
-
-    /// Whether the samples are floating-point numbers.
-    fn is_float(&self) -> bool {
-        false
-    }
-
-    /// Gives all rows of floating-point samples, as they are stored.
-    fn floats(self: Box<Self>, _: LightRows) -> Result<(), PictureError> {
-        Ok(())
-    }
-
-    /// The sensor, where the file holds its mosaic, which only [`Decode::mosaic`] gives.
-    fn sensor(&self) -> Option<&Sensor> {
-        None
-    }
-
-    /// The mosaic, as it is stored.
-    fn mosaic(self: Box<Self>) -> Result<Option<Mosaic>, PictureError> {
-        Ok(None)
-    }
-
-    /// The picture as strips, where it is stored in strips that are read here.
-    fn strips(&mut self) -> Option<Strips> {
-        None
-    }
-
-    /// Bytes that decoding takes at most, beside what comes out of it; where that is not told, a
-    /// whole picture.
-    fn decoding_bytes(&mut self) -> Option<u64> {
-        self.strips().map(|strips| strips.decoding_bytes())
-    }
-}
-
-/// What a file says of its colours.
-enum Colours {
-    /// Nothing: sRGB, or for floating-point numbers linear light in sRGB's primaries.
-    Untold,
-    /// A profile.
-    Icc(Vec<u8>),
-    /// In another way.
-    Encoding(Encoding),
-}
-
-impl Colours {
-    /// A profile if there is one, what else was told if there is something.
-    fn of(icc: Option<Vec<u8>>, told: Option<Encoding>) -> Self {
-        match (icc, told) {
-            (Some(icc), _) => Self::Icc(icc),
-            (None, Some(told)) => Self::Encoding(told),
-            (None, None) => Self::Untold,
-        }
-    }
-}
-
-/// What a format's reader finds in a file's header.
-struct Opened {
-    facts: Facts,
-    colours: Colours,
-    orientation: Orientation,
-    decoder: Box<dyn Decode>,
-}
+use turned::Turned;
 
 /// An open picture file whose header was read and accepted.
 pub struct PictureFile {
@@ -361,51 +291,4 @@ fn sniff(path: &Path, begin: &[u8]) -> Result<Option<FileFormat>, PictureError> 
     } else {
         None
     })
-}
-
-/// Which channels of an interleaved source become red, green and blue.
-#[derive(Debug, Clone, Copy)]
-pub(crate) enum Layout {
-    Grey { stride: usize },
-    Rgb { stride: usize },
-}
-
-impl Layout {
-    fn stride(self) -> usize {
-        match self {
-            Self::Grey { stride } | Self::Rgb { stride } => stride,
-        }
-    }
-
-    /// Appends the pixels of `source` as red, green, blue.
-    fn append<T: Copy>(self, source: impl Iterator<Item = T>, out: &mut Vec<T>) {
-        match self {
-            Self::Rgb { stride: 3 } => out.extend(source),
-            Self::Rgb { stride } => {
-                out.extend(source.enumerate().filter(|(i, _)| i % stride < 3).map(|(_, v)| v));
-            }
-            Self::Grey { stride } => out.extend(source.step_by(stride).flat_map(|v| [v; 3])),
-        }
-    }
-
-    /// The same from 8-bit samples.
-    fn append_bytes(self, source: &[u8], out: &mut Vec<u16>) {
-        self.append(source.iter().map(|&v| widened(v)), out);
-    }
-
-    /// Writes the pixels of `source` as red, green, blue, each sample made by `to`.
-    fn put<T: Copy>(self, source: &[T], to: impl Fn(T) -> u16, out: &mut [u16]) {
-        let pixels = out.as_chunks_mut::<3>().0.iter_mut();
-        for (pixel, source) in pixels.zip(source.chunks_exact(self.stride())) {
-            *pixel = match self {
-                Self::Rgb { .. } => [to(source[0]), to(source[1]), to(source[2])],
-                Self::Grey { .. } => [to(source[0]); 3],
-            };
-        }
-    }
-}
-
-/// An 8-bit sample as one of 16 bit, so that 255 becomes 65535.
-fn widened(v: u8) -> u16 {
-    v as u16 * 257
 }

@@ -1,4 +1,7 @@
-use super::{Colours, Decode, Layout, Opened, Rows, exif};
+use super::decode::{Colours, Decode, Opened};
+use super::exif;
+use super::layout::Layout;
+use super::rows::Rows;
 use crate::colour::Encoding;
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits, regular};

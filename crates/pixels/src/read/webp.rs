@@ -1,7 +1,10 @@
 //! WebP files of one picture, 8 bit.
 
+use super::decode::{Colours, Decode, Opened};
+use super::exif;
 use super::guarded::guarded;
-use super::{Colours, Decode, Layout, Opened, Rows, exif};
+use super::layout::Layout;
+use super::rows::Rows;
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits, regular};
 use image_webp::{DecodingError, WebPDecoder};

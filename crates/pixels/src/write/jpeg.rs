@@ -1,5 +1,5 @@
 use super::exif::{self, Look};
-use super::{Fill, Picture, narrow};
+use super::picture::{Fill, Picture, narrow};
 use crate::PictureError;
 use jpeg_encoder::{ColorType, Density, Encoder, EncodingError, SamplingFactor};
 use std::fs::File;

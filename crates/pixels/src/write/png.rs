@@ -1,5 +1,5 @@
 use super::exif::{self, Look};
-use super::{Fill, Picture, narrow};
+use super::picture::{Fill, Picture, narrow};
 use crate::PictureError;
 use png::{BitDepth, ColorType, Compression, Encoder, EncodingError, Info, PixelDimensions, Unit};
 use std::fs::File;
@@ -60,7 +60,7 @@ pub fn write_moving(
     (count, millis): (u32, u16),
     next: NextFrame,
 ) -> Result<(), PictureError> {
-    super::write_whole(path, |file| {
+    super::whole::write_whole(path, |file| {
         let failed = |e: EncodingError| match e {
             EncodingError::IoError(reason) => PictureError::Io { path: path.to_owned(), reason },
             e => PictureError::damaged(path, e),

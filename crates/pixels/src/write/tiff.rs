@@ -1,5 +1,5 @@
 use super::exif::{self, Look, Place, Value};
-use super::{Fill, FillLight, FillRows, Picture, narrow};
+use super::picture::{BAND, Fill, FillLight, FillRows, Picture, narrow};
 use crate::PictureError;
 use flate2::Compression;
 use flate2::write::ZlibEncoder;
@@ -147,7 +147,7 @@ fn put<T: Copy + Default + Send + Sync>(
     };
     longs(Tag::ImageWidth, &[picture.width])?;
     longs(Tag::ImageLength, &[picture.height])?;
-    longs(Tag::RowsPerStrip, &[super::BAND.min(picture.height)])?;
+    longs(Tag::RowsPerStrip, &[BAND.min(picture.height)])?;
     longs(Tag::StripOffsets, &offsets)?;
     longs(Tag::StripByteCounts, &lengths)?;
     let mut shorts = |tag, value: &[u16]| match value {

@@ -1,8 +1,10 @@
 //! A whole card as it comes out of the camera: flats of the dusk, the sky, brighter exposures for
 //! the ground, darks and biases in one folder, and among the sky's frames two that are spoiled.
 
+use super::options::{BIAS_S, FIRST_S, FLAT_S, INTERVAL, Options};
+use super::scene::NightSky;
 use super::sky::Moment;
-use super::{BIAS_S, FIRST_S, FLAT_S, INTERVAL, NightSky, Options, truth};
+use super::truth;
 use crate::SceneError;
 use crate::files::json;
 use crate::random::stream;

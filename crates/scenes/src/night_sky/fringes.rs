@@ -1,6 +1,6 @@
 //! Lateral colour: red and blue drawn at sizes of their own.
 
-use super::Options;
+use super::options::Options;
 use jade_pixels::mosaic::Sensor;
 use rayon::prelude::*;
 

@@ -1,7 +1,8 @@
 //! What turns: stars, the faint band, and the glow that stays at the horizon.
 
 use super::land::Ground;
-use super::{Options, Star};
+use super::options::Options;
+use super::star::Star;
 use crate::geometry::{Lens, Rotation, Vec3, unit};
 use crate::random::stream;
 use crate::texture::layered;

@@ -1,6 +1,7 @@
 //! The written truth of a night sky.
 
-use super::{NightSky, Star};
+use super::scene::NightSky;
+use super::star::Star;
 use crate::SceneError;
 use crate::files::{frame_name, json};
 use crate::geometry::{Lens, Rotation, Vec3};

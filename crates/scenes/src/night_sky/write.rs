@@ -1,6 +1,8 @@
 //! The files of a night sky.
 
-use super::{BIAS_S, FLAT_S, NightSky, Options, truth};
+use super::options::{BIAS_S, FLAT_S, Options};
+use super::scene::NightSky;
+use super::truth;
 use crate::SceneError;
 use crate::files::{self, frame_name};
 use jade_pixels::PictureError;

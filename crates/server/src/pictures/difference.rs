@@ -4,10 +4,9 @@ use super::shown::Levels;
 use super::{Shown, Source, open};
 use crate::App;
 use crate::error::ApiError;
-use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
-use jade_pixels::pyramid;
 use jade_pixels::tiled::Region;
+use jade_pixels::{PictureError, pyramid};
 use std::sync::Arc;
 
 /// A difference is shown so many times as bright.

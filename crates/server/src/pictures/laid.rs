@@ -1,8 +1,8 @@
 //! What is laid over a picture: a skyline, and maps of a result.
 
 use crate::skyline::Seen;
-use jade_core::cache::MapKind;
-use jade_core::focus::BETWEEN;
+use jade_focus::BETWEEN;
+use jade_frames::cache::MapKind;
 use jade_pixels::tiled::Region;
 
 /// How a skyline is laid over a picture.

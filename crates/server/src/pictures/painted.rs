@@ -5,13 +5,13 @@ use super::{Shown, Source};
 use crate::App;
 use crate::error::ApiError;
 use crate::store::{FrameRow, ResultRow};
-use jade_core::align::Motion;
-use jade_core::brush::Brush;
-use jade_core::cache::Key;
-use jade_core::focus::{Patch, PatchFrom, Way};
-use jade_core::report::Report;
+use jade_frames::cache::Key;
+use jade_optics::brush::Brush;
+use jade_optics::motion::Motion;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
+use jade_plan::report::Report;
+use jade_plan::{Patch, PatchFrom, Way};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -225,7 +225,7 @@ impl Merged {
 
 /// A result as it was merged, without what was painted.
 async fn unpainted(app: &Arc<App>, row: &ResultRow) -> Result<Arc<Shown>, ApiError> {
-    use jade_core::cache::LayerKind::Merged;
+    use jade_frames::cache::LayerKind::Merged;
     let painted = app.result_folder(&row.key).join(Merged.name()).exists();
     let source = if painted { Source::Layer(Merged, row.id) } else { Source::Result(row.id) };
     Box::pin(super::open(app, source)).await

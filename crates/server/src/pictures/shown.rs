@@ -5,14 +5,16 @@ use super::laid::{Laid, over, skyline};
 use super::painted::Painted;
 use crate::skyline::Seen;
 use crate::types::{Histogram, PictureInfo};
-use jade_core::align::Motion;
-use jade_core::cache::MapKind;
-use jade_core::combine::resample;
-use jade_core::focus::Sharpness;
-use jade_core::frames::{Combined, Decoding, Frame, Light};
-use jade_core::measure::noise::{self, PatchFigures};
-use jade_core::prepare::Cleaned;
-use jade_core::prepare::lens::{Corrected, Geometry, Shade};
+use jade_align::noise::{self, PatchFigures};
+use jade_align::sharpness::Sharpness;
+use jade_frames::cache::MapKind;
+use jade_frames::lens::{Corrected, Shade};
+use jade_frames::{Cleaned, Decoding, Frame};
+use jade_optics::combined::Combined;
+use jade_optics::lens::Geometry;
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_optics::resample;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
@@ -87,7 +89,7 @@ struct Level<'a> {
 impl<'a> Level<'a> {
     fn of(frame: &'a Frame, size: (u32, u32), halved: usize, read: Read<'a>) -> Self {
         let lens = frame.lens_plan();
-        let (lens, shade) = (Geometry::of(&lens, size), Shade::of(&lens, size));
+        let (lens, shade) = (lens.geometry(size), Shade::of(&lens, size));
         Self { frame, decoding: frame.decoding(), size, halved, read, lens, shade }
     }
 

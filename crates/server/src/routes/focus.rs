@@ -1,12 +1,11 @@
-use crate::App;
 use crate::error::ApiError;
 use crate::pictures::{self, Source};
-use crate::sweep;
 use crate::types::SharpFrame;
+use crate::{App, sweep};
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use jade_core::report::FocusReport;
 use jade_pixels::PictureError;
+use jade_plan::report::FocusReport;
 use serde::Deserialize;
 use std::sync::Arc;
 

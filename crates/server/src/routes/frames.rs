@@ -9,11 +9,12 @@ use crate::types::{
 use axum::Json;
 use axum::body::Body;
 use axum::extract::{Path, Query, State};
-use jade_core::frames::{Frame, Light};
-use jade_core::prepare::PreparePlan;
-use jade_core::prepare::colour::shot_under;
+use jade_frames::Frame;
+use jade_frames::colour::shot_under;
+use jade_optics::light::Light;
 use jade_pixels::read::PictureFile;
 use jade_pixels::tiled::Region;
+use jade_plan::PreparePlan;
 use serde::Deserialize;
 use std::sync::Arc;
 use tokio::io::AsyncWriteExt;

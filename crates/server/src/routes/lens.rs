@@ -1,15 +1,15 @@
 //! What a shoot's own frames tell about the lens.
 
-use crate::App;
-use crate::calibrated;
 use crate::error::ApiError;
 use crate::store::in_run;
 use crate::told::Unseen;
 use crate::types::{LensFrom, LensWish};
+use crate::{App, calibrated};
 use axum::Json;
 use axum::extract::{Path, State};
-use jade_core::engine::{self, LensFound};
-use jade_core::frames::FrameInput;
+use jade_engine as engine;
+use jade_engine::LensFound;
+use jade_frames::FrameInput;
 use std::sync::Arc;
 
 /// Finds the lens from the frames that are in, or from the flats; nothing is kept of it.

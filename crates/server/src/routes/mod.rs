@@ -12,10 +12,9 @@ mod shoots;
 mod skyline;
 
 use crate::{App, connections, guard};
-use axum::Router;
 use axum::extract::DefaultBodyLimit;
-use axum::middleware;
 use axum::routing::{delete, get, patch, post};
+use axum::{Router, middleware};
 use std::sync::Arc;
 use tower_http::timeout::RequestBodyTimeoutLayer;
 

@@ -4,7 +4,7 @@ use crate::store::in_run;
 use crate::types::{Event, HandFound, HandTry, Job, JobState};
 use axum::Json;
 use axum::extract::{Path, State};
-use jade_core::align::hand;
+use jade_align::hand;
 use std::sync::Arc;
 
 type AppState = State<Arc<App>>;

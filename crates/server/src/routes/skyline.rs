@@ -2,18 +2,17 @@
 
 use super::exports::attachment;
 use super::frames::{UploadQuery, keep_upload};
-use crate::App;
 use crate::error::ApiError;
 use crate::saving::file_name;
-use crate::skyline;
 use crate::types::SkylineSeen;
+use crate::{App, skyline};
 use axum::Json;
 use axum::body::Body;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use jade_core::skyline::NamedFile;
 use jade_pixels::write::Target;
+use jade_plan::NamedFile;
 use std::sync::Arc;
 
 type AppState = State<Arc<App>>;

@@ -1,13 +1,11 @@
 use super::{Store, from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;
-use crate::paths;
 use crate::types::{Frame, FramesChange, Role};
-use crate::versions;
-use jade_core::frames::measures::Measures;
-use jade_core::frames::{FileState, FrameInput};
-use jade_core::plan::Plan;
-use jade_core::prepare::PreparePlan;
+use crate::{paths, versions};
+use jade_frames::{FileState, FrameInput};
 use jade_pixels::facts::Facts;
+use jade_plan::{Plan, PreparePlan};
+use jade_survey::measures::Measures;
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 

@@ -1,8 +1,8 @@
 use super::{Store, from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;
 use crate::types::{Job, JobState};
-use jade_core::plan::Plan;
-use jade_core::progress::Stage;
+use jade_plan::Plan;
+use jade_plan::progress::Stage;
 
 /// A job as stored.
 #[derive(Debug, Clone, sqlx::FromRow)]

@@ -2,8 +2,8 @@ use super::{Store, from_json, now, readable, to_json};
 use crate::error::ApiError;
 use crate::types::ShootResult;
 use crate::versions;
-use jade_core::plan::PlanRecord;
-use jade_core::report::Report;
+use jade_plan::PlanRecord;
+use jade_plan::report::Report;
 
 /// A result as stored.
 #[derive(Debug, Clone, sqlx::FromRow)]

@@ -1,11 +1,10 @@
 use super::sets::stacked;
 use super::{Store, from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;
-use crate::merging;
 use crate::proposals::Proposals;
 use crate::types::{JobState, NewShoot, Shoot, ShootCard, ShootChange, ShootState};
-use crate::versions;
-use jade_core::plan::{Kind, Plan, in_brief};
+use crate::{merging, versions};
+use jade_plan::{Kind, Plan, in_brief};
 use serde_json::{Value, json};
 
 #[derive(sqlx::FromRow)]

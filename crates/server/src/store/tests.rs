@@ -1,12 +1,12 @@
 use super::{NewFrame, NewResult, Store};
 use crate::error::ApiError;
 use crate::types::{FramesChange, JobState, NewProbe, NewShoot, Role, ShootChange, ShootState};
-use jade_core::frames::FileState;
-use jade_core::frames::measures::Measures;
-use jade_core::plan::{Kind, Method, Plan, PlanRecord};
-use jade_core::progress::Stage;
-use jade_core::report::Report;
+use jade_frames::FileState;
 use jade_pixels::facts::{Facts, FileFormat};
+use jade_plan::progress::Stage;
+use jade_plan::report::Report;
+use jade_plan::{Kind, Method, Plan, PlanRecord};
+use jade_survey::measures::Measures;
 
 async fn with_shoot() -> (Store, i64) {
     let store = Store::in_memory().await.unwrap();

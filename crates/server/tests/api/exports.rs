@@ -1,9 +1,9 @@
 use crate::house::{Guest, House, names, wish};
-use jade_core::export::Colours;
-use jade_core::plan::PlanRecord;
+use jade_engine::export::Colours;
 use jade_pixels::facts::{GpsEntry, GpsValue};
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::{Picture, Taken, Target, write_picture};
+use jade_plan::PlanRecord;
 use jade_server::types::{Export, ExportFormat, JobState, NewExport, Shoot, ShootChange};
 use reqwest::{Method, StatusCode};
 

@@ -3,9 +3,8 @@
 use crate::house::{Events, Guest, House, names, wish};
 use crate::pictures::png as tile_of;
 use crate::skyline::plan;
-use jade_core::focus::{Patch, PatchFrom, Way};
-use jade_core::plan::{Edges, Kind};
-use jade_core::report::FocusReport;
+use jade_plan::report::FocusReport;
+use jade_plan::{Edges, Kind, Patch, PatchFrom, Way};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_server::types::{
     Event, Export, ExportFormat, Measured, NewShoot, PictureInfo, SharpFrame, Shoot,

@@ -1,8 +1,8 @@
 //! A server on a free port with a data folder of its own, and small frames to give it.
 
-use jade_core::engine::Budget;
-use jade_core::export::Colours;
-use jade_core::plan::{Kind, Plan};
+use jade_engine::Budget;
+use jade_engine::export::Colours;
+use jade_plan::{Kind, Plan};
 use jade_scenes::night_sky::{NightSky, Options};
 use jade_server::types::{
     Added, Event, ExportFormat, Job, JobState, NewExport, NewShoot, Problem, Role, Shoot,

@@ -1,9 +1,8 @@
 use crate::house::{House, SIZE, settings};
-use jade_core::prepare::WhiteBalance;
 use jade_pixels::colour::Encoding;
 use jade_pixels::read::PictureFile;
-use jade_pixels::write::write_mosaic;
-use jade_pixels::write::{Picture, Taken, Target, write_picture};
+use jade_pixels::write::{Picture, Taken, Target, write_mosaic, write_picture};
+use jade_plan::WhiteBalance;
 use jade_scenes::night_sky::{NightSky, Options};
 use jade_server::types::{Added, FramesChange, Role, Shoot};
 use std::path::Path;

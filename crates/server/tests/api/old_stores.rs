@@ -4,7 +4,7 @@
 //! left out, with what it answered about its shoots in `shoots.json`.
 
 use crate::house::{House, settings};
-use jade_core::plan::{Plan, PlanRecord};
+use jade_plan::{Plan, PlanRecord};
 use jade_server::types::{JobState, Shoot};
 use reqwest::Method;
 use serde::Deserialize;

@@ -1,5 +1,5 @@
 use crate::house::{Guest, House, SIZE, settings};
-use jade_core::plan::{Edges, Method as Combine};
+use jade_plan::{Edges, Method as Combine};
 use jade_server::types::{JobState, Measured, PictureInfo, Shoot, ShootCard};
 use reqwest::{Method, StatusCode};
 

@@ -1,6 +1,6 @@
 use crate::house::{Guest, House, SIZE, settings};
-use jade_core::engine::LensFound;
-use jade_core::prepare::WhiteBalance;
+use jade_engine::LensFound;
+use jade_plan::WhiteBalance;
 use jade_scenes::night_sky::{NightSky, Options};
 use jade_server::types::{
     Added, FrameColour, Grey, Histogram, JobState, LensFrom, LensWish, Measured, PictureInfo, Role,

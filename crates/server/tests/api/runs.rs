@@ -1,6 +1,6 @@
 use crate::house::{Events, House, settings};
-use jade_core::plan::{AlignMode, Edges, Method as Combine, Plan};
-use jade_core::progress::Stage;
+use jade_plan::progress::Stage;
+use jade_plan::{AlignMode, Edges, Method as Combine, Plan};
 use jade_server::types::{
     Event, FramesChange, HandFound, HandTry, Job, JobState, Shoot, ShootCard, ShootState,
 };

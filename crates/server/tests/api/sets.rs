@@ -1,5 +1,5 @@
 use crate::house::{Guest, House, SIZE};
-use jade_core::plan::{Kind, Method};
+use jade_plan::{Kind, Method};
 use jade_scenes::night_sky::{Card, CardFrame, NightSky, Options, Purpose};
 use jade_server::types::{
     Added, FramesChange, JobState, Role, SetChange, Shoot, ShootChange, Sort, SortFrames,

@@ -1,7 +1,7 @@
 //! Two pages with the same shoot.
 
 use crate::house::{House, settings};
-use jade_core::plan::{Method as Combine, Plan};
+use jade_plan::{Method as Combine, Plan};
 use jade_server::types::{Problem, Shoot};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};

@@ -1,5 +1,5 @@
 use crate::house::{Events, House, settings};
-use jade_core::plan::{AlignMode, Kind, Method as Combine, Plan};
+use jade_plan::{AlignMode, Kind, Method as Combine, Plan};
 use jade_server::types::{Event, NewProbe, Shoot, ShootCard, ShootChange, ShootState};
 use reqwest::{Method, StatusCode};
 

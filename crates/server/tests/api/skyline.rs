@@ -1,7 +1,7 @@
 use crate::house::{Guest, House, settings};
-use jade_core::plan::Plan;
-use jade_core::skyline::{GroundFrom, Mask, NamedFile, Paint, SkylineMode, Stroke};
+use jade_combine::mask::Mask;
 use jade_pixels::write::Target;
+use jade_plan::{GroundFrom, NamedFile, Paint, Plan, SkylineMode, Stroke};
 use jade_server::types::{JobState, PictureInfo, Shoot, SkylineSeen};
 use reqwest::{Method, StatusCode};
 
@@ -109,12 +109,12 @@ async fn why_there_is_no_skyline_is_said() {
     let house = House::new(5);
     let guest = house.open().await;
     let shoot = guest.filled(&house).await.id;
-    plan(&guest, shoot, |plan| plan.align.mode = jade_core::plan::AlignMode::None).await;
+    plan(&guest, shoot, |plan| plan.align.mode = jade_plan::AlignMode::None).await;
     let path = format!("shoots/{shoot}/skyline");
     let (_, told) = guest.refused(guest.ask(Method::POST, &path)).await;
     assert!(told.contains("aligned on the stars"), "{told}");
     plan(&guest, shoot, |plan| {
-        plan.align.mode = jade_core::plan::AlignMode::Stars;
+        plan.align.mode = jade_plan::AlignMode::Stars;
         plan.skyline.mode = SkylineMode::Auto;
         plan.skyline.ground.from = GroundFrom::Set { set: 99 };
     })

@@ -1,15 +1,16 @@
 //! What may be wrong with files, names and the store, and must harm nothing else.
 
 use crate::house::{Guest, House, SIZE};
-use jade_core::plan::AlignMode;
 use jade_pixels::colour::Encoding;
 use jade_pixels::write::{Picture, Target, write_picture};
+use jade_plan::AlignMode;
 use jade_server::types::{
     Added, Histogram, Job, JobState, Measured, PictureInfo, Role, Shoot, ShootCard,
 };
 use reqwest::{Method, StatusCode};
 use serde_json::json;
-use sqlx::{Connection, SqliteConnection, sqlite::SqliteConnectOptions};
+use sqlx::sqlite::SqliteConnectOptions;
+use sqlx::{Connection, SqliteConnection};
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;

@@ -9,7 +9,7 @@ mod tiff;
 mod webp;
 
 use crate::Reader;
-use jade_core::skyline::Mask;
+use jade_combine::mask::Mask;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::{Details, Facts, FileFormat};
 use jade_pixels::mosaic::{Mosaic, Pattern, Sensor};

@@ -1,10 +1,10 @@
 //! Plans of all kinds of shoots, and one with every list in use.
 
 use super::Seed;
-use jade_core::plan::{
-    FrameDifference, HandPairs, Kind, Plan, PlanFrame, PlanRecord, PrepareChange,
+use jade_plan::{
+    FrameDifference, HandPairs, Kind, NamedFile, Paint, Plan, PlanFrame, PlanRecord, PrepareChange,
+    SkylineMode, Stroke,
 };
-use jade_core::skyline::{NamedFile, Paint, SkylineMode, Stroke};
 
 pub fn seeds() -> Vec<Seed> {
     let kinds = [

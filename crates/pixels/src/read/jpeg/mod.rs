@@ -3,7 +3,10 @@
 mod bits;
 mod whole;
 
-use super::{Colours, Decode, Layout, Opened, Rows, exif};
+use super::decode::{Colours, Decode, Opened};
+use super::exif;
+use super::layout::Layout;
+use super::rows::Rows;
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, limits, regular};
 use std::io::{BufReader, Read};

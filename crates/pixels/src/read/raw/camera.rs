@@ -1,19 +1,22 @@
+use super::colours::{neutral, xyz_to_camera};
+use super::crop::{Crop, number};
 use super::{announced, developed, dng};
 use crate::colour::Encoding;
 use crate::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
 use crate::mosaic::{Mosaic, Pattern, Sensor};
+use crate::read::decode::{Colours, Decode, Opened};
+use crate::read::exif;
 use crate::read::guarded::guarded_threads;
 use crate::read::orientation::Orientation;
-use crate::read::{Colours, Decode, LightRows, Opened, Rows, exif};
+use crate::read::rows::{LightRows, Rows};
 use crate::tiled::SIDE;
 use crate::{PictureError, limits, regular};
 use rawler::decoders::{Decoder, FormatHint, RawDecodeParams, RawMetadata, WellKnownIFD};
 use rawler::exif::ExifGPS;
 use rawler::formats::tiff::{IFD, Rational};
-use rawler::imgop::xyz::Illuminant;
 use rawler::rawimage::{RawImage, RawImageData, RawPhotometricInterpretation};
 use rawler::rawsource::RawSource;
-use rawler::tags::{DngTag, TiffCommonTag};
+use rawler::tags::TiffCommonTag;
 use std::path::{Path, PathBuf};
 
 struct Raw {
@@ -30,10 +33,6 @@ enum Holds {
     /// Another mosaic, or the camera's own colours: light that the library makes of it.
     Light,
 }
-
-/// A part of the sensor: left, top, width, height.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Crop(pub [usize; 4]);
 
 pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let source = source(path)?;
@@ -193,42 +192,6 @@ impl Decode for Raw {
     }
 }
 
-impl Crop {
-    /// What a camera gives of all that it records.
-    fn of(image: &RawImage) -> Self {
-        match image.crop_area.or(image.active_area).filter(|area| !area.is_empty()) {
-            Some(area) => Self([area.x(), area.y(), area.width(), area.height()]),
-            None => Self([0, 0, image.width, image.height]),
-        }
-    }
-
-    /// The same from a DNG's directory.
-    fn of_dng(raw: &IFD) -> Self {
-        let size = |tag| number(raw, tag).unwrap_or(0);
-        let (width, height) = (size(TiffCommonTag::ImageWidth), size(TiffCommonTag::ImageLength));
-        let values = |tag: DngTag, count: usize| {
-            let entry = raw.get_entry(tag)?;
-            (entry.count() as usize >= count).then(|| (0..count).map(|i| entry.force_usize(i)))
-        };
-        let [top, left, bottom, right] = match values(DngTag::ActiveArea, 4) {
-            Some(mut area) => [(); 4].map(|()| area.next().unwrap_or(0)),
-            None => [0, 0, height, width],
-        };
-        match (values(DngTag::DefaultCropOrigin, 2), values(DngTag::DefaultCropSize, 2)) {
-            (Some(mut at), Some(mut size)) => {
-                let next = |values: &mut dyn Iterator<Item = usize>| values.next().unwrap_or(0);
-                let (x, y) = (next(&mut at), next(&mut at));
-                Self([left + x, top + y, next(&mut size), next(&mut size)])
-            }
-            _ => Self([left, top, right.saturating_sub(left), bottom.saturating_sub(top)]),
-        }
-    }
-}
-
-fn number(directory: &IFD, tag: TiffCommonTag) -> Option<usize> {
-    directory.get_entry(tag).filter(|entry| entry.count() > 0).map(|entry| entry.force_usize(0))
-}
-
 fn no_pattern(path: &Path) -> PictureError {
     let what = "a raw file of a sensor with other colours than two by two, or six by six,";
     PictureError::unsupported_so(path, what, "develop it, and give the TIFF")
@@ -253,22 +216,6 @@ fn sensor(image: &RawImage) -> Option<Sensor> {
     let white = image.whitelevel.0.iter().min().map_or(65_535.0, |white| *white as f32);
     let (neutral, xyz_to_camera) = (neutral(image), xyz_to_camera(image));
     Some(Sensor { pattern, black, white, neutral, xyz_to_camera })
-}
-
-/// What the camera took for grey, green 1.
-pub fn neutral(image: &RawImage) -> Option<[f32; 3]> {
-    let [red, green, blue, _] = image.wb_coeffs;
-    let neutral = [green / red, 1.0, green / blue];
-    neutral.iter().all(|v| v.is_finite() && *v > 0.0).then_some(neutral)
-}
-
-/// CIE XYZ to the camera's colours under daylight.
-pub fn xyz_to_camera(image: &RawImage) -> Option<[[f32; 3]; 3]> {
-    let matrix = [Illuminant::D65, Illuminant::Daylight, Illuminant::D55, Illuminant::D50]
-        .iter()
-        .find_map(|light| image.color_matrix.get(light))
-        .or_else(|| image.color_matrix.values().next())?;
-    matrix.as_chunks::<3>().0.first_chunk::<3>().copied()
 }
 
 fn read_facts(metadata: RawMetadata, facts: &mut Facts) {

@@ -4,7 +4,8 @@
 //! It is balanced as the camera took it, and in sRGB's primaries, where colours beyond those are
 //! below 0.
 
-use super::camera::{Crop, neutral, xyz_to_camera};
+use super::colours::{neutral, xyz_to_camera};
+use super::crop::Crop;
 use crate::PictureError;
 use crate::mosaic::{Pattern, Sensor};
 use rawler::formats::tiff::IFD;

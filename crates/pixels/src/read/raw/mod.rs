@@ -5,11 +5,15 @@ mod announced;
 #[cfg(feature = "raw")]
 mod camera;
 #[cfg(feature = "raw")]
+mod colours;
+#[cfg(feature = "raw")]
+mod crop;
+#[cfg(feature = "raw")]
 mod developed;
 #[cfg(feature = "raw")]
 mod dng;
 
-use super::Opened;
+use super::decode::Opened;
 use super::tiff::directory::{Directories, Directory, tag};
 use crate::PictureError;
 use std::path::Path;

@@ -4,7 +4,8 @@
 use super::form::{Form, Kind, Predictor};
 use super::packing::Unpacker;
 use crate::PictureError;
-use crate::read::{RowsOf, widened};
+use crate::read::layout::widened;
+use crate::read::rows::RowsOf;
 use half::f16;
 use std::fs::File;
 use std::path::Path;
@@ -110,7 +111,7 @@ pub fn rows<T: Given>(
 
 /// Writes the samples of a row of a strip or tile, or those of one colour, where they belong.
 fn put<T: Given>(form: &Form, line: &[u8], colour: usize, out: &mut [T]) {
-    use crate::read::Layout;
+    use crate::read::layout::Layout;
     let own = |value: T| if form.inverted { value.inverse() } else { value };
     let pixels = out.len() / 3;
     let stride = form.together();

@@ -1,7 +1,7 @@
 //! How the samples of a TIFF picture are stored. What is not understood is refused by its name.
 
 use super::directory::{Directories, Directory, tag};
-use crate::read::Layout;
+use crate::read::layout::Layout;
 use crate::{PictureError, limits};
 use std::path::Path;
 

@@ -14,8 +14,9 @@ mod strips;
 pub use in_place::InPlace;
 pub use strips::Strips;
 
+use super::decode::{Colours, Decode, Opened};
 use super::exif;
-use super::{Colours, Decode, LightRows, Opened, Rows};
+use super::rows::{LightRows, Rows};
 use crate::facts::{Facts, FileFormat};
 use crate::{PictureError, regular};
 use directory::{Directories, Directory, tag};

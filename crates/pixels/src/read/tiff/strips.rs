@@ -4,7 +4,8 @@
 //! so that memory stays small however the file was cut.
 
 use crate::PictureError;
-use crate::read::{Layout, Rows, widened};
+use crate::read::layout::{Layout, widened};
+use crate::read::rows::Rows;
 use crate::regular;
 use crate::tiled::Region;
 use libdeflater::Decompressor;

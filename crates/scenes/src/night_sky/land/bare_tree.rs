@@ -2,8 +2,8 @@
 
 use super::bars::Bar;
 use super::hills;
-use super::{Shapes, Surface};
-use crate::night_sky::Options;
+use super::shapes::{Shapes, Surface};
+use crate::night_sky::options::Options;
 use crate::random::stream;
 use rand::Rng;
 

@@ -1,7 +1,7 @@
 //! Ridges one behind the other: wooded, of rock in moonlight, or a low far bank.
 
-use super::{Shapes, Surface};
-use crate::night_sky::Options;
+use super::shapes::{Shapes, Surface};
+use crate::night_sky::options::Options;
 use crate::random::stream;
 use crate::texture::layered;
 use rand::Rng;

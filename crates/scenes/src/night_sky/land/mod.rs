@@ -1,21 +1,25 @@
 //! What stands still, or is near: the land in many kinds, lamps, water, and clouds over it.
 
-mod air;
 mod bare_tree;
 mod bars;
+mod clouds;
+mod ground;
 mod hills;
+mod lamp;
+mod lamps;
 mod pan;
 mod pylon;
 mod roofs;
+mod shapes;
 
-pub use air::Clouds;
+pub use ground::Ground;
 
-use super::Options;
+use super::options::Options;
 use crate::random::stream;
-use air::Lamp;
-use bars::Bar;
+use clouds::Clouds;
 use rand::Rng;
 use rayon::prelude::*;
+use shapes::{Shapes, Surface};
 
 /// What the camera stands before.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -75,37 +79,6 @@ impl Land {
     }
 }
 
-/// The still part of the picture, one value or colour for each pixel, row by row.
-pub struct Ground {
-    width: usize,
-    /// Share of sky in each pixel, 0 to 1.
-    sky: Vec<f32>,
-    /// Light of the ground where it is, sRGB-linear.
-    light: Vec<[f32; 3]>,
-    horizon: f64,
-    /// Light of haze before everything; empty where there is none.
-    haze: Vec<[f32; 3]>,
-    /// Share of the light that water throws back below the horizon.
-    mirror: Option<f32>,
-    clouds: Option<Clouds>,
-    /// How bright the sky is without stars, band and glow, against a dark one.
-    airglow: f32,
-}
-
-/// What a kind of land is made of.
-struct Shapes {
-    horizon: f64,
-    /// The topmost row of solid ground in each column.
-    tops: Vec<f64>,
-    /// Bars before the sky and the ground, and their light.
-    bars: Vec<Bar>,
-    bar_light: [f32; 3],
-    lamps: Vec<Lamp>,
-}
-
-/// Light of solid ground at a column and row below a top.
-type Surface<'a> = Box<dyn Fn(f64, f64, f64) -> [f32; 3] + Sync + 'a>;
-
 impl Ground {
     /// Makes up the land before a camera.
     pub fn new(options: &Options, land: Land) -> Self {
@@ -117,7 +90,7 @@ impl Ground {
             Land::Dark => roofs::make(options, 0.06),
             Land::Branches => bare_tree::make(options),
             Land::Pylon => pylon::make(options),
-            Land::Lamps => air::lamps(options),
+            Land::Lamps => lamps::make(options),
             Land::Water => hills::make(options, hills::FAR_BANK),
         };
         let area = options.width as usize * options.height as usize;
@@ -160,41 +133,5 @@ impl Ground {
         for lamp in &shapes.lamps {
             lamp.shine(self);
         }
-    }
-
-    /// Share of sky in each pixel, row by row.
-    pub fn sky(&self) -> &[f32] {
-        &self.sky
-    }
-
-    /// Share of sky and light of the ground at a pixel.
-    pub fn at(&self, x: usize, y: usize) -> (f32, [f32; 3]) {
-        let at = y * self.width + x;
-        (self.sky[at], self.light[at])
-    }
-
-    /// Light of haze before everything, row by row; empty where there is none.
-    pub fn haze(&self) -> &[[f32; 3]] {
-        &self.haze
-    }
-
-    /// Row of the horizon.
-    pub fn horizon(&self) -> f64 {
-        self.horizon
-    }
-
-    /// Share of the light that water throws back below the horizon, if there is any.
-    pub fn mirror(&self) -> Option<f32> {
-        self.mirror
-    }
-
-    /// Clouds before the sky, if there are any.
-    pub fn clouds(&self) -> Option<&Clouds> {
-        self.clouds.as_ref()
-    }
-
-    /// How bright the sky is without stars, band and glow, against a dark one.
-    pub fn airglow(&self) -> f32 {
-        self.airglow
     }
 }

@@ -1,9 +1,9 @@
 //! The salt pan with its heaps, the lattice mast, and two lamps.
 
-use super::air::Lamp;
 use super::bars::Bar;
-use super::{Shapes, Surface};
-use crate::night_sky::Options;
+use super::lamp::Lamp;
+use super::shapes::{Shapes, Surface};
+use crate::night_sky::options::Options;
 use crate::random::stream;
 use crate::texture::layered;
 use rand::Rng;

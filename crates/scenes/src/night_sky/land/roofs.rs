@@ -1,7 +1,7 @@
 //! Gabled and flat roofs with chimneys, some windows lit.
 
-use super::{Shapes, Surface};
-use crate::night_sky::Options;
+use super::shapes::{Shapes, Surface};
+use crate::night_sky::options::Options;
 use crate::random::{mix, stream};
 use crate::texture::layered;
 use rand::Rng;

@@ -1,0 +1,64 @@
+//! What aligning finds, whatever it aligned on.
+
+use jade_optics::camera::Lens;
+use jade_optics::motion::Motion;
+use serde::{Deserialize, Serialize};
+
+/// What was found for one frame.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Aligned {
+    /// The motion, unless the frame is left out.
+    pub motion: Option<Motion>,
+    /// Why it is left out: one sentence.
+    pub reason: Option<String>,
+    /// Stars or patches of the scene matched with the reference frame.
+    pub matched: usize,
+    /// Root mean square distance of the matches in pixels, each weighted by how well its place is
+    /// known.
+    pub rms_px: Option<f64>,
+    /// Whether pairs set by hand placed it.
+    pub by_hand: bool,
+    /// Some of the matches, spread over the picture: place in the reference frame and how far the
+    /// matched place lies off, `[X, Y, dX, dY]` in pixels.
+    pub residuals: Vec<[f32; 4]>,
+}
+
+impl Aligned {
+    /// A frame that lies where it is, without having been matched.
+    pub fn still() -> Self {
+        Self { motion: Some(Motion::Still), ..Self::left_out(None) }
+    }
+
+    /// A frame that is left out.
+    pub fn left_out(reason: Option<String>) -> Self {
+        Self { motion: None, reason, matched: 0, rms_px: None, by_hand: false, residuals: vec![] }
+    }
+}
+
+/// What was found for all frames, in their order.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Alignment {
+    /// One for each frame.
+    pub frames: Vec<Aligned>,
+    /// The lens, when the camera model was the best.
+    pub lens: Option<Lens>,
+    /// How well that lens is known, as [`crate::camera::spread`] tells.
+    #[serde(default)]
+    pub lens_spread: Option<[[f64; 3]; 3]>,
+}
+
+/// Up to 80 residuals `[X, Y, dX, dY]`, no two near each other, the first ones first.
+pub fn spread_residuals(all: impl Iterator<Item = [f64; 4]>) -> Vec<[f32; 4]> {
+    const MOST: usize = 80;
+    let all: Vec<[f32; 4]> = all.map(|r| r.map(|v| v as f32)).collect();
+    let far = |axis: usize| all.iter().map(|r| r[axis]).fold(0.0, f32::max);
+    let apart = (far(0) * far(1) / MOST as f32).sqrt() * 0.7;
+    let mut kept: Vec<[f32; 4]> = Vec::new();
+    for one in all {
+        let clear = kept.iter().all(|k| (k[0] - one[0]).hypot(k[1] - one[1]) > apart);
+        if clear && kept.len() < MOST {
+            kept.push(one);
+        }
+    }
+    kept
+}

@@ -1,0 +1,18 @@
+//! The motion of each frame against the reference frame: by the stars, by the whole scene, by pairs of
+//! places set by hand; and what is measured of stars, detail and noise on the way.
+
+#![warn(missing_docs)]
+
+mod alignment;
+pub mod background;
+pub mod camera;
+pub mod hand;
+pub mod matching;
+pub mod noise;
+pub mod scene;
+pub mod sharpness;
+pub mod stars;
+pub mod turning;
+
+pub use alignment::{Aligned, Alignment};
+pub use turning::{align_again, align_stars};

@@ -1,0 +1,197 @@
+//! Light in coarse squares that goes on where there is none, for what lies behind an edge.
+
+use jade_optics::light::Light;
+use jade_optics::statistics::median;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::{Region, TiledFile};
+
+/// Side of a square in pixels.
+pub const SQUARE: u32 = 16;
+/// Pixels of a square that tell its light at least.
+const FEWEST: usize = 24;
+
+/// The light of one side of a picture, going on beyond it.
+pub struct Backdrop {
+    across: usize,
+    down: usize,
+    light: Vec<[f32; 3]>,
+}
+
+/// The light of one square, the median of the pixels that count, if they are enough.
+pub fn square(pixels: &[[f32; 3]]) -> Option<[f32; 3]> {
+    (pixels.len() >= FEWEST)
+        .then(|| [0, 1, 2].map(|c| median(&mut pixels.iter().map(|p| p[c]).collect::<Vec<_>>())))
+}
+
+impl Backdrop {
+    /// From squares row by row, as many as cover a picture of this size.
+    pub fn new((width, height): (u32, u32), squares: &[Option<[f32; 3]>]) -> Self {
+        let (across, down) = (width.div_ceil(SQUARE) as usize, height.div_ceil(SQUARE) as usize);
+        let weights: Vec<f32> =
+            squares.iter().map(|own| f32::from(u8::from(own.is_some()))).collect();
+        let mut light: Vec<[f32; 3]> = squares.iter().map(|own| own.unwrap_or_default()).collect();
+        extend(&mut light, &weights, across, down);
+        Self { across, down, light }
+    }
+
+    /// The light at a pixel, by straight lines between the middles of squares.
+    pub fn at(&self, x: f32, y: f32) -> [f32; 3] {
+        let place = |v: f32, count: usize| {
+            let v = ((v + 0.5) / SQUARE as f32 - 0.5).clamp(0.0, (count - 1) as f32);
+            let low = (v as usize).min(count.saturating_sub(2));
+            (low, (low + 1).min(count - 1), v - low as f32)
+        };
+        let (x0, x1, fx) = place(x, self.across);
+        let (y0, y1, fy) = place(y, self.down);
+        let own = |x: usize, y: usize| self.light[y * self.across + x];
+        let (a, b, c, d) = (own(x0, y0), own(x1, y0), own(x0, y1), own(x1, y1));
+        std::array::from_fn(|i| {
+            let (top, low) = (a[i] + fx * (b[i] - a[i]), c[i] + fx * (d[i] - c[i]));
+            top + fy * (low - top)
+        })
+    }
+}
+
+/// Gives light to the pixels that have none, or only a little weight, from those around them, by a
+/// pyramid of weighted means (Burt & Adelson 1983; Gortler et al. 1996).
+pub fn extend(light: &mut [[f32; 3]], weights: &[f32], wide: usize, tall: usize) {
+    if wide * tall <= 1 {
+        return;
+    }
+    let (half_wide, half_tall) = (wide.div_ceil(2), tall.div_ceil(2));
+    let mut sums = vec![[0.0f32; 3]; half_wide * half_tall];
+    let mut totals = vec![0.0f32; half_wide * half_tall];
+    for (i, (own, weight)) in light.iter().zip(weights).enumerate() {
+        let to = i / wide / 2 * half_wide + i % wide / 2;
+        sums[to].iter_mut().zip(own).for_each(|(sum, v)| *sum += weight * v);
+        totals[to] += weight;
+    }
+    for (sum, total) in sums.iter_mut().zip(&mut totals) {
+        *sum = sum.map(|v| v / total.max(1e-9));
+        *total = total.min(1.0);
+    }
+    extend(&mut sums, &totals, half_wide, half_tall);
+    for (i, (own, weight)) in light.iter_mut().zip(weights).enumerate() {
+        if *weight >= 1.0 {
+            continue;
+        }
+        // Between the four nearest of the coarser ones.
+        let place = |at: usize, count: usize| {
+            let v = (at as f32 * 0.5 - 0.25).clamp(0.0, (count - 1) as f32);
+            (v as usize, (v as usize + 1).min(count - 1), v.fract())
+        };
+        let (x0, x1, fx) = place(i % wide, half_wide);
+        let (y0, y1, fy) = place(i / wide, half_tall);
+        for (c, own) in own.iter_mut().enumerate() {
+            let at = |x: usize, y: usize| sums[y * half_wide + x][c];
+            let top = at(x0, y0) + fx * (at(x1, y0) - at(x0, y0));
+            let low = at(x0, y1) + fx * (at(x1, y1) - at(x0, y1));
+            *own = weight * *own + (1.0 - weight) * (top + fy * (low - top));
+        }
+    }
+}
+
+/// A layer of a picture that has no light in places, with what its backdrop tells of them.
+pub struct Extended<'a> {
+    /// The layer; where it has no light it holds no numbers.
+    pub layer: &'a TiledFile<f32>,
+    /// Its left top in the reference frame.
+    pub origin: [u32; 2],
+    /// The reference frame's size.
+    pub size: (u32, u32),
+    /// What goes on, in pixels of the layer.
+    pub backdrop: &'a Backdrop,
+}
+
+impl Light for Extended<'_> {
+    fn size(&self) -> (u32, u32) {
+        self.size
+    }
+
+    fn fill(
+        &self,
+        region: Region,
+        planes: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError> {
+        let [left, top] = self.origin;
+        let (right, low) = (left + self.layer.width(), top + self.layer.height());
+        let (x0, y0) = (region.x.max(left), region.y.max(top));
+        let x1 = (region.x + region.width).min(right);
+        let y1 = (region.y + region.height).min(low);
+        let [red, green, blue] = planes;
+        let whole = (x0, y0, x1, y1)
+            == (region.x, region.y, region.x + region.width, region.y + region.height);
+        if !whole {
+            // Beyond the layer there is the backdrop alone.
+            for y in 0..region.height {
+                for x in 0..region.width {
+                    let own = |v: u32, from: u32| v as f32 - from as f32;
+                    let place = (own(region.x + x, left), own(region.y + y, top));
+                    let at = y as usize * stride + x as usize;
+                    [red[at], green[at], blue[at]] = self.backdrop.at(place.0, place.1);
+                }
+            }
+        }
+        if x0 >= x1 || y0 >= y1 {
+            return Ok(());
+        }
+        let there = Region { x: x0 - left, y: y0 - top, width: x1 - x0, height: y1 - y0 };
+        self.layer.visit_region(there, &mut Vec::new(), |x, y, samples| {
+            let row = (y + top - region.y) as usize * stride;
+            let at = row + (x + left - region.x) as usize;
+            let pixels = samples.as_chunks::<3>().0;
+            for (i, pixel) in pixels.iter().enumerate() {
+                let pixel = match pixel[0].is_nan() {
+                    true => self.backdrop.at((x + i as u32) as f32, y as f32),
+                    false => *pixel,
+                };
+                [red[at + i], green[at + i], blue[at + i]] = pixel;
+            }
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn light_goes_on_smoothly_where_there_is_none() {
+        let (wide, tall) = (40usize, 30usize);
+        let slope = |x: usize| 0.2 + 0.004 * x as f32;
+        let mut light: Vec<[f32; 3]> =
+            (0..wide * tall).map(|i| [slope(i % wide), 0.5, 9.0]).collect();
+        let weights: Vec<f32> =
+            (0..wide * tall).map(|i| if i / wide < 15 { 1.0 } else { 0.0 }).collect();
+        let known = light.clone();
+        for (own, weight) in light.iter_mut().zip(&weights) {
+            if *weight == 0.0 {
+                *own = [f32::MAX, -7.0, 0.0];
+            }
+        }
+        extend(&mut light, &weights, wide, tall);
+        for (i, (own, known)) in light.iter().zip(&known).enumerate() {
+            let off = (own[0] - known[0]).abs();
+            // It is that of some pixels around, of more of them further beyond.
+            let limit = if i / wide < 15 { 0.0 } else { 0.004 * (2 * (i / wide) - 22) as f32 };
+            assert!(off <= limit, "{off} in column {}, row {}", i % wide, i / wide);
+            assert!((own[1] - 0.5).abs() < 1e-4 && (own[2] - 9.0).abs() < 1e-3);
+        }
+    }
+
+    #[test]
+    fn a_backdrop_gives_back_what_is_straight() {
+        let size = (320, 200);
+        let squares: Vec<Option<[f32; 3]>> = (0..20 * 13)
+            .map(|i| Some([(i % 20) as f32 * 16.0 + 7.5, (i / 20) as f32 * 16.0 + 7.5, 1.0]))
+            .collect();
+        let backdrop = Backdrop::new(size, &squares);
+        for (x, y) in [(40.0, 90.0), (200.3, 100.7)] {
+            let [own_x, own_y, own] = backdrop.at(x, y);
+            assert!((own_x - x).abs() < 1e-2 && (own_y - y).abs() < 1e-2 && own == 1.0);
+        }
+        assert_eq!(square(&[[1.0; 3]; 5]), None);
+        assert_eq!(square(&[[0.25; 3]; 30]), Some([0.25; 3]));
+    }
+}

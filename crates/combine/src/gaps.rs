@@ -1,0 +1,173 @@
+//! Filling the gaps that pauses between exposures leave in star trails.
+//!
+//! What turned with the sky in one frame (lighter than both its neighbours at the same place, well
+//! above the noise) is moved on along the sky's motion until the next exposure begins, and the
+//! lightest is taken. What stands still is no part of it, so the ground stays as it is.
+
+use jade_frames::lens::Corrected;
+use jade_optics::lens::Geometry;
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_optics::resample::{self, Room};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use nalgebra::{Matrix3, Rotation3};
+
+/// Light counts as the sky's beyond this many sigma of the noise.
+const ABOVE: f32 = 3.5;
+/// The finest step along a trail in pixels; a star's image is wider.
+const STEP: f64 = 0.7;
+/// A way of more steps is no pause between exposures but a break.
+const MOST_STEPS: usize = 64;
+
+/// One frame whose stars are moved on towards the next.
+pub struct Gap<'a> {
+    layer: Layer<'a>,
+    next: &'a dyn Light,
+    /// From the picture to the frame, one for each step.
+    backward: Vec<Motion>,
+}
+
+/// What turned with the sky in a frame, all else being zero.
+struct Layer<'a> {
+    before: Option<&'a dyn Light>,
+    own: &'a dyn Light,
+    after: &'a dyn Light,
+    noise: f32,
+    level: f32,
+}
+
+/// A frame and where its sky lies against the reference frame's.
+pub struct Exposure<'a> {
+    /// Its light.
+    pub light: &'a dyn Light,
+    /// From its sky to the reference frame's, if that is known.
+    pub sky: Option<Motion>,
+    /// Noise of its samples and usual level of its sky, in linear light.
+    pub noise: f32,
+    /// See `noise`.
+    pub level: f32,
+}
+
+/// The gaps between exposures in the order they were taken; all are of one size.
+pub fn find<'a>(exposures: &[Exposure<'a>]) -> Vec<Gap<'a>> {
+    let mut gaps = Vec::new();
+    for (i, pair) in exposures.windows(2).enumerate() {
+        let [own, next] = pair else { continue };
+        let (Some(from), Some(to)) = (&own.sky, &next.sky) else { continue };
+        let (width, height) = own.light.size();
+        let whole = moved_on(from, to, 1.0);
+        let way = whole.grid(width, height, 7, 5).into_iter();
+        let way = way.map(|[x, y, u, v]| (u - x).hypot(v - y)).fold(0.0, f64::max);
+        let steps = (way / STEP).ceil() as usize;
+        if !way.is_finite() || !(2..=MOST_STEPS).contains(&steps) {
+            continue;
+        }
+        let backward =
+            (1..steps).map(|k| moved_on(from, to, k as f64 / steps as f64).backward()).collect();
+        let before = i.checked_sub(1).map(|before| exposures[before].light);
+        let (noise, level) = (own.noise, own.level);
+        let layer = Layer { before, own: own.light, after: next.light, noise, level };
+        gaps.push(Gap { layer, next: next.light, backward });
+    }
+    gaps
+}
+
+/// From a frame to where its sky stands after a share of the way to the next frame.
+fn moved_on(from: &Motion, to: &Motion, share: f64) -> Motion {
+    // The reference frame itself lies still, as a camera without a turn.
+    let lens = [from, to].into_iter().find_map(|motion| match motion {
+        Motion::Camera { lens, .. } => Some(*lens),
+        _ => None,
+    });
+    if let Some(lens) = lens {
+        let turn = |motion: &Motion| match motion {
+            Motion::Camera { turn, .. } => *turn,
+            _ => Rotation3::identity(),
+        };
+        let whole = turn(to).inverse() * turn(from);
+        return Motion::Camera { lens, turn: whole.powf(share) };
+    }
+    let matrix = |motion: &Motion| match motion {
+        Motion::Homography(h) => *h,
+        _ => Matrix3::identity(),
+    };
+    let whole = matrix(&to.backward()) * matrix(from);
+    let whole = whole / whole[(2, 2)];
+    Motion::Homography(Matrix3::identity() * (1.0 - share) + whole * share)
+}
+
+impl Gap<'_> {
+    /// Lightens three planes of a region, which hold the lightest of all frames, by this gap.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn fill(
+        &self,
+        region: Region,
+        planes: &mut [Vec<f32>; 3],
+        room: &mut Room,
+    ) -> Result<(), PictureError> {
+        let mut ground = Corrected(self.layer.own).planes(region)?;
+        for (ground, next) in ground.iter_mut().zip(Corrected(self.next).planes(region)?) {
+            ground.iter_mut().zip(next).for_each(|(g, n)| *g = g.min(n));
+        }
+        let mut stars = [(); 3].map(|()| vec![0.0; region.area()]);
+        for backward in &self.backward {
+            let out = stars.each_mut().map(Vec::as_mut_slice);
+            let covered = resample::read(&self.layer, backward, region, out, room)?;
+            for ((plane, stars), ground) in planes.iter_mut().zip(&stars).zip(&ground) {
+                for (i, (have, star)) in plane.iter_mut().zip(stars).enumerate() {
+                    if *star > 0.0 && covered.as_ref().is_none_or(|c| c[i]) {
+                        *have = have.max(ground[i] + star);
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+impl Light for Layer<'_> {
+    fn size(&self) -> (u32, u32) {
+        self.own.size()
+    }
+
+    fn lens(&self) -> Option<&Geometry> {
+        self.own.lens()
+    }
+
+    fn fill(
+        &self,
+        region: Region,
+        planes: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError> {
+        let own = self.own.planes(region)?;
+        let mut near = self.after.planes(region)?;
+        if let Some(before) = self.before {
+            for (near, before) in near.iter_mut().zip(before.planes(region)?) {
+                near.iter_mut().zip(before).for_each(|(n, b)| *n = n.max(b));
+            }
+        }
+        let width = region.width as usize;
+        // The colours decide together, so that a star keeps its own.
+        let turned: Vec<bool> = (0..region.area())
+            .map(|i| {
+                let sum = |planes: &[Vec<f32>; 3]| planes.iter().map(|p| p[i]).sum::<f32>() / 3.0;
+                let (own, near) = (sum(&own), sum(&near));
+                // Shot noise grows with the light.
+                own - near > ABOVE * self.noise * (near / self.level).max(1.0).sqrt()
+            })
+            .collect();
+        for ((out, own), near) in planes.into_iter().zip(own).zip(near) {
+            for (y, row) in out.chunks_mut(stride).take(region.height as usize).enumerate() {
+                for (x, value) in row[..width].iter_mut().enumerate() {
+                    let i = y * width + x;
+                    *value = if turned[i] { (own[i] - near[i]).max(0.0) } else { 0.0 };
+                }
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,353 @@
+//! Sky and ground joined.
+//!
+//! Each pixel near the skyline is the sky's share of the sky and the rest of the ground. The ground
+//! there is what the sky's share leaves of the unaligned stack (as in Smith & Blinn 1996), going on
+//! from pure ground where little is left. What the unaligned stack then shows beyond its noise,
+//! since the mask is never exact, is added: neither a dark nor a bright rim can stay.
+
+use super::backdrop::{Backdrop, Extended, extend};
+use super::reduce::{Reducer, Workspace};
+use crate::mask::Mask;
+use jade_optics::light::Light;
+use jade_optics::statistics::median;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::{Region, TiledFile};
+
+/// Pixels around a tile that are looked at with it.
+pub const MARGIN: u32 = 16;
+/// Pixels from what is mixed to which the unaligned stack corrects the mask.
+const NEAR: usize = 6;
+/// Shares of the sky beyond which too little of the ground is left to be told.
+const MOST_SKY: f32 = 0.7;
+
+/// What the sky behind the ground's margin was in the unaligned stack.
+pub enum Passing<'a> {
+    /// The sky of the same frames, where it stood in each of them.
+    Moved(&'a Reducer<'a>),
+    /// That of other frames, without its stars.
+    Backdrop(&'a Backdrop),
+}
+
+/// Joins layers of one size.
+pub struct Joiner<'a> {
+    /// The mask of the reference frame.
+    pub mask: &'a Mask,
+    /// The sky.
+    pub sky: &'a Extended<'a>,
+    /// The unaligned stack, wherever there is ground, and around.
+    pub ground: &'a TiledFile<f32>,
+    /// What passed behind.
+    pub passing: Passing<'a>,
+    /// The ground where there is none around.
+    pub backdrop: &'a Backdrop,
+}
+
+/// What a tile holds after joining.
+pub struct Joined {
+    /// The picture.
+    pub picture: Vec<f32>,
+    /// The ground alone, going on behind the sky.
+    pub ground: Vec<f32>,
+}
+
+impl Joiner<'_> {
+    /// Joins a region of the layers: what of it lies near the skyline, and beside that the one layer
+    /// or the other.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
+    pub fn join(
+        &self,
+        tile: Region,
+        space: &mut Workspace,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<Joined, PictureError> {
+        let there = tile.moved(self.sky.origin);
+        let near = self.near(tile);
+        if near == Some(there) {
+            return self.join_near(tile, space, stop);
+        }
+        let sky = self.sky.planes(there)?;
+        let mut picture = self.ground.read_region(tile)?;
+        let mut ground = picture.clone();
+        for (i, share) in self.mask.region(there).into_iter().enumerate() {
+            if share > 0 {
+                picture[3 * i..3 * i + 3].copy_from_slice(&[sky[0][i], sky[1][i], sky[2][i]]);
+                ground[3 * i..3 * i + 3].fill(0.0);
+            }
+        }
+        if let Some(near) = near {
+            let [left, top] = self.sky.origin;
+            let own = Region { x: near.x - left, y: near.y - top, ..near };
+            let joined = self.join_near(own, space, stop)?;
+            let wide = own.width as usize * 3;
+            for y in 0..own.height as usize {
+                let row = (own.y - tile.y) as usize + y;
+                let to = (row * tile.width as usize + (own.x - tile.x) as usize) * 3;
+                let from = y * wide;
+                picture[to..to + wide].copy_from_slice(&joined.picture[from..from + wide]);
+                ground[to..to + wide].copy_from_slice(&joined.ground[from..from + wide]);
+            }
+        }
+        Ok(Joined { picture, ground })
+    }
+
+    /// What of a region of the layers lies near the skyline, as a part of the reference frame.
+    fn near(&self, tile: Region) -> Option<Region> {
+        let size = (self.ground.width(), self.ground.height());
+        let there = tile.moved(self.sky.origin);
+        let around = tile.widened(MARGIN, size).moved(self.sky.origin);
+        let border = self.mask.border(around)?;
+        border.widened(MARGIN, self.sky.size).shared_with(there)
+    }
+
+    /// Pixels that are looked at to join a region of the layers.
+    pub fn cost(&self, tile: Region) -> usize {
+        let near = self.near(tile);
+        near.map_or(0, |near| near.widened(MARGIN, self.sky.size).area())
+    }
+
+    fn join_near(
+        &self,
+        tile: Region,
+        space: &mut Workspace,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<Joined, PictureError> {
+        let size = (self.ground.width(), self.ground.height());
+        let outer = tile.widened(MARGIN, size);
+        let [left, top] = self.sky.origin;
+        let there = outer.moved([left, top]);
+        let mut shares: Vec<f32> =
+            self.mask.region(there).into_iter().map(|share| f32::from(share) / 255.0).collect();
+        let [red, green, blue] = self.sky.planes(there)?;
+        let sky = |i: usize| [red[i], green[i], blue[i]];
+        let unaligned = self.ground.read_region(outer)?;
+        let unaligned = unaligned.as_chunks::<3>().0;
+        let passed = self.passed(outer, there, space, stop)?;
+        let wide = outer.width as usize;
+        let near = near(&shares, wide);
+        let same = matches!(self.passing, Passing::Moved(_));
+
+        let mut ground: Vec<[f32; 3]> = Vec::with_capacity(shares.len());
+        let mut weights: Vec<f32> = Vec::with_capacity(shares.len());
+        for (i, share) in shares.iter().enumerate() {
+            let rest = 1.0 - share;
+            ground.push(std::array::from_fn(|c| {
+                (unaligned[i][c] - share * passed[i][c]).max(0.0) / rest.max(0.05)
+            }));
+            // In other frames nothing but the ground itself shows how bright it is.
+            let most = if same { MOST_SKY } else { 0.05 };
+            weights.push(if *share > most { 0.0 } else { rest.powi(4) });
+        }
+        if weights.iter().all(|weight| *weight < 0.01) {
+            for (i, own) in ground.iter_mut().enumerate() {
+                let at = |v: usize, from: u32| (v as u32 + from) as f32;
+                *own = self.backdrop.at(at(i % wide, outer.x), at(i / wide, outer.y));
+            }
+        } else {
+            extend(&mut ground, &weights, wide, outer.height as usize);
+        }
+        if !same {
+            shares = as_seen(&shares, &near, [unaligned, &passed, &ground], wide);
+        }
+        let rest: Vec<[f32; 3]> = (0..shares.len())
+            .map(|i| {
+                let share = shares[i];
+                std::array::from_fn(|c| {
+                    unaligned[i][c] - share * passed[i][c] - (1.0 - share) * ground[i][c]
+                })
+            })
+            .collect();
+        let variance = variance(&rest, &shares);
+        let mut out = Joined {
+            picture: Vec::with_capacity(tile.area() * 3),
+            ground: Vec::with_capacity(tile.area() * 3),
+        };
+        let (dx, dy) = ((tile.x - outer.x) as usize, (tile.y - outer.y) as usize);
+        for y in dy..dy + tile.height as usize {
+            for x in dx..dx + tile.width as usize {
+                let i = y * wide + x;
+                let (share, sky) = (shares[i], sky(i));
+                let kept = match near[i] {
+                    true if same => {
+                        let seen = shrunk(&rest, variance, wide, x, y);
+                        seen.max((1.0 - 4.0 * share).clamp(0.0, 1.0))
+                    }
+                    // What passed in other frames is not known so well.
+                    true => 1.0 - share,
+                    false => 0.0,
+                };
+                let left = 1.0 - share;
+                for c in 0..3 {
+                    let joined = share * sky[c] + left * ground[i][c] + kept * rest[i][c];
+                    out.picture.push(joined.max(0.0));
+                    // Where the ground's share is small, so is what it can take up of that.
+                    let own = ground[i][c] + kept * rest[i][c] * left / (left * left + 0.001);
+                    out.ground.push(own.max(0.0));
+                }
+            }
+        }
+        Ok(out)
+    }
+
+    /// The sky that passed behind each pixel.
+    fn passed(
+        &self,
+        outer: Region,
+        there: Region,
+        space: &mut Workspace,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<Vec<[f32; 3]>, PictureError> {
+        match self.passing {
+            Passing::Moved(moved) => {
+                let light = moved.reduce(there, space, stop)?.light;
+                Ok(light.as_chunks::<3>().0.to_vec())
+            }
+            Passing::Backdrop(backdrop) => {
+                let wide = outer.width as usize;
+                let at = |i: usize| {
+                    let (x, y) = (outer.x as usize + i % wide, outer.y as usize + i / wide);
+                    backdrop.at(x as f32, y as f32)
+                };
+                Ok((0..outer.area()).map(at).collect())
+            }
+        }
+    }
+}
+
+/// The share of sky near the skyline as frames of another exposure show it themselves, between the
+/// light of their sky and of their ground: a share that is a little off would be seen as a rim, as
+/// their sky is brighter or darker than the one that takes its place.
+fn as_seen(
+    shares: &[f32],
+    near: &[bool],
+    [light, sky, ground]: [&[[f32; 3]]; 3],
+    wide: usize,
+) -> Vec<f32> {
+    /// What sky and ground differ by at least, as a share of their light, to be told apart.
+    const APART: f32 = 0.1;
+    let tall = shares.len() / wide;
+    let firm = |i: usize| {
+        let (x, y) = (i % wide, i / wide);
+        let rows = y.saturating_sub(2)..(y + 3).min(tall);
+        rows.flat_map(|row| {
+            let columns = x.saturating_sub(2)..(x + 3).min(wide);
+            columns.map(move |column| row * wide + column)
+        })
+        .all(|n| shares[n] <= 0.0)
+    };
+    let one = |i: usize| {
+        if !near[i] || firm(i) {
+            return shares[i];
+        }
+        let apart: [f32; 3] = std::array::from_fn(|c| sky[i][c] - ground[i][c]);
+        let far: f32 = apart.iter().map(|v| v * v).sum();
+        let level: f32 = (0..3).map(|c| sky[i][c].max(ground[i][c]).powi(2)).sum();
+        let along: f32 = (0..3).map(|c| apart[c] * (light[i][c] - ground[i][c])).sum();
+        let seen = (along / far.max(1e-12)).clamp(0.0, 1.0);
+        let sure = far / (far + APART * APART * level).max(1e-12);
+        shares[i] + sure * (seen - shares[i])
+    };
+    (0..shares.len()).map(one).collect()
+}
+
+/// Variance of the noise in what is left, from the sky, where nothing should be; from everything
+/// where there is little of it.
+fn variance(rest: &[[f32; 3]], shares: &[f32]) -> f32 {
+    const ENOUGH: usize = 100;
+    let of = |chosen: &dyn Fn(f32) -> bool| -> Vec<f32> {
+        let own = rest.iter().zip(shares).filter(|(_, share)| chosen(**share));
+        own.flat_map(|(rest, _)| rest.iter().map(|v| v.abs())).collect()
+    };
+    let mut off = of(&|share| share >= 1.0);
+    if off.len() < ENOUGH {
+        off = of(&|_| true);
+    }
+    (1.4826 * median(&mut off)).powi(2).max(1e-12)
+}
+
+/// How much of what is left stands out from the noise around a pixel, 0 to 1 (Wiener 1949).
+fn shrunk(rest: &[[f32; 3]], variance: f32, wide: usize, x: usize, y: usize) -> f32 {
+    let tall = rest.len() / wide;
+    let (mut sum, mut count) = (0.0, 0.0);
+    for row in y.saturating_sub(1)..(y + 2).min(tall) {
+        for column in x.saturating_sub(1)..(x + 2).min(wide) {
+            sum += rest[row * wide + column].iter().map(|v| v * v).sum::<f32>();
+            count += 3.0;
+        }
+    }
+    // Twice, as so few pixels of noise alone are often above its variance.
+    (1.0 - 2.0 * variance / (sum / count).max(1e-12)).max(0.0)
+}
+
+/// Whether something that is not sky alone is near each pixel.
+fn near(shares: &[f32], wide: usize) -> Vec<bool> {
+    let mut rows = vec![false; shares.len()];
+    for (own, out) in shares.chunks_exact(wide).zip(rows.chunks_exact_mut(wide)) {
+        for (x, _) in own.iter().enumerate().filter(|(_, share)| **share < 0.99) {
+            out[x.saturating_sub(NEAR)..(x + NEAR + 1).min(wide)].fill(true);
+        }
+    }
+    let tall = shares.len() / wide;
+    let mut out = vec![false; shares.len()];
+    for (y, out) in out.chunks_exact_mut(wide).enumerate() {
+        for row in
+            rows.chunks_exact(wide).take((y + NEAR + 1).min(tall)).skip(y.saturating_sub(NEAR))
+        {
+            out.iter_mut().zip(row).for_each(|(out, own)| *out |= own);
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_near_something_mixed_is_found() {
+        let (wide, tall) = (40, 30);
+        let shares: Vec<f32> =
+            (0..wide * tall).map(|i| if i == 12 * wide + 20 { 0.5 } else { 1.0 }).collect();
+        for (i, near) in near(&shares, wide).into_iter().enumerate() {
+            let (dx, dy) = ((i % wide).abs_diff(20), (i / wide).abs_diff(12));
+            assert_eq!(near, dx <= NEAR && dy <= NEAR, "{dx}, {dy}");
+        }
+    }
+
+    #[test]
+    fn the_share_of_sky_is_read_from_frames_of_another_exposure() {
+        let (wide, tall) = (20usize, 12usize);
+        let (sky, ground) = ([0.4, 0.5, 0.6], [0.1, 0.1, 0.05]);
+        // Sky above, ground below, and in row 6 a third of ground that the mask takes for a half.
+        let truth = |i: usize| match i / wide {
+            ..6 => 1.0,
+            6 => 0.667,
+            _ => 0.0,
+        };
+        let mask: Vec<f32> =
+            (0..wide * tall).map(|i| if i / wide == 6 { 0.5 } else { truth(i) }).collect();
+        let light: Vec<[f32; 3]> = (0..wide * tall)
+            .map(|i| std::array::from_fn(|c| ground[c] + truth(i) * (sky[c] - ground[c])))
+            .collect();
+        let (sky, ground) = (vec![sky; wide * tall], vec![ground; wide * tall]);
+        let seen = as_seen(&mask, &near(&mask, wide), [&light, &sky, &ground], wide);
+        for (i, seen) in seen.iter().enumerate() {
+            assert!((seen - truth(i)).abs() < 0.01, "{seen} in row {}", i / wide);
+        }
+    }
+
+    #[test]
+    fn noise_is_left_out_and_what_stands_out_is_kept() {
+        let wide = 30;
+        let noise = |i: usize| ((i * 7919 % 101) as f32 / 101.0 - 0.5) * 0.01;
+        let mut rest: Vec<[f32; 3]> =
+            (0..wide * 30).map(|i| [noise(i), noise(i + 37), noise(i + 71)]).collect();
+        let variance = variance(&rest, &vec![1.0; rest.len()]);
+        for x in 10..13 {
+            rest[15 * wide + x] = [0.1, 0.08, 0.06];
+        }
+        assert!(shrunk(&rest, variance, wide, 11, 15) > 0.9);
+        assert!(shrunk(&rest, variance, wide, 20, 5) < 0.3);
+    }
+}

@@ -1,0 +1,149 @@
+//! Pixels of an unaligned stack that are off alone: flaws of the sensor, which stand as still as the
+//! ground does, so that no way of combining finds them.
+
+use jade_optics::statistics::median;
+
+/// Standard deviations of noise by which such a pixel is off.
+const SIGMAS: f32 = 6.0;
+/// Share of that by which its neighbours beside, above and below are off at most, in the mean: what
+/// comes through a lens is never this narrow.
+const LONE: f32 = 0.2;
+/// Share by which any of the eight is off at most, as along a wire.
+const ALONE: f32 = 0.5;
+
+/// Gives those pixels of interleaved light, rows of `wide` pixels, the median of their neighbours;
+/// tells how many they were. Without noise, as in drawings, there are none.
+pub fn mend(light: &mut [f32], wide: usize) -> usize {
+    let pixels = light.as_chunks_mut::<3>().0;
+    let tall = pixels.len() / wide;
+    if wide < 3 || tall < 3 {
+        return 0;
+    }
+    let sums: Vec<f32> = pixels.iter().map(|[r, g, b]| r + g + b).collect();
+    let least = SIGMAS * noise(&sums, wide);
+    if least <= 0.0 {
+        return 0;
+    }
+    let mut lone = Vec::new();
+    for (y, row) in sums.chunks_exact(wide).enumerate() {
+        for x in 0..wide {
+            // Quickly: it is off either neighbour of its row by as much.
+            let (left, right) = (row[x.saturating_sub(1)], row[(x + 1).min(wide - 1)]);
+            let off = |other: f32| (row[x] - other).abs() > least;
+            let beside = (x == 0 || off(left)) && (x + 1 == wide || off(right));
+            if beside && is_lone(&sums, wide, x, y, least) {
+                lone.push((x, y));
+            }
+        }
+    }
+    let mended: Vec<[f32; 3]> = lone
+        .iter()
+        .map(|&(x, y)| {
+            let of = |c: usize| {
+                median(&mut around(wide, tall, x, y).map(|n| pixels[n][c]).collect::<Vec<_>>())
+            };
+            [of(0), of(1), of(2)]
+        })
+        .collect();
+    for ((x, y), light) in lone.iter().zip(mended) {
+        pixels[y * wide + x] = light;
+    }
+    lone.len()
+}
+
+/// Typical noise of one pixel, from the second differences along rows.
+fn noise(sums: &[f32], wide: usize) -> f32 {
+    let rows = sums.chunks_exact(wide);
+    let second = |near: &[f32]| (near[1] - 0.5 * (near[0] + near[2])).abs();
+    let mut off: Vec<f32> = rows.flat_map(|row| row.windows(3).step_by(11).map(second)).collect();
+    1.4826 * median(&mut off) / 1.5f32.sqrt()
+}
+
+fn is_lone(sums: &[f32], wide: usize, x: usize, y: usize, least: f32) -> bool {
+    let tall = sums.len() / wide;
+    let mut ring = Vec::with_capacity(16);
+    let (mut most, mut beside, mut count) = (0.0f32, 0.0, 0.0);
+    for row in y.saturating_sub(2)..(y + 3).min(tall) {
+        for column in x.saturating_sub(2)..(x + 3).min(wide) {
+            if row.abs_diff(y).max(column.abs_diff(x)) == 2 {
+                ring.push(sums[row * wide + column]);
+            }
+        }
+    }
+    let base = median(&mut ring);
+    let own = sums[y * wide + x] - base;
+    for n in around(wide, tall, x, y) {
+        // As far as it is off to the same side.
+        let off = (sums[n] - base) * own.signum();
+        most = most.max(off);
+        if n / wide == y || n % wide == x {
+            beside += off;
+            count += 1.0;
+        }
+    }
+    let own = own.abs();
+    own > least && beside < LONE * own * count && most < ALONE * own
+}
+
+/// The neighbours of a pixel that are there.
+fn around(wide: usize, tall: usize, x: usize, y: usize) -> impl Iterator<Item = usize> {
+    let rows = y.saturating_sub(1)..(y + 2).min(tall);
+    rows.flat_map(move |row| {
+        let columns = x.saturating_sub(1)..(x + 2).min(wide);
+        columns.map(move |column| row * wide + column)
+    })
+    .filter(move |n| *n != y * wide + x)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const WIDE: usize = 64;
+
+    fn noisy() -> Vec<f32> {
+        let noise = |i: usize| ((i * 7919 % 101) as f32 / 101.0 - 0.5) * 0.01;
+        (0..WIDE * 48 * 3).map(|i| 0.1 + noise(i)).collect()
+    }
+
+    fn add(light: &mut [f32], x: usize, y: usize, by: [f32; 3]) {
+        let own = &mut light[(y * WIDE + x) * 3..][..3];
+        own.iter_mut().zip(by).for_each(|(v, by)| *v += by);
+    }
+
+    #[test]
+    fn a_flaw_is_mended_wherever_it_lies() {
+        let places = [(20, 20), (0, 0), (63, 10), (30, 47)];
+        let mut light = noisy();
+        for (x, y) in places {
+            add(&mut light, x, y, [0.4, 0.1, 0.0]);
+        }
+        add(&mut light, 40, 30, [-0.06, -0.06, -0.08]);
+        assert_eq!(mend(&mut light, WIDE), 5);
+        assert!(light.iter().all(|v| (v - 0.1).abs() < 0.006));
+    }
+
+    #[test]
+    fn what_a_lens_draws_is_left_alone() {
+        let mut light = noisy();
+        // A lamp as narrow as a sharp lens can draw it, a wire of one pixel, and an edge.
+        for dy in -2i32..=2 {
+            for dx in -2i32..=2 {
+                let share = (-0.5 * (dx * dx + dy * dy) as f32 / 0.7f32.powi(2)).exp();
+                add(&mut light, (20 + dx) as usize, (20 + dy) as usize, [0.5 * share; 3]);
+            }
+        }
+        for i in 0..40 {
+            add(&mut light, 20 + i, 4 + i, [0.3; 3]);
+        }
+        for y in 0..48 {
+            (50..WIDE).for_each(|x| add(&mut light, x, y, [0.5; 3]));
+        }
+        let before = light.clone();
+        assert_eq!(mend(&mut light, WIDE), 0);
+        assert_eq!(light, before);
+        let mut drawn = vec![0.1; WIDE * 48 * 3];
+        add(&mut drawn, 20, 20, [0.5; 3]);
+        assert_eq!(mend(&mut drawn, WIDE), 0);
+    }
+}

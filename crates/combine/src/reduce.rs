@@ -1,0 +1,211 @@
+//! The samples of all frames at each position, reduced to one.
+
+use super::clear::{Clear, Seen};
+use super::clip::{Clip, Marks};
+use super::gaps::Gap;
+use super::level::Level;
+use super::network::Network;
+use super::ordered::{self, Held};
+use super::reduced::Reduced;
+use super::streamed::{Gathered, Planes};
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_optics::resample::{self, Room};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use jade_plan::{CombinePlan, Edges, Method};
+
+/// A frame with its place and its part in the result.
+pub struct Placed<'a> {
+    /// The frame's light.
+    pub light: &'a dyn Light,
+    /// Its motion.
+    pub motion: &'a Motion,
+    /// What brings each colour to the reference frame's brightness.
+    pub levels: [Level; 3],
+    /// Its weight in a mean, relative to the others.
+    pub weight: f32,
+}
+
+/// Reduces frames to one picture, region by region.
+pub struct Reducer<'a> {
+    frames: Vec<Prepared<'a>>,
+    method: Method,
+    fill: bool,
+    held: usize,
+    clip: Clip,
+    median: Network,
+    gaps: Vec<Gap<'a>>,
+    clear: Option<&'a Clear>,
+}
+
+struct Prepared<'a> {
+    light: &'a dyn Light,
+    backward: Motion,
+    levels: [Level; 3],
+    weight: f32,
+}
+
+/// Memory of one thread that is used again for every region.
+#[derive(Default)]
+pub struct Workspace {
+    room: Room,
+    held: Held,
+    marks: Marks,
+    streamed: Planes,
+}
+
+impl<'a> Reducer<'a> {
+    /// Prepares for these frames, of which there must be at least one. `held` is the number of
+    /// bytes of samples that one thread may hold for methods that order them.
+    pub fn new(frames: Vec<Placed<'a>>, plan: &CombinePlan, held: usize) -> Self {
+        let clip = Clip::new(frames.len(), plan.clip);
+        let median = Network::new(frames.len(), &Network::median_rows(frames.len()));
+        let frames = frames
+            .into_iter()
+            .map(|f| Prepared {
+                light: f.light,
+                backward: f.motion.backward(),
+                levels: f.levels,
+                weight: f.weight,
+            })
+            .collect();
+        Self {
+            frames,
+            method: plan.method,
+            fill: plan.edges == Edges::Fill,
+            held,
+            clip,
+            median,
+            gaps: vec![],
+            clear: None,
+        }
+    }
+
+    /// The same from the clear sky of every frame alone, for frames of a camera that stood still.
+    /// What no frame shows of it is not covered.
+    pub fn of_clear_sky(self, clear: &'a Clear) -> Self {
+        Self { clear: Some(clear), ..self }
+    }
+
+    /// The same, with gaps of star trails to be filled; for the lightest of frames that lie still.
+    pub fn with_gaps(self, gaps: Vec<Gap<'a>>) -> Self {
+        Self { gaps, ..self }
+    }
+
+    /// Whether any frame may show clear sky in a region of the reference frame.
+    pub fn sees(&self, region: Region) -> bool {
+        self.clear.is_none_or(|clear| {
+            let seen = |frame: &Prepared| clear.seen(&frame.backward, region);
+            self.frames.iter().any(|frame| !matches!(seen(frame), Seen::Nothing))
+        })
+    }
+
+    /// The combined light of a region of the reference frame.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
+    pub fn reduce(
+        &self,
+        region: Region,
+        space: &mut Workspace,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<Reduced, PictureError> {
+        if matches!(self.method, Method::Mean | Method::Lightest | Method::Darkest | Method::Spread)
+        {
+            let mut all = Gathered::new(self.method, region.area());
+            self.gather(region, &mut all, space, stop)?;
+            for gap in &self.gaps {
+                if stop() {
+                    return Err(PictureError::Cancelled);
+                }
+                gap.fill(region, all.planes(), &mut space.room)?;
+            }
+            return Ok(all.finish());
+        }
+        // As many rows at a time as the bytes allow, and a margin around them for the clipped mean.
+        let size = self.frames[0].light.size();
+        let margin = if self.method == Method::Clipped { Clip::MARGIN } else { 0 };
+        let row = self.frames.len() * (region.width + 2 * margin) as usize * 12;
+        let rows = (self.held / row).saturating_sub(2 * margin as usize).max(8) as u32;
+        let mut all = Reduced {
+            light: Vec::with_capacity(region.area() * 3),
+            by_frame: vec![0; self.frames.len()],
+            ..Reduced::default()
+        };
+        for y in (region.y..region.y + region.height).step_by(rows as usize) {
+            let part = Region { y, height: rows.min(region.y + region.height - y), ..region };
+            let outer = part.widened(margin, size);
+            let Workspace { room, held, marks, .. } = space;
+            held.begin(self.frames.len(), outer);
+            for index in 0..self.frames.len() {
+                let planes = held.planes(index);
+                let covered = self.read(index, outer, planes, room, stop)?;
+                held.covered.push(covered);
+            }
+            match self.method {
+                Method::Clipped => {
+                    let weights: Vec<f32> = self.frames.iter().map(|f| f.weight).collect();
+                    self.clip.reduce(held, part, &weights, marks, &mut all);
+                }
+                _ => ordered::median(held, &self.median, &mut all.light),
+            }
+            held.coverage(part, &mut all.coverage);
+        }
+        if all.coverage.iter().all(|&n| n as usize == self.frames.len()) {
+            all.coverage.clear();
+        }
+        Ok(all)
+    }
+
+    /// Adds the light of all frames, one after the other, to what has gathered in a region; for
+    /// methods that need no ordering.
+    ///
+    /// # Errors
+    /// As for [`Reducer::reduce`].
+    pub fn gather(
+        &self,
+        region: Region,
+        gathered: &mut Gathered,
+        space: &mut Workspace,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<(), PictureError> {
+        let Workspace { room, streamed: planes, .. } = space;
+        planes.iter_mut().for_each(|plane| plane.resize(region.area(), 0.0));
+        for (index, frame) in self.frames.iter().enumerate() {
+            let out = planes.each_mut().map(Vec::as_mut_slice);
+            let covered = self.read(index, region, out, room, stop)?;
+            gathered.add(planes, covered, frame.weight);
+        }
+        Ok(())
+    }
+
+    /// Reads a region of one frame, levelled, and which positions it covers unless all.
+    fn read(
+        &self,
+        index: usize,
+        region: Region,
+        mut planes: [&mut [f32]; 3],
+        room: &mut Room,
+        stop: &dyn Fn() -> bool,
+    ) -> Result<Option<Vec<bool>>, PictureError> {
+        if stop() {
+            return Err(PictureError::Cancelled);
+        }
+        let frame = &self.frames[index];
+        let seen = self.clear.map(|clear| (clear, clear.seen(&frame.backward, region)));
+        if let Some((_, Seen::Nothing)) = seen {
+            return Ok(Some(vec![false; region.area()]));
+        }
+        let out = planes.each_mut().map(|p| &mut **p);
+        let covered = resample::read(frame.light, &frame.backward, region, out, room)?;
+        for (plane, level) in planes.into_iter().zip(&frame.levels) {
+            level.apply(plane);
+        }
+        let mut covered = covered.filter(|_| !self.fill);
+        if let Some((clear, Seen::Some(places))) = seen {
+            clear.cover(&places, covered.get_or_insert_with(|| vec![true; region.area()]));
+        }
+        Ok(covered)
+    }
+}

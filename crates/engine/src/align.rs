@@ -1,0 +1,156 @@
+//! The align stage: where each frame lies on the reference frame.
+
+use crate::align_note::{AlignNote, StarFigures, readable};
+use crate::decoded::Decoded;
+use crate::gallery::Gallery;
+use crate::keys::align_key;
+use crate::request::{Request, loaded_mask};
+use crate::star_lists::stars_of;
+use jade_align::scene::Scene;
+use jade_align::stars::StarList;
+use jade_align::{Aligned, Alignment, align_again, align_stars, hand};
+use jade_combine::mask::Mask;
+use jade_optics::light::Light;
+use jade_plan::progress::Stage;
+use jade_plan::{AlignMode, CoreError};
+use nalgebra::Matrix3;
+use rayon::prelude::*;
+
+/// Where the frames lie, from the cache where that was found before.
+pub fn aligned(
+    request: &Request,
+    gallery: &mut Gallery,
+    reference: usize,
+) -> Result<AlignNote, CoreError> {
+    let key = align_key(request);
+    let known: Option<AlignNote> = request.cache.read("align", &key);
+    if let Some(note) = known.filter(|note| note.holds_for(gallery, reference)) {
+        return Ok(note);
+    }
+    let note = align(request, gallery, reference)?;
+    request.cache.write("align", &key, &note)?;
+    Ok(note)
+}
+
+/// The same from the stars that are in the sky of a mask, where lights outside it had a say.
+pub fn aligned_in(
+    mask: &Mask,
+    request: &Request,
+    gallery: &Gallery,
+    note: AlignNote,
+) -> Result<AlignNote, CoreError> {
+    if request.plan.align.mode != AlignMode::Stars || loaded_mask(request).is_some() {
+        return Ok(note);
+    }
+    let AlignNote { reference, alignment, mut stars, readable } = note;
+    let usable = gallery.usable();
+    let Some(place) = usable.iter().position(|&i| i == reference) else {
+        return Ok(AlignNote { reference, alignment, stars, readable });
+    };
+    let size = gallery.header(reference).size();
+    let lists: Result<Vec<StarList>, CoreError> = usable
+        .par_iter()
+        .map(|&i| {
+            let mut list = stars_of(request, i, gallery.header(i))?;
+            keep_sky(&mut list, mask);
+            Ok(list)
+        })
+        .collect();
+    let lists = lists?;
+    for (&i, list) in usable.iter().zip(&lists) {
+        if let Some(figures) = &mut stars[i] {
+            figures.count = list.stars.len();
+        }
+    }
+    let mut frames = alignment.frames;
+    let known = usable.iter().map(|&i| frames[i].clone()).collect();
+    let known = Alignment { frames: known, ..alignment };
+    let found = align_again(lists, place, known, size, &|| request.watch.cancelled())?;
+    for (i, frame) in usable.into_iter().zip(found.frames) {
+        frames[i] = frame;
+    }
+    let alignment = Alignment { frames, lens: found.lens, lens_spread: found.lens_spread };
+    Ok(AlignNote { reference, alignment, stars, readable })
+}
+
+/// Leaves the stars in the sky. The camera stood still: the ground is where the mask has it, in
+/// every frame.
+fn keep_sky(list: &mut StarList, mask: &Mask) {
+    list.stars.retain(|star| mask.at(star.x as i64, star.y as i64) > 127);
+}
+
+fn align(
+    request: &Request,
+    gallery: &mut Gallery,
+    reference: usize,
+) -> Result<AlignNote, CoreError> {
+    request.watch.begin(Stage::Align, gallery.usable().len() as u64);
+    let mut stars = vec![None; gallery.frames.len()];
+    let mut lens = None;
+    let by_hand = &request.plan.align.by_hand;
+    let hint = |i: usize| -> Option<Matrix3<f64>> {
+        let own = by_hand.iter().find(|h| h.blake3 == request.frames[i].content)?;
+        (i != reference).then(|| hand::fit(&own.pairs)).flatten().map(|fit| fit.motion)
+    };
+    let found: Vec<(usize, Aligned)> = match request.plan.align.mode {
+        AlignMode::Stars => {
+            let size = gallery.header(reference).size();
+            let mask = loaded_mask(request).map(|path| Mask::read(path, size)).transpose()?;
+            let lists = gallery.each(|i, frame| {
+                let mut list = stars_of(request, i, frame)?;
+                if let Some(mask) = &mask {
+                    keep_sky(&mut list, mask);
+                }
+                request.watch.advance(1);
+                Ok(list)
+            })?;
+            for (i, list) in &lists {
+                let (count, width) = (list.stars.len(), list.star_width);
+                stars[*i] = Some(StarFigures { count, width, level: list.sky_level });
+            }
+            let (places, lists): (Vec<usize>, Vec<StarList>) = lists.into_iter().unzip();
+            let place = place_of(gallery, &places, reference)?;
+            let hints = places.iter().map(|&i| hint(i)).collect();
+            let found = align_stars(lists, place, hints, size, &|| request.watch.cancelled())?;
+            lens = found.lens;
+            places.into_iter().zip(found.frames).collect()
+        }
+        AlignMode::Scene => {
+            let model = request.plan.align.model;
+            let watch = request.watch;
+            let scene = gallery
+                .with_reference(reference, |frame| Scene::new(&frame.plain(), model, watch))?;
+            let found = gallery.each(|i, frame| {
+                let one = match i == reference {
+                    true => scene.reference(),
+                    false => scene.place(&frame.plain(), hint(i).as_ref())?,
+                };
+                watch.advance(1);
+                Ok(one)
+            })?;
+            let places: Vec<usize> = found.iter().map(|f| f.0).collect();
+            place_of(gallery, &places, reference)?;
+            found
+        }
+        AlignMode::None => {
+            let usable = gallery.usable();
+            request.watch.advance(usable.len() as u64);
+            usable.into_iter().map(|i| (i, Aligned::still())).collect()
+        }
+    };
+    let left_out = |frame: &Decoded| Aligned::left_out(frame.as_ref().err().cloned());
+    let mut frames: Vec<Aligned> = gallery.frames.iter().map(left_out).collect();
+    for (i, aligned) in found {
+        frames[i] = aligned;
+    }
+    let alignment = Alignment { frames, lens, lens_spread: None };
+    Ok(AlignNote { reference, alignment, stars, readable: readable(gallery) })
+}
+
+/// Where the reference frame stands among those that could be read.
+fn place_of(gallery: &Gallery, places: &[usize], reference: usize) -> Result<usize, CoreError> {
+    places.iter().position(|&i| i == reference).ok_or_else(|| {
+        let reason = gallery.frames[reference].as_ref().err().cloned().unwrap_or_default();
+        CoreError::Reference(reason)
+    })
+}

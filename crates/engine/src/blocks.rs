@@ -1,0 +1,67 @@
+//! Blocks of a picture, in parts that show sky, ground, or both.
+
+use jade_combine::mask::Side;
+use jade_pixels::tiled::{Region, SIDE};
+
+/// The tiles of a block.
+pub fn tiles(block: Region) -> Vec<Region> {
+    let own = Region::covering(block.width, block.height, [SIDE; 2]).into_iter();
+    own.map(|tile| tile.moved([block.x, block.y])).collect()
+}
+
+/// A block in rectangles of tiles that have the same sides around them.
+pub fn alike(block: Region, around: &dyn Fn(Region) -> Side) -> Vec<Region> {
+    let mut done: Vec<(Region, Side)> = vec![];
+    for row in Region::covering(block.width, block.height, [block.width, SIDE]) {
+        let mut runs: Vec<(Region, Side)> = vec![];
+        for tile in tiles(row.moved([block.x, block.y])) {
+            let side = around(tile);
+            match runs.last_mut() {
+                Some((run, own)) if *own == side => run.width += tile.width,
+                _ => runs.push((tile, side)),
+            }
+        }
+        for (run, side) in runs {
+            let above = done.iter_mut().find(|(above, own)| {
+                let same = (above.x, above.width, *own) == (run.x, run.width, side);
+                same && above.y + above.height == run.y
+            });
+            match above {
+                Some((above, _)) => above.height += run.height,
+                None => done.push((run, side)),
+            }
+        }
+    }
+    done.into_iter().map(|(part, _)| part).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tiles_with_the_same_sides_around_them_stay_together() {
+        let block = Region { x: 512, y: 256, width: 4 * SIDE, height: 2 * SIDE - 20 };
+        // Sky, but for the two tiles at the right, and one more below.
+        let side = |own: Region| match (own.x - 512) / SIDE + u32::from(own.y > 256) {
+            ..2 => Side::Sky,
+            2.. if own.x >= 512 + 3 * SIDE => Side::Ground,
+            _ => Side::Both,
+        };
+        let parts = alike(block, &side);
+        let mut of = vec![0; block.area()];
+        for part in &parts {
+            for tile in tiles(*part) {
+                assert!(side(tile) == side(*part), "{tile:?} in {part:?}");
+            }
+            for y in part.y - block.y..part.y + part.height - block.y {
+                for x in part.x - block.x..part.x + part.width - block.x {
+                    of[(y * block.width + x) as usize] += 1;
+                }
+            }
+        }
+        assert!(of.iter().all(|count| *count == 1), "every pixel is in one part");
+        // Two of sky of unequal width, one of ground in both rows, and two of both.
+        assert_eq!(parts.len(), 5, "{parts:?}");
+    }
+}

@@ -1,0 +1,22 @@
+//! What the combine stage notes beside its picture.
+
+use crate::outcome::Outcome;
+use jade_frames::cache::Key;
+use jade_plan::report::Report;
+use serde::{Deserialize, Serialize};
+use std::path::PathBuf;
+
+/// What the combine stage noted beside its picture.
+#[derive(Serialize, Deserialize)]
+pub struct CombineNote {
+    pub reference: usize,
+    pub profile: Vec<u8>,
+    pub report: Report,
+}
+
+impl CombineNote {
+    pub fn outcome(self, key: Key, picture: PathBuf) -> Outcome {
+        let Self { reference, profile, report } = self;
+        Outcome { combined: key.clone(), key, picture, profile, reference, report }
+    }
+}

@@ -1,0 +1,246 @@
+//! Combined pictures as files for elsewhere.
+
+use crate::outcome::Outcome;
+use jade_frames::cache::{Cache, MapKind};
+use jade_pixels::PictureError;
+use jade_pixels::colour::{Encoding, Space};
+use jade_pixels::facts::Facts;
+use jade_pixels::tiled::{Region, TiledFile};
+use jade_pixels::write::{Exposures, Picture, Stack, Taken, Target, write_light, write_picture};
+use jade_plan::CoreError;
+use jade_plan::progress::{Stage, Watch};
+use jade_plan::report::Report;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::path::Path;
+use ts_rs::TS;
+
+/// Quality of JPEG results, 1 to 100.
+pub const JPEG_QUALITY: u8 = 94;
+
+/// Writes the counts of a map (how many frames cover a pixel, how many samples were rejected) as a
+/// grey picture of 16 bit.
+///
+/// # Errors
+/// [`CoreError`]; nothing is left behind then.
+pub fn write_map(
+    path: &Path,
+    target: Target,
+    cache: &Cache,
+    outcome: &Outcome,
+    kind: MapKind,
+) -> Result<(), CoreError> {
+    let file = cache.map(&outcome.combined, kind);
+    let used = outcome.report.frames.iter().filter(|f| f.used).count() as u16;
+    // A result that every frame covers everywhere has no map of it.
+    let map = if file.exists() { Some(TiledFile::<u16>::open(&file)?) } else { None };
+    let [width, height] = outcome.report.size;
+    let encoding = Encoding::srgb();
+    let out = Picture { width, height, channels: 1, encoding: &encoding, taken: None };
+    write_picture(path, target, &out, &mut |y, rows| {
+        let Some(map) = &map else {
+            rows.fill(used);
+            return Ok(());
+        };
+        let tall = rows.len() as u32 / width;
+        let counts = map.read_region(Region { x: 0, y, width, height: tall })?;
+        rows.iter_mut().zip(counts.chunks_exact(map.channels())).for_each(|(to, c)| *to = c[0]);
+        Ok(())
+    })?;
+    Ok(())
+}
+
+/// Writes a tiled file of one 16-bit number for each pixel, as a mask is, as a grey picture.
+///
+/// # Errors
+/// [`CoreError`]; nothing is left behind then.
+pub fn write_grey(path: &Path, target: Target, tiles: &Path) -> Result<(), CoreError> {
+    let file = TiledFile::<u16>::open(tiles)?;
+    let (width, height) = (file.width(), file.height());
+    let encoding = Encoding::srgb();
+    let out = Picture { width, height, channels: 1, encoding: &encoding, taken: None };
+    write_picture(path, target, &out, &mut |y, rows| {
+        let tall = rows.len() as u32 / width;
+        rows.copy_from_slice(&file.read_region(Region { x: 0, y, width, height: tall })?);
+        Ok(())
+    })?;
+    Ok(())
+}
+
+/// The same of a mask that was cut with its result, which begins at `origin` in a frame of this size:
+/// as large as the frame, so that it can be loaded again. What was cut off is as its nearest edge.
+///
+/// # Errors
+/// [`CoreError`]; nothing is left behind then.
+pub fn write_mask(
+    path: &Path,
+    target: Target,
+    tiles: &Path,
+    origin: [u32; 2],
+    (width, height): (u32, u32),
+) -> Result<(), CoreError> {
+    let file = TiledFile::<u16>::open(tiles)?;
+    let inside = |at: u32, origin: u32, long: u32| at.saturating_sub(origin).min(long - 1);
+    let encoding = Encoding::srgb();
+    let out = Picture { width, height, channels: 1, encoding: &encoding, taken: None };
+    write_picture(path, target, &out, &mut |y, rows| {
+        for (y, row) in (y..).zip(rows.chunks_exact_mut(width as usize)) {
+            let y = inside(y, origin[1], file.height());
+            let own = file.read_region(Region { x: 0, y, width: file.width(), height: 1 })?;
+            for (x, to) in (0..width).zip(row) {
+                *to = own[inside(x, origin[0], file.width()) as usize];
+            }
+        }
+        Ok(())
+    })?;
+    Ok(())
+}
+
+/// What a result is written as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// Encoded samples; light beyond white is clipped.
+    Encoded(Target),
+    /// A TIFF of 32-bit floats: linear light, beyond white too.
+    Light,
+}
+
+/// The colours that a result is written in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Colours {
+    /// Those of the reference frame. Whole numbers of frames of linear light get a curve, so that dark
+    /// tones do not fall into few steps.
+    #[default]
+    Input,
+    /// sRGB.
+    Srgb,
+    /// Display P3.
+    DisplayP3,
+    /// A98 RGB.
+    A98,
+    /// ProPhoto RGB.
+    Prophoto,
+    /// The reference frame's primaries, with numbers that are proportional to light.
+    Linear,
+}
+
+impl Colours {
+    /// Makes sure that files of a form can be of these colours.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] for linear light in 8 bits, which has too few steps for dark tones.
+    pub fn check(self, form: Form) -> Result<(), CoreError> {
+        match form {
+            Form::Encoded(target) if self == Self::Linear && target.bits() < 16 => {
+                Err(CoreError::Setting(
+                    "Linear light needs 16 bits or floating-point numbers; choose one of these, or other colours.".to_owned(),
+                ))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// The encoding of files of these colours, from pictures of another.
+    fn encoding(self, of: &Encoding) -> Encoding {
+        let space = match self {
+            Self::Input => return of.for_whole_numbers(),
+            Self::Linear => return of.linear(),
+            Self::Srgb => Space::Srgb,
+            Self::DisplayP3 => Space::DisplayP3,
+            Self::A98 => Space::A98,
+            Self::Prophoto => Space::Prophoto,
+        };
+        Encoding::of_space(space)
+    }
+}
+
+/// How a result is written.
+#[derive(Clone, Copy)]
+pub struct Written<'a> {
+    /// The kind of file.
+    pub form: Form,
+    /// Its colours.
+    pub colours: Colours,
+    /// What the file of the reference frame tells about how it was taken, where that is known.
+    pub facts: Option<&'a Facts>,
+    /// What came of the run that made it.
+    pub report: &'a Report,
+    /// Whether to say where it was taken.
+    pub place: bool,
+}
+
+impl Written<'_> {
+    fn taken(&self) -> Option<Taken<'_>> {
+        let frames = &self.report.frames;
+        let exposures = self.report.exposures.map(|own| Exposures {
+            total: own.total_s,
+            longest: own.longest_s,
+            shortest: own.shortest_s,
+        });
+        let used = frames.iter().filter(|frame| frame.used).count() as u32;
+        let stack = Some(Stack { given: frames.len() as u32, used, exposures });
+        self.facts.map(|facts| Taken { facts, stack, place: self.place })
+    }
+}
+
+/// Writes a combined picture (a tiled file of linear light) to `path`. `profile` is the ICC profile of
+/// the reference frame, in whose primaries the light is.
+///
+/// # Errors
+/// [`CoreError`]; nothing is left behind then.
+pub fn write(
+    path: &Path,
+    how: &Written,
+    picture: &Path,
+    profile: &[u8],
+    watch: &dyn Watch,
+) -> Result<(), CoreError> {
+    let light = TiledFile::<f32>::open(picture)?;
+    let own = Encoding::from_icc(path, Some(profile))?;
+    how.colours.check(how.form)?;
+    let encoding = how.colours.encoding(&own);
+    let turn = own.to(&encoding);
+    let (width, height) = (light.width(), light.height());
+    watch.begin(Stage::Export, height as u64);
+    let out = Picture { width, height, channels: 3, encoding: &encoding, taken: how.taken() };
+    let row = width as usize * 3;
+    // Few rows at a time and thread: they stay in the processor's cache.
+    let part = row * 16;
+    let read = |y: u32, part_index: usize, samples: usize| {
+        let top = y + (part_index * part / row) as u32;
+        let region = Region { x: 0, y: top, width, height: (samples / row) as u32 };
+        let mut light = light.read_region(region)?;
+        if let Some(turn) = &turn {
+            for pixel in light.as_chunks_mut::<3>().0 {
+                let [r, g, b] = *pixel;
+                *pixel = turn.map(|row| row[0] * r + row[1] * g + row[2] * b);
+            }
+        }
+        Ok::<_, PictureError>(light)
+    };
+    let begin = |samples: usize| match watch.cancelled() {
+        true => Err(PictureError::Cancelled),
+        false => {
+            watch.advance((samples / row) as u64);
+            Ok(())
+        }
+    };
+    match how.form {
+        Form::Encoded(target) => write_picture(path, target, &out, &mut |y, rows| {
+            begin(rows.len())?;
+            rows.par_chunks_mut(part).enumerate().try_for_each(|(i, codes)| {
+                encoding.encode_pixels(&read(y, i, codes.len())?, codes);
+                Ok(())
+            })
+        })?,
+        Form::Light => write_light(path, &out, &mut |y, rows| {
+            begin(rows.len())?;
+            rows.par_chunks_mut(part).enumerate().try_for_each(|(i, out)| {
+                out.copy_from_slice(&read(y, i, out.len())?);
+                Ok(())
+            })
+        })?,
+    }
+    Ok(())
+}

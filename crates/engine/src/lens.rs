@@ -1,0 +1,224 @@
+//! What a shoot's own frames tell about its lens.
+
+use crate::memory::Budget;
+use crate::star_lists::stars_in;
+use crate::threads::pool;
+use jade_align::align_stars;
+use jade_align::stars::StarList;
+use jade_frames::cache::Cache;
+use jade_frames::lens::{self, Parted};
+use jade_frames::recorded::Recorded;
+use jade_frames::shape::Shape;
+use jade_frames::{Frame, FrameInput};
+use jade_optics::lens::half_diagonal;
+use jade_optics::light::Light;
+use jade_pixels::PictureError;
+use jade_pixels::read::PictureFile;
+use jade_plan::progress::{Stage, Watch};
+use jade_plan::{CoreError, Denoise, LensPlan};
+use nalgebra::Matrix3;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Most frames that are looked at: more tell hardly more.
+const MOST: usize = 24;
+/// Fewer frames show no turning.
+const FEWEST: usize = 3;
+/// Standard error of the distortion at the corners, as a share of half the diagonal, beyond which it
+/// is not known; less than half a percent is not seen in straight lines.
+const KNOWN: f64 = 0.003;
+
+/// What was found about a lens.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
+pub struct LensFound {
+    /// What was given, with what was found.
+    pub lens: LensPlan,
+    /// How far the lens draws the corners from where they belong, in pixels, outward above 0, and
+    /// the standard error of that.
+    pub distortion_px: Option<[f32; 2]>,
+    /// How far red and blue are drawn beside green at the corners, in pixels, outward above 0.
+    pub colour_px: Option<[f32; 2]>,
+    /// Standard error of those in pixels.
+    pub colour_error_px: Option<[f32; 2]>,
+    /// Share of the middle's light that reaches the corners.
+    pub corner_light: Option<f32>,
+    /// What could not be found, and why; a sentence each.
+    pub missing: Vec<String>,
+}
+
+/// Distortion and lateral colour, from the stars of frames between which the sky turned: the lens
+/// under which they only turn. Shading stays as given.
+///
+/// # Errors
+/// [`CoreError::Frames`] when neither can be found; [`CoreError::Cancelled`].
+pub fn lens_of_stars(
+    frames: &[FrameInput],
+    known: LensPlan,
+    cache: &Cache,
+    budget: Budget,
+    watch: &dyn Watch,
+) -> Result<LensFound, CoreError> {
+    let stop = || watch.cancelled();
+    let some: Vec<FrameInput> = spread(frames).into_iter().map(plain).collect();
+    watch.begin(Stage::Prepare, some.len() as u64 + 1);
+    type Seen = (StarList, Vec<Parted>, (u32, u32));
+    // A few at a time: each may be decoded on the way.
+    let look = |input: &FrameInput| -> Result<Option<Seen>, CoreError> {
+        let decoded = Frame::decode(input, cache, &mut || match stop() {
+            true => Err(PictureError::Cancelled),
+            false => Ok(()),
+        });
+        let seen = match decoded {
+            Ok(frame) => {
+                let list = stars_in(input, cache, &frame, &stop)?;
+                let parted = colours(input, &frame, &list, cache, &stop)?;
+                Some((list, parted, frame.size()))
+            }
+            Err(CoreError::Cancelled) => return Err(CoreError::Cancelled),
+            // A frame that cannot be read says so when it is its turn to be stacked.
+            Err(_) => None,
+        };
+        watch.advance(1);
+        Ok(seen)
+    };
+    pool(budget)?.install(|| {
+        let seen: Result<Vec<Option<Seen>>, CoreError> = some.par_iter().map(look).collect();
+        let seen: Vec<Seen> = seen?.into_iter().flatten().collect();
+        let size = seen.first().map_or((0, 0), |one| one.2);
+        let same = seen.iter().all(|one| one.2 == size);
+        if seen.len() < FEWEST || !same {
+            return Err(CoreError::Frames(format!(
+                "The lens is found from {FEWEST} frames of one size or more; {} can be read.",
+                seen.len()
+            )));
+        }
+        let mut lists: Vec<StarList> = Vec::new();
+        let mut all: Vec<Parted> = Vec::new();
+        for (list, parted, _) in seen {
+            lists.push(list);
+            all.extend(parted);
+        }
+        let mut found = LensFound { lens: known, ..LensFound::default() };
+        distortion(&mut found, lists, size, &stop)?;
+        match lens::fringes(&all, size) {
+            Some([red, blue]) => {
+                (found.lens.red, found.lens.blue) = (red.values, blue.values);
+                found.colour_px = Some([red, blue].map(|own| own.corner_px as f32));
+                found.colour_error_px = Some([red, blue].map(|own| own.error_px as f32));
+            }
+            None => found
+                .missing
+                .push("Lateral colour: too few bright stars stand alone to tell it.".to_owned()),
+        }
+        watch.advance(1);
+        match found.distortion_px.is_none() && found.colour_px.is_none() {
+            true => Err(CoreError::Frames(found.missing.join(" "))),
+            false => Ok(found),
+        }
+    })
+}
+
+/// How the colours of a frame's stars lie, as they were recorded.
+fn colours(
+    input: &FrameInput,
+    frame: &Frame,
+    list: &StarList,
+    cache: &Cache,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Vec<Parted>, CoreError> {
+    let recorded = Recorded::open(input, cache, &mut || match stop() {
+        true => Err(PictureError::Cancelled),
+        false => Ok(()),
+    })?;
+    let Shape { width, height, channels } = recorded.shape();
+    let mut stars = list.stars.clone();
+    if channels == 1 {
+        // A mosaic lies as it was recorded.
+        let orientation = PictureFile::open(&input.path)?.orientation();
+        for star in &mut stars {
+            [star.x, star.y] = orientation.stored_place([star.x, star.y], (width, height));
+        }
+    } else {
+        debug_assert_eq!((width, height), frame.size());
+    }
+    Ok(lens::parted((width, height), &stars, &|region| recorded.by_colour(region))?)
+}
+
+fn distortion(
+    found: &mut LensFound,
+    lists: Vec<StarList>,
+    size: (u32, u32),
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<(), CoreError> {
+    let middle = lists.len() / 2;
+    let hints = vec![None; lists.len()];
+    let told = match align_stars(lists, middle, hints, size, stop) {
+        Ok(alignment) => alignment.lens.zip(alignment.lens_spread),
+        Err(CoreError::Frames(why)) => {
+            found.missing.push(format!("Distortion: {why}"));
+            return Ok(());
+        }
+        Err(error) => return Err(error),
+    };
+    let known = told.map(|(lens, spread)| lens::bent(&lens, &Matrix3::from(spread), size));
+    let limit = KNOWN * half_diagonal(size);
+    match known {
+        Some(bent) if bent.error_px <= limit => {
+            found.lens.distortion = bent.distortion;
+            found.distortion_px = Some([bent.corner_px as f32, bent.error_px as f32]);
+        }
+        Some(bent) => found.missing.push(format!(
+            "Distortion: the sky turned too little between these frames to tell it; the corners are known to {:.1} px only. Take frames over a longer time.",
+            bent.error_px
+        )),
+        None => found.missing.push(
+            "Distortion: the stars do not show it; their motion is that of a picture as a whole."
+                .to_owned(),
+        ),
+    }
+    Ok(())
+}
+
+/// Shading, from flat frames: what they show of the lens, without the dust. The rest stays as given.
+///
+/// # Errors
+/// [`CoreError::Frames`] when they show none; [`CoreError::Picture`], [`CoreError::Cancelled`].
+pub fn lens_of_flats(
+    flats: &[FrameInput],
+    known: LensPlan,
+    cache: &Cache,
+    budget: Budget,
+    watch: &dyn Watch,
+) -> Result<LensFound, CoreError> {
+    let Some(first) = flats.first() else {
+        return Err(CoreError::Frames("There are no flat frames; add some.".to_owned()));
+    };
+    // One is enough: the fit averages over thousands of its pixels.
+    let first = plain(first);
+    pool(budget)?.install(|| {
+        let frame = Frame::decode(&first, cache, &mut || match watch.cancelled() {
+            true => Err(PictureError::Cancelled),
+            false => Ok(()),
+        })?;
+        let shading = lens::shade_of(&frame)?;
+        let lens = LensPlan { shading, ..known };
+        lens.check()?;
+        let corner_light = Some(1.0 + shading.iter().sum::<f32>());
+        Ok(LensFound { lens, corner_light, ..LensFound::default() })
+    })
+}
+
+/// The same frame as the lens drew it, with all its noise.
+fn plain(input: &FrameInput) -> FrameInput {
+    let mut input = input.clone();
+    input.prepare.lens = LensPlan::default();
+    input.prepare.denoise = Denoise::default();
+    input
+}
+
+/// Some frames from all over the sequence.
+fn spread(frames: &[FrameInput]) -> Vec<&FrameInput> {
+    let few = frames.len().min(MOST);
+    (0..few).map(|i| &frames[i * (frames.len() - 1) / (few - 1).max(1)]).collect()
+}

@@ -1,0 +1,25 @@
+//! Measures of one frame.
+
+use crate::decode;
+use crate::memory::Budget;
+use crate::star_lists::stars_in;
+use jade_frames::FrameInput;
+use jade_frames::cache::Cache;
+use jade_plan::CoreError;
+use jade_survey::measures::Measures;
+
+/// Measures a frame: it is decoded where that has not been done, and its stars are found for later
+/// runs too.
+///
+/// # Errors
+/// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
+pub fn measure(
+    input: &FrameInput,
+    cache: &Cache,
+    budget: Budget,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Measures, CoreError> {
+    let frame = decode::one(input, cache, budget, stop)?;
+    let stars = stars_in(input, cache, &frame, stop)?;
+    Ok(Measures::of(&frame, &stars, stop)?)
+}

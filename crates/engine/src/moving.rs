@@ -1,0 +1,138 @@
+//! A moving view of a merged sweep: its frames as they lie, from the nearest plane to the farthest and
+//! back.
+
+use crate::memory::Budget;
+use crate::threads::pool;
+use jade_frames::cache::Cache;
+use jade_frames::{Frame, FrameInput};
+use jade_optics::light::Light;
+use jade_optics::resample::{self, Room};
+use jade_pixels::PictureError;
+use jade_pixels::colour::Encoding;
+use jade_pixels::tiled::Region;
+use jade_pixels::write::write_moving;
+use jade_plan::CoreError;
+use jade_plan::progress::{Stage, Watch};
+use jade_plan::report::Report;
+use rayon::prelude::*;
+use std::path::Path;
+
+/// Its longer side at most, in pixels.
+const LONGEST: u32 = 720;
+/// For so long each frame is shown, in milliseconds.
+const SHOWN: u16 = 120;
+/// Rows of the view that are made at a time.
+const ROWS: u32 = 16;
+
+/// Writes the frames that a sweep was merged from, as `report` has placed them, as a moving PNG: in the
+/// order of focus and back, cut to the merged picture, made smaller by a whole number. `frames` are
+/// those of the run, in its order.
+///
+/// # Errors
+/// [`CoreError::Frames`] where the report is not that of a sweep; [`CoreError::Picture`];
+/// [`CoreError::Cancelled`]. Nothing is left behind then.
+pub fn moving(
+    frames: &[FrameInput],
+    report: &Report,
+    path: &Path,
+    cache: &Cache,
+    budget: Budget,
+    watch: &dyn Watch,
+) -> Result<(), CoreError> {
+    let focus = report.focus.as_ref().ok_or_else(|| {
+        CoreError::Frames("A moving view is made of a focus sweep; choose one.".to_owned())
+    })?;
+    let placed = focus.order.iter().enumerate().filter_map(|(place, name)| {
+        // Sweeps that were merged before frames were named by their content have their names alone.
+        let content = focus.contents.get(place);
+        let own = report.frame(content.map_or("", String::as_str), name).filter(|own| own.used)?;
+        let at = report.frames.iter().position(|other| std::ptr::eq(other, own))?;
+        let is_it = |frame: &&FrameInput| match content {
+            Some(content) => frame.content == *content,
+            None => frame.name == *name,
+        };
+        frames.iter().find(is_it).map(|frame| (frame, at))
+    });
+    let placed: Vec<(&FrameInput, usize)> = placed.collect();
+    if placed.len() < 2 {
+        return Err(CoreError::Frames(
+            "Fewer than two frames of this sweep are there; add the others again.".to_owned(),
+        ));
+    }
+    let times = report.size[0].max(report.size[1]).div_ceil(LONGEST);
+    let size = report.size.map(|side| (side / times).max(1));
+    watch.begin(Stage::Frames, placed.len() as u64);
+    let pictures: Result<Vec<Vec<u8>>, CoreError> = placed
+        .into_iter()
+        .map(|(input, at)| {
+            let stop = &mut || match watch.cancelled() {
+                true => Err(PictureError::Cancelled),
+                false => Ok(()),
+            };
+            let frame = Frame::decode(input, cache, stop)?;
+            let seen = || seen(&frame, report, at, (times, size), watch);
+            let picture = pool(budget)?.install(seen)?;
+            watch.advance(1);
+            Ok(picture)
+        })
+        .collect();
+    let pictures = pictures?;
+    let count = pictures.len();
+    // There and back; neither end is shown twice.
+    let mut shown = (0..count).chain((1..count - 1).rev()).map(|i| &pictures[i]);
+    let total = 2 * count as u32 - 2;
+    watch.begin(Stage::Export, total.into());
+    let next = &mut || match watch.cancelled() {
+        true => Err(PictureError::Cancelled),
+        false => {
+            watch.advance(1);
+            Ok(shown.next().cloned().unwrap_or_default())
+        }
+    };
+    write_moving(path, size.into(), (total, SHOWN), next)?;
+    Ok(())
+}
+
+/// One frame as it lies in the merged picture, so many times smaller: 8-bit sRGB, interleaved.
+fn seen(
+    frame: &Frame,
+    report: &Report,
+    at: usize,
+    (times, [wide, tall]): (u32, [u32; 2]),
+    watch: &dyn Watch,
+) -> Result<Vec<u8>, PictureError> {
+    let own = &report.frames[at];
+    let Some(motion) = &own.motion else { return Ok(vec![0; (3 * wide * tall) as usize]) };
+    let (backward, gain) = (motion.backward(), own.level.map_or(1.0, |[factor, _]| factor));
+    let (matrix, srgb) = (frame.encoding.to_srgb(), Encoding::srgb());
+    let part = gain / (times * times) as f32;
+    let band = |top: u32| {
+        if watch.cancelled() {
+            return Err(PictureError::Cancelled);
+        }
+        let rows = ROWS.min(tall - top);
+        let [width, height] = [wide * times, rows * times];
+        let region = Region { x: 0, y: top * times, width, height }.moved(report.origin);
+        let mut planes = [(); 3].map(|()| vec![0.0f32; region.area()]);
+        let slices = planes.each_mut().map(Vec::as_mut_slice);
+        resample::read(frame as &dyn Light, &backward, region, slices, &mut Room::default())?;
+        let mut out = Vec::with_capacity((3 * wide * rows) as usize);
+        for y in 0..rows {
+            for x in 0..wide {
+                let mean = planes.each_ref().map(|plane| {
+                    let row = |dy: u32| ((y * times + dy) * width + x * times) as usize;
+                    let rows = (0..times).map(|dy| &plane[row(dy)..][..times as usize]);
+                    part * rows.flatten().sum::<f32>()
+                });
+                out.extend((0..3).map(|c| {
+                    let light: f32 = matrix[c].iter().zip(mean).map(|(m, v)| m * v).sum();
+                    (srgb.encode(c, light.clamp(0.0, 1.0)) >> 8) as u8
+                }));
+            }
+        }
+        Ok(out)
+    };
+    let bands: Result<Vec<Vec<u8>>, PictureError> =
+        (0..tall).step_by(ROWS as usize).collect::<Vec<_>>().into_par_iter().map(band).collect();
+    Ok(bands?.concat())
+}

@@ -1,0 +1,209 @@
+//! What is painted into a merged sweep: single frames, or the other way of merging.
+
+use crate::focus;
+use crate::outcome::Outcome;
+use crate::request::Request;
+use jade_frames::Frame;
+use jade_frames::cache::{Key, LayerKind};
+use jade_optics::brush::Brush;
+use jade_optics::combined::Combined;
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_optics::resample::{self, Room};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
+use jade_plan::progress::Stage;
+use jade_plan::{CoreError, FocusPlan, Patch, PatchFrom, Plan};
+use rayon::prelude::*;
+use std::collections::HashMap;
+
+/// Side of the parts that are painted at a time, in pixels.
+const PART: u32 = 2 * SIDE;
+
+/// Memory of one thread that is used again for every part.
+type Desk = ([Vec<f32>; 3], Room);
+
+/// What patches are taken from.
+enum Pixels {
+    Frame {
+        frame: Box<Frame>,
+        /// From the reference frame to the frame.
+        backward: Motion,
+        /// What brings its light to that of the others.
+        gain: f32,
+    },
+    /// The sweep merged otherwise, as large as the picture.
+    Merged(Combined),
+}
+
+impl Pixels {
+    /// Reads a region of the picture, which begins at `origin` in the reference frame; which pixels
+    /// there are, if not all.
+    fn read(
+        &self,
+        region: Region,
+        origin: [u32; 2],
+        planes: &mut [Vec<f32>; 3],
+        room: &mut Room,
+    ) -> Result<Option<Vec<bool>>, PictureError> {
+        planes.iter_mut().for_each(|plane| plane.resize(region.area(), 0.0));
+        let slices = planes.each_mut().map(Vec::as_mut_slice);
+        match self {
+            Self::Merged(light) => {
+                light.fill(region, slices, region.width as usize)?;
+                Ok(None)
+            }
+            Self::Frame { frame, backward, gain } => {
+                let there = region.moved(origin);
+                let covered = resample::read(frame.as_ref(), backward, there, slices, room)?;
+                planes.iter_mut().flatten().for_each(|v| *v *= gain);
+                Ok(covered)
+            }
+        }
+    }
+}
+
+/// Paints the plan's patches into a merged sweep. Those of frames that are not at hand, or were not
+/// placed, are left out and doubted in the report.
+///
+/// # Errors
+/// As for [`crate::stack`].
+pub fn patched(request: &Request, merged: Outcome) -> Result<Outcome, CoreError> {
+    let patches = &request.plan.focus.patches;
+    if patches.is_empty() {
+        return Ok(merged);
+    }
+    let key = Key::of("patch", patches, &[&merged.key]);
+    let picture = request.cache.picture(&key);
+    let note: Option<Vec<String>> = request.cache.read("patch", &key);
+    let doubts = match note.filter(|_| TiledFile::<f32>::open(&picture).is_ok()) {
+        Some(doubts) => doubts,
+        None => {
+            let doubts = paint(request, &merged, &key)?;
+            request.cache.write("patch", &key, &doubts)?;
+            doubts
+        }
+    };
+    let mut report = merged.report;
+    if let Some(found) = &mut report.focus {
+        found.doubts.extend(doubts);
+    }
+    Ok(Outcome { key, picture, report, ..merged })
+}
+
+fn paint(request: &Request, merged: &Outcome, key: &Key) -> Result<Vec<String>, CoreError> {
+    let watch = request.watch;
+    let (pixels, doubts) = pixels(request, merged)?;
+    let from = TiledFile::<f32>::open(&merged.picture)?;
+    let (size, origin) = ((from.width(), from.height()), merged.report.origin);
+    // As the picture lies, with the pixels that each may change.
+    let patches = request.plan.focus.patches.iter().filter_map(|patch| {
+        let pixels = pixels.get(&patch.from)?;
+        let points = patch.brush().points_in(origin, 1.0);
+        let bounds = Brush { points: &points, soft: patch.soft }.bounds(size)?;
+        Some((pixels, points, patch.soft, bounds))
+    });
+    let patches: Vec<_> = patches.collect();
+    let parts = Region::covering(size.0, size.1, [PART; 2]);
+    watch.begin(Stage::Finish, parts.len() as u64);
+    let out = TileWriter::<f32>::create(&request.cache.picture(key), size.0, size.1, 3)?;
+    parts.par_iter().try_for_each_init(Desk::default, |(planes, room), part| {
+        if watch.cancelled() {
+            return Err(PictureError::Cancelled);
+        }
+        let mut light = from.read_region(*part)?;
+        for (pixels, points, soft, bounds) in &patches {
+            let Some(both) = part.shared_with(*bounds) else { continue };
+            let covered = pixels.read(both, origin, planes, room)?;
+            let own = |i: usize| {
+                let there = covered.as_ref().is_none_or(|covered| covered[i]);
+                there.then(|| planes.each_ref().map(|plane| plane[i]))
+            };
+            let brush = Brush { points, soft: *soft };
+            brush.lay(light.as_chunks_mut::<3>().0, *part, both, own);
+        }
+        out.write_region(*part, &light)?;
+        watch.advance(1);
+        Ok(())
+    })?;
+    out.finish(!request.stream)?;
+    keep_unpainted(request, merged, key)?;
+    Ok(doubts)
+}
+
+/// Keeps what was merged beside the painted picture, so that it can be painted on anew.
+fn keep_unpainted(request: &Request, merged: &Outcome, key: &Key) -> Result<(), PictureError> {
+    let kept = request.cache.layer(key, LayerKind::Merged);
+    let folder = kept.parent().expect("a layer lies in a folder");
+    std::fs::create_dir_all(folder).map_err(PictureError::io(folder))?;
+    let _ = std::fs::remove_file(&kept);
+    if std::fs::hard_link(&merged.picture, &kept).is_err() {
+        std::fs::copy(&merged.picture, &kept).map_err(PictureError::io(&kept))?;
+    }
+    Ok(())
+}
+
+/// All that the plan's patches are taken from, and what is to be doubted.
+type Found<'a> = (HashMap<&'a PatchFrom, Pixels>, Vec<String>);
+
+fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, CoreError> {
+    let plan: &'a Plan = request.plan;
+    let (mut found, mut missing) = (HashMap::new(), HashMap::<String, usize>::new());
+    for Patch { from, .. } in &plan.focus.patches {
+        if found.contains_key(from) {
+            continue;
+        }
+        let own = match from {
+            PatchFrom::Way { way } if *way == plan.focus.way => {
+                Some(Pixels::Merged(Combined(TiledFile::open(&merged.picture)?)))
+            }
+            PatchFrom::Way { way } => {
+                let focus = FocusPlan { way: *way, patches: vec![] };
+                let plan = Plan { focus, ..plan.clone() };
+                let other = focus::merge(&Request { plan: &plan, ..*request })?;
+                Some(Pixels::Merged(Combined(TiledFile::open(&other.picture)?)))
+            }
+            PatchFrom::Frame { blake3 } => {
+                let own = request.frames.iter().position(|frame| frame.content == *blake3);
+                let report = own.map(|own| &merged.report.frames[own]);
+                match (own, report.and_then(|report| report.motion.as_ref())) {
+                    (Some(own), Some(motion)) => {
+                        let input = &request.frames[own];
+                        let stop = &mut || match request.watch.cancelled() {
+                            true => Err(PictureError::Cancelled),
+                            false => Ok(()),
+                        };
+                        let frame = Frame::decode(input, request.cache, stop)?;
+                        let level = merged.report.frames[own].level;
+                        let gain = level.map_or(1.0, |[factor, _]| factor);
+                        let backward = motion.backward();
+                        Some(Pixels::Frame { frame: Box::new(frame), backward, gain })
+                    }
+                    (Some(own), None) => {
+                        let name = &request.frames[own].name;
+                        *missing.entry(format!("{name}, which could not be used,")).or_default() +=
+                            1;
+                        None
+                    }
+                    (None, _) => {
+                        let what = "a frame that is not in this run".to_owned();
+                        *missing.entry(what).or_default() += 1;
+                        None
+                    }
+                }
+            }
+        };
+        if let Some(own) = own {
+            found.insert(from, own);
+        }
+    }
+    let mut doubts: Vec<String> = missing
+        .into_iter()
+        .map(|(whence, count)| match count {
+            1 => format!("A patch from {whence} is left out."),
+            count => format!("{count} patches from {whence} are left out."),
+        })
+        .collect();
+    doubts.sort();
+    Ok((found, doubts))
+}

@@ -1,0 +1,57 @@
+//! Frames whose files cannot be opened at the moment, as when the card they lie on was taken out.
+//!
+//! Products of stages are named by the content of the frames that they were made of. A frame that is
+//! gone gets another name for its content, so that what is made without it is never taken for what is
+//! made with it once it is back.
+
+use crate::request::{Beside, Request};
+use jade_frames::FrameInput;
+use jade_pixels::regular;
+use rayon::prelude::*;
+
+/// What the name of a content ends with while its file is gone.
+const GONE: &str = " (gone)";
+
+/// The content of a frame, whether it is gone or not.
+pub fn content_of(input: &FrameInput) -> String {
+    input.content.strip_suffix(GONE).unwrap_or(&input.content).to_owned()
+}
+
+/// The frames of a run, those that are gone under names that say so.
+pub struct Present {
+    frames: Vec<FrameInput>,
+    ground: Vec<FrameInput>,
+    gone: Vec<bool>,
+}
+
+impl Present {
+    /// Looks at the files of a run.
+    pub fn of(request: &Request) -> Self {
+        let (frames, gone) = marked(request.frames);
+        let (ground, ground_gone) = marked(request.beside.ground);
+        Self { frames, ground, gone: [gone, ground_gone].concat() }
+    }
+
+    /// The run of these frames.
+    pub fn request<'a>(&'a self, request: &Request<'a>) -> Request<'a> {
+        let beside = Beside { ground: &self.ground, ..request.beside };
+        Request { frames: &self.frames, beside, ..*request }
+    }
+
+    /// Whether the same files are gone.
+    pub fn is_as(&self, other: &Self) -> bool {
+        self.gone == other.gone
+    }
+}
+
+fn marked(frames: &[FrameInput]) -> (Vec<FrameInput>, Vec<bool>) {
+    let mark = |input: &FrameInput| {
+        let gone = regular::check(&input.path).and_then(|()| input.unchanged()).is_err();
+        let content = match gone {
+            true => format!("{}{GONE}", input.content),
+            false => input.content.clone(),
+        };
+        (FrameInput { content, ..input.clone() }, gone)
+    };
+    frames.par_iter().map(mark).unzip()
+}

@@ -1,0 +1,44 @@
+//! What is asked of a run.
+
+use crate::memory::Budget;
+use jade_frames::FrameInput;
+use jade_frames::cache::Cache;
+use jade_plan::progress::Watch;
+use jade_plan::{Plan, SkylineMode};
+use std::path::Path;
+
+/// What to stack, and with what.
+pub struct Request<'a> {
+    /// The frames, in order.
+    pub frames: &'a [FrameInput],
+    /// Index of the reference frame; the middle one that can be read when not chosen.
+    pub reference: Option<usize>,
+    /// The settings.
+    pub plan: &'a Plan,
+    /// Where products of stages are kept; also the scratch space.
+    pub cache: &'a Cache,
+    /// Bounds of memory and threads.
+    pub budget: Budget,
+    /// Whether the cache is for this run alone. Frames that are not in it may then be decoded
+    /// without putting them there, where the plan or the memory allow it, and the picture need not
+    /// be on the disk before the run ends. The result is the same.
+    pub stream: bool,
+    /// What the skyline needs beside the frames.
+    pub beside: Beside<'a>,
+    /// Follows and stops the run.
+    pub watch: &'a dyn Watch,
+}
+
+/// Files that the plan's skyline speaks of.
+#[derive(Clone, Copy, Default)]
+pub struct Beside<'a> {
+    /// The mask, where one was loaded.
+    pub mask: Option<&'a Path>,
+    /// Frames of the ground set, or the finished picture, where the ground comes from those.
+    pub ground: &'a [FrameInput],
+}
+
+/// The mask, where the plan loads one and its file is at hand.
+pub(crate) fn loaded_mask<'a>(request: &Request<'a>) -> Option<&'a Path> {
+    request.beside.mask.filter(|_| request.plan.skyline.mode == SkylineMode::Mask)
+}

@@ -1,0 +1,42 @@
+//! Where the sky lies in frames that are not aligned on it.
+
+use crate::request::Request;
+use crate::star_lists::stars_of;
+use jade_align::align_stars;
+use jade_align::stars::StarList;
+use jade_frames::Frame;
+use jade_frames::cache::Key;
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_plan::CoreError;
+use rayon::prelude::*;
+
+/// Where the sky of each used frame lies against the reference frame's, for filling the gaps of
+/// star trails; nothing where that cannot be found.
+pub fn sky(
+    request: &Request,
+    used: &[(usize, &Frame)],
+    reference: usize,
+) -> Result<Vec<Option<Motion>>, CoreError> {
+    let inputs: Vec<Key> = used.iter().map(|(i, _)| request.frames[*i].light_key()).collect();
+    let key = Key::of("sky", &reference, &inputs.iter().collect::<Vec<_>>());
+    if let Some(motions) = request.cache.read("sky", &key) {
+        return Ok(motions);
+    }
+    let lists: Result<Vec<StarList>, CoreError> =
+        used.par_iter().map(|(i, frame)| stars_of(request, *i, frame)).collect();
+    let Some(place) = used.iter().position(|(i, _)| *i == reference) else {
+        return Ok(vec![None; used.len()]);
+    };
+    // Too few stars are no reason to refuse trails; they are left as they are.
+    let hints = vec![None; used.len()];
+    let size = used[place].1.size();
+    let stop = || request.watch.cancelled();
+    let motions = match align_stars(lists?, place, hints, size, &stop) {
+        Ok(found) => found.frames.into_iter().map(|f| f.motion).collect(),
+        Err(CoreError::Frames(_)) => vec![None; used.len()],
+        Err(error) => return Err(error),
+    };
+    request.cache.write("sky", &key, &motions)?;
+    Ok(motions)
+}

@@ -1,0 +1,36 @@
+//! The stars of frames, from the cache where they were searched before.
+
+use crate::request::Request;
+use jade_align::stars::{self, StarList};
+use jade_frames::cache::{Cache, Key};
+use jade_frames::{Frame, FrameInput};
+use jade_optics::light::Light;
+use jade_plan::CoreError;
+
+/// The stars of a frame, where they would stand without the flaws of its lens.
+pub fn stars_of(request: &Request, index: usize, frame: &Frame) -> Result<StarList, CoreError> {
+    let stop = || request.watch.cancelled();
+    let mut list = stars_in(&request.frames[index], request.cache, frame, &stop)?;
+    if let Some(lens) = frame.lens() {
+        for star in &mut list.stars {
+            [star.x, star.y] = lens.to_corrected([star.x, star.y]);
+        }
+    }
+    Ok(list)
+}
+
+/// The stars of a frame as the lens drew them, from the cache where it was searched before.
+pub fn stars_in(
+    input: &FrameInput,
+    cache: &Cache,
+    frame: &Frame,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<StarList, CoreError> {
+    let key = Key::of("stars", &(), &[&input.plain_key()]);
+    if let Some(list) = cache.read("stars", &key) {
+        return Ok(list);
+    }
+    let list = stars::find(&frame.plain(), stop)?;
+    cache.write("stars", &key, &list)?;
+    Ok(list)
+}

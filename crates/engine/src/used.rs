@@ -1,0 +1,39 @@
+//! Frames that go into a result.
+
+use jade_combine::level::Level;
+use jade_combine::reduce::Placed;
+use jade_frames::Frame;
+use jade_optics::motion::Motion;
+use jade_pixels::tiled::SIDE;
+
+/// Width and height of the blocks that are reduced at a time, in pixels: whole tiles, and large
+/// enough that little is read twice.
+pub const BLOCK: [u32; 2] = [4 * SIDE, 2 * SIDE];
+
+/// A frame that goes into the result.
+pub struct Used<'a> {
+    pub index: usize,
+    pub frame: &'a Frame,
+    pub motion: &'a Motion,
+    pub levels: [Level; 3],
+    pub weight: f32,
+}
+
+impl<'a> Used<'a> {
+    pub fn placed(&self) -> Placed<'a> {
+        let Self { frame, motion, levels, weight, .. } = *self;
+        Placed { light: frame, motion, levels, weight }
+    }
+
+    /// The same with the frame decoded elsewhere.
+    pub fn placed_as<'b>(&'b self, frame: &'b Frame) -> Placed<'b> {
+        Placed { light: frame, ..self.placed() }
+    }
+}
+
+/// The reference frame, then the others in order.
+pub fn reference_first<'a, 'b>(used: &'b [Used<'a>], reference: usize) -> Vec<&'b Used<'a>> {
+    let mut order: Vec<&Used> = used.iter().collect();
+    order.sort_by_key(|one| one.index != reference);
+    order
+}

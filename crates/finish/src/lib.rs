@@ -1,0 +1,8 @@
+//! What is done to the picture after combining. What is about the sky acts on it alone: on the sky's
+//! own layer where sky and ground were kept apart, whose part of the picture follows by the mask; on
+//! the whole picture where there is no ground.
+
+#![warn(missing_docs)]
+
+pub mod glow;
+pub mod smoothing;

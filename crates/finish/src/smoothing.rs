@@ -1,0 +1,266 @@
+//! Smoothing of the sky between the stars. Stars are split from what they stand on by morphology: what
+//! an opening takes away (Serra 1982) beyond the noise is a star, with its surroundings. The rest goes
+//! on behind them and loses its noise as a frame does ([`jade_frames::denoise`]); then the stars are
+//! put back as they were.
+
+use jade_combine::backdrop::extend;
+use jade_frames::denoise::{Denoiser, Grain};
+use jade_optics::light::Light;
+use jade_optics::statistics::{median, robust_sigma};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use jade_plan::Denoise;
+use rayon::prelude::*;
+
+/// Pixels to each side of the square of the opening: stars are narrower.
+const OPENING: usize = 3;
+/// Pixels around what stands out that are the star's too.
+const RIM: usize = 2;
+/// Standard deviations that a star stands out from what noise alone leaves of an opening.
+const CLEAR: f32 = 4.5;
+/// Pixels around a region that have a say in it.
+const REACH: u32 = 64;
+/// Side of the patches in which an opening of noise alone is measured.
+const PATCH: u32 = 64;
+/// Patches along the longer side.
+const ACROSS: u32 = 16;
+
+/// Smooths one sky.
+pub struct Smoothing {
+    denoiser: Denoiser,
+    grain: Grain,
+    /// What a star leaves of an opening at least, relative to the noise at its place.
+    limit: f32,
+}
+
+impl Smoothing {
+    /// For a picture's sky, which is known by regions that show nothing else; `None` where there is
+    /// nothing to do, or too little sky to see its noise.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn of(
+        light: &dyn Light,
+        amount: f32,
+        is_sky: &(dyn Fn(Region) -> bool + Sync),
+    ) -> Result<Option<Self>, PictureError> {
+        let denoise = Denoise { luminance: amount, colour: amount };
+        let Some(grain) = Grain::within(light, is_sky)? else { return Ok(None) };
+        let Some(denoiser) = Denoiser::new(denoise, Some(grain.clone())) else { return Ok(None) };
+        let (width, height) = light.size();
+        let step = (width.max(height) / ACROSS).max(PATCH) as usize;
+        let patches: Vec<Region> = (0..height.saturating_sub(PATCH))
+            .step_by(step)
+            .flat_map(|y| (0..width.saturating_sub(PATCH)).step_by(step).map(move |x| (x, y)))
+            .map(|(x, y)| Region { x, y, width: PATCH, height: PATCH })
+            .filter(|patch| is_sky(*patch))
+            .collect();
+        let limits: Result<Vec<f32>, PictureError> = patches
+            .into_par_iter()
+            .map(|patch| {
+                let (mut opened, mut rest) =
+                    opened(&brightness(&light.planes(patch)?), PATCH as usize);
+                let level = median(&mut opened);
+                let middle = median(&mut rest);
+                Ok((middle + CLEAR * robust_sigma(&rest, middle)) / grain.noise(level))
+            })
+            .collect();
+        let mut limits = limits?;
+        if limits.is_empty() {
+            return Ok(None);
+        }
+        // Stars only ever add: the plainer patches show what noise leaves.
+        limits.sort_by(f32::total_cmp);
+        let limit = limits[limits.len() / 3];
+        Ok(Some(Self { denoiser, grain, limit }))
+    }
+
+    /// The light of a region, smoothed between the stars, as three planes.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn planes(&self, light: &dyn Light, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
+        let outer = region.widened(REACH, light.size());
+        let wide = outer.width as usize;
+        let planes = light.planes(outer)?;
+        let stars = self.stars(&planes, wide);
+        let mut behind: Vec<[f32; 3]> =
+            (0..stars.len()).map(|i| planes.each_ref().map(|plane| plane[i])).collect();
+        let weights: Vec<f32> = stars.iter().map(|share| 1.0 - share).collect();
+        extend(&mut behind, &weights, wide, outer.height as usize);
+        let own = Region { x: region.x - outer.x, y: region.y - outer.y, ..region };
+        let fill = |part: Region, out: [&mut [f32]; 3], stride: usize| {
+            for (c, out) in out.into_iter().enumerate() {
+                for y in 0..part.height as usize {
+                    let from = (part.y as usize + y) * wide + part.x as usize;
+                    let row = &mut out[y * stride..][..part.width as usize];
+                    row.iter_mut().zip(&behind[from..]).for_each(|(out, pixel)| *out = pixel[c]);
+                }
+            }
+            Ok(())
+        };
+        let size = (outer.width, outer.height);
+        let mut smooth = self.denoiser.planes((size, 0), own, &fill)?;
+        for (smooth, plane) in smooth.iter_mut().zip(&planes) {
+            for (y, row) in smooth.chunks_exact_mut(own.width as usize).enumerate() {
+                let from = (own.y as usize + y) * wide + own.x as usize;
+                for ((out, light), share) in row.iter_mut().zip(&plane[from..]).zip(&stars[from..])
+                {
+                    *out = share * light + (1.0 - share) * *out;
+                }
+            }
+        }
+        Ok(smooth)
+    }
+
+    /// How much of each pixel is a star's, 0 or 1 but for the pixels between.
+    fn stars(&self, planes: &[Vec<f32>; 3], wide: usize) -> Vec<f32> {
+        let (opened, rest) = opened(&brightness(planes), wide);
+        let stands_out = |(rest, level): (&f32, &f32)| -> f32 {
+            f32::from(u8::from(*rest > self.limit * self.grain.noise(*level)))
+        };
+        let stars: Vec<f32> = rest.iter().zip(&opened).map(stands_out).collect();
+        averaged(&most(&stars, wide, RIM), wide)
+    }
+}
+
+fn brightness([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
+    red.iter().zip(green).zip(blue).map(|((r, g), b)| (r + g + b) / 3.0).collect()
+}
+
+/// A plane, averaged over three by three pixels, opened; and what that took away.
+fn opened(plane: &[f32], wide: usize) -> (Vec<f32>, Vec<f32>) {
+    let smooth = averaged(plane, wide);
+    let negative: Vec<f32> = smooth.iter().map(|v| -v).collect();
+    let least: Vec<f32> = most(&negative, wide, OPENING).into_iter().map(|v| -v).collect();
+    let opened = most(&least, wide, OPENING);
+    let rest = smooth.iter().zip(&opened).map(|(own, opened)| own - opened).collect();
+    (opened, rest)
+}
+
+/// The largest value in a square of so many pixels to each side.
+fn most(plane: &[f32], wide: usize, reach: usize) -> Vec<f32> {
+    let tall = plane.len() / wide;
+    let mut rows = plane.to_vec();
+    for (out, own) in rows.chunks_exact_mut(wide).zip(plane.chunks_exact(wide)) {
+        for by in 1..=reach.min(wide - 1) {
+            out[by..].iter_mut().zip(own).for_each(|(out, own)| *out = larger(*out, *own));
+            out.iter_mut().zip(&own[by..]).for_each(|(out, own)| *out = larger(*out, *own));
+        }
+    }
+    let mut all = rows.clone();
+    for (y, out) in all.chunks_exact_mut(wide).enumerate() {
+        for row in y.saturating_sub(reach)..(y + reach + 1).min(tall) {
+            let own = &rows[row * wide..][..wide];
+            out.iter_mut().zip(own).for_each(|(out, own)| *out = larger(*out, *own));
+        }
+    }
+    all
+}
+
+/// The larger one of two numbers, in a form of which processors take many at a time.
+fn larger(a: f32, b: f32) -> f32 {
+    if a > b { a } else { b }
+}
+
+/// The mean of three by three pixels; edges go on as they end.
+fn averaged(plane: &[f32], wide: usize) -> Vec<f32> {
+    let tall = plane.len() / wide;
+    let mut rows = vec![0.0; plane.len()];
+    for (out, own) in rows.chunks_exact_mut(wide).zip(plane.chunks_exact(wide)) {
+        for x in 0..wide {
+            out[x] = (own[x.saturating_sub(1)] + own[x] + own[(x + 1).min(wide - 1)]) / 3.0;
+        }
+    }
+    let row = |y: usize| &rows[y * wide..][..wide];
+    let mut out = Vec::with_capacity(plane.len());
+    for y in 0..tall {
+        let (above, own, below) = (row(y.saturating_sub(1)), row(y), row((y + 1).min(tall - 1)));
+        out.extend((0..wide).map(|x| (above[x] + own[x] + below[x]) / 3.0));
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jade_align::noise::noise;
+    use jade_optics::drawn::Drawn;
+
+    const SIZE: (u32, u32) = (512, 384);
+
+    /// Stars of a width of 2.4 pixels: where, and how bright.
+    fn stars() -> impl Iterator<Item = ([f32; 2], f32)> {
+        (0..60).map(|i| {
+            let at = [(i * 83 % 480 + 16) as f32 + 0.3, (i * 131 % 350 + 16) as f32 - 0.2];
+            (at, [0.012, 0.05, 0.4][i % 3])
+        })
+    }
+
+    fn truth([x, y]: [u32; 2]) -> f32 {
+        let near = |[a, b]: [f32; 2]| (x as f32 - a).powi(2) + (y as f32 - b).powi(2);
+        let light: f32 = stars()
+            .filter(|(at, _)| near(*at) < 100.0)
+            .map(|(at, own)| own * (-near(at) / 2.0).exp())
+            .sum();
+        0.03 + 0.00002 * y as f32 + light
+    }
+
+    fn grain([x, y]: [u32; 2], c: usize) -> f32 {
+        let mut state = u64::from(x) << 40 ^ u64::from(y) << 20 ^ c as u64;
+        let mut draw = || {
+            state = state.wrapping_add(0x9e37_79b9_7f4a_7c15);
+            let mut v = (state ^ state >> 30).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+            v = (v ^ v >> 27).wrapping_mul(0x94d0_49bb_1331_11eb);
+            ((v ^ v >> 31) >> 40) as f32 / (1u64 << 24) as f32 - 0.5
+        };
+        (0..6).map(|_| draw()).sum::<f32>() * std::f32::consts::SQRT_2
+    }
+
+    fn light(at: [u32; 2], c: usize) -> f32 {
+        truth(at) + 0.002 * grain(at, c)
+    }
+
+    fn smoothed(region: Region) -> [Vec<f32>; 3] {
+        let sky = Drawn { size: SIZE, of: light };
+        let smoothing = Smoothing::of(&sky, 1.0, &|_| true).unwrap().unwrap();
+        smoothing.planes(&sky, region).unwrap()
+    }
+
+    #[test]
+    fn noise_between_stars_goes_and_stars_stay_as_they_are() {
+        let whole = Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 };
+        let planes = smoothed(whole);
+        let before = Drawn { size: SIZE, of: light }.planes(whole).unwrap();
+        let of = |planes: &[Vec<f32>; 3]| noise(&brightness(planes), SIZE.0 as usize);
+        let (own, was) = (of(&planes), of(&before));
+        assert!(own < 0.4 * was, "{own} of {was}");
+        for ([x, y], bright) in stars() {
+            // The faintest, of ten times the noise of the mean of colours, too.
+            let at = y.round() as usize * SIZE.0 as usize + x.round() as usize;
+            for (plane, was) in planes.iter().zip(&before) {
+                assert_eq!(plane[at], was[at], "a star of {bright} at {x}, {y}");
+            }
+        }
+    }
+
+    #[test]
+    fn regions_fit_together() {
+        let whole = smoothed(Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 });
+        let part = Region { x: 150, y: 100, width: 90, height: 70 };
+        let own = smoothed(part);
+        for (i, own) in own[1].iter().enumerate() {
+            let at = (100 + i / 90) * SIZE.0 as usize + 150 + i % 90;
+            let off = (own - whole[1][at]).abs();
+            // What goes on behind a star depends a little on where the region ends.
+            assert!(off < 0.0004, "{off} at {}, {}", i % 90, i / 90);
+        }
+    }
+
+    #[test]
+    fn a_picture_without_sky_is_not_smoothed() {
+        let sky = Drawn { size: SIZE, of: light };
+        assert!(Smoothing::of(&sky, 1.0, &|_| false).unwrap().is_none());
+        assert!(Smoothing::of(&sky, 0.0, &|_| true).unwrap().is_none());
+    }
+}

@@ -1,0 +1,229 @@
+//! What is to be doubted of frames that were placed: something moved in one of them, or the camera did.
+
+use jade_align::sharpness::{Sharpness, laid};
+use jade_optics::grid::Grid;
+use jade_optics::motion::Motion;
+use jade_optics::statistics::median;
+use rayon::prelude::*;
+
+/// Cells along the longer side of the picture in which light is compared.
+const ACROSS: usize = 192;
+/// Cells to either side over which it is made even: more than the blur grows from frame to frame.
+const EVEN: usize = 2;
+/// Share by which light that is no more between those of the frames beside it is off.
+const OFF: f32 = 0.06;
+/// And no less than this, where white is one.
+const LEAST: f32 = 0.004;
+/// A step of light that stays is so many times those before and after it together, and [`OFF`] beyond.
+const STEP: f32 = 1.5;
+/// Cells that hang together and are off, at least.
+const FEWEST: usize = 24;
+/// A step of the camera is a bump that is so many times the usual one, and by this share of the
+/// picture's longer side.
+const BUMP: (f64, f64) = (5.0, 0.004);
+
+/// A place where one frame shows something else than those beside it, or from one on all do.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Moved {
+    /// Number of the frame, or of the first of them, in the order of focus.
+    pub frame: usize,
+    /// Whether the frames after it show the same.
+    pub stays: bool,
+    /// The middle of the place in the reference frame, in pixels.
+    pub at: [f64; 2],
+    /// How far it reaches from there, in pixels.
+    pub radius: f64,
+}
+
+/// Where something moved: the light of single frames leaves that of the two frames beside them, or the light
+/// of all from one on that of all before, over a place that is larger than what focus moves. At most the
+/// largest place of each frame and each kind.
+pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
+    if frames.len() < 3 {
+        return vec![];
+    }
+    let lay = |(frame, motion): (&Sharpness, &Motion)| {
+        let own = frame.pooled(ACROSS);
+        let light = laid(own.grid, &own.light, motion);
+        let there: Vec<f32> = light.iter().map(|v| f32::from(u8::from(*v > 0.0))).collect();
+        let (mut even, there) = (own.grid.blurred(&light, EVEN), own.grid.blurred(&there, EVEN));
+        // Where the frame ends nearby there is nothing to be compared.
+        even.iter_mut().zip(there).filter(|(_, there)| *there < 0.999).for_each(|(v, _)| *v = 0.0);
+        (own.grid, even)
+    };
+    let all: Vec<(Grid, Vec<f32>)> = frames.par_iter().zip(motions).map(lay).collect();
+    let grid = all[0].0;
+    let light: Vec<Vec<f32>> = all.into_iter().map(|(_, light)| light).collect();
+    let single = (0..light.len()).into_par_iter().filter_map(|frame| {
+        let off: Vec<bool> = (0..grid.cells()).map(|cell| is_off(&light, frame, cell)).collect();
+        place(grid, &off).map(|(at, radius)| Moved { frame, stays: false, at, radius })
+    });
+    let mut all: Vec<Moved> = single.collect();
+    // At the ends it is seen in the first or the last frame alone.
+    let came = (2..light.len() - 1).into_par_iter().filter_map(|frame| {
+        let stays = |cell| stays(&light, frame, cell);
+        let stays: Vec<bool> = (0..grid.cells()).map(stays).collect();
+        place(grid, &stays).map(|(at, radius)| Moved { frame, stays: true, at, radius })
+    });
+    all.par_extend(came);
+    all
+}
+
+/// Whether a frame's light in a cell is not between that of the two frames beside it.
+fn is_off(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
+    let last = light.len() - 1;
+    // At an end the two frames that follow.
+    let beside = match frame {
+        0 => [1, 2],
+        own if own == last => [last - 1, last - 2],
+        own => [own - 1, own + 1],
+    };
+    let own = light[frame][cell];
+    let [a, b] = beside.map(|other| light[other][cell]);
+    let (low, high, slack) = (a.min(b), a.max(b), 0.5 * (a - b).abs());
+    let far = (own - high - slack).max(low - slack - own);
+    low > 0.0 && own > 0.0 && far > (OFF * high).max(LEAST)
+}
+
+/// Whether the light in a cell changes to this frame as it does neither before nor after, and so stays.
+fn stays(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
+    let [a, b, c, d] = [0, 1, 2, 3].map(|i| light[frame + i - 2][cell]);
+    let usual = (b - a).abs() + (d - c).abs();
+    let all = [a, b, c, d].iter().all(|v| *v > 0.0);
+    all && (c - b).abs() > (OFF * b.max(c)).max(LEAST) + STEP * usual
+}
+
+/// The middle and the radius in pixels of the largest place that is marked, if it is large enough.
+fn place(grid: Grid, marked: &[bool]) -> Option<([f64; 2], f64)> {
+    let place = largest(grid, marked).filter(|cells| cells.len() >= FEWEST)?;
+    let count = place.len() as f64;
+    let middles = place.iter().map(|cell| grid.middle(*cell));
+    let sum = middles.fold([0.0; 2], |sum, at| [sum[0] + at[0], sum[1] + at[1]]);
+    let radius = (count / std::f64::consts::PI).sqrt() * f64::from(grid.step);
+    Some((sum.map(|v| v / count), radius))
+}
+
+/// The most cells that hang together.
+fn largest(grid: Grid, marked: &[bool]) -> Option<Vec<usize>> {
+    let mut left = marked.to_vec();
+    let mut most: Option<Vec<usize>> = None;
+    for cell in 0..left.len() {
+        if !std::mem::take(&mut left[cell]) {
+            continue;
+        }
+        let mut place = vec![cell];
+        let mut next = 0;
+        while let Some(&own) = place.get(next) {
+            next += 1;
+            let (x, y) = (own % grid.across, own / grid.across);
+            for y in y.saturating_sub(1)..(y + 2).min(grid.down) {
+                for x in x.saturating_sub(1)..(x + 2).min(grid.across) {
+                    let cell = y * grid.across + x;
+                    if std::mem::take(&mut left[cell]) {
+                        place.push(cell);
+                    }
+                }
+            }
+        }
+        if most.as_ref().is_none_or(|most| most.len() < place.len()) {
+            most = Some(place);
+        }
+    }
+    most
+}
+
+/// A step on which the camera moved far more than on the others.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Bump {
+    /// Number of the frame before it, in the order of focus.
+    pub after: usize,
+    /// How far it moved, in pixels.
+    pub px: f64,
+    /// How far it usually does.
+    pub usual_px: f64,
+}
+
+/// Bumps of the camera, from the motions of frames of this size in the order of focus.
+pub fn bumps(motions: &[Motion], (width, height): (u32, u32)) -> Vec<Bump> {
+    let middle = [width, height].map(|side| (f64::from(side) - 1.0) / 2.0);
+    let places: Vec<[f64; 2]> = motions.iter().map(|own| own.to_reference(middle)).collect();
+    let steps: Vec<f64> = places
+        .windows(2)
+        .map(|pair| (pair[1][0] - pair[0][0]).hypot(pair[1][1] - pair[0][1]))
+        .collect();
+    if steps.is_empty() {
+        return vec![];
+    }
+    let usual_px = f64::from(median(&mut steps.iter().map(|px| *px as f32).collect::<Vec<_>>()));
+    let least = BUMP.0 * usual_px + BUMP.1 * f64::from(width.max(height));
+    let far = steps.into_iter().enumerate().filter(|(_, px)| *px > least);
+    far.map(|(after, px)| Bump { after, px, usual_px }).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use nalgebra::Matrix3;
+
+    #[test]
+    fn a_step_far_beyond_the_usual_one_is_a_bump() {
+        let shift =
+            |x: f64| Motion::Homography(Matrix3::new(1.0, 0.0, x, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0));
+        let motions: Vec<Motion> = [0.0, 1.0, 2.5, 33.0, 34.0, 35.5].map(shift).to_vec();
+        let found = bumps(&motions, (1000, 700));
+        assert_eq!(found.iter().map(|bump| bump.after).collect::<Vec<_>>(), [2]);
+        assert!((found[0].px - 30.5).abs() < 1e-9 && (1.0..=1.5).contains(&found[0].usual_px));
+        assert_eq!(bumps(&motions[..3], (1000, 700)), []);
+        assert_eq!(bumps(&motions[..1], (1000, 700)), []);
+    }
+
+    /// Frames of which some show something dark in one place, and light changes evenly otherwise.
+    fn crossed(count: usize, dark: impl Fn(usize) -> bool) -> Vec<Sharpness> {
+        let grid = Grid { step: 2, across: 180, down: 120 };
+        let frame = |index: usize| {
+            let light = |cell: usize| {
+                let (x, y) = (cell % 180, cell / 180);
+                let there = dark(index) && x.abs_diff(60) < 8 && y.abs_diff(40) < 6;
+                if there { 0.02 } else { 0.2 + 0.002 * (index * x % 40) as f32 / 40.0 }
+            };
+            Sharpness {
+                grid,
+                cells: vec![1.0; grid.cells()],
+                light: (0..grid.cells()).map(light).collect(),
+            }
+        };
+        (0..count).map(frame).collect()
+    }
+
+    #[test]
+    fn a_frame_is_told_that_leaves_the_light_of_those_beside_it() {
+        let frames = crossed(6, |index| index == 3);
+        let found = moved(&frames, &vec![Motion::Still; 6]);
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert_eq!((found[0].frame, found[0].stays), (3, false));
+        let [x, y] = found[0].at;
+        assert!((x - 120.0).abs() < 4.0 && (y - 80.0).abs() < 4.0, "{x} {y}");
+        assert!((10.0..24.0).contains(&found[0].radius), "{}", found[0].radius);
+        assert_eq!(moved(&frames[..2], &vec![Motion::Still; 2]), []);
+    }
+
+    #[test]
+    fn what_comes_and_stays_is_told_where_it_came() {
+        for from in 1..6 {
+            let found = moved(&crossed(6, |index| index >= from), &vec![Motion::Still; 6]);
+            // At the ends one frame alone differs.
+            let (frame, stays) = match from {
+                1 => (0, false),
+                5 => (5, false),
+                own => (own, true),
+            };
+            assert_eq!(found.len(), 1, "{found:?}");
+            assert_eq!((found[0].frame, found[0].stays), (frame, stays));
+            assert!((found[0].at[0] - 120.0).abs() < 4.0);
+        }
+        // It comes and goes over three frames.
+        let found = moved(&crossed(9, |index| (3..6).contains(&index)), &vec![Motion::Still; 9]);
+        assert_eq!(found.iter().map(|own| own.frame).collect::<Vec<_>>(), [3, 6]);
+        assert!(found.iter().all(|own| own.stays));
+    }
+}

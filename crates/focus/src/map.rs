@@ -1,0 +1,255 @@
+//! Which frame is sharp where.
+
+use jade_align::sharpness::{Sharpness, laid};
+use jade_optics::grid::Grid;
+use jade_optics::motion::Motion;
+use jade_pixels::tiled::Region;
+use rayon::prelude::*;
+
+/// Energy against that of noise from which on a place is told to be sharp in a frame.
+const TOLD: f32 = 3.0;
+/// Frames beside the sharpest that count where one is told, as a standard deviation.
+const BESIDE: f32 = 1.5;
+/// Energy is raised so far where frames are weighed by it.
+const POWER: i32 = 4;
+/// Energy beyond that of the least sharp frame, against that of noise, that makes it half certain which
+/// one is sharp.
+const HALF: f32 = 12.0;
+/// Energy beyond that of noise, against it, of detail that is clearly there, and not beside.
+const CLEAR: f32 = 8.0;
+/// Where a plane is missing, the frame on one side has no more detail than this share of that of the
+/// other one if the place is sharp in that.
+const AWAY: f32 = 0.5;
+/// Noise that was smoothed away or compressed counts as this share of the most detailed cells: what is left
+/// of it tells nothing.
+const SMOOTHED: f32 = 0.001;
+/// Share of the cells that hold noise alone in some frame.
+const PLAIN: usize = 10;
+
+/// What is sharp in which frame, in cells of the reference frame.
+pub struct FocusMap {
+    grid: Grid,
+    /// For each frame in the order of focus, the energy of each cell against that of noise alone;
+    /// none where the frame does not show it.
+    energy: Vec<Vec<f32>>,
+    /// The sharpest frame of each cell, between frames too; meaningless where none is told.
+    depth: Vec<f32>,
+    /// Whether one is told.
+    told: Vec<bool>,
+    /// Whether a plane is missing from each frame to the next.
+    wide: Vec<bool>,
+}
+
+/// A code of places that lie where a plane is missing.
+pub const BETWEEN: u16 = u16::MAX;
+
+impl FocusMap {
+    /// Finds it from frames in the order of focus and their motions.
+    pub fn of(frames: &[Sharpness], motions: &[Motion]) -> Self {
+        let grid = frames[0].grid;
+        let mut energy: Vec<Vec<f32>> = frames
+            .par_iter()
+            .zip(motions)
+            .map(|(frame, motion)| laid(grid, &evened(grid, &frame.cells), motion))
+            .collect();
+        let cells = grid.cells();
+        let least = |cell: usize| energy.iter().map(|own| own[cell]).fold(f32::MAX, f32::min);
+        let mut least: Vec<f32> = (0..cells).map(least).filter(|v| *v > 0.0).collect();
+        let most = |cell: usize| energy.iter().map(|own| own[cell]).fold(0.0, f32::max);
+        let mut most: Vec<f32> = (0..cells).map(most).filter(|v| *v > 0.0).collect();
+        let plain = least.len() / PLAIN;
+        let noise = match least.is_empty() || most.is_empty() {
+            true => 1.0,
+            false => {
+                let top = most.len() - 1 - most.len() / 100;
+                let top = *most.select_nth_unstable_by(top, f32::total_cmp).1;
+                let noise = *least.select_nth_unstable_by(plain, f32::total_cmp).1;
+                noise.max(SMOOTHED * top)
+            }
+        };
+        energy.iter_mut().flatten().for_each(|own| *own /= noise.max(1e-12));
+        let one = |cell: usize| {
+            let own = energy.iter().map(|frame| frame[cell]);
+            let (low, high) = own
+                .clone()
+                .filter(|v| *v > 0.0)
+                .fold((f32::MAX, 0.0f32), |(low, high), v| (low.min(v), high.max(v)));
+            let (mut sum, mut weights) = (0.0, 1e-12);
+            for (i, v) in own.enumerate() {
+                let weight = (v / high.max(1e-12)).powi(POWER);
+                sum += weight * i as f32;
+                weights += weight;
+            }
+            (sum / weights, high - low > TOLD)
+        };
+        let (depth, told) = (0..cells).into_par_iter().map(one).unzip();
+        let wide = vec![false; frames.len().saturating_sub(1)];
+        Self { grid, energy, depth, told, wide }
+    }
+
+    /// The same where planes are missing from some frames to the next.
+    pub fn with_gaps(self, wide: Vec<bool>) -> Self {
+        Self { wide, ..self }
+    }
+
+    /// Whether a cell lies where a plane is missing, so that it is sharp in no frame: the frames on both
+    /// sides of the gap have much of its detail, and one of them the most.
+    fn is_between(&self, cell: usize) -> bool {
+        let beyond = |frame: usize| (self.energy[frame][cell] - 1.0).max(0.0);
+        let ends = |before: usize| (beyond(before), beyond(before + 1));
+        let gaps = self.wide.iter().enumerate().filter(|(_, wide)| **wide);
+        let mut near =
+            gaps.map(|(before, _)| ends(before)).filter(|(a, b)| a.min(*b) > AWAY * a.max(*b));
+        near.any(|(a, b)| {
+            let most = a.max(b);
+            most > CLEAR && (0..self.energy.len()).all(|frame| beyond(frame) <= most)
+        })
+    }
+
+    /// Share of the cells that lie where a plane is missing.
+    pub fn between(&self) -> f32 {
+        let cells = 0..self.told.len();
+        let count = cells.filter(|cell| self.is_between(*cell)).count();
+        count as f32 / self.told.len().max(1) as f32
+    }
+
+    /// How certain it is for each pixel which frame is sharp, from 0 to 65534, and [`BETWEEN`] where it
+    /// lies where a plane is missing.
+    pub fn certainty(&self, region: Region) -> Vec<u16> {
+        let (mut sure, mut between) = (vec![], vec![]);
+        self.lay(&self.sureness(), region, &mut sure);
+        let cells: Vec<f32> =
+            (0..self.told.len()).map(|cell| f32::from(u8::from(self.is_between(cell)))).collect();
+        self.lay(&cells, region, &mut between);
+        let code = |(sure, between): (&f32, &f32)| match *between > 0.5 {
+            true => BETWEEN,
+            false => (sure.clamp(0.0, 1.0) * 65_534.0).round() as u16,
+        };
+        sure.iter().zip(&between).map(code).collect()
+    }
+
+    /// How certain it is in each cell, 0 to 1.
+    fn sureness(&self) -> Vec<f32> {
+        let one = |cell: usize| {
+            let all = self.energy.iter().map(|own| own[cell]).filter(|v| *v > 0.0);
+            let (low, high) =
+                all.fold((f32::MAX, 0.0f32), |(low, high), v| (low.min(v), high.max(v)));
+            let beyond = (high - low).max(0.0);
+            beyond / (beyond + HALF)
+        };
+        (0..self.told.len()).into_par_iter().map(one).collect()
+    }
+
+    /// How much a frame may count in each cell for where it is in the sweep: one where it is the
+    /// sharpest or none is, little where it is far from that.
+    pub fn near(&self, frame: usize) -> Vec<f32> {
+        let all = self.energy.len() as f32;
+        let cells = self.depth.iter().zip(&self.told);
+        let one = |(depth, told): (&f32, &bool)| {
+            let reach = if *told { BESIDE } else { all };
+            (-0.5 * ((frame as f32 - depth) / reach).powi(2)).exp()
+        };
+        cells.map(one).collect()
+    }
+
+    /// The energy of each cell of a frame against that of noise alone.
+    pub fn energy(&self, frame: usize) -> &[f32] {
+        &self.energy[frame]
+    }
+
+    /// Lays values of the cells over pixels of the reference frame, in place of what is there.
+    pub fn lay(&self, values: &[f32], region: Region, out: &mut Vec<f32>) {
+        out.clear();
+        self.grid.lay(region, values, out);
+    }
+
+    /// The sharpest frame of each pixel, from 0 for the first to 65534 for the last one, and 65535
+    /// where none is told.
+    pub fn codes(&self, region: Region) -> Vec<u16> {
+        let last = (self.energy.len() - 1).max(1) as f32;
+        let (mut depth, mut told) = (vec![], vec![]);
+        let shares: Vec<f32> = self.told.iter().map(|told| f32::from(u8::from(*told))).collect();
+        let weighed: Vec<f32> = self.depth.iter().zip(&shares).map(|(d, t)| d * t).collect();
+        self.lay(&weighed, region, &mut depth);
+        self.lay(&shares, region, &mut told);
+        let code = |(depth, told): (&f32, &f32)| match *told < 0.5 {
+            true => u16::MAX,
+            false => (depth / told / last * 65_534.0).round() as u16,
+        };
+        depth.iter().zip(&told).map(code).collect()
+    }
+
+    /// For each frame, the share of the cells in which it is told to be the sharpest.
+    pub fn shares(&self) -> Vec<f32> {
+        let mut counts = vec![0usize; self.energy.len()];
+        for (depth, _) in self.depth.iter().zip(&self.told).filter(|(_, told)| **told) {
+            counts[depth.round() as usize] += 1;
+        }
+        counts.into_iter().map(|n| n as f32 / self.told.len().max(1) as f32).collect()
+    }
+
+    /// Share of the cells for which a frame is told to be sharp.
+    pub fn told(&self) -> f32 {
+        self.told.iter().filter(|told| **told).count() as f32 / self.told.len().max(1) as f32
+    }
+}
+
+/// Made even over some cells, about a Gaussian of 1.4 of them.
+fn evened(grid: Grid, cells: &[f32]) -> Vec<f32> {
+    let once = grid.blurred(cells, 1);
+    grid.blurred(&grid.blurred(&once, 1), 1)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Frames that lie still; the sharpest one goes from the first to the last across the grid, and
+    /// the lower half shows nothing.
+    fn map(frames: usize) -> (Grid, FocusMap) {
+        let grid = Grid { step: 3, across: 60, down: 40 };
+        let one = |frame: usize| {
+            let energy = |cell: usize| {
+                let depth = (cell % 60) as f32 / 59.0 * (frames - 1) as f32;
+                let sharp = 50.0 * (-(frame as f32 - depth).powi(2)).exp();
+                1e-4 * if cell / 60 < 20 { 1.0 + sharp } else { 1.0 }
+            };
+            let cells = (0..grid.cells()).map(energy).collect();
+            Sharpness { grid, cells, light: vec![0.2; grid.cells()] }
+        };
+        let all: Vec<Sharpness> = (0..frames).map(one).collect();
+        (grid, FocusMap::of(&all, &vec![Motion::Still; frames]))
+    }
+
+    #[test]
+    fn the_sharpest_frame_is_found_between_frames_too_and_told_where_there_is_one() {
+        let (grid, map) = map(7);
+        for cell in 0..grid.cells() {
+            let (x, y) = (cell % 60, cell / 60);
+            let truth = x as f32 / 59.0 * 6.0;
+            if y < 16 && (6..54).contains(&x) {
+                assert!(
+                    map.told[cell] && (map.depth[cell] - truth).abs() < 0.25,
+                    "{x}: {}",
+                    map.depth[cell]
+                );
+            }
+            assert!(y < 24 || !map.told[cell]);
+        }
+        assert!((0.45..0.6).contains(&map.told()));
+        let codes = map.codes(Region { x: 88, y: 20, width: 1, height: 1 });
+        assert!((i32::from(codes[0]) - 32_767).abs() < 2500, "{codes:?}");
+        assert_eq!(map.codes(Region { x: 88, y: 100, width: 1, height: 1 }), [u16::MAX]);
+    }
+
+    #[test]
+    fn frames_are_near_by_their_place_in_the_sweep_and_all_where_none_is_told() {
+        let (_, map) = map(7);
+        let near: Vec<Vec<f32>> = (0..7).map(|frame| map.near(frame)).collect();
+        let at = |cell: usize| -> Vec<f32> { near.iter().map(|own| own[cell]).collect() };
+        // In the middle of the first rows, and below.
+        let (sharp, plain) = (at(5 * 60 + 30), at(35 * 60 + 30));
+        assert!(sharp[3] > 0.98 && sharp[0] < 0.2 && sharp[6] < 0.2, "{sharp:?}");
+        assert!(plain.iter().all(|own| *own > 0.6), "{plain:?}");
+    }
+}

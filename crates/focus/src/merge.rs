@@ -1,0 +1,471 @@
+//! The frames of a sweep to one picture.
+//!
+//! The fine way merges frames as pyramids (Burt and Adelson 1983): at each level and place, frames
+//! count by the energy of their detail beyond noise, so that hairs are kept that cross something
+//! else; where all have noise alone, by how near they are to the sharpest frame around, or all
+//! alike. The smooth way takes every place from its sharpest frames as a whole.
+
+use super::map::FocusMap;
+use super::pyramid::{Plane, double, halve, spread_squares};
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_optics::resample::{self, Room};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use jade_plan::Way;
+
+/// Levels of detail above what is left.
+const LEVELS: usize = 2;
+/// Pixels around a region that have a say in it; regions begin at multiples of what the pyramid
+/// halves.
+const MARGIN: u32 = 16;
+const WHOLE: u32 = 1 << LEVELS;
+/// Energy of noise, in the mean energy of noise, that is taken off.
+const NOISE: f32 = 1.5;
+/// What a frame counts for being near the sharpest one, in the energy of noise.
+const NEAR: f32 = 40.0;
+/// More energy than this counts no more.
+const MOST: f32 = 3e5;
+/// So near every frame is at least that covers a place.
+const LEAST: f32 = 1e-3;
+/// Squares in which noise is measured, along the longer side of the picture, and their side.
+const SQUARES: u32 = 6;
+const SQUARE: u32 = 64;
+
+/// A frame of the sweep and where it lies.
+pub struct Sight<'a> {
+    /// Its light.
+    pub light: &'a dyn Light,
+    /// Its motion.
+    pub motion: Motion,
+    /// What brings its light to that of the others.
+    pub gain: f32,
+}
+
+/// Merges frames, region by region.
+pub struct Merger<'a> {
+    /// Frames with the way back to them.
+    frames: Vec<Sight<'a>>,
+    map: &'a FocusMap,
+    way: Way,
+    /// What each frame counts in each cell: for being near the sharpest one in the fine way, as a
+    /// whole in the smooth way.
+    weights: Vec<Vec<f32>>,
+    /// Energy of noise at each level.
+    noise: [f32; LEVELS],
+}
+
+/// Memory of one thread that is used again for every region.
+#[derive(Default)]
+pub struct Desk {
+    room: Room,
+    light: [Plane; 3],
+    even: Plane,
+    halves: [Plane; LEVELS],
+    doubled: Plane,
+    energy: [Plane; LEVELS],
+    weight: [Plane; LEVELS + 1],
+    /// Weighted sums of each level's detail, and what is left, in three colours.
+    sums: [[Plane; 3]; LEVELS + 1],
+    weights: [Plane; LEVELS + 1],
+    rows: Vec<f32>,
+}
+
+impl<'a> Merger<'a> {
+    /// Prepares for frames in the order of focus, and what is known of where they are sharp.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn new(frames: Vec<Sight<'a>>, map: &'a FocusMap, way: Way) -> Result<Self, PictureError> {
+        let back = |own: Sight<'a>| Sight { motion: own.motion.backward(), ..own };
+        let frames: Vec<Sight> = frames.into_iter().map(back).collect();
+        let near = |frame| map.near(frame);
+        let mut weights: Vec<Vec<f32>> = (0..frames.len()).map(near).collect();
+        if way == Way::Smooth {
+            for (frame, own) in weights.iter_mut().enumerate() {
+                let energy = map.energy(frame).iter();
+                own.iter_mut().zip(energy).for_each(|(own, energy)| *own = weight(*energy, *own));
+            }
+            for cell in 0..weights[0].len() {
+                let sum: f32 = weights.iter().map(|own| own[cell]).sum();
+                weights.iter_mut().for_each(|own| own[cell] /= sum.max(f32::MIN_POSITIVE));
+            }
+        }
+        let mut merger = Self { frames, map, way, weights, noise: [1.0; LEVELS] };
+        if way == Way::Fine {
+            merger.noise = merger.measured_noise()?;
+        }
+        Ok(merger)
+    }
+
+    /// The mean energy of detail where nothing is sharp, at each level: in a place that is plain, and the
+    /// frame that is least sharp there.
+    fn measured_noise(&self) -> Result<[f32; LEVELS], PictureError> {
+        let (width, height) = self.frames[0].light.size();
+        let apart = (width.max(height) / SQUARES).max(SQUARE);
+        let mut desk = Desk::default();
+        let mut found: [Vec<f32>; LEVELS] = Default::default();
+        for square in Region::covering(width, height, [apart; 2]) {
+            let fits = square.width.min(square.height) >= SQUARE;
+            let middle = [square.x + (square.width - 1) / 2, square.y + (square.height - 1) / 2];
+            let [x, y] = middle.map(|v| v.saturating_sub(SQUARE / 2) & !(WHOLE - 1));
+            let own = Region { x, y, width: SQUARE, height: SQUARE };
+            if !fits || x + SQUARE > width || y + SQUARE > height {
+                continue;
+            }
+            let mut least = [f32::MAX; LEVELS];
+            for frame in &self.frames {
+                if desk.read(frame, own)?.is_some() {
+                    continue;
+                }
+                desk.measure();
+                for (least, energy) in least.iter_mut().zip(&desk.energy) {
+                    let sum: f32 = energy.values.iter().sum();
+                    *least = least.min(sum / energy.values.len() as f32);
+                }
+            }
+            for (all, least) in found.iter_mut().zip(least).filter(|(_, own)| *own < f32::MAX) {
+                all.push(least);
+            }
+        }
+        Ok(found.map(|mut all| {
+            let third = all.len() / 3;
+            match all.is_empty() {
+                true => 1e-12,
+                false => all.select_nth_unstable_by(third, f32::total_cmp).1.max(1e-12),
+            }
+        }))
+    }
+
+    /// Merges a region of the reference frame; light of three channels, interleaved.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
+    pub fn merge(
+        &self,
+        region: Region,
+        desk: &mut Desk,
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Vec<f32>, PictureError> {
+        match self.way {
+            Way::Fine => self.fine(region, desk, stop),
+            Way::Smooth => self.smooth(region, desk, stop),
+        }
+    }
+
+    fn fine(
+        &self,
+        region: Region,
+        desk: &mut Desk,
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Vec<f32>, PictureError> {
+        let outer = region.widened(MARGIN, self.frames[0].light.size());
+        // So that regions beside each other are halved alike.
+        let [left, top] = [outer.x, outer.y].map(|v| v % WHOLE);
+        let outer = Region {
+            x: outer.x - left,
+            y: outer.y - top,
+            width: outer.width + left,
+            height: outer.height + top,
+        };
+        desk.clear(outer);
+        for (frame, near) in self.frames.iter().zip(&self.weights) {
+            if stop() {
+                return Err(PictureError::Cancelled);
+            }
+            let covered = desk.read(frame, outer)?;
+            desk.measure();
+            desk.weigh(self.map, near, outer, covered.as_deref(), &self.noise);
+            desk.add();
+        }
+        Ok(desk.finish(outer, region))
+    }
+
+    fn smooth(
+        &self,
+        region: Region,
+        desk: &mut Desk,
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Vec<f32>, PictureError> {
+        let mut out = vec![0.0; 3 * region.area()];
+        let mut sums = vec![0.0; region.area()];
+        for (frame, weights) in self.frames.iter().zip(&self.weights) {
+            if stop() {
+                return Err(PictureError::Cancelled);
+            }
+            let own = &mut desk.weight[0].values;
+            self.map.lay(weights, region, own);
+            if own.iter().all(|weight| *weight < 1e-4) {
+                continue;
+            }
+            let covered = desk.read(frame, region)?;
+            let own = &mut desk.weight[0].values;
+            if let Some(covered) = covered {
+                own.iter_mut().zip(covered).filter(|(_, c)| !c).for_each(|(own, _)| *own = 0.0);
+            }
+            let [red, green, blue] = desk.light.each_ref().map(|plane| &plane.values);
+            for (i, (out, own)) in out.as_chunks_mut::<3>().0.iter_mut().zip(own).enumerate() {
+                for (out, light) in out.iter_mut().zip([red[i], green[i], blue[i]]) {
+                    *out += *own * light;
+                }
+                sums[i] += *own;
+            }
+        }
+        for (out, sum) in out.as_chunks_mut::<3>().0.iter_mut().zip(sums) {
+            out.iter_mut().for_each(|v| *v /= sum.max(1e-12));
+        }
+        Ok(out)
+    }
+}
+
+/// What a frame counts: for its energy against that of noise, and for being near the sharpest one.
+fn weight(energy: f32, near: f32) -> f32 {
+    let own = ((energy - NOISE).max(0.0) + NEAR * near.max(LEAST)).min(MOST);
+    (own * own * own).powi(2)
+}
+
+impl Desk {
+    /// Begins a region.
+    fn clear(&mut self, outer: Region) {
+        let (mut wide, mut tall) = (outer.width as usize, outer.height as usize);
+        for (sums, weights) in self.sums.iter_mut().zip(&mut self.weights) {
+            sums.iter_mut().for_each(|plane| plane.clear(wide, tall));
+            weights.clear(wide, tall);
+            (wide, tall) = (wide.div_ceil(2), tall.div_ceil(2));
+        }
+    }
+
+    /// Reads a frame as it lies on a region; which pixels it covers, if not all.
+    fn read(&mut self, frame: &Sight, region: Region) -> Result<Option<Vec<bool>>, PictureError> {
+        let (wide, tall) = (region.width as usize, region.height as usize);
+        self.light.iter_mut().for_each(|plane| plane.resize(wide, tall));
+        let planes = self.light.each_mut().map(|plane| plane.values.as_mut_slice());
+        let covered = resample::read(frame.light, &frame.motion, region, planes, &mut self.room)?;
+        if frame.gain != 1.0 {
+            let values = self.light.iter_mut().flat_map(|plane| &mut plane.values);
+            values.for_each(|v| *v *= frame.gain);
+        }
+        Ok(covered)
+    }
+
+    /// The energy of what was read at each level, of light made even by its root.
+    fn measure(&mut self) {
+        let Self { light: [red, green, blue], even, halves, doubled, energy, rows, .. } = self;
+        even.resize(red.wide, red.tall);
+        let colours = red.values.iter().zip(&green.values).zip(&blue.values);
+        for (even, ((red, green), blue)) in even.values.iter_mut().zip(colours) {
+            *even = ((red + green + blue) * (1.0 / 3.0)).max(0.0).sqrt();
+        }
+        for (level, energy) in energy.iter_mut().enumerate() {
+            let (before, after) = halves.split_at_mut(level);
+            let own = before.last_mut().unwrap_or(even);
+            halve(own, &mut after[0], rows);
+            double(&after[0], (own.wide, own.tall), doubled, rows);
+            let detail = own.values.iter_mut().zip(&doubled.values);
+            detail.for_each(|(own, doubled)| *own -= doubled);
+            spread_squares(own, energy, rows);
+        }
+    }
+
+    /// What the frame counts at each level and place.
+    fn weigh(
+        &mut self,
+        map: &FocusMap,
+        near: &[f32],
+        region: Region,
+        covered: Option<&[bool]>,
+        noise: &[f32; LEVELS],
+    ) {
+        let Self { weight: weights, energy, even, rows, .. } = self;
+        // How near it is to the sharpest frame, halved from level to level; `even` is used up.
+        let mut near_here = std::mem::take(even);
+        map.lay(near, region, &mut near_here.values);
+        if let Some(covered) = covered {
+            let not = near_here.values.iter_mut().zip(covered).filter(|(_, covered)| !**covered);
+            not.for_each(|(near, _)| *near = -1.0);
+        }
+        for level in 0..LEVELS {
+            let own = &mut weights[level];
+            own.resize(near_here.wide, near_here.tall);
+            let energies = energy[level].values.iter().zip(&near_here.values);
+            for (own, (energy, near)) in own.values.iter_mut().zip(energies) {
+                // Beyond the frame there is nothing.
+                *own = match *near < 0.0 {
+                    true => 0.0,
+                    false => weight(energy / noise[level], *near),
+                };
+            }
+            if level + 1 < LEVELS {
+                let mut half = Plane::default();
+                halve(&near_here, &mut half, rows);
+                near_here = half;
+            }
+        }
+        *even = near_here;
+        let (own, left) = weights.split_at_mut(LEVELS);
+        halve(&own[LEVELS - 1], &mut left[0], rows);
+    }
+
+    /// Adds the frame's detail, and what is left, as it counts.
+    fn add(&mut self) {
+        let Self { light, halves, doubled, weight, sums, weights, rows, .. } = self;
+        for (colour, light) in light.iter_mut().enumerate() {
+            for level in 0..LEVELS {
+                let (before, after) = halves.split_at_mut(level);
+                let own = before.last_mut().unwrap_or(light);
+                halve(own, &mut after[0], rows);
+                double(&after[0], (own.wide, own.tall), doubled, rows);
+                let detail = own.values.iter().zip(&doubled.values).zip(&weight[level].values);
+                let sums = sums[level][colour].values.iter_mut();
+                sums.zip(detail)
+                    .for_each(|(sum, ((own, low), weight))| *sum += weight * (own - low));
+            }
+            let left = halves[LEVELS - 1].values.iter().zip(&weight[LEVELS].values);
+            let sums = sums[LEVELS][colour].values.iter_mut();
+            sums.zip(left).for_each(|(sum, (own, weight))| *sum += weight * own);
+        }
+        for (sums, own) in weights.iter_mut().zip(weight) {
+            sums.values.iter_mut().zip(&own.values).for_each(|(sum, own)| *sum += own);
+        }
+    }
+
+    /// The merged light of a part of the region.
+    fn finish(&mut self, outer: Region, region: Region) -> Vec<f32> {
+        let Self { doubled, sums, weights, rows, .. } = self;
+        for (sums, weights) in sums.iter_mut().zip(weights) {
+            for plane in sums {
+                let values = plane.values.iter_mut().zip(&weights.values);
+                values.for_each(|(sum, weight)| *sum /= weight.max(f32::MIN_POSITIVE));
+            }
+        }
+        let mut out = vec![0.0; 3 * region.area()];
+        let [left, top] = [region.x - outer.x, region.y - outer.y].map(|v| v as usize);
+        for colour in 0..3 {
+            for level in (0..LEVELS).rev() {
+                let (finer, coarser) = sums.split_at_mut(level + 1);
+                let own = &mut finer[level][colour];
+                double(&coarser[0][colour], (own.wide, own.tall), doubled, rows);
+                own.values.iter_mut().zip(&doubled.values).for_each(|(own, low)| *own += low);
+            }
+            let own = &sums[0][colour];
+            let wide = region.width as usize;
+            for (y, row) in out.chunks_exact_mut(3 * wide).enumerate() {
+                let from = &own.values[(top + y) * own.wide + left..][..wide];
+                row.iter_mut().skip(colour).step_by(3).zip(from).for_each(|(to, v)| *to = *v);
+            }
+        }
+        out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jade_align::sharpness::Sharpness;
+    use jade_optics::drawn::Drawn;
+
+    const SIZE: (u32, u32) = (420, 300);
+
+    /// About even noise from -1 to 1, the same for the same place of the same frame.
+    fn noise(frame: u32, [x, y]: [u32; 2], colour: usize) -> f32 {
+        let bytes = [frame, x, y, colour as u32].map(u32::to_le_bytes).concat();
+        let hash = blake3::hash(&bytes);
+        f32::from(hash.as_bytes()[0]) / 127.5 - 1.0
+    }
+
+    /// A frame that is sharp to the left, or to the right; the other side is even.
+    fn frame(left: bool) -> Drawn<impl Fn([u32; 2], usize) -> f32 + Sync> {
+        let of = move |[x, y]: [u32; 2], colour: usize| {
+            let fine = if (x / 3 + y / 3) % 2 == 0 { 0.1 } else { -0.1 };
+            let sharp = (x < 210) == left;
+            0.3 + 0.05 * colour as f32 + if sharp { fine } else { 0.0 }
+        };
+        Drawn { size: SIZE, of }
+    }
+
+    fn merged(lights: &[&dyn Light], way: Way, parts: &[Region]) -> Vec<f32> {
+        let sharp: Vec<Sharpness> =
+            lights.iter().map(|light| Sharpness::of(*light, &|| false).unwrap()).collect();
+        let map = FocusMap::of(&sharp, &vec![Motion::Still; lights.len()]);
+        let sights =
+            lights.iter().map(|light| Sight { light: *light, motion: Motion::Still, gain: 1.0 });
+        let merger = Merger::new(sights.collect(), &map, way).unwrap();
+        let (mut desk, wide) = (Desk::default(), SIZE.0 as usize);
+        let mut out = vec![0.0; wide * SIZE.1 as usize * 3];
+        for part in parts {
+            let made = merger.merge(*part, &mut desk, &|| false).unwrap();
+            for (y, row) in made.chunks_exact(3 * part.width as usize).enumerate() {
+                let at = ((part.y as usize + y) * wide + part.x as usize) * 3;
+                out[at..at + row.len()].copy_from_slice(row);
+            }
+        }
+        out
+    }
+
+    fn whole() -> Region {
+        Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 }
+    }
+
+    #[test]
+    fn each_side_is_taken_from_where_it_is_sharp() {
+        let (left, right) = (frame(true), frame(false));
+        for way in [Way::Fine, Way::Smooth] {
+            let made = merged(&[&left, &right], way, &[whole()]);
+            for (i, pixel) in made.as_chunks::<3>().0.iter().enumerate() {
+                let at = [i as u32 % SIZE.0, i as u32 / SIZE.0];
+                if (180..240).contains(&at[0]) {
+                    continue;
+                }
+                let sharp = if at[0] < 210 { &left } else { &right };
+                for (colour, own) in pixel.iter().enumerate() {
+                    // Frames that are not sharp count for next to nothing, in the smooth way a little.
+                    let off = (own - (sharp.of)(at, colour)).abs();
+                    assert!(off < 0.004, "{way:?} {at:?}: {off}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn regions_merged_apart_are_those_of_the_whole() {
+        let (left, right) = (frame(true), frame(false));
+        for way in [Way::Fine, Way::Smooth] {
+            let all = merged(&[&left, &right], way, &[whole()]);
+            // Not where the pyramid halves.
+            let columns = [0, 45, 203, 310, SIZE.0];
+            let rows = [0, 130, 131, SIZE.1];
+            let parts = rows.windows(2).flat_map(|row| {
+                columns.windows(2).map(|column| Region {
+                    x: column[0],
+                    y: row[0],
+                    width: column[1] - column[0],
+                    height: row[1] - row[0],
+                })
+            });
+            let apart = merged(&[&left, &right], way, &parts.collect::<Vec<_>>());
+            let off = all.iter().zip(&apart).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+            assert!(off < 1e-4, "{way:?}: {off}");
+        }
+    }
+
+    #[test]
+    fn noise_without_detail_becomes_the_mean_of_all_frames() {
+        let noisy = |frame: u32| Drawn {
+            size: SIZE,
+            of: move |at: [u32; 2], colour: usize| 0.2 + 0.01 * noise(frame, at, colour),
+        };
+        let frames: Vec<_> = (0..9).map(noisy).collect();
+        let lights: Vec<&dyn Light> = frames.iter().map(|frame| frame as &dyn Light).collect();
+        let spread = |light: &[f32]| {
+            let mean = light.iter().sum::<f32>() / light.len() as f32;
+            (light.iter().map(|v| (v - mean).powi(2)).sum::<f32>() / light.len() as f32).sqrt()
+        };
+        let single: Vec<f32> = frames[0].planes(whole()).unwrap().concat();
+        for way in [Way::Fine, Way::Smooth] {
+            let made = merged(&lights, way, &[whole()]);
+            let gain = spread(&single) / spread(&made);
+            // Three at best.
+            assert!(gain > 2.6, "{way:?}: {gain}");
+        }
+    }
+}

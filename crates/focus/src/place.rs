@@ -1,0 +1,424 @@
+//! Where the frames of a sweep lie: each is looked for in its neighbours, as those that are further
+//! apart are sharp in different places, and all are placed together. What is far out of focus hardly
+//! counts: what covers it spreads over it, and it seems to lie elsewhere.
+
+use super::order::strangers;
+use super::shares::Shares;
+use jade_align::Aligned;
+use jade_align::scene::{Blur, Places, Scene, Sighting};
+use jade_align::sharpness::Sharpness;
+use jade_optics::light::Light;
+use jade_optics::motion::{Motion, apply};
+use jade_optics::statistics::median;
+use jade_plan::progress::Watch;
+use jade_plan::{CoreError, SceneModel};
+use nalgebra::{DMatrix, DVector, Matrix3};
+use rayon::prelude::*;
+
+/// How many frames further on a frame is looked for.
+const AHEAD: usize = 2;
+/// Times that all are placed, what fits badly counting less each time.
+const ROUNDS: usize = 12;
+/// Values of a similarity.
+const VALUES: usize = 4;
+
+/// By places that are less sharp a frame is not known again.
+const KNOWN: f64 = 0.1;
+/// Places that are less sharp in two frames together do not tell how they lie.
+const COUNTS: f64 = 0.05;
+/// Unless nothing is sharper.
+const HARDLY: f64 = 0.005;
+/// Patches of a frame that are looked for in others at most.
+const PATCHES: usize = 400;
+/// Patches that are less sharp in all, in whole sharp ones, do not tell how two frames lie.
+const ENOUGH: f64 = 0.5;
+/// A frame in which a smaller share of the usual is sharp is left out for that reason, if it shows what the
+/// others do.
+const FAINT: f64 = 0.4;
+/// Patches that are blurred quite differently count for this share of detail.
+const LEAST_ALIKE: f64 = 0.01;
+/// A frame that seems to be so many times as large as the reference frame, or as small, is not placed.
+const LARGER: f64 = 2.0;
+/// Patches that are less sharp do not tell how well a frame is placed.
+const SHARP: f64 = 0.3;
+/// Unless there are fewer of the others.
+const FEWEST: usize = 10;
+
+/// Patches of one frame that are seen in another.
+struct Link {
+    reference: usize,
+    frame: usize,
+    seen: Vec<Sighting>,
+    /// How sharp each is in both frames, and how alike, from none to one.
+    sharp: Vec<f64>,
+}
+
+/// What is seen of a frame in another, or the number of a frame and why not.
+type Looked = Result<Link, (usize, String)>;
+
+/// Places frames of this sharpness, which are given in the order of focus and are of one size, on one
+/// of them. Motions are similarities: as the focus moves the picture grows, and the camera shifts and
+/// turns a little. A frame that cannot be placed with most of the others says why.
+///
+/// # Errors
+/// [`CoreError::Cancelled`], [`CoreError::Picture`].
+pub fn place(
+    frames: &[&dyn Light],
+    sharpness: &[Sharpness],
+    watch: &dyn Watch,
+) -> Result<Vec<Aligned>, CoreError> {
+    let count = frames.len();
+    let sharp = Shares::of(sharpness);
+    let looked: Result<Vec<Vec<Looked>>, CoreError> = (0..count)
+        .into_par_iter()
+        .with_max_len(1)
+        .map(|one| {
+            let others = one + 1..(one + 1 + AHEAD).min(count);
+            if others.is_empty() {
+                watch.advance(1);
+                return Ok(vec![]);
+            }
+            let both = |other: usize, at: [f64; 2]| sharp.at(one, at) * sharp.at(other, at);
+            let known = |at: [f64; 2]| sharp.at(one, at) > KNOWN;
+            let told = |at: [f64; 2]| others.clone().any(|other| both(other, at) > HARDLY);
+            let blur = Blur::Changing;
+            let places = Places { known: &known, told: &told, most: PATCHES, blur };
+            let found = Scene::within(frames[one], SceneModel::Similarity, watch, &places);
+            let scene = match found {
+                Ok(scene) => scene,
+                Err(CoreError::Frames(_)) => return Ok(vec![Err((one, nothing_sharp()))]),
+                Err(error) => return Err(error),
+            };
+            let links = others.clone().map(|other| {
+                let well = |at: [f64; 2]| both(other, at) > COUNTS;
+                let hardly = |at: [f64; 2]| both(other, at) > HARDLY;
+                let seen = scene.sightings(frames[other], [&well, &hardly])?;
+                let seen = match seen {
+                    Ok(seen) => seen,
+                    Err(why) => return Ok(Err((other, why))),
+                };
+                let share = |s: &Sighting| sharp.at(one, s.reference) * sharp.at(other, s.at);
+                let shares: Vec<f64> = seen.iter().map(share).collect();
+                if shares.iter().sum::<f64>() < ENOUGH {
+                    let plain = if sharp.whole(one) < sharp.whole(other) { one } else { other };
+                    return Ok(Err((plain, nothing_sharp())));
+                }
+                let sharp = shares.iter().zip(&seen).map(|(share, s)| share * alike(s)).collect();
+                Ok(Ok(Link { reference: one, frame: other, seen, sharp }))
+            });
+            let links = links.collect();
+            watch.advance(1);
+            links
+        })
+        .collect();
+    let mut links = vec![];
+    let mut reasons = vec![None; count];
+    for found in looked?.into_iter().flatten() {
+        match found {
+            Ok(link) => links.push(link),
+            Err((frame, why)) => reasons[frame] = Some(why),
+        }
+    }
+    let hang = most(count, &links);
+    links.retain(|link| hang[link.reference] && hang[link.frame]);
+    let reference = firmest(count, &links);
+    let middle = {
+        let (width, height) = frames[reference].size();
+        [width, height].map(|side| (f64::from(side) - 1.0) / 2.0)
+    };
+    let motions = solve(count, reference, &links, middle);
+    let mut wholes: Vec<f32> = (0..count).map(|frame| sharp.whole(frame) as f32).collect();
+    let (whole, strange) = (f64::from(median(&mut wholes)), strangers(sharpness));
+    let mut placed = Vec::with_capacity(count);
+    for frame in 0..count {
+        placed.push(if hang[frame] && is_likely(&motions[frame]) {
+            let own = links.iter().filter(|link| link.frame == frame || link.reference == frame);
+            let all = own.flat_map(|link| link.offs(&motions).into_iter().zip(&link.sharp));
+            let (sharp, hardly): (Vec<_>, Vec<_>) = all.partition(|(_, share)| **share > SHARP);
+            // What is hardly sharp tells of frames in which nothing else is.
+            let offs = if sharp.len() < FEWEST { [sharp, hardly].concat() } else { sharp };
+            let offs: Vec<f64> = offs.into_iter().map(|(off, _)| off).collect();
+            let (matched, rms_px) = (offs.len(), Some(usual(offs)));
+            let motion = Some(Motion::Homography(motions[frame]));
+            Aligned { motion, matched, rms_px, ..Aligned::left_out(None) }
+        } else {
+            let faint = sharp.whole(frame) < FAINT * whole && !strange.contains(&frame);
+            let why = reasons[frame].take().filter(|_| !faint);
+            let usual = if faint { nothing_sharp } else { no_neighbours };
+            Aligned::left_out(Some(why.unwrap_or_else(usual)))
+        });
+    }
+    Ok(placed)
+}
+
+/// Whether a lens may have drawn a frame so, from another one of its sweep.
+fn is_likely(motion: &Matrix3<f64>) -> bool {
+    let scale = motion[(0, 0)].hypot(motion[(1, 0)]);
+    (1.0 / LARGER..LARGER).contains(&scale)
+}
+
+/// Whether placed frames come from far to near: where the focus is nearer, the picture is larger.
+pub fn comes_nearer(placed: &[Aligned]) -> bool {
+    /// Ratio of sizes from which on they tell.
+    const TELLS: f64 = 3e-4;
+    let scale = |own: &Aligned| match own.motion.as_ref()? {
+        Motion::Homography(m) => Some(m[(0, 0)].hypot(m[(1, 0)])),
+        _ => Some(1.0),
+    };
+    let mut scales = placed.iter().filter_map(scale);
+    let first = scales.next();
+    // A larger frame is made smaller to lie on the reference frame.
+    first.zip(scales.next_back()).is_some_and(|(first, last)| first > last + TELLS)
+}
+
+/// The same frames placed on another one of them, which must be placed.
+pub fn placed_on(mut placed: Vec<Aligned>, reference: usize) -> Vec<Aligned> {
+    let matrix = |motion: &Option<Motion>| match motion {
+        Some(Motion::Homography(m)) => *m,
+        _ => Matrix3::identity(),
+    };
+    let back = matrix(&placed[reference].motion).try_inverse();
+    let back = back.unwrap_or_else(Matrix3::identity);
+    for own in &mut placed {
+        let moved = back * matrix(&own.motion);
+        own.motion = own.motion.take().map(|_| Motion::Homography(moved));
+    }
+    placed[reference] = Aligned { rms_px: Some(0.0), ..Aligned::still() };
+    placed
+}
+
+fn nothing_sharp() -> String {
+    "Too little in it is sharp to tell where it lies: its plane is before or behind all that the others show.".to_owned()
+}
+
+fn no_neighbours() -> String {
+    "Its details do not match those of the frames beside it: something else, or the camera was moved too far.".to_owned()
+}
+
+/// Root mean square of distances, without the tenth that is furthest off: what something that moves
+/// covers says nothing of the others.
+fn usual(mut offs: Vec<f64>) -> f64 {
+    offs.sort_by(f64::total_cmp);
+    offs.truncate((offs.len() * 9).div_ceil(10));
+    (offs.iter().map(|off| off * off).sum::<f64>() / offs.len().max(1) as f64).sqrt()
+}
+
+impl Link {
+    /// How far its patches lie off under the motions of all frames, in pixels of the reference.
+    fn offs(&self, motions: &[Matrix3<f64>]) -> Vec<f64> {
+        let off = |s: &Sighting| {
+            let [x, y] = apply(&motions[self.frame], s.at);
+            let [u, v] = apply(&motions[self.reference], s.reference);
+            (x - u).hypot(y - v)
+        };
+        self.seen.iter().map(off).collect()
+    }
+}
+
+/// How alike a patch is blurred in both frames, from none to one: what is sharper in one of them seems to
+/// go with the focus, and over many frames that adds up.
+fn alike(seen: &Sighting) -> f64 {
+    seen.detail.min(1.0 / seen.detail).max(LEAST_ALIKE).powi(2)
+}
+
+/// Which frames hang together by links: most of them.
+fn most(count: usize, links: &[Link]) -> Vec<bool> {
+    let mut groups: Vec<usize> = (0..count).collect();
+    for _ in 0..count {
+        for link in links {
+            let first = groups[link.reference].min(groups[link.frame]);
+            (groups[link.reference], groups[link.frame]) = (first, first);
+        }
+    }
+    let size = |group: &usize| groups.iter().filter(|own| *own == group).count();
+    let largest = (0..count).rev().max_by_key(size).unwrap_or(0);
+    groups.iter().map(|group| *group == largest).collect()
+}
+
+/// The frame that is held by the most that is sharp. On one that is held by little all could shrink to a
+/// point, as only what links others to it speaks against that.
+fn firmest(count: usize, links: &[Link]) -> usize {
+    let held = |frame: usize| -> f64 {
+        let own = links.iter().filter(|link| link.frame == frame || link.reference == frame);
+        own.flat_map(|link| &link.sharp).sum()
+    };
+    (0..count).max_by(|a, b| held(*a).total_cmp(&held(*b))).unwrap_or(0)
+}
+
+/// The similarities of all frames that bring what the links show together best, by iterated weights
+/// (Cauchy's loss); those of frames without links are of no use.
+fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Vec<Matrix3<f64>> {
+    let mut motions = vec![Matrix3::identity(); count];
+    // Without a floor the few sharpest patches would decide alone.
+    let errors = links.iter().flat_map(|link| &link.seen).map(|s| s.error as f32);
+    let mut errors: Vec<f32> = errors.collect();
+    if errors.is_empty() {
+        return motions;
+    }
+    let floor = f64::from(median(&mut errors));
+    let even = |at: [f64; 2]| [0, 1].map(|axis| (at[axis] - middle[axis]) / middle[0]);
+    let place = |frame: usize| match frame.cmp(&reference) {
+        std::cmp::Ordering::Less => Some(VALUES * frame),
+        std::cmp::Ordering::Equal => None,
+        std::cmp::Ordering::Greater => Some(VALUES * (frame - 1)),
+    };
+    for round in 0..ROUNDS {
+        let offs: Vec<Vec<f64>> = links.iter().map(|link| link.offs(&motions)).collect();
+        let mut all: Vec<f32> = offs.iter().flatten().map(|off| *off as f32).collect();
+        let usual = (f64::from(median(&mut all)) / 1.18).max(1e-3);
+        let size = VALUES * (count - 1);
+        let (mut normal, mut right) = (DMatrix::zeros(size, size), DVector::zeros(size));
+        // A frame without links stays where it is.
+        (0..size).for_each(|i| normal[(i, i)] = 1e-12);
+        for (link, offs) in links.iter().zip(&offs) {
+            for ((s, sharp), off) in link.seen.iter().zip(&link.sharp).zip(offs) {
+                let far = if round == 0 { 0.0 } else { off / (2.5 * usual) };
+                let weight = sharp * s.error.hypot(floor).powi(-2) / (1.0 + far * far).powi(2);
+                let (own, other) = (even(s.reference), even(s.at));
+                for axis in 0..2 {
+                    // The values of both frames that this coordinate depends on, and how.
+                    let mut on: Vec<(usize, f64)> = Vec::with_capacity(2 * VALUES);
+                    let mut rest = 0.0;
+                    for (frame, at, sign) in [(link.reference, own, 1.0), (link.frame, other, -1.0)]
+                    {
+                        let Some(first) = place(frame) else {
+                            rest -= sign * at[axis];
+                            continue;
+                        };
+                        let terms = match axis {
+                            0 => [at[0], -at[1], 1.0, 0.0],
+                            _ => [at[1], at[0], 0.0, 1.0],
+                        };
+                        on.extend((0..VALUES).map(|i| (first + i, sign * terms[i])));
+                    }
+                    for &(i, a) in &on {
+                        right[i] += weight * a * rest;
+                        on.iter().for_each(|&(j, b)| normal[(i, j)] += weight * a * b);
+                    }
+                }
+            }
+        }
+        let Some(values) = normal.cholesky().map(|known| known.solve(&right)) else { break };
+        for (frame, motion) in motions.iter_mut().enumerate() {
+            let Some(first) = place(frame) else { continue };
+            let [a, b, x, y] = [0, 1, 2, 3].map(|i| values[first + i]);
+            let shift = [
+                middle[0] * (1.0 + x) - a * middle[0] + b * middle[1],
+                middle[1] + middle[0] * y - b * middle[0] - a * middle[1],
+            ];
+            *motion = Matrix3::new(a, -b, shift[0], b, a, shift[1], 0.0, 0.0, 1.0);
+        }
+    }
+    motions
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Similarities about the middle, and patches that are seen under them; every tenth is wrong.
+    fn links(motions: &[Matrix3<f64>], pairs: &[(usize, usize)]) -> Vec<Link> {
+        let link = |&(reference, frame): &(usize, usize)| {
+            let back = motions[frame].try_inverse().unwrap() * motions[reference];
+            let seen: Vec<Sighting> = (0..60)
+                .map(|i| {
+                    let own = [f64::from(i * 97 % 600), f64::from(i * 61 % 400)];
+                    let [x, y] = apply(&back, own);
+                    let wrong = if i % 10 == 0 { 3.0 } else { 0.0 };
+                    Sighting {
+                        at: [x + wrong, y - wrong],
+                        reference: own,
+                        error: 0.02,
+                        detail: 1.0,
+                    }
+                })
+                .collect();
+            Link { reference, frame, sharp: vec![1.0; seen.len()], seen }
+        };
+        pairs.iter().map(link).collect()
+    }
+
+    fn similarity(scale: f64, turn: f64, shift: [f64; 2]) -> Matrix3<f64> {
+        let (s, c) = turn.sin_cos();
+        let (a, b) = (scale * c, scale * s);
+        Matrix3::new(a, -b, shift[0], b, a, shift[1], 0.0, 0.0, 1.0)
+    }
+
+    #[test]
+    fn all_are_placed_together_and_wrong_patches_have_no_say() {
+        let motions: Vec<Matrix3<f64>> = (0..5)
+            .map(|i| {
+                let far = f64::from(i) - 2.0;
+                similarity(1.0 + 0.01 * far, 0.001 * far, [3.0 * far, -2.0 * far])
+            })
+            .collect();
+        let pairs = [(0, 1), (0, 2), (1, 2), (1, 3), (2, 3), (2, 4), (3, 4)];
+        let found = solve(5, 2, &links(&motions, &pairs), [299.5, 199.5]);
+        for (found, truth) in found.iter().zip(&motions) {
+            for at in [[0.0, 0.0], [599.0, 0.0], [0.0, 399.0], [599.0, 399.0]] {
+                let ([x, y], [u, v]) = (apply(found, at), apply(truth, at));
+                assert!((x - u).hypot(y - v) < 0.02, "{:.3} px", (x - u).hypot(y - v));
+            }
+        }
+    }
+
+    #[test]
+    fn patches_that_are_blurred_differently_count_for_less() {
+        let seen =
+            |detail: f64| Sighting { at: [0.0; 2], reference: [0.0; 2], error: 0.02, detail };
+        assert_eq!([1.0, 2.0, 0.5].map(|detail| alike(&seen(detail))), [1.0, 0.25, 0.25]);
+        // Detail turned over, as far out of focus, is none.
+        assert!([0.0, -1.0, f64::INFINITY].iter().all(|detail| alike(&seen(*detail)) < 1e-3));
+    }
+
+    #[test]
+    fn the_larger_group_of_frames_is_placed() {
+        let still = vec![Matrix3::identity(); 6];
+        let all = links(&still, &[(0, 1), (2, 3), (3, 4), (4, 5)]);
+        assert_eq!(most(6, &all), [false, false, true, true, true, true]);
+        assert_eq!(most(3, &[]).iter().filter(|hang| **hang).count(), 1);
+        assert!([3, 4].contains(&firmest(6, &all)));
+    }
+
+    #[test]
+    fn frames_do_not_shrink_away_from_one_that_is_hardly_held() {
+        let motions: Vec<Matrix3<f64>> =
+            (0..6).map(|i| similarity(1.0 + 0.01 * f64::from(i), 0.0, [0.0, 0.0])).collect();
+        let mut all = links(&motions, &[(0, 1), (1, 2), (2, 3), (3, 4), (4, 5)]);
+        // What links the first frame is wrong, and counts for little.
+        let weak = &mut all[0];
+        weak.sharp.fill(0.01);
+        weak.seen.iter_mut().enumerate().for_each(|(i, s)| s.at[0] += (i as f64 * 2.4).sin() * 5.0);
+        let reference = firmest(6, &all);
+        let found = solve(6, reference, &all, [299.5, 199.5]);
+        let back = motions[reference].try_inverse().unwrap();
+        for (found, truth) in found.iter().zip(&motions).skip(1) {
+            let ([x, y], [u, v]) = (apply(found, [0.0, 0.0]), apply(&(back * truth), [0.0, 0.0]));
+            assert!((x - u).hypot(y - v) < 0.05, "{:.3} px", (x - u).hypot(y - v));
+        }
+    }
+
+    #[test]
+    fn frames_come_nearer_as_they_grow_and_can_be_placed_on_another() {
+        let placed = |scales: &[f64]| -> Vec<Aligned> {
+            let own = |scale: &f64| Aligned {
+                motion: Some(Motion::Homography(similarity(*scale, 0.0, [1.0, 2.0]))),
+                ..Aligned::left_out(None)
+            };
+            scales.iter().map(own).collect()
+        };
+        assert!(comes_nearer(&placed(&[1.02, 1.01, 1.0])));
+        assert!(!comes_nearer(&placed(&[0.99, 1.0, 1.01])));
+        assert!(!comes_nearer(&placed(&[1.0, 1.0, 1.0])));
+        let mut all = placed(&[0.98, 1.0, 1.03]);
+        all[1].motion = None;
+        let moved = placed_on(all.clone(), 2);
+        assert!(moved[1].motion.is_none());
+        let both = |own: &Aligned, at| own.motion.as_ref().unwrap().to_reference(at);
+        assert_eq!(both(&moved[2], [50.0, 60.0]), [50.0, 60.0]);
+        // What lies in one place of the first frame and the new reference frame still does.
+        let [x, y] = both(&all[2], both(&moved[0], [50.0, 60.0]));
+        let [u, v] = both(&all[0], [50.0, 60.0]);
+        assert!((x - u).hypot(y - v) < 1e-9);
+    }
+}

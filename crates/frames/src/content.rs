@@ -1,0 +1,48 @@
+//! What a file holds, and whether it still does.
+
+use jade_pixels::{PictureError, regular};
+use std::io::Read;
+use std::path::Path;
+use std::time::UNIX_EPOCH;
+
+/// BLAKE3 of a file's content as hexadecimal digits, read piece by piece.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn content_hash(path: &Path) -> Result<String, PictureError> {
+    // Pieces large enough for the hash to work on many blocks at a time.
+    let mut piece = vec![0; 256 << 10];
+    let mut hasher = blake3::Hasher::new();
+    let mut file = regular::open(path)?;
+    loop {
+        let long = file.read(&mut piece).map_err(PictureError::io(path))?;
+        if long == 0 {
+            break;
+        }
+        hasher.update(&piece[..long]);
+    }
+    Ok(hasher.finalize().to_hex().to_string())
+}
+
+/// What tells that a file is as it was, without reading it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FileState {
+    /// Its size in bytes.
+    pub bytes: u64,
+    /// When it was written last, in nanoseconds after the beginning of 1970.
+    pub modified_ns: i64,
+}
+
+impl FileState {
+    /// The state of a file now.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub fn of(path: &Path) -> Result<Self, PictureError> {
+        let io = PictureError::io(path);
+        let known = std::fs::metadata(path).map_err(&io)?;
+        let since = known.modified().map_err(&io)?.duration_since(UNIX_EPOCH);
+        let modified_ns = since.map_or(0, |since| since.as_nanos() as i64);
+        Ok(Self { bytes: known.len(), modified_ns })
+    }
+}

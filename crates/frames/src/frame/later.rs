@@ -1,0 +1,48 @@
+//! Samples that are decoded when they are first read.
+
+use crate::FrameInput;
+use crate::samples::Samples;
+use jade_pixels::PictureError;
+use jade_pixels::read::PictureFile;
+use jade_pixels::tiled::TiledFile;
+use std::path::PathBuf;
+use std::sync::{Mutex, OnceLock};
+
+/// Codes of a file, decoded into the cache by whoever asks for them first.
+pub struct Later {
+    input: FrameInput,
+    /// Where in the cache.
+    path: PathBuf,
+    turn: Mutex<()>,
+    samples: OnceLock<Samples<u16>>,
+}
+
+impl Later {
+    /// The codes of a developed file, to be kept at `path`.
+    pub fn new(input: &FrameInput, path: PathBuf) -> Self {
+        Self { input: input.clone(), path, turn: Mutex::default(), samples: OnceLock::new() }
+    }
+
+    /// The codes; others who ask for them meanwhile wait.
+    ///
+    /// # Errors
+    /// [`PictureError`] of the file or the cache; whoever asks next tries again.
+    pub fn samples(&self) -> Result<&Samples<u16>, PictureError> {
+        if let Some(samples) = self.samples.get() {
+            return Ok(samples);
+        }
+        let _one_at_a_time = self.turn.lock().unwrap_or_else(|poisoned| poisoned.into_inner());
+        if let Some(samples) = self.samples.get() {
+            return Ok(samples);
+        }
+        let tiles = match TiledFile::open(&self.path) {
+            Ok(tiles) => tiles,
+            Err(_) => {
+                let file = PictureFile::open(&self.input.path)?;
+                self.input.unchanged()?;
+                file.decode_to(&self.path, &mut |_, _| Ok(()))?
+            }
+        };
+        Ok(self.samples.get_or_init(|| Samples::Tiles(tiles)))
+    }
+}

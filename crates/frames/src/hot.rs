@@ -1,0 +1,206 @@
+//! Hot and cold photosites: found in dark frames, or in the lights alone, and repaired.
+
+use super::faults::{Faults, RING, middle};
+use super::recorded::Recorded;
+use super::shape::Shape;
+use jade_optics::statistics::median;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::{Region, SIDE};
+use rayon::prelude::*;
+
+/// Standard deviations of one frame's noise by which a sample of the master dark stands out.
+const IN_DARK: f32 = 5.0;
+/// The same in a light frame.
+const IN_LIGHT: f32 = 6.0;
+/// Share of the light frames in which a faulty sample is seen.
+const SEEN: f32 = 0.6;
+/// How many times the range of its neighbours of its colour a faulty sample is off.
+const ALONE: f32 = 1.5;
+/// Share of its light that its neighbours of other colours may have at most: what comes through a
+/// lens is never this narrow.
+const LONE: f32 = 0.3;
+
+/// Reads light of a region.
+pub type Read<'a> = &'a (dyn Fn(Region) -> Result<Vec<f32>, PictureError> + Sync);
+
+/// Samples that stand out in a master dark, `noise` being that of one frame.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn in_dark(shape: Shape, dark: Read, noise: f32) -> Result<Faults, PictureError> {
+    let found: Result<Vec<Faults>, PictureError> = tiles(shape)
+        .into_par_iter()
+        .map(|tile| {
+            let patch = Patch::read(shape, tile, dark)?;
+            Ok(patch.samples(tile).filter(|at| patch.excess(*at).abs() > IN_DARK * noise).collect())
+        })
+        .collect();
+    Ok(sorted(found?.concat()))
+}
+
+/// Samples that stand out alone at the same place in most of some light frames, while what is seen
+/// moves or is wider.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn in_lights(frames: &[Recorded]) -> Result<Faults, PictureError> {
+    let shape = frames[0].shape();
+    let wanted = ((frames.len() as f32 * SEEN).ceil() as u8).max(2);
+    let found: Result<Vec<Faults>, PictureError> = tiles(shape)
+        .into_par_iter()
+        .map(|tile| {
+            let mut seen: Vec<(u32, u32)> = Vec::new();
+            for frame in frames {
+                let patch = Patch::read(shape, tile, &|region| frame.light(region))?;
+                let noise = patch.noise(tile);
+                let may_be = |at: &(u32, u32)| patch.may_be_lone(*at, noise);
+                let all = patch.samples(tile).filter(may_be);
+                seen.extend(all.filter(|at| patch.is_lone(*at, noise)));
+            }
+            let mut often = Vec::new();
+            for same in sorted(seen).chunk_by(|a, b| a == b) {
+                if same.len() >= wanted.into() {
+                    often.push(same[0]);
+                }
+            }
+            Ok(often)
+        })
+        .collect();
+    Ok(sorted(found?.concat()))
+}
+
+fn sorted(mut faults: Faults) -> Faults {
+    faults.sort_unstable();
+    faults
+}
+
+fn tiles(shape: Shape) -> Vec<Region> {
+    Region::covering(shape.width, shape.height, [SIDE; 2])
+}
+
+/// A tile with what is around it.
+struct Patch {
+    region: Region,
+    channels: u32,
+    light: Vec<f32>,
+}
+
+/// Rows and columns around a tile that are looked at.
+const AROUND: u32 = 4;
+
+impl Patch {
+    fn read(shape: Shape, tile: Region, read: Read) -> Result<Self, PictureError> {
+        let (x, y) = (tile.x.saturating_sub(AROUND), tile.y.saturating_sub(AROUND));
+        let region = Region {
+            x,
+            y,
+            width: (tile.x + tile.width + AROUND).min(shape.width) - x,
+            height: (tile.y + tile.height + AROUND).min(shape.height) - y,
+        };
+        Ok(Self { region, channels: shape.channels, light: read(region)? })
+    }
+
+    /// Rows and samples of a tile.
+    fn samples(&self, tile: Region) -> impl Iterator<Item = (u32, u32)> + use<> {
+        let columns = tile.x * self.channels..(tile.x + tile.width) * self.channels;
+        (tile.y..tile.y + tile.height).flat_map(move |y| columns.clone().map(move |x| (y, x)))
+    }
+
+    /// Light at a place some pixels from a sample, if that lies inside.
+    fn at(&self, (y, x): (u32, u32), [dx, dy]: [i32; 2]) -> Option<f32> {
+        let (column, channel) = (x / self.channels, x % self.channels);
+        let column = column.checked_add_signed(dx)?.checked_sub(self.region.x)?;
+        let row = y.checked_add_signed(dy)?.checked_sub(self.region.y)?;
+        (column < self.region.width && row < self.region.height).then(|| {
+            let pixel = row as usize * self.region.width as usize + column as usize;
+            self.light[pixel * self.channels as usize + channel as usize]
+        })
+    }
+
+    /// What a sample has more than those of its colour around it.
+    fn excess(&self, at: (u32, u32)) -> f32 {
+        let own = self.at(at, [0, 0]).unwrap_or(0.0);
+        own - middle(RING.iter().filter_map(|off| self.at(at, *off))).unwrap_or(own)
+    }
+
+    /// Typical noise of one sample.
+    fn noise(&self, tile: Region) -> f32 {
+        let some = self.samples(tile).step_by(13);
+        let mut off: Vec<f32> = some.map(|at| self.excess(at).abs()).collect();
+        // The median of eight is itself a little off.
+        if off.is_empty() { 0.0 } else { 1.4826 * median(&mut off) / 1.09 }
+    }
+
+    /// Whether a sample may be lone, told quickly: as it would be off by more than the range of its
+    /// neighbours of its colour, the mean of any two of them is off it by a third of that at least.
+    #[inline]
+    fn may_be_lone(&self, (y, x): (u32, u32), noise: f32) -> bool {
+        let row = self.region.width as usize * self.channels as usize;
+        let at = (x - self.region.x * self.channels) as usize;
+        let light = &self.light[(y - self.region.y) as usize * row..][..row];
+        let apart = 2 * self.channels as usize;
+        match (at.checked_sub(apart).map(|before| light[before]), light.get(at + apart)) {
+            (Some(before), Some(after)) => {
+                (light[at] - (before + after) / 2.0).abs() > IN_LIGHT / 3.0 * noise
+            }
+            _ => true,
+        }
+    }
+
+    /// Whether a sample stands out, and its neighbours do not, as they would in an image.
+    fn is_lone(&self, at: (u32, u32), noise: f32) -> bool {
+        let excess = self.excess(at);
+        if excess.abs() <= IN_LIGHT * noise.max(1e-7) {
+            return false;
+        }
+        // Where its neighbours differ much among themselves there is something to be seen.
+        let ring = || RING.iter().filter_map(|off| self.at(at, *off));
+        let range = ring().fold(f32::MIN, f32::max) - ring().fold(f32::MAX, f32::min);
+        if excess.abs() < ALONE * range {
+            return false;
+        }
+        let near: f32 = match self.channels {
+            // Other colours, which are right beside it.
+            1 => {
+                const BESIDE: [[i32; 2]; 4] = [[-1, 0], [1, 0], [0, -1], [0, 1]];
+                let place = |[dx, dy]: [i32; 2]| {
+                    let there = (at.0.checked_add_signed(dy)?, at.1.checked_add_signed(dx)?);
+                    self.at(there, [0, 0]).map(|_| self.excess(there))
+                };
+                let beside: Vec<f32> = BESIDE.into_iter().filter_map(place).collect();
+                beside.iter().sum::<f32>() / beside.len().max(1) as f32
+            }
+            // Other colours of the same pixel.
+            channels => {
+                let pixel = at.1 / channels * channels;
+                let others = (pixel..pixel + channels).filter(|x| *x != at.1);
+                others.map(|x| self.excess((at.0, x))).sum::<f32>() / (channels - 1) as f32
+            }
+        };
+        near * excess.signum() < LONE * excess.abs()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// The quick look passes over nothing that the thorough one would find.
+        #[test]
+        fn what_is_lone_may_be_lone(
+            light in prop::collection::vec(0.0f32..0.1, 144),
+            spike in 0.0f32..2.0,
+            noise in 0.001f32..0.1,
+            channels in prop::sample::select(vec![1u32, 3]),
+        ) {
+            let region = Region { x: 8, y: 6, width: 12 / channels, height: 12 };
+            let mut patch = Patch { region, channels, light };
+            patch.light[6 * 12 + 6] += spike;
+            for at in patch.samples(region) {
+                prop_assert!(patch.may_be_lone(at, noise) || !patch.is_lone(at, noise));
+            }
+        }
+    }
+}

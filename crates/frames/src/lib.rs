@@ -1,0 +1,39 @@
+//! Frames as the later steps read them: decoded samples in a tiled file, in memory or where they lie,
+//! developed and calibrated, turned to linear light where they are needed; and the cache of all that
+//! can be made again.
+
+#![warn(missing_docs)]
+
+mod averaging;
+mod band;
+pub mod cache;
+mod calibrating;
+pub mod calibration;
+mod cleaned;
+pub mod colour;
+mod content;
+mod decoding;
+pub mod demosaic;
+pub mod denoise;
+pub mod exposure;
+mod faults;
+pub mod fitting;
+mod frame;
+mod hot;
+mod input;
+pub mod lens;
+mod master;
+mod photosites;
+pub mod recorded;
+mod samples;
+pub mod shape;
+mod smooth;
+pub mod stored;
+
+pub use band::{develop, developing_bytes};
+pub use calibrating::CalibrationFrames;
+pub use cleaned::Cleaned;
+pub use content::{FileState, content_hash};
+pub use decoding::Decoding;
+pub use frame::{Frame, in_place};
+pub use input::FrameInput;

@@ -1,0 +1,40 @@
+//! Master frames: many dark, bias or flat frames as one.
+
+use crate::shape::Shape;
+use jade_pixels::tiled::TiledFile;
+use jade_plan::{CoreError, Shows};
+use serde::{Deserialize, Serialize};
+
+/// A master frame on scratch: light, or for flats the share of it.
+pub struct Master {
+    pub picture: TiledFile<f32>,
+    pub note: Note,
+}
+
+/// What was noted beside a master frame.
+#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+pub struct Note {
+    /// Typical standard deviation of one frame's noise, in light.
+    pub noise: f32,
+    /// Exposure in seconds, where all files tell the same.
+    pub exposure_s: Option<f64>,
+}
+
+impl Master {
+    /// Whether this can calibrate a picture of a shape.
+    ///
+    /// # Errors
+    /// [`CoreError::Frames`] with one sentence.
+    pub fn fits(&self, shape: Shape, shows: Shows, name: &str) -> Result<(), CoreError> {
+        let own = Shape::of(&self.picture);
+        if own == shape {
+            return Ok(());
+        }
+        Err(CoreError::Frames(format!(
+            "The {} frames are {}, and {name} is {}; take them with the same camera and in the same format.",
+            shows.name(),
+            own.told(),
+            shape.told()
+        )))
+    }
+}

@@ -1,0 +1,24 @@
+//! Light of the photosites of a sensor, before colours are found.
+
+use jade_pixels::mosaic::{Mosaic, Sensor};
+
+/// Light of codes of a row from a photosite on: 0 black, 1 where a photosite is full.
+pub fn sensor_light(sensor: &Sensor, [x, y]: [u32; 2], codes: &[u16], light: &mut [f32]) {
+    let scale = [0, 1].map(|dx| {
+        let black = sensor.black[Sensor::place(x + dx, y)];
+        (black, 1.0 / (sensor.white - black).max(1.0))
+    });
+    for (i, (light, code)) in light.iter_mut().zip(codes).enumerate() {
+        let (black, factor) = scale[i % 2];
+        *light = (f32::from(*code) - black) * factor;
+    }
+}
+
+/// Light of some whole rows of a mosaic as they were recorded.
+pub fn uncalibrated_rows(mosaic: &Mosaic, rows: std::ops::Range<u32>, light: &mut [f32]) {
+    let wide = mosaic.width as usize;
+    for (y, light) in rows.zip(light.chunks_exact_mut(wide)) {
+        let codes = &mosaic.codes[y as usize * wide..(y as usize + 1) * wide];
+        sensor_light(&mosaic.sensor, [0, y], codes, light);
+    }
+}

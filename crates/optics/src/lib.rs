@@ -1,0 +1,20 @@
+//! What everything computes with: statistics, grids and the geometry of a brush; the geometry of cameras,
+//! lenses and motions; light and its resampling.
+//!
+//! Pixel positions: the centre of the top-left pixel is (0, 0), x to the right, y down.
+
+#![warn(missing_docs)]
+
+pub mod brush;
+pub mod camera;
+pub mod combined;
+pub mod drawn;
+pub mod grid;
+pub mod homography;
+mod kernel;
+pub mod lens;
+pub mod light;
+pub mod motion;
+pub mod resample;
+pub mod star;
+pub mod statistics;

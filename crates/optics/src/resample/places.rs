@@ -1,0 +1,48 @@
+//! Where the pixels of a region stand in a frame, without the flaws of its lens.
+
+use super::backward::Backward;
+use super::layout::FINE;
+use super::map::Map;
+use crate::motion::Motion;
+use jade_pixels::tiled::Region;
+
+/// Places in a frame of the pixels of a region of the reference frame.
+pub struct Places {
+    map: Map,
+    region: Region,
+}
+
+impl Places {
+    /// Under a motion that takes positions of the reference frame to the frame.
+    pub fn new(backward: &Motion, region: Region) -> Self {
+        Self { map: Map::new(&Backward { backward, lens: None }, region), region }
+    }
+
+    /// Bounds of all places as (left, top, right, bottom), where they are numbers.
+    pub fn bounds(&self) -> Option<[f64; 4]> {
+        self.map.bounds(u32::MAX, u32::MAX)
+    }
+
+    /// Calls `visit` for runs of pixels along rows, with the number of the first one in the region,
+    /// how many they are, and the columns and rows at which they stand.
+    pub fn rows(&self, mut visit: impl FnMut(usize, usize, &[f32; FINE], &[f32; FINE])) {
+        let (wide, across) = (self.region.width as usize, self.map.across);
+        for y in 0..self.region.height as usize {
+            let nodes = y / FINE * across;
+            let part = (y % FINE) as f64 / FINE as f64;
+            let node = |i: usize| {
+                let (here, next) = (self.map.nodes[nodes + i], self.map.nodes[nodes + across + i]);
+                [0, 1].map(|axis| here[axis] + part * (next[axis] - here[axis]))
+            };
+            for x in (0..wide).step_by(FINE) {
+                let (from, to) = (node(x / FINE), node(x / FINE + 1));
+                let along = |axis: usize| -> [f32; FINE] {
+                    let (from, to) = (from[axis] as f32, to[axis] as f32);
+                    let step = (to - from) / FINE as f32;
+                    std::array::from_fn(|i| from + step * i as f32)
+                };
+                visit(y * wide + x, FINE.min(wide - x), &along(0), &along(1));
+            }
+        }
+    }
+}

@@ -1,0 +1,57 @@
+//! Some columns of a region, all rows.
+
+use super::desk::Desk;
+use super::layout::NODES;
+use super::map::{self, Map};
+use super::source::Source;
+use crate::kernel::RUN;
+
+/// Some columns of a region, all rows.
+pub struct Strip<'a> {
+    pub map: &'a Map,
+    pub source: &'a Source<'a>,
+    pub x: usize,
+    pub wide: usize,
+    /// The map's nodes along both axes, counted from the source's corner.
+    pub nodes: [Vec<[f32; NODES]>; 2],
+    /// The frame's last column and row.
+    pub last: [f32; 2],
+}
+
+impl Strip<'_> {
+    /// Puts the source positions of row `y` onto the desk: the rows, and where `columns` are
+    /// needed or what is covered is asked for, those too.
+    pub fn place(&self, y: usize, columns: bool, desk: &mut Desk, covered: Option<&mut [bool]>) {
+        let Desk { xs, ys, .. } = desk;
+        // Runs are filled up below the last column.
+        let (wide, long) = (self.wide, self.wide.next_multiple_of(RUN));
+        map::row(&self.nodes[1], y, ys);
+        let low = ys[wide - 1];
+        ys[wide..long].fill(low);
+        if columns || covered.is_some() {
+            map::row(&self.nodes[0], y, xs);
+            for i in wide..long {
+                xs[i] = xs[wide - 1] + (i + 1 - wide) as f32;
+            }
+        }
+        if let Some(covered) = covered {
+            let [left, top] = [self.source.left, self.source.top].map(|v| v as f32);
+            cover(&mut xs[..long], left, self.last[0], covered);
+            cover(&mut ys[..long], top, self.last[1], covered);
+        }
+    }
+}
+
+/// Marks positions along one axis that lie outside 0..=`last` as uncovered and moves them to the
+/// edge; positions count from `origin`.
+fn cover(places: &mut [f32], origin: f32, last: f32, covered: &mut [bool]) {
+    const CLOSE: f32 = 0.01;
+    let (low, high) = (-origin, last - origin);
+    for (i, place) in places.iter_mut().enumerate() {
+        let inside = *place >= low - CLOSE && *place <= high + CLOSE;
+        if let Some(covered) = covered.get_mut(i) {
+            *covered &= inside;
+        }
+        *place = place.clamp(low, high);
+    }
+}

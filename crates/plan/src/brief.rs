@@ -1,0 +1,15 @@
+//! Errors of a JSON reader in few words.
+
+/// Why settings cannot be understood, as a part of a sentence: a reader repeats what it found, however
+/// long that is.
+pub fn in_brief(error: &serde_json::Error) -> String {
+    const LONGEST: usize = 160;
+    let said = error.to_string();
+    match said.char_indices().nth(LONGEST) {
+        Some((end, _)) => {
+            let (line, column) = (error.line(), error.column());
+            format!("{}... at line {line} column {column}", &said[..end])
+        }
+        None => said,
+    }
+}

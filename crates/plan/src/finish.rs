@@ -1,0 +1,52 @@
+//! Settings of the finish step.
+
+use crate::error::CoreError;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Settings of the finish step.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct FinishPlan {
+    /// How much of the sky's uneven brightness is taken off, 0 (nothing) to 1 (all).
+    pub glow: f32,
+    /// How much of the noise that is left in the sky between the stars is smoothed, 0 to 1.
+    pub smoothing: f32,
+}
+
+impl FinishPlan {
+    /// Whether anything is to be done.
+    pub fn is_on(&self) -> bool {
+        *self != Self::default()
+    }
+
+    /// Checks what a screen or a file may have set out of range.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] with one sentence for the person.
+    pub fn check(&self) -> Result<(), CoreError> {
+        let amounts = [("Sky glow", self.glow), ("Sky smoothing", self.smoothing)];
+        match amounts.into_iter().find(|(_, amount)| !(0.0..=1.0).contains(amount)) {
+            Some((name, amount)) => Err(CoreError::Setting(format!(
+                "{name} cannot be set to {amount}; choose from 0 (nothing) to 1 (all)."
+            ))),
+            None => Ok(()),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn amounts_out_of_range_are_refused_by_name() {
+        assert!(!FinishPlan::default().is_on() && FinishPlan::default().check().is_ok());
+        let plan = FinishPlan { smoothing: 1.0, ..FinishPlan::default() };
+        assert!(plan.is_on() && plan.check().is_ok());
+        for glow in [-0.1, 1.5, f32::NAN] {
+            let refused = FinishPlan { glow, ..plan }.check().unwrap_err().to_string();
+            assert!(refused.starts_with("Sky glow cannot"), "{refused}");
+        }
+    }
+}

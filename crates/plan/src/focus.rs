@@ -1,0 +1,99 @@
+//! Settings of merging a focus sweep.
+
+use crate::error::CoreError;
+use jade_optics::brush::Brush;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// How frames are merged.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum Way {
+    /// For hairs and bristles: each scale of detail from where it is sharp.
+    #[default]
+    Fine,
+    /// For smooth surfaces: each place as a whole from where it is sharp.
+    Smooth,
+}
+
+/// Whose pixels are painted.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[serde(tag = "by", rename_all = "lowercase")]
+pub enum PatchFrom {
+    /// One frame's, as it lies on the reference frame.
+    Frame {
+        /// BLAKE3 of its file, as hexadecimal digits.
+        blake3: String,
+    },
+    /// Those of the same sweep merged in one of the ways: in the plan's own way, what is painted
+    /// wipes out other patches.
+    Way {
+        /// Which.
+        way: Way,
+    },
+}
+
+/// A place of a merged sweep that is painted over.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Patch {
+    /// With what.
+    pub from: PatchFrom,
+    /// `[x, y, radius]` along the stroke, in pixels of the reference frame.
+    pub points: Vec<[f32; 3]>,
+    /// Share of the radius over which it fades out, 0 to 1.
+    #[serde(default)]
+    pub soft: f32,
+}
+
+impl Patch {
+    /// The brush that was moved.
+    pub fn brush(&self) -> Brush<'_> {
+        Brush { points: &self.points, soft: self.soft }
+    }
+}
+
+/// Settings of merging a focus sweep.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct FocusPlan {
+    /// How frames are merged.
+    pub way: Way,
+    /// What is painted over, in order.
+    pub patches: Vec<Patch>,
+}
+
+impl FocusPlan {
+    /// Checks what a screen or a file may have set out of range.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] with one sentence for the person.
+    pub fn check(&self) -> Result<(), CoreError> {
+        if self.patches.iter().any(|patch| patch.points.is_empty() || !patch.brush().is_placed()) {
+            let what = "A patch on the merged picture has no place; take it back, and paint again.";
+            return Err(CoreError::Setting(what.to_owned()));
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn patches_survive_their_written_form_and_must_have_a_place() {
+        let text = r#"{"way":"smooth","patches":[
+            {"from":{"by":"frame","blake3":"a1"},"points":[[1,2,3]],"soft":0.5},
+            {"from":{"by":"way","way":"fine"},"points":[[4,5,6],[7,8,9]]}]}"#;
+        let mut plan: FocusPlan = serde_json::from_str(text).unwrap();
+        plan.check().unwrap();
+        assert_eq!(plan.patches[1].from, PatchFrom::Way { way: Way::Fine });
+        let again = serde_json::from_str(&serde_json::to_string(&plan).unwrap()).unwrap();
+        assert_eq!(plan, again);
+        plan.patches[0].points[0][2] = f32::NAN;
+        assert!(plan.check().unwrap_err().to_string().contains("no place"));
+        plan.patches[0].points.clear();
+        assert!(plan.check().is_err());
+        assert_eq!(serde_json::from_str::<FocusPlan>("{}").unwrap(), FocusPlan::default());
+    }
+}

@@ -1,0 +1,20 @@
+//! What a shoot is for.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// What a shoot is for; decides the plan's defaults.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Kind {
+    /// Stars over a landscape, camera on a tripod.
+    NightSky,
+    /// Stars drawn into trails over a landscape, camera on a tripod.
+    StarTrails,
+    /// One still scene in little light, on a tripod or handheld.
+    LowLightBurst,
+    /// One scene through which things move that shall not be seen.
+    ClearTheScene,
+    /// One subject, of which each frame shows another plane sharp.
+    FocusSweep,
+}

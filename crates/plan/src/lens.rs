@@ -1,0 +1,81 @@
+//! What is known of the lens, as settings.
+
+use crate::error::CoreError;
+use jade_optics::lens::{Geometry, falloff};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// What is known of the lens, by numbers. All are 0 for a lens that does nothing.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct LensPlan {
+    /// Distortion `[a, b]`: without it, what stands at `r` would stand at `r (1 + a r^2 + b r^4)`;
+    /// -0.4 to 0.4 each.
+    pub distortion: [f32; 2],
+    /// Lateral colour `[a, b]`: where green stands at `r`, red stands at `r (1 + a + b r^2)`; -0.02
+    /// to 0.02 each.
+    pub red: [f32; 2],
+    /// The same for blue.
+    pub blue: [f32; 2],
+    /// Shading `[a, b, c]`: share of the light that comes through at `r`,
+    /// `1 + a r^2 + b r^4 + c r^6`; at least 0.05.
+    pub shading: [f32; 3],
+}
+
+impl LensPlan {
+    /// Checks what a screen or a file may have set out of range.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] with one sentence for the person.
+    pub fn check(&self) -> Result<(), CoreError> {
+        let wrong = |what: String| Err(CoreError::Setting(what));
+        let [a, b] = self.distortion;
+        let grows = |r: f32| 1.0 + 3.0 * a * r.powi(2) + 5.0 * b * r.powi(4) > 0.05;
+        let even = |i: i32| i as f32 / 20.0;
+        if ![a, b].iter().all(|v| (-0.4..=0.4).contains(v)) || !(0..=20).map(even).all(grows) {
+            return wrong(format!(
+                "No lens bends a picture by {a} and {b}; choose each from -0.4 to 0.4, and less of one where both are large."
+            ));
+        }
+        let colours = [self.red, self.blue].concat();
+        if let Some(odd) = colours.iter().find(|v| !(-0.02..=0.02).contains(*v)) {
+            return wrong(format!("Lateral colour cannot be {odd}; choose from -0.02 to 0.02."));
+        }
+        let share = |i: i32| falloff(&self.shading, even(i).powi(2));
+        if (0..=20).map(share).any(|share| !(0.05..=4.0).contains(&share)) {
+            let [a, b, c] = self.shading;
+            return wrong(format!(
+                "Shading of {a}, {b}, {c} leaves no light, or more than there is; the lens must let a twentieth through everywhere."
+            ));
+        }
+        Ok(())
+    }
+
+    /// Where such a lens draws what would stand elsewhere, for pictures of a size in pixels; `None`
+    /// where nothing moves.
+    pub fn geometry(&self, size: (u32, u32)) -> Option<Geometry> {
+        Geometry::new(self.distortion, self.red, self.blue, size)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lenses_that_there_are_not_are_refused() {
+        let none = LensPlan::default();
+        none.check().unwrap();
+        for odd in [
+            LensPlan { distortion: [0.5, 0.0], ..none },
+            LensPlan { distortion: [-0.4, 0.0], ..none },
+            LensPlan { distortion: [f32::NAN, 0.0], ..none },
+            LensPlan { red: [0.03, 0.0], ..none },
+            LensPlan { blue: [0.0, f32::INFINITY], ..none },
+            LensPlan { shading: [-1.0, 0.0, 0.0], ..none },
+            LensPlan { shading: [f32::NAN, 0.0, 0.0], ..none },
+        ] {
+            assert!(odd.check().is_err(), "{odd:?}");
+        }
+    }
+}

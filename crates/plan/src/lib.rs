@@ -1,0 +1,40 @@
+//! Settings of every step and kind, what they may be, and the reports of runs.
+//!
+//! Nothing is computed here beyond checking what is in range; all values have a form in JSON.
+
+#![warn(missing_docs)]
+
+mod align;
+mod brief;
+mod combine;
+mod error;
+mod finish;
+mod focus;
+mod kind;
+mod lens;
+mod plan;
+mod prepare;
+pub mod progress;
+mod record;
+pub mod report;
+mod shows;
+mod skyline;
+
+pub use align::{AlignMode, AlignPlan, HandPairs, SceneModel};
+pub use brief::in_brief;
+pub use combine::{CombinePlan, Edges, Method};
+pub use error::CoreError;
+pub use finish::FinishPlan;
+pub use focus::{FocusPlan, Patch, PatchFrom, Way};
+pub use kind::Kind;
+pub use lens::LensPlan;
+pub use plan::Plan;
+pub use prepare::{
+    Demosaic, Denoise, FrameDifference, Highlights, PrepareChange, PreparePlan, Repair,
+    WhiteBalance,
+};
+pub use record::{PlanCalibration, PlanFrame, PlanRecord};
+pub use shows::Shows;
+pub use skyline::{
+    GroundFrom, GroundPlan, MOST_PX, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke,
+};

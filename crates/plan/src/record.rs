@@ -1,0 +1,87 @@
+//! A plan together with the frames that it was carried out on.
+
+use crate::brief::in_brief;
+use crate::error::CoreError;
+use crate::plan::Plan;
+use crate::shows::Shows;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// A plan together with the frames it was carried out on, as saved beside each export.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct PlanRecord {
+    /// The plan.
+    pub plan: Plan,
+    /// File name of the reference frame.
+    pub reference: String,
+    /// BLAKE3 of its file; empty in plans that were saved before it was noted.
+    #[serde(default)]
+    pub reference_blake3: String,
+    /// Every frame that was given to the run.
+    pub frames: Vec<PlanFrame>,
+    /// Frames or the picture that the ground came from, where those were others.
+    #[serde(default)]
+    pub ground: Vec<PlanFrame>,
+    /// The frames that they were calibrated with.
+    #[serde(default)]
+    pub calibration: Vec<PlanCalibration>,
+}
+
+impl PlanRecord {
+    /// A plan from its written form.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] for what is no plan, or one of a later version.
+    pub fn from_json(text: &str) -> Result<Self, CoreError> {
+        let record: Self = serde_json::from_str(text).map_err(|error| {
+            let said = in_brief(&error);
+            CoreError::Setting(format!(
+                "This is no plan of Jade Stack, or it is damaged ({said}); take it again from beside its result."
+            ))
+        })?;
+        let named = record.frames.iter().chain(&record.ground);
+        // No file system has longer ones.
+        if named.into_iter().any(|frame| frame.file.len() > 1024) {
+            return Err(CoreError::Setting(
+                "This plan names a file that cannot be, by too many letters; it is damaged."
+                    .to_owned(),
+            ));
+        }
+        record.plan.check_version()?;
+        Ok(record)
+    }
+}
+
+/// One frame for calibration in a [`PlanRecord`].
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct PlanCalibration {
+    /// What it shows.
+    pub shows: Shows,
+    /// The frame.
+    #[serde(flatten)]
+    pub frame: PlanFrame,
+}
+
+/// One frame in a [`PlanRecord`].
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct PlanFrame {
+    /// File name.
+    pub file: String,
+    /// BLAKE3 of the file's content, as hexadecimal digits.
+    pub blake3: String,
+    /// Whether it went into the result.
+    pub used: bool,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_no_plan_is_refused_in_few_words() {
+        let text = format!("{{\"plan\":{{\"kind\":\"{}\"}}}}", "x".repeat(100_000));
+        let said = PlanRecord::from_json(&text).unwrap_err().to_string();
+        assert!(said.starts_with("This is no plan of Jade Stack") && said.len() < 300, "{said}");
+        assert!(said.contains("column 100018"), "{said}");
+    }
+}

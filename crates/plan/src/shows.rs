@@ -1,0 +1,27 @@
+//! What a frame for calibration shows.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// What a frame for calibration shows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum Shows {
+    /// What the sensor adds in the time of an exposure.
+    Dark,
+    /// What it adds in no time.
+    Bias,
+    /// An evenly lit surface.
+    Flat,
+}
+
+impl Shows {
+    /// For sentences.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Dark => "dark",
+            Self::Bias => "bias",
+            Self::Flat => "flat",
+        }
+    }
+}

@@ -1,0 +1,247 @@
+//! Settings of the skyline step.
+
+use crate::combine::Method;
+use crate::error::CoreError;
+use jade_optics::brush::Brush;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// How far a mask can be moved or softened, in pixels.
+pub const MOST_PX: f32 = 24.0;
+
+/// Where the skyline comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "lowercase")]
+pub enum SkylineMode {
+    /// Sky and ground are not kept apart.
+    #[default]
+    None,
+    /// Found in the frames.
+    Auto,
+    /// A mask that was loaded.
+    Mask,
+}
+
+/// A file that a plan names.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct NamedFile {
+    /// File name.
+    pub file: String,
+    /// BLAKE3 of its content, as hexadecimal digits.
+    pub blake3: String,
+}
+
+/// What is painted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "kebab-case")]
+pub enum Paint {
+    /// Says "this is sky" of the whole region that it lies in.
+    SkyStroke,
+    /// Says "this is ground" of the whole region that it lies in.
+    GroundStroke,
+    /// Paints sky into the mask itself.
+    SkyBrush,
+    /// Paints ground into the mask itself.
+    GroundBrush,
+}
+
+impl Paint {
+    /// Whether it is sky.
+    pub fn is_sky(self) -> bool {
+        matches!(self, Self::SkyStroke | Self::SkyBrush)
+    }
+
+    /// Whether it works on the whole region that it lies in.
+    pub fn is_stroke(self) -> bool {
+        matches!(self, Self::SkyStroke | Self::GroundStroke)
+    }
+}
+
+/// One movement of the hand.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Stroke {
+    /// What it paints.
+    pub paint: Paint,
+    /// `[x, y, radius]` along it, in pixels of the reference frame.
+    pub points: Vec<[f32; 3]>,
+    /// Share of the radius over which a brush fades out, 0 to 1.
+    #[serde(default)]
+    pub soft: f32,
+}
+
+impl Stroke {
+    /// The brush that was moved.
+    pub fn brush(&self) -> Brush<'_> {
+        Brush { points: &self.points, soft: self.soft }
+    }
+}
+
+/// Where the ground comes from.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(tag = "by", rename_all = "lowercase")]
+pub enum GroundFrom {
+    /// The frames of the sky, as they stand.
+    #[default]
+    Same,
+    /// One of them.
+    Frame {
+        /// BLAKE3 of its file, as hexadecimal digits.
+        blake3: String,
+    },
+    /// The frames of another set.
+    Set {
+        /// Its number among the sets of the shoot; 0 where sets have none.
+        #[serde(default)]
+        set: i64,
+    },
+    /// A finished picture.
+    Picture(NamedFile),
+}
+
+/// The ground's settings.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct GroundPlan {
+    /// Its source.
+    pub from: GroundFrom,
+    /// How several frames become one: mean, median or clipped mean.
+    pub method: Method,
+    /// How far the brightness and colour of another source are brought to those of the sky's frames,
+    /// 0 to 1.
+    pub matched: f32,
+}
+
+impl Default for GroundPlan {
+    fn default() -> Self {
+        Self { from: GroundFrom::Same, method: Method::Clipped, matched: 0.0 }
+    }
+}
+
+/// Settings of the skyline step.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(default)]
+pub struct SkylinePlan {
+    /// Where it comes from.
+    pub mode: SkylineMode,
+    /// The mask that was loaded.
+    pub mask: Option<NamedFile>,
+    /// What was painted, in order.
+    pub strokes: Vec<Stroke>,
+    /// How far the ground's margin is moved into the sky, in pixels; into the ground when negative.
+    pub margin_px: f32,
+    /// How far the mask is softened, in pixels.
+    pub soft_px: f32,
+    /// The ground.
+    pub ground: GroundPlan,
+}
+
+impl SkylinePlan {
+    /// Whether sky and ground are kept apart.
+    pub fn is_on(&self) -> bool {
+        self.mode != SkylineMode::None
+    }
+
+    /// The same without what does not change the mask.
+    pub fn of_mask(&self) -> Self {
+        Self { ground: GroundPlan::default(), ..self.clone() }
+    }
+
+    /// Checks what a screen or a file may have set out of range.
+    ///
+    /// # Errors
+    /// [`CoreError::Setting`] with one sentence for the person.
+    pub fn check(&self) -> Result<(), CoreError> {
+        let refuse = |what: String| Err(CoreError::Setting(what));
+        if self.mode == SkylineMode::Mask && self.mask.is_none() {
+            return refuse("No mask was loaded; load one, or find the skyline.".to_owned());
+        }
+        if !(-MOST_PX..=MOST_PX).contains(&self.margin_px) {
+            let own = self.margin_px;
+            return refuse(format!(
+                "The skyline's margin cannot move by {own} px; choose from -{MOST_PX} to {MOST_PX}."
+            ));
+        }
+        if !(0.0..=MOST_PX).contains(&self.soft_px) {
+            let own = self.soft_px;
+            return refuse(format!(
+                "The skyline cannot be softened by {own} px; choose from 0 to {MOST_PX}."
+            ));
+        }
+        if !(0.0..=1.0).contains(&self.ground.matched) {
+            return refuse(
+                "The ground is matched by an amount from 0 to 1; choose one of those.".to_owned(),
+            );
+        }
+        if !matches!(self.ground.method, Method::Mean | Method::Median | Method::Clipped) {
+            return refuse(
+                "The ground is combined by mean, median or clipped mean; choose one of those."
+                    .to_owned(),
+            );
+        }
+        let picture = match &self.ground.from {
+            GroundFrom::Picture(file) => Some(file),
+            _ => None,
+        };
+        for file in self.mask.iter().chain(picture) {
+            // It names where the file is kept.
+            let hash = &file.blake3;
+            if hash.len() != 64 || !hash.bytes().all(|b| b.is_ascii_hexdigit()) {
+                let name = &file.file;
+                return refuse(format!(
+                    "{name}: the plan does not tell its content; load it again."
+                ));
+            }
+        }
+        if self.strokes.iter().any(|stroke| !stroke.brush().is_placed()) {
+            return refuse("A stroke on the skyline has no place.".to_owned());
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn settings_out_of_range_are_refused_in_a_sentence() {
+        let good = SkylinePlan { mode: SkylineMode::Auto, ..SkylinePlan::default() };
+        good.check().unwrap();
+        let stroke =
+            |x: f32| Stroke { paint: Paint::SkyStroke, points: vec![[x, 0.0, 4.0]], soft: 0.0 };
+        let file = |blake3: &str| NamedFile { file: "m.png".to_owned(), blake3: blake3.to_owned() };
+        let named = |blake3: &str| Some(file(blake3));
+        let whole = "0123456789abcdef".repeat(4);
+        SkylinePlan { mask: named(&whole), ..good.clone() }.check().unwrap();
+        let picture = |blake3: &str| GroundPlan {
+            from: GroundFrom::Picture(file(blake3)),
+            ..GroundPlan::default()
+        };
+        let ground = |method, matched| GroundPlan { method, matched, ..GroundPlan::default() };
+        for (wrong, told) in [
+            (SkylinePlan { mode: SkylineMode::Mask, ..good.clone() }, "No mask"),
+            // A path is no hash.
+            (SkylinePlan { mask: named("/etc/passwd"), ..good.clone() }, "m.png"),
+            (SkylinePlan { mask: named(&format!("../{}", &whole[3..])), ..good.clone() }, "m.png"),
+            (SkylinePlan { ground: picture("../../x"), ..good.clone() }, "load it again"),
+            (SkylinePlan { margin_px: 99.0, ..good.clone() }, "99 px"),
+            (SkylinePlan { soft_px: -1.0, ..good.clone() }, "softened"),
+            (SkylinePlan { soft_px: f32::NAN, ..good.clone() }, "softened"),
+            (SkylinePlan { strokes: vec![stroke(f32::NAN)], ..good.clone() }, "no place"),
+            (SkylinePlan { ground: ground(Method::Lightest, 0.0), ..good.clone() }, "combined by"),
+            (SkylinePlan { ground: ground(Method::Mean, 2.0), ..good.clone() }, "matched"),
+        ] {
+            assert!(wrong.check().unwrap_err().to_string().contains(told), "{told}");
+        }
+    }
+
+    #[test]
+    fn a_plan_without_a_skyline_has_none() {
+        let plan: SkylinePlan = serde_json::from_str("{}").unwrap();
+        assert!(!plan.is_on());
+        let text = r#"{"mode":"auto","ground":{"from":{"by":"frame","blake3":"a1"}}}"#;
+        let plan: SkylinePlan = serde_json::from_str(text).unwrap();
+        assert_eq!(plan.ground.from, GroundFrom::Frame { blake3: "a1".to_owned() });
+        assert_eq!(plan.of_mask().ground, GroundPlan::default());
+    }
+}

@@ -1,0 +1,249 @@
+//! The light of sky and ground around each cell, by which its pixels are told apart.
+
+use super::evidence::Evidence;
+use super::strokes::Labels;
+use jade_optics::grid::Grid;
+use jade_optics::statistics::median;
+
+/// Cells around the labels' border where every pixel is looked at for itself.
+const BORDER: usize = 2;
+/// Texture from which on ground near the sky may show sky as well.
+const TEXTURED: f32 = 0.7;
+/// Share of the ground that must be without texture for the rest not to tell its light.
+const PLAIN: f32 = 0.3;
+/// How many times the noise that is usual where it is as bright a cell may have.
+const NOISY: f32 = 1.5;
+/// Where the logarithm of a ratio is beyond this, a cell is far from the border.
+pub(super) const SURE: f32 = 6.0;
+/// Beyond this, a person said that nothing thin is there either.
+pub(super) const TOLD: f32 = 20.0;
+
+/// What is known of the light around each cell.
+pub(super) struct Around {
+    /// Gives the share of ground as `weights . light - offset`.
+    pub weights: [Vec<f32>; 3],
+    pub offset: Vec<f32>,
+    /// Standard deviation of that share in one pixel.
+    pub sigma: Vec<f32>,
+    /// How likely the cell is sky, as the logarithm of a ratio; beyond [`SURE`] no ground is near.
+    pub sky: Vec<f32>,
+    /// Light beyond that of the sky and its noise.
+    pub dazzling: Vec<f32>,
+    /// What stands still, against noise.
+    pub texture: Vec<f32>,
+}
+
+impl Around {
+    /// From what `frames` frames show of each cell, and its label.
+    pub fn of(evidence: &Evidence, labels: &Labels, frames: usize) -> Self {
+        let (grid, sky) = (evidence.grid, &labels.sky);
+        let cells = 0..grid.cells();
+        // Cells that have none of the other side around them.
+        let side = |above: bool| -> Vec<f32> {
+            let other: Vec<f32> =
+                sky.iter().map(|v| f32::from(u8::from((*v > 0.5) != above))).collect();
+            grid.blurred(&other, BORDER).iter().map(|v| f32::from(u8::from(*v == 0.0))).collect()
+        };
+        let (above, below) = (side(true), side(false));
+        let colours = &evidence.colour;
+        let lights = |sky: &[f32], ground: &[f32]| {
+            rayon::join(|| nearest(grid, colours, sky), || nearest(grid, colours, ground))
+        };
+        let near = grid
+            .blurred(&sky.iter().map(|v| f32::from(u8::from(*v > 0.5))).collect::<Vec<_>>(), 12);
+        let texture = grid.blurred(&evidence.texture, 1);
+        // Branches are textured, and show sky between them: where they are told to be ground, they do
+        // not tell its light.
+        let counts = |i: usize| near[i] <= 0.0 || texture[i] < TEXTURED;
+        let plain: Vec<f32> =
+            (0..below.len()).map(|i| if counts(i) { below[i] } else { 0.0 }).collect();
+        let sum = |side: &[f32]| side.iter().sum::<f32>();
+        let solid = if sum(&plain) > PLAIN * sum(&below) { &plain } else { &below };
+        let (sky_light, ground_light) = lights(&above, solid);
+        // What is of both, as branches that are close to each other, shows neither.
+        let mixed = |i: usize| {
+            let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
+            let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
+            let along: f32 = (0..3).map(|c| apart[c] * (colours[c][i] - sky_light[c][i])).sum();
+            along / far
+        };
+        let share: Vec<f32> = (0..grid.cells()).map(mixed).collect();
+        let pure = |chosen: &[f32], from: f32, to: f32| -> Vec<f32> {
+            let one = |(chosen, share): (&f32, &f32)| {
+                if (from..to).contains(share) { 0.0 } else { *chosen }
+            };
+            chosen.iter().zip(&share).map(one).collect()
+        };
+        let (clear, firm) = (pure(&above, 0.2, 1.5), pure(solid, -0.3, 0.75));
+        let (sky_light, ground_light) = lights(&clear, &firm);
+        // Where hardly any ground looks like the sky, what does is looked at closely.
+        let mut shares: Vec<f32> =
+            share.iter().zip(&below).filter(|(_, below)| **below > 0.0).map(|(v, _)| *v).collect();
+        let tenth = shares.len() / 10;
+        let distinct =
+            !shares.is_empty() && *shares.select_nth_unstable_by(tenth, f32::total_cmp).1 > 0.7;
+        let mut around = Self {
+            weights: [(); 3].map(|()| vec![0.0; grid.cells()]),
+            offset: vec![0.0; grid.cells()],
+            sigma: vec![0.0; grid.cells()],
+            sky: vec![0.0; grid.cells()],
+            dazzling: vec![0.0; grid.cells()],
+            texture: evidence.texture.clone(),
+        };
+        let efficiency = if frames > 2 { 1.25 } else { 1.0 };
+        for i in cells {
+            let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
+            let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
+            for (c, apart) in apart.iter().enumerate() {
+                around.weights[c][i] = apart / far;
+                around.offset[i] += apart / far * sky_light[c][i];
+            }
+            let light: f32 = sky_light.iter().map(|plane| plane[i]).sum();
+            around.dazzling[i] = 2.5 * light + 10.0 * evidence.noise[i];
+            // A star that passes is no noise; but where the ground is brighter than the sky, what it
+            // leaves in the median would be taken for ground.
+            let darker = apart.iter().sum::<f32>() < 0.0;
+            let most = if darker { NOISY * evidence.usual_noise[i] } else { f32::MAX };
+            // Noise was measured in the sum of three colours.
+            let noise = evidence.noise[i].min(most);
+            let noise = noise / 3f32.sqrt() * efficiency / (frames as f32).sqrt();
+            around.sigma[i] = (noise / far.sqrt()).min(3.0);
+            let ratio = ((sky[i] + 0.01) / (1.01 - sky[i])).ln();
+            around.sky[i] = match (above[i] > 0.0, below[i] > 0.0) {
+                (true, _) if labels.told[i] == Some(true) => 2.0 * TOLD,
+                (true, _) if sky[i] > 0.9 => SURE + 1.0,
+                (_, true)
+                    if distinct
+                        && near[i] > 0.0
+                        && texture[i] > 0.7
+                        && (-0.3..0.7).contains(&share[i]) =>
+                {
+                    -1.0
+                }
+                (_, true) if sky[i] < 0.1 => -SURE - 1.0,
+                _ => 0.6 * ratio,
+            };
+        }
+        around
+    }
+}
+
+/// For each cell, the mean colours of those cells around that are chosen, as near as there are
+/// enough of them.
+fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3] {
+    let whole = colours.each_ref().map(|plane| {
+        let mut own: Vec<f32> = plane
+            .iter()
+            .zip(chosen)
+            .filter(|(_, chosen)| **chosen > 0.0)
+            .map(|(v, _)| *v)
+            .collect();
+        if own.is_empty() { 0.0 } else { median(&mut own) }
+    });
+    let mut out = whole.map(|v| vec![v; grid.cells()]);
+    let own: Vec<[f32; 4]> = (0..grid.cells())
+        .map(|i| [1.0, colours[0][i], colours[1][i], colours[2][i]].map(|v| v * chosen[i]))
+        .collect();
+    // From far to near, each taking the place of the one before where it has enough.
+    for radius in [48, 20, 8, 4] {
+        for (i, [share, sums @ ..]) in grid.blurred_all(&own, radius).into_iter().enumerate() {
+            if share <= 0.0 {
+                continue;
+            }
+            let (sure, part) = ((share / 0.08).min(1.0), 1.0 / share.max(1e-6));
+            for (out, sum) in out.iter_mut().zip(sums) {
+                out[i] += sure * (sum * part - out[i]);
+            }
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Sky to the left, ground to the right, each darker towards the bottom.
+    fn evidence(grid: Grid) -> (Evidence, Labels) {
+        let row = |i: usize| 1.0 - 0.3 * (i / grid.across) as f32 / grid.down as f32;
+        let sky = |i: usize| i % grid.across < grid.across / 2;
+        let plane = |above: f32, below: f32| -> Vec<f32> {
+            (0..grid.cells()).map(|i| row(i) * if sky(i) { above } else { below }).collect()
+        };
+        let evidence = Evidence {
+            grid,
+            colour: [plane(0.10, 0.02), plane(0.12, 0.03), plane(0.14, 0.02)],
+            texture: vec![0.0; grid.cells()],
+            change: vec![1.0; grid.cells()],
+            noise: vec![0.01; grid.cells()],
+            usual_noise: vec![0.01; grid.cells()],
+            stars: vec![0.0; grid.cells()],
+            mirrored: vec![0.0; grid.cells()],
+        };
+        let own = (0..grid.cells()).map(|i| if sky(i) { 0.99 } else { 0.01 }).collect();
+        (evidence, Labels { sky: own, told: vec![None; grid.cells()] })
+    }
+
+    #[test]
+    fn the_share_of_ground_is_none_in_the_light_of_sky_and_all_in_that_of_ground() {
+        let grid = Grid { step: 4, across: 80, down: 60 };
+        let (evidence, labels) = evidence(grid);
+        let around = Around::of(&evidence, &labels, 6);
+        let share = |place: usize, light: usize| {
+            let own = (0..3).map(|c| around.weights[c][place] * evidence.colour[c][light]);
+            own.sum::<f32>() - around.offset[place]
+        };
+        for y in 5..55 {
+            let at = |x: usize| y * grid.across + x;
+            // At the border, by the light of both sides of the same row.
+            for place in [at(38), at(41)] {
+                let (sky, ground) = (share(place, at(30)), share(place, at(50)));
+                assert!(sky.abs() < 0.05 && (ground - 1.0).abs() < 0.05, "{sky}, {ground}");
+            }
+            assert!(around.sky[at(10)] > SURE && around.sky[at(70)] < -SURE);
+            assert!(around.sky[at(39)] < SURE && around.sky[at(40)] > -SURE);
+        }
+    }
+
+    #[test]
+    fn a_star_that_passes_a_cell_does_not_make_it_blind_to_dark_things() {
+        let grid = Grid { step: 4, across: 80, down: 60 };
+        let (mut evidence, labels) = evidence(grid);
+        let at = 30 * grid.across + 39;
+        let usual = Around::of(&evidence, &labels, 6).sigma[at];
+        evidence.noise[at] = 5.0;
+        let passed = Around::of(&evidence, &labels, 6).sigma[at];
+        assert!(passed > usual && passed < 1.6 * usual, "{passed} against {usual}");
+        // What it leaves is bright, as this ground is.
+        for plane in &mut evidence.colour {
+            plane.iter_mut().for_each(|light| *light = 0.2 - *light);
+        }
+        let passed = Around::of(&evidence, &labels, 6).sigma[at];
+        assert!(passed > 2.0, "{passed}");
+    }
+
+    #[test]
+    fn a_crown_that_is_told_to_be_ground_does_not_tell_the_grounds_light() {
+        let grid = Grid { step: 4, across: 80, down: 60 };
+        let (mut evidence, mut labels) = evidence(grid);
+        // Branches of the ground's light, half as dense, that reach far into the sky.
+        for i in 0..grid.cells() {
+            let (x, y) = (i % grid.across, i / grid.across);
+            if (10..40).contains(&x) && (20..40).contains(&y) {
+                labels.sky[i] = 0.01;
+                evidence.texture[i] = 5.0;
+                for (plane, ground) in evidence.colour.iter_mut().zip([0.02, 0.03, 0.02]) {
+                    plane[i] = 0.5 * (plane[i] + ground);
+                }
+            }
+        }
+        let around = Around::of(&evidence, &labels, 6);
+        let at = 30 * grid.across + 16;
+        let share = |light: [f32; 3]| {
+            let own = light.iter().zip(&around.weights).map(|(light, weights)| light * weights[at]);
+            own.sum::<f32>() - around.offset[at]
+        };
+        let (branch, sky) = (share([0.017, 0.0255, 0.017]), share([0.085, 0.102, 0.119]));
+        assert!((branch - 1.0).abs() < 0.1 && sky.abs() < 0.1, "{branch}, {sky}");
+    }
+}

@@ -1,0 +1,266 @@
+//! What the frames show of each cell: its colour, what stands still in it, and the point lights
+//! that go with the sky.
+
+use super::lights;
+use super::view::View;
+use jade_optics::grid::Grid;
+use jade_optics::resample::Room;
+use jade_optics::statistics::median;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use jade_plan::CoreError;
+use rayon::prelude::*;
+
+/// Cells along the longer side at most.
+const CELLS: u32 = 640;
+
+/// What is known of each cell of a grid.
+#[derive(Clone)]
+pub struct Evidence {
+    /// The grid.
+    pub grid: Grid,
+    /// Linear light of red, green and blue without what passes: the median of the frames.
+    pub colour: [Vec<f32>; 3],
+    /// Variance of fine detail that is the same in all frames, against that of noise.
+    pub texture: Vec<f32>,
+    /// Variance of a cell's light from frame to frame, against that of noise: 1 where nothing changes.
+    pub change: Vec<f32>,
+    /// Standard deviation of noise in one pixel of one frame, for the sum of its colours.
+    pub noise: Vec<f32>,
+    /// The same as is usual where it is as bright: a star that passes is no noise.
+    pub usual_noise: Vec<f32>,
+    /// Point lights that go with the sky, in each cell.
+    pub stars: Vec<f32>,
+    /// Those that go as the sky's mirror image in water does.
+    pub mirrored: Vec<f32>,
+}
+
+/// Rows of pixels of each row of cells that are looked at.
+fn rows_of(grid: Grid) -> u32 {
+    if grid.step > 8 { 3 } else { 4 }
+}
+
+/// What one row of cells shows.
+struct Row {
+    /// Means of red, green and blue, of each frame.
+    colours: Vec<[Vec<f32>; 3]>,
+    texture: Vec<f32>,
+    noise: Vec<f32>,
+}
+
+impl Evidence {
+    /// Gathers it from frames of one size. In a single one detail cannot be told from noise.
+    ///
+    /// # Errors
+    /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
+    pub fn gather(views: &[View], stop: &(dyn Fn() -> bool + Sync)) -> Result<Self, CoreError> {
+        let size = views[0].light.size();
+        let grid = Grid::of(size, CELLS);
+        let rows: Result<Vec<Row>, PictureError> = (0..grid.down)
+            .into_par_iter()
+            .map(|row| match stop() {
+                true => Err(PictureError::Cancelled),
+                false => Row::read(views, grid, row, size),
+            })
+            .collect();
+        let rows = rows?;
+        let plane = |frame: usize, colour: usize| -> Vec<f32> {
+            rows.iter().flat_map(|row| row.colours[frame][colour].iter().copied()).collect()
+        };
+        let colours: Vec<[Vec<f32>; 3]> = (0..views.len())
+            .into_par_iter()
+            .map(|frame| [0, 1, 2].map(|colour| plane(frame, colour)))
+            .collect();
+        let colour = [0, 1, 2].map(|c| {
+            let middle = |cell: usize| {
+                let mut values: Vec<f32> = colours.iter().map(|frame| frame[c][cell]).collect();
+                middle_of(&mut values)
+            };
+            (0..grid.cells()).into_par_iter().map(middle).collect()
+        });
+        let mut noise: Vec<f32> = rows.iter().flat_map(|row| row.noise.iter().copied()).collect();
+        let usual_noise = usual_by_light(&colour, &noise);
+        if views.len() == 1 {
+            noise.clone_from(&usual_noise);
+        }
+        let change = change(grid, &colours, &noise);
+        let texture = rows.into_iter().flat_map(|row| row.texture).collect();
+        let [stars, mirrored] = lights::lights(views, grid);
+        Ok(Self { grid, colour, texture, change, noise, usual_noise, stars, mirrored })
+    }
+}
+
+impl Evidence {
+    /// The same for cells twice as large.
+    pub fn halved(&self) -> Self {
+        let grid = self.grid.coarser(2);
+        let sums = |plane: &[f32]| -> (Vec<f32>, Vec<f32>) {
+            let (mut sums, mut counts) = (vec![0.0; grid.cells()], vec![0.0f32; grid.cells()]);
+            for (i, v) in plane.iter().enumerate() {
+                let to = i / self.grid.across / 2 * grid.across + i % self.grid.across / 2;
+                sums[to] += v;
+                counts[to] += 1.0;
+            }
+            (sums, counts)
+        };
+        let means = |plane: &[f32]| -> Vec<f32> {
+            let (sums, counts) = sums(plane);
+            sums.iter().zip(counts).map(|(sum, count)| sum / count).collect()
+        };
+        let colour = self.colour.each_ref().map(|plane| means(plane));
+        let [texture, change, noise, usual_noise] =
+            [&self.texture, &self.change, &self.noise, &self.usual_noise].map(|p| means(p));
+        let [stars, mirrored] = [&self.stars, &self.mirrored].map(|plane| sums(plane).0);
+        Self { grid, colour, texture, change, noise, usual_noise, stars, mirrored }
+    }
+}
+
+/// What is usual where it is as bright, for each cell: the median of a sixteenth of the cells by
+/// their light.
+fn usual_by_light(colour: &[Vec<f32>; 3], values: &[f32]) -> Vec<f32> {
+    let [red, green, blue] = colour;
+    let light = |i: usize| red[i] + green[i] + blue[i];
+    let mut order: Vec<usize> = (0..values.len()).collect();
+    order.par_sort_unstable_by(|a, b| light(*a).total_cmp(&light(*b)).then(a.cmp(b)));
+    let mut usual = vec![0.0; values.len()];
+    for alike in order.chunks(values.len().div_ceil(16).max(1)) {
+        let middle = median(&mut alike.iter().map(|&i| values[i]).collect::<Vec<_>>());
+        alike.iter().for_each(|&i| usual[i] = middle);
+    }
+    usual
+}
+
+/// How much the light around each cell changes from frame to frame against noise, once frames are as
+/// bright as each other.
+fn change(grid: Grid, colours: &[[Vec<f32>; 3]], noise: &[f32]) -> Vec<f32> {
+    if colours.len() == 1 {
+        return vec![1.0; grid.cells()];
+    }
+    /// Cells around one that are looked at with it, so that noise does not hide it.
+    const AROUND: usize = 5;
+    /// What may change without moving, as a share of the light.
+    const STEADY: f32 = 0.004;
+    let frames: Vec<Vec<f32>> = colours
+        .par_iter()
+        .map(|[red, green, blue]| {
+            let sums = red.iter().zip(green).zip(blue).map(|((r, g), b)| r + g + b);
+            grid.blurred(&sums.collect::<Vec<_>>(), AROUND)
+        })
+        .collect();
+    let (first, n) = (&frames[0], frames.len() as f32);
+    let gain = |frame: &Vec<f32>| {
+        let ratio = |i: usize| first[i] / frame[i].max(1e-6);
+        median(&mut (0..grid.cells()).step_by(7).map(ratio).collect::<Vec<_>>())
+    };
+    let gains: Vec<f32> = frames.iter().map(gain).collect();
+    let noise = grid.blurred(noise, AROUND);
+    let cells = ((2 * AROUND + 1) * (2 * AROUND + 1)) as f32;
+    let pixels = (grid.step * grid.step.min(rows_of(grid))) as f32 * cells;
+    let one = |i: usize| {
+        let light = frames.iter().zip(&gains).map(|(frame, gain)| gain * frame[i]);
+        let (all, squares) = light.fold((0.0, 0.0), |(all, squares), v| (all + v, squares + v * v));
+        let variance = ((squares - all * all / n) / (n - 1.0)).max(0.0);
+        variance / (noise[i].powi(2) / pixels + (STEADY * all / n).powi(2)).max(1e-12)
+    };
+    (0..grid.cells()).into_par_iter().map(one).collect()
+}
+
+/// The median; of an even number of values, the mean of the middle two.
+fn middle_of(values: &mut [f32]) -> f32 {
+    let upper = median(values);
+    if values.len() % 2 == 1 {
+        return upper;
+    }
+    let below = values[..values.len() / 2].iter().copied().fold(f32::MIN, f32::max);
+    0.5 * (below + upper)
+}
+
+impl Row {
+    fn read(
+        views: &[View],
+        grid: Grid,
+        row: usize,
+        (width, height): (u32, u32),
+    ) -> Result<Self, PictureError> {
+        let y = row as u32 * grid.step;
+        // A few rows tell as much of large cells as all of them.
+        let tall = grid.step.min(height - y).min(rows_of(grid));
+        let y = y + (grid.step.min(height - y) - tall) / 2;
+        let region = Region { x: 0, y, width, height: tall };
+        let (wide, step) = (width as usize, grid.step as usize);
+        // Sums over the frames of each pixel's differences, and of their squares: to the right and
+        // downwards.
+        let mut sums = [(); 2].map(|()| vec![0.0f32; region.area()]);
+        let mut squares = [(); 2].map(|()| vec![0.0f32; region.area()]);
+        let mut colours = Vec::with_capacity(views.len());
+        let mut grey = vec![0.0; region.area()];
+        let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
+        let mut room = Room::default();
+        for view in views {
+            view.fill(region, planes.each_mut().map(Vec::as_mut_slice), &mut room)?;
+            colours.push(planes.each_ref().map(|plane| means(plane, wide, step)));
+            let [red, green, blue] = &planes;
+            for (((grey, r), g), b) in grey.iter_mut().zip(red).zip(green).zip(blue) {
+                *grey = r + g + b;
+            }
+            let mut add = |way: usize, from: usize, here: &[f32], there: &[f32]| {
+                let sums = sums[way][from..].iter_mut().zip(&mut squares[way][from..]);
+                for ((sum, square), (here, there)) in sums.zip(here.iter().zip(there)) {
+                    let d = there - here;
+                    *sum += d;
+                    *square += d * d;
+                }
+            };
+            for (y, row) in grey.chunks_exact(wide).enumerate() {
+                add(0, y * wide, &row[..wide - 1], &row[1..]);
+                if let Some(below) = grey.get((y + 1) * wide..(y + 2) * wide) {
+                    add(1, y * wide, row, below);
+                }
+            }
+        }
+        let n = views.len() as f32;
+        let across = wide.div_ceil(step);
+        let (mut noise, mut shared) = (vec![0.0f32; across], vec![0.0f32; across]);
+        // Differences of a cell of one row: all to the right, but those of the last row downwards.
+        let count = (step as u32 * (2 * tall - 1)) as f32;
+        let each = |of: &mut dyn FnMut(usize, f32, f32)| {
+            for (sums, squares) in sums.iter().zip(&squares) {
+                for (sums, squares) in sums.chunks_exact(wide).zip(squares.chunks_exact(wide)) {
+                    let cells = sums.chunks(step).zip(squares.chunks(step)).enumerate();
+                    for (cell, (sums, squares)) in cells {
+                        sums.iter().zip(squares).for_each(|(sum, square)| of(cell, *sum, *square));
+                    }
+                }
+            }
+        };
+        each(&mut |cell, sum, square| {
+            noise[cell] += if n > 1.0 { (square - sum * sum / n) / (n - 1.0) } else { square };
+        });
+        each(&mut |cell, sum, square| {
+            // A flaw of the sensor stands still as well, in one pixel.
+            let most = 12.0 * noise[cell] / count;
+            if n > 1.0 {
+                shared[cell] += ((sum * sum - square) / (n * (n - 1.0))).min(most);
+            }
+        });
+        let ratio = |(shared, noise): (&f32, &f32)| shared / noise.max(1e-12);
+        let texture = shared.iter().zip(&noise).map(ratio).collect();
+        // Each is the difference of two pixels.
+        let noise = noise.iter().map(|noise| (noise / (2.0 * count)).sqrt()).collect();
+        Ok(Self { colours, texture, noise })
+    }
+}
+
+/// Means over cells of one row of them.
+fn means(plane: &[f32], wide: usize, step: usize) -> Vec<f32> {
+    let mut columns = vec![0.0f32; wide];
+    for row in plane.chunks_exact(wide) {
+        columns.iter_mut().zip(row).for_each(|(sum, v)| *sum += v);
+    }
+    let mut sums: Vec<f32> = columns.chunks(step).map(|cell| cell.iter().sum()).collect();
+    let tall = plane.len() / wide;
+    for (cell, sum) in sums.iter_mut().enumerate() {
+        *sum /= (step.min(wide - cell * step) * tall) as f32;
+    }
+    sums
+}

@@ -1,0 +1,195 @@
+//! A skyline that follows a person's strokes as they are made and taken back. Pixels are judged again
+//! near what a stroke changed alone, so that it is seen at once; a run judges all of them, and may
+//! find single pixels elsewhere a little otherwise.
+
+use super::refine::Pixels;
+use super::strokes::Labels;
+use super::{Skyline, View};
+use jade_combine::mask::Mask;
+use jade_pixels::tiled::Region;
+use jade_plan::{CoreError, Stroke};
+use std::collections::VecDeque;
+
+/// Cells around what a stroke changed whose pixels are judged again.
+const AROUND: usize = 3;
+
+/// A cell's share of sky changes by more.
+const CHANGED: f32 = 1e-3;
+
+/// Strokes that can be taken back at once; those before are made again from the first one on. What
+/// was before each is held in memory.
+const AT_ONCE: usize = 16;
+
+/// What was before a stroke.
+struct Before {
+    labels: Labels,
+    /// The region that it changed, and its pixels as they were judged by those labels; nothing where
+    /// several strokes came at once.
+    pixels: Option<(Region, Vec<u8>)>,
+}
+
+/// A skyline with the pixels it was told for.
+pub struct Live {
+    skyline: Skyline,
+    pixels: Pixels,
+    /// The labels that the pixels were judged by.
+    judged: Labels,
+    /// Whether those are the labels as they are now; not so after a stop.
+    is_judged: bool,
+    /// What was before any stroke.
+    base: Labels,
+    /// The strokes that the labels tell, and what was before each of the last of them.
+    done: Vec<Stroke>,
+    before: VecDeque<Before>,
+    mask: Mask,
+}
+
+impl Live {
+    /// Begins with a skyline that no stroke was taken into account for yet, and takes these. `views` are
+    /// those it was found in.
+    ///
+    /// # Errors
+    /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
+    pub fn new(
+        skyline: Skyline,
+        strokes: &[Stroke],
+        views: &[View],
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Self, CoreError> {
+        let base = skyline.labels.clone();
+        let strokes: Vec<&Stroke> = strokes.iter().filter(|own| own.paint.is_stroke()).collect();
+        let (mut told, mut done, mut before) = (skyline, vec![], VecDeque::new());
+        tell(&mut told, &mut done, &mut before, &strokes, stop)?;
+        let pixels = Pixels::of(views, &told.evidence, &told.labels, stop)?;
+        let (mask, judged) = (pixels.mask(), told.labels.clone());
+        Ok(Self { skyline: told, pixels, judged, is_judged: true, base, done, before, mask })
+    }
+
+    /// The skyline as it is now.
+    pub fn skyline(&self) -> &Skyline {
+        &self.skyline
+    }
+
+    /// The mask as it is now.
+    pub fn mask(&self) -> &Mask {
+        &self.mask
+    }
+
+    /// Takes the sky and ground strokes among these into account, and no others. Only what differs
+    /// from before is done, and only where it has an effect; the pixels are judged once, however many
+    /// strokes are new.
+    ///
+    /// # Errors
+    /// As for [`Live::new`]. What was done of it counts when it is followed again.
+    pub fn follow(
+        &mut self,
+        strokes: &[Stroke],
+        views: &[View],
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<(), CoreError> {
+        let wanted: Vec<&Stroke> = strokes.iter().filter(|own| own.paint.is_stroke()).collect();
+        let same = self.done.iter().zip(&wanted).take_while(|(done, own)| *done == **own).count();
+        if same == self.done.len() && same == wanted.len() && self.is_judged {
+            return Ok(());
+        }
+        self.take_back(self.done.len() - same);
+        let fresh = &wanted[self.done.len()..];
+        let alone = fresh.len() == 1 && self.is_judged;
+        self.is_judged &= fresh.is_empty();
+        tell(&mut self.skyline, &mut self.done, &mut self.before, fresh, stop)?;
+        self.judge(alone, views, stop)?;
+        self.mask = self.pixels.mask();
+        Ok(())
+    }
+
+    /// Takes back the last `count` strokes, or all where the labels before them are no longer held.
+    fn take_back(&mut self, count: usize) {
+        if count > self.before.len() {
+            self.before.clear();
+            self.done.clear();
+            self.skyline.labels = self.base.clone();
+            self.is_judged = false;
+            return;
+        }
+        for _ in 0..count {
+            let Some(before) = self.before.pop_back() else { break };
+            self.done.pop();
+            self.skyline.labels = before.labels;
+            match before.pixels {
+                Some((region, pixels)) if self.is_judged => {
+                    self.pixels.put_back(region, &pixels);
+                    self.judged = self.skyline.labels.clone();
+                }
+                _ => self.is_judged = false,
+            }
+        }
+    }
+
+    /// Judges the pixels by the labels as they are now, where these differ from those that the pixels
+    /// were judged by. Pixels before a stroke that comes alone are held.
+    fn judge(
+        &mut self,
+        alone: bool,
+        views: &[View],
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<(), CoreError> {
+        let (grid, now, was) = (self.skyline.grid(), &self.skyline.labels, &self.judged);
+        let differs =
+            |i: usize| (was.sky[i] - now.sky[i]).abs() > CHANGED || was.told[i] != now.told[i];
+        let changed: Vec<usize> = (0..grid.cells()).filter(|i| differs(*i)).collect();
+        if let Some(cells) = grid.holding(&changed) {
+            let region = self.pixels.squares(self.pixels_of(cells));
+            let held = alone.then(|| (region, self.pixels.copied(region)));
+            let mut marked = vec![0.0; grid.cells()];
+            changed.iter().for_each(|i| marked[*i] = 1.0);
+            let near = grid.blurred(&marked, AROUND);
+            let here: &(dyn Fn(usize) -> bool + Sync) = &|cell| near[cell] > 0.0;
+            let Skyline { evidence, labels, .. } = &self.skyline;
+            self.pixels.judge(views, evidence, labels, (region, here), stop)?;
+            if let (Some(before), true) = (self.before.back_mut(), alone) {
+                before.pixels = held;
+            }
+        }
+        self.judged = self.skyline.labels.clone();
+        self.is_judged = true;
+        Ok(())
+    }
+
+    /// The pixels of columns and rows of cells, and of some around.
+    fn pixels_of(&self, [columns, rows]: [std::ops::Range<usize>; 2]) -> Region {
+        let step = self.skyline.grid().step;
+        let (width, height) = self.mask.size();
+        let side = |cells: std::ops::Range<usize>, size: u32| {
+            let from = cells.start.saturating_sub(AROUND) as u32 * step;
+            let to = ((cells.end + AROUND) as u32 * step).min(size);
+            (from.min(size - 1), to)
+        };
+        let ((x, right), (y, low)) = (side(columns, width), side(rows, height));
+        Region { x, y, width: right - x, height: low - y }
+    }
+}
+
+/// Takes strokes into the labels one after the other, and holds what is before the last of them.
+fn tell(
+    skyline: &mut Skyline,
+    done: &mut Vec<Stroke>,
+    before: &mut VecDeque<Before>,
+    strokes: &[&Stroke],
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<(), CoreError> {
+    for (i, stroke) in strokes.iter().enumerate() {
+        if stop() {
+            return Err(CoreError::Cancelled);
+        }
+        match strokes.len() - i <= AT_ONCE {
+            true => before.push_back(Before { labels: skyline.labels.clone(), pixels: None }),
+            false => before.clear(),
+        }
+        if before.len() > AT_ONCE {
+            before.pop_front();
+        }
+        skyline.stroke(stroke);
+        done.push((*stroke).clone());
+    }
+    Ok(())
+}

@@ -1,0 +1,206 @@
+//! Sky or ground for every cell: evidence that spreads until it meets an edge (random walks with
+//! priors, Grady 2005).
+
+use super::ways::Ways;
+use jade_optics::grid::Grid;
+use rayon::prelude::*;
+
+/// What is known of a cell: how likely it is sky, and how much that weighs.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Known {
+    /// 0 for ground to 1 for sky.
+    pub sky: f32,
+    /// Weight against a neighbour's.
+    pub weight: f32,
+}
+
+impl Known {
+    /// Both together.
+    pub fn and(self, other: Self) -> Self {
+        let weight = self.weight + other.weight;
+        let sum = self.sky * self.weight + other.sky * other.weight;
+        Self { sky: if weight > 0.0 { sum / weight } else { 0.5 }, weight }
+    }
+}
+
+/// How likely each cell is sky, 0 to 1, where it agrees best with what is known and with its
+/// neighbours.
+pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
+    let coarsest = grid.across.min(grid.down) <= 8;
+    let mut sky = if !coarsest {
+        let small = grid.coarser(2);
+        let mut sums = vec![Known::default(); small.cells()];
+        for (i, own) in known.iter().enumerate() {
+            let to = &mut sums[i / grid.across / 2 * small.across + i % grid.across / 2];
+            to.sky += own.sky * own.weight;
+            to.weight += own.weight;
+        }
+        for own in &mut sums {
+            own.sky /= own.weight.max(1e-9);
+        }
+        let coarse = spread(small, &ways.halved(grid, small), &sums);
+        let of = |i: usize| coarse[i / grid.across / 2 * small.across + i % grid.across / 2];
+        (0..grid.cells()).map(of).collect()
+    } else {
+        known.iter().map(|own| own.sky).collect::<Vec<f32>>()
+    };
+    // Smaller grids settle what is far apart, at little cost.
+    let sweeps = match grid.cells() {
+        _ if coarsest => 100,
+        ..=20_000 => 40,
+        _ => 14,
+    };
+    Board::new(grid, ways, known, &sky).settled(sweeps, &mut sky);
+    sky
+}
+
+/// The cells as on a chessboard: those of one colour have neighbours of the other alone, so that all
+/// of one colour change together.
+struct Board {
+    grid: Grid,
+    colours: [Colour; 2],
+}
+
+/// The cells of one colour, row by row, with one beside the picture at either end.
+#[derive(Default)]
+struct Colour {
+    sky: Vec<f32>,
+    /// Ways to the left, to the right, up and down.
+    ways: [Vec<f32>; 4],
+    /// What is known of each, and what all of its weights are together.
+    known: Vec<f32>,
+    all: Vec<f32>,
+}
+
+impl Board {
+    fn new(grid: Grid, ways: &Ways, known: &[Known], sky: &[f32]) -> Self {
+        let long = Self::long(grid);
+        let plane = || vec![0.0; long * grid.down];
+        let colour = || Colour {
+            sky: plane(),
+            ways: [plane(), plane(), plane(), plane()],
+            known: plane(),
+            all: vec![1.0; long * grid.down],
+        };
+        let mut colours = [colour(), colour()];
+        for (i, own) in known.iter().enumerate() {
+            let (x, y) = (i % grid.across, i / grid.across);
+            let Colour { sky: to, ways: all_ways, known, all } = &mut colours[(x + y) % 2];
+            let at = y * long + x / 2 + 1;
+            let four = [
+                if x > 0 { ways.right[i - 1] } else { 0.0 },
+                if x + 1 < grid.across { ways.right[i] } else { 0.0 },
+                if y > 0 { ways.down[i - grid.across] } else { 0.0 },
+                if y + 1 < grid.down { ways.down[i] } else { 0.0 },
+            ];
+            all_ways.iter_mut().zip(four).for_each(|(plane, way)| plane[at] = way);
+            to[at] = sky[i];
+            known[at] = own.sky * own.weight;
+            all[at] = (own.weight + four.iter().sum::<f32>()).max(1e-20);
+        }
+        Self { grid, colours }
+    }
+
+    /// Cells of one colour in a row, with those beside the picture.
+    fn long(grid: Grid) -> usize {
+        grid.across.div_ceil(2) + 2
+    }
+
+    /// Lets every cell take the mean of what it is known to be and of its neighbours, and goes on
+    /// beyond it (Young 1954), so many times.
+    fn settled(mut self, sweeps: usize, sky: &mut [f32]) {
+        for _ in 0..sweeps {
+            for colour in 0..2 {
+                let [first, second] = &mut self.colours;
+                let (own, other) = if colour == 0 { (first, &*second) } else { (second, &*first) };
+                own.step(&other.sky, self.grid, colour);
+            }
+        }
+        let (across, long) = (self.grid.across, Self::long(self.grid));
+        for (i, sky) in sky.iter_mut().enumerate() {
+            let (x, y) = (i % across, i / across);
+            *sky = self.colours[(x + y) % 2].sky[y * long + x / 2 + 1].clamp(0.0, 1.0);
+        }
+    }
+}
+
+impl Colour {
+    fn step(&mut self, other: &[f32], grid: Grid, colour: usize) {
+        const BEYOND: f32 = 1.5;
+        /// Rows that are not worth sharing among threads.
+        const FEW: usize = 40;
+        let long = Board::long(grid);
+        let Self { sky, ways: [left, right, up, down], known, all } = self;
+        sky.par_chunks_mut(long).with_min_len(FEW).enumerate().for_each(|(y, sky)| {
+            let row = y * long..(y + 1) * long;
+            let part = |plane: &[f32]| -> std::ops::Range<usize> {
+                debug_assert!(plane.len() >= row.end);
+                row.clone()
+            };
+            let (left, right) = (&left[part(left)], &right[part(right)]);
+            let (up, down) = (&up[part(up)], &down[part(down)]);
+            let (known, all) = (&known[part(known)], &all[part(all)]);
+            let beside = &other[row.clone()];
+            // Beyond the first and last row ways are closed.
+            let above = if y > 0 { &other[row.start - long..row.start] } else { beside };
+            let below = if y + 1 < grid.down { &other[row.end..row.end + long] } else { beside };
+            // The neighbour to the left has the same number, or the one before.
+            let shift = (colour + y) % 2;
+            let (to_left, to_right) = (&beside[shift..], &beside[shift + 1..]);
+            for k in 1..long - 1 {
+                let sum = known[k]
+                    + left[k] * to_left[k - 1]
+                    + right[k] * to_right[k - 1]
+                    + up[k] * above[k]
+                    + down[k] * below[k];
+                sky[k] += BEYOND * (sum / all[k] - sky[k]);
+            }
+        });
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Two halves that an edge along a slanted line parts.
+    fn halves(grid: Grid) -> Ways {
+        let left = |i: usize| 3 * (i % grid.across) < grid.across + i / grid.across;
+        let way = |a: usize, b: usize| if left(a) == left(b) { 1.0 } else { 1e-3 };
+        let (across, cells) = (grid.across, grid.cells());
+        let right = |i: usize| if (i + 1).is_multiple_of(across) { 0.0 } else { way(i, i + 1) };
+        let down = |i: usize| if i + across >= cells { 0.0 } else { way(i, i + across) };
+        Ways { right: (0..cells).map(right).collect(), down: (0..cells).map(down).collect() }
+    }
+
+    #[test]
+    fn what_is_known_here_and_there_spreads_as_far_as_the_edge() {
+        let grid = Grid { step: 4, across: 90, down: 60 };
+        let ways = halves(grid);
+        let mut known = vec![Known::default(); grid.cells()];
+        for i in (0..grid.cells()).step_by(157) {
+            let left = 3 * (i % 90) < 90 + i / 90;
+            known[i] = Known { sky: f32::from(u8::from(left)), weight: 2.0 };
+        }
+        let sky = spread(grid, &ways, &known);
+        for (i, own) in sky.iter().enumerate() {
+            // The cells that touch the edge may lag behind.
+            let apart = 3 * (i % 90) as i64 - 90 - (i / 90) as i64;
+            let right = apart.abs() <= 3 || (*own > 0.5) == (apart < 0);
+            assert!(right, "column {}, row {}: {own}", i % 90, i / 90);
+        }
+        let (parted, length) = ways.parted(grid, &sky);
+        // Sixty rows, and twenty columns that the edge passes on the way down.
+        assert!(parted > 0.9 && (length - 80.0).abs() < 4.0, "{parted} over {length}");
+        // A border that does not keep to the edge is told from it.
+        let upper: Vec<f32> = (0..grid.cells()).map(|i| f32::from(u8::from(i < 2700))).collect();
+        assert!(ways.parted(grid, &upper).0 < 0.1);
+    }
+
+    #[test]
+    fn two_things_known_of_a_cell_count_by_their_weight() {
+        let both = Known { sky: 1.0, weight: 3.0 }.and(Known { sky: 0.0, weight: 1.0 });
+        assert_eq!((both.sky, both.weight), (0.75, 4.0));
+        assert_eq!(Known::default().and(Known::default()).sky, 0.5);
+    }
+}

@@ -1,0 +1,373 @@
+//! Strokes: what a person says of a region by painting on some of it.
+
+use super::appearance::{self, Feature};
+use super::evidence::Evidence;
+use super::spread::{Known, spread};
+use super::ways::Ways;
+use jade_optics::grid::Grid;
+use jade_pixels::tiled::Region;
+use jade_plan::Stroke;
+use std::ops::Range;
+
+/// Weight of what is not in the region against the ways that lead there: it reaches some thirty
+/// cells.
+const ELSEWHERE: f32 = 1e-3;
+/// Cells around a stroke that are looked at first.
+const NEAR: usize = 112;
+/// Share of a cell that is given to a stroke's side at least.
+const CHANGED: f32 = 0.1;
+/// Weight of the way between cells that are not alike, or not both on the wrong side: against
+/// [`ELSEWHERE`], walks come to nothing there.
+const CLOSED: f32 = 1e-5;
+/// Weight of the stroke itself.
+const TOLD: f32 = 1e3;
+/// Standard deviations of brightness, colours and texture within a region, beside those under the
+/// stroke.
+const ALIKE: [f32; 4] = [0.12, 0.05, 0.05, 0.7];
+
+/// What each cell is.
+#[derive(Clone)]
+pub struct Labels {
+    /// How likely it is sky, 0 to 1.
+    pub sky: Vec<f32>,
+    /// What the person said of it.
+    pub told: Vec<Option<bool>>,
+}
+
+/// What tells which cells belong together.
+#[derive(Clone)]
+pub struct Regions {
+    ways: Ways,
+    features: Vec<Feature>,
+}
+
+impl Regions {
+    pub fn of(evidence: &Evidence) -> Self {
+        let ways = Ways::of(evidence.grid, &appearance::features(evidence, 0));
+        Self { ways, features: appearance::features(evidence, 1) }
+    }
+
+    /// Gives the region that a stroke lies in to its side: the cells there that are like those under
+    /// it and hang together with them, by a random walk from it (Grady 2006).
+    pub fn stroke(&self, labels: &mut Labels, grid: Grid, stroke: &Stroke) {
+        let side = stroke.paint.is_sky();
+        let under = under(grid, stroke);
+        if under.is_empty() {
+            return;
+        }
+        let walks = Walks { regions: self, labels, alike: self.alike(&under), side };
+        // Most walks end near where they begin.
+        let near = Part::around(grid, &under, NEAR);
+        let (part, reached) = match walks.within(&near, &under) {
+            Some(found) => found,
+            None => match walks.within(&Part::around(grid, &under, usize::MAX), &under) {
+                Some(found) => found,
+                None => return,
+            },
+        };
+        let target = f32::from(u8::from(side));
+        for (own, reached) in reached.iter().enumerate() {
+            let (share, i) = ((2.0 * reached).min(1.0), part.cell(own));
+            if share > CHANGED {
+                labels.sky[i] += share * (target - labels.sky[i]);
+            }
+        }
+        for &i in &under {
+            labels.sky[i] = target;
+            labels.told[i] = Some(side);
+        }
+    }
+
+    /// What tells how like the cells under a stroke others are.
+    fn alike(&self, under: &[usize]) -> Alike {
+        let n = under.len() as f32;
+        let middle: Feature = under.iter().map(|&i| self.features[i]).sum::<Feature>() / n;
+        let mut spread = Feature::from(ALIKE.map(|v| v * v));
+        for &i in under {
+            let off = self.features[i] - middle;
+            spread += off.component_mul(&off) / n;
+        }
+        Alike { middle, spread }
+    }
+}
+
+/// What the cells under a stroke look like, and how much they differ.
+struct Alike {
+    middle: Feature,
+    spread: Feature,
+}
+
+impl Alike {
+    /// How like them a cell is, 0 to 1.
+    fn of(&self, own: &Feature) -> f32 {
+        let off = own - self.middle;
+        let far = off.component_mul(&off).component_div(&self.spread).sum();
+        (-0.5 * far).exp()
+    }
+}
+
+/// Walks that begin under a stroke.
+struct Walks<'a> {
+    regions: &'a Regions,
+    labels: &'a Labels,
+    alike: Alike,
+    side: bool,
+}
+
+impl Walks<'_> {
+    /// Only what is on the wrong side is walked through.
+    fn is_wrong(&self, cell: usize) -> bool {
+        (self.labels.sky[cell] > 0.5) != self.side
+    }
+
+    /// How likely a walk from each cell of a part ends under the stroke, and the smaller part beyond
+    /// which none does; nothing where walks leave the part.
+    fn within(&self, part: &Part, under: &[usize]) -> Option<(Part, Vec<f32>)> {
+        let reach = self.reach(part, under);
+        let part = Part::around(part.grid, &reach, 1).shared_with(part);
+        let reached = self.walk(&part, under)?;
+        Some((part, reached))
+    }
+
+    /// The cells of a part that a walk may come to through open ways.
+    fn reach(&self, part: &Part, under: &[usize]) -> Vec<usize> {
+        let across = part.grid.across;
+        let Regions { ways, features } = self.regions;
+        let mut seen = vec![false; part.columns.len() * part.rows.len()];
+        under.iter().for_each(|&i| seen[part.own(i)] = true);
+        let mut reach = under.to_vec();
+        let mut next = 0;
+        while let Some(&cell) = reach.get(next) {
+            next += 1;
+            if !self.is_wrong(cell) {
+                continue;
+            }
+            let like = self.alike.of(&features[cell]);
+            let (x, y) = (cell % across, cell / across);
+            let beside = [
+                (x > part.columns.start).then(|| (cell - 1, ways.right[cell - 1])),
+                (x + 1 < part.columns.end).then(|| (cell + 1, ways.right[cell])),
+                (y > part.rows.start).then(|| (cell - across, ways.down[cell - across])),
+                (y + 1 < part.rows.end).then(|| (cell + across, ways.down[cell])),
+            ];
+            for (other, way) in beside.into_iter().flatten() {
+                let own = part.own(other);
+                let open = || way * like.min(self.alike.of(&features[other])) > CLOSED;
+                if !seen[own] && self.is_wrong(other) && open() {
+                    seen[own] = true;
+                    reach.push(other);
+                }
+            }
+        }
+        reach
+    }
+
+    /// How likely a walk from each cell of a part ends under the stroke; nothing where it may be told
+    /// wrongly, as the part has walks beyond it.
+    fn walk(&self, part: &Part, under: &[usize]) -> Option<Vec<f32>> {
+        let small = Grid { across: part.columns.len(), down: part.rows.len(), ..part.grid };
+        let cells: Vec<usize> = (0..small.cells()).map(|own| part.cell(own)).collect();
+        let Regions { ways, features } = self.regions;
+        let like: Vec<f32> = cells.iter().map(|&i| self.alike.of(&features[i])).collect();
+        let wrong: Vec<bool> = cells.iter().map(|&i| self.is_wrong(i)).collect();
+        let way = |way: f32, a: usize, b: usize| match wrong[a] && wrong[b] {
+            true => way * like[a].min(like[b]).max(CLOSED),
+            false => CLOSED * way.min(1.0),
+        };
+        let (last, low) = (small.across - 1, small.across * (small.down - 1));
+        let right = |own: usize| match ways.right[cells[own]] {
+            there if there == 0.0 || own % small.across == last => 0.0,
+            there => way(there, own, own + 1),
+        };
+        let down = |own: usize| match ways.down[cells[own]] {
+            there if there == 0.0 || own >= low => 0.0,
+            there => way(there, own, own + small.across),
+        };
+        let all = 0..small.cells();
+        let own =
+            Ways { right: all.clone().map(right).collect(), down: all.clone().map(down).collect() };
+        let mut known = vec![Known { sky: 0.0, weight: ELSEWHERE }; small.cells()];
+        for &i in under {
+            known[part.own(i)] = Known { sky: 1.0, weight: TOLD };
+        }
+        let reached = spread(small, &own, &known);
+        let beyond = |own: usize| part.is_cut(own) && 4.0 * reached[own] > CHANGED;
+        (!all.into_iter().any(beyond)).then_some(reached)
+    }
+}
+
+/// A part of a grid.
+struct Part {
+    grid: Grid,
+    columns: Range<usize>,
+    rows: Range<usize>,
+}
+
+impl Part {
+    /// What lies within so many cells of some, of which there must be one.
+    fn around(grid: Grid, cells: &[usize], far: usize) -> Self {
+        let [columns, rows] = grid.holding(cells).unwrap_or([0..0, 0..0]);
+        let wider = |own: Range<usize>, count: usize| {
+            own.start.saturating_sub(far)..own.end.saturating_add(far).min(count)
+        };
+        Self { grid, columns: wider(columns, grid.across), rows: wider(rows, grid.down) }
+    }
+
+    /// What is in both of two parts of a grid that have something in common.
+    fn shared_with(self, other: &Self) -> Self {
+        let both = |a: Range<usize>, b: &Range<usize>| a.start.max(b.start)..a.end.min(b.end);
+        let (columns, rows) = (both(self.columns, &other.columns), both(self.rows, &other.rows));
+        Self { columns, rows, ..self }
+    }
+
+    /// The cell of the grid that one of its own is.
+    fn cell(&self, own: usize) -> usize {
+        let wide = self.columns.len();
+        (self.rows.start + own / wide) * self.grid.across + self.columns.start + own % wide
+    }
+
+    /// The other way round.
+    fn own(&self, cell: usize) -> usize {
+        let (x, y) = (cell % self.grid.across, cell / self.grid.across);
+        (y - self.rows.start) * self.columns.len() + x - self.columns.start
+    }
+
+    /// Whether the grid goes on beyond one of its own cells.
+    fn is_cut(&self, own: usize) -> bool {
+        let wide = self.columns.len();
+        let (x, y) = (own % wide, own / wide);
+        (x == 0 && self.columns.start > 0)
+            || (x + 1 == wide && self.columns.end < self.grid.across)
+            || (y == 0 && self.rows.start > 0)
+            || (y + 1 == self.rows.len() && self.rows.end < self.grid.down)
+    }
+}
+
+/// The cells whose middle a stroke covers, or at least those it goes through.
+fn under(grid: Grid, stroke: &Stroke) -> Vec<usize> {
+    let step = grid.step as f32;
+    let place = |v: f32| (v + 0.5) / step - 0.5;
+    let points = stroke.points.iter().map(|[x, y, r]| [place(*x), place(*y), (r / step).max(0.5)]);
+    let own = Stroke { points: points.collect(), soft: 0.0, ..stroke.clone() };
+    let size = (grid.across as u32, grid.down as u32);
+    let Some(Region { x: left, y: top, width, height }) = own.brush().bounds(size) else {
+        return vec![];
+    };
+    let row = |y: u32| {
+        let cover = own.brush().cover(left as f32, y as f32, width as usize);
+        let first = y as usize * grid.across + left as usize;
+        let covered = cover.into_iter().enumerate().filter(|(_, c)| *c > 0.4);
+        covered.map(move |(x, _)| first + x)
+    };
+    (top..top + height).flat_map(row).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jade_plan::Paint;
+
+    /// Sky over ground, with a patch in the sky that was taken for ground and touches it.
+    fn scene() -> (Grid, Regions, Labels, Vec<bool>) {
+        let grid = Grid { step: 10, across: 80, down: 60 };
+        let place = |i: usize| (i % 80, i / 80);
+        let patch = |i: usize| (20..45).contains(&place(i).0) && (20..40).contains(&place(i).1);
+        let ground = |i: usize| place(i).1 >= 40;
+        let feature = |i: usize| match (patch(i), ground(i)) {
+            (true, _) => Feature::from([-2.5, 0.1, 0.2, -1.0]),
+            (_, true) => Feature::from([-3.4, 0.3, -0.2, 0.6]),
+            _ => Feature::from([-2.0, 0.0, 0.3, -1.0]),
+        };
+        let features: Vec<Feature> = (0..grid.cells()).map(feature).collect();
+        let kind = |i: usize| (patch(i), ground(i));
+        let way = |a: usize, b: usize| if kind(a) == kind(b) { 1.0 } else { 0.05 };
+        let right = |i: usize| if i % 80 == 79 { 0.0 } else { way(i, i + 1) };
+        let down = |i: usize| if i >= 80 * 59 { 0.0 } else { way(i, i + 80) };
+        let ways = Ways {
+            right: (0..grid.cells()).map(right).collect(),
+            down: (0..grid.cells()).map(down).collect(),
+        };
+        let sky = (0..grid.cells()).map(|i| if patch(i) || ground(i) { 0.1 } else { 0.9 });
+        let labels = Labels { sky: sky.collect(), told: vec![None; grid.cells()] };
+        let truth = (0..grid.cells()).map(|i| !ground(i)).collect();
+        (grid, Regions { ways, features }, labels, truth)
+    }
+
+    /// The columns and rows of cells that a stroke changed.
+    fn changed(grid: Grid, before: &Labels, now: &Labels) -> Option<[Range<usize>; 2]> {
+        let differs = |i: &usize| before.sky[*i] != now.sky[*i] || before.told[*i] != now.told[*i];
+        grid.holding(&(0..grid.cells()).filter(differs).collect::<Vec<_>>())
+    }
+
+    #[test]
+    fn a_stroke_gives_its_whole_region_to_its_side_and_no_more() {
+        let (grid, regions, mut labels, truth) = scene();
+        let points = vec![[270.0, 270.0, 8.0], [330.0, 300.0, 8.0]];
+        let stroke = Stroke { paint: Paint::SkyStroke, points, soft: 0.0 };
+        let before = labels.clone();
+        regions.stroke(&mut labels, grid, &stroke);
+        let [columns, rows] = changed(grid, &before, &labels).unwrap();
+        for (i, sky) in labels.sky.iter().enumerate() {
+            assert_eq!(*sky > 0.5, truth[i], "column {}, row {}: {sky}", i % 80, i / 80);
+        }
+        assert!(columns.start <= 20 && columns.end >= 45 && rows.start <= 20 && rows.end >= 40);
+        assert!(labels.told.iter().filter(|told| **told == Some(true)).count() > 8);
+        // The other stroke takes it back.
+        let back = Stroke { paint: Paint::GroundStroke, ..stroke };
+        regions.stroke(&mut labels, grid, &back);
+        assert!(labels.sky[30 * 80 + 30] < 0.5 && labels.sky[10 * 80 + 70] > 0.5);
+    }
+
+    #[test]
+    fn a_walk_that_goes_far_is_followed_to_its_end() {
+        // A long band of sky that was taken for ground, reached from its left end.
+        let grid = Grid { step: 10, across: 260, down: 40 };
+        let band = |i: usize| (10..30).contains(&(i / 260));
+        let way = |a: usize, b: usize| if band(a) == band(b) { 60.0 } else { 0.05 };
+        let right = |i: usize| if i % 260 == 259 { 0.0 } else { way(i, i + 1) };
+        let down = |i: usize| if i >= 260 * 39 { 0.0 } else { way(i, i + 260) };
+        let all = 0..grid.cells();
+        let ways =
+            Ways { right: all.clone().map(right).collect(), down: all.clone().map(down).collect() };
+        let features = vec![Feature::from([-2.0, 0.0, 0.3, -1.0]); grid.cells()];
+        let regions = Regions { ways, features };
+        let sky = all.clone().map(|i| if band(i) { 0.1 } else { 0.9 }).collect();
+        let mut labels = Labels { sky, told: vec![None; grid.cells()] };
+        let points = vec![[60.0, 200.0, 40.0]];
+        let stroke = Stroke { paint: Paint::SkyStroke, points, soft: 0.0 };
+        let before = labels.clone();
+        regions.stroke(&mut labels, grid, &stroke);
+        let [columns, _] = changed(grid, &before, &labels).unwrap();
+        assert!(columns.end > 150, "{columns:?}");
+        // Nothing is left where what was looked at first ends.
+        let sky = |x: usize| labels.sky[20 * 260 + x];
+        for x in 60..90 {
+            assert!(sky(x) - sky(x + 1) < 0.02, "{} and {} at {x}", sky(x), sky(x + 1));
+        }
+    }
+
+    #[test]
+    fn a_stroke_beside_the_picture_changes_nothing() {
+        let (grid, regions, mut labels, _) = scene();
+        let points = vec![[-900.0, 10.0, 8.0]];
+        let stroke = Stroke { paint: Paint::SkyStroke, points, soft: 0.0 };
+        let before = labels.clone();
+        regions.stroke(&mut labels, grid, &stroke);
+        assert_eq!(changed(grid, &before, &labels), None);
+    }
+
+    /// A stroke on what is on its side already is no walk at all.
+    #[test]
+    fn walks_end_where_nothing_is_wrong_or_alike() {
+        let (grid, regions, labels, _) = scene();
+        let under = [30 * 80 + 30];
+        let whole = Part::around(grid, &under, usize::MAX);
+        for (side, most) in [(true, 25 * 20), (false, 1)] {
+            let alike = regions.alike(&under);
+            let walks = Walks { regions: &regions, labels: &labels, alike, side };
+            let reach = walks.reach(&whole, &under);
+            assert!((1..=most).contains(&reach.len()), "{}", reach.len());
+            assert_eq!(reach.len() > 1, side);
+        }
+    }
+}

@@ -1,0 +1,36 @@
+//! A frame as the skyline is found in it.
+
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_optics::resample::{self, Room};
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+
+/// A frame, and where its sky lies on the reference frame's.
+#[derive(Clone, Copy)]
+pub struct View<'a> {
+    /// The frame's light.
+    pub light: &'a dyn Light,
+    /// The motion of its sky.
+    pub motion: &'a Motion,
+    /// Positions of its point lights in pixels.
+    pub lights: &'a [[f64; 2]],
+}
+
+impl View<'_> {
+    /// The light of a region of the frame as it stands, without its lens's flaws, into three planes.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    pub(crate) fn fill(
+        &self,
+        region: Region,
+        planes: [&mut [f32]; 3],
+        room: &mut Room,
+    ) -> Result<(), PictureError> {
+        match self.light.lens() {
+            None => self.light.fill(region, planes, region.width as usize),
+            Some(_) => resample::read(self.light, &Motion::Still, region, planes, room).map(|_| ()),
+        }
+    }
+}

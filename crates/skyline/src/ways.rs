@@ -1,0 +1,173 @@
+//! How near neighbouring cells are to each other: what lies between them is an edge or not.
+
+use super::appearance::Feature;
+use jade_optics::grid::Grid;
+use jade_optics::statistics::median;
+use rayon::prelude::*;
+
+/// The features that tell edges: brightness, red and blue.
+const COLOURS: [usize; 3] = [0, 1, 2];
+/// Cells on either side of an edge that tell it from noise.
+const SIDE: usize = 3;
+/// Cells on either side over which the light of a cloud changes.
+const WIDE: usize = 9;
+/// What an edge counts against as a share of how far the light differs over that: the skyline is
+/// sharp, whatever the light, and the edges of clouds are not.
+const SOFT: f32 = 0.2;
+
+/// How far it is from one cell to its neighbours to the right and below: 1 where nothing changes,
+/// near 0 across an edge.
+#[derive(Clone)]
+pub struct Ways {
+    pub right: Vec<f32>,
+    pub down: Vec<f32>,
+}
+
+impl Ways {
+    /// From what cells look like.
+    pub fn of(grid: Grid, features: &[Feature]) -> Self {
+        let plane = |f: usize| -> Vec<f32> { features.iter().map(|own| own[f]).collect() };
+        let all: Vec<[Vec<f32>; 2]> =
+            COLOURS.into_par_iter().map(|f| strengths(grid, &plane(f))).collect();
+        let sum = |k: usize| -> Vec<f32> {
+            (0..grid.cells()).map(|i| all.iter().map(|own| own[k][i]).sum()).collect()
+        };
+        Self::new(grid, &sum(0), &sum(1))
+    }
+
+    /// From the strength of the edge, 1 for what noise does, between each cell and its neighbour to
+    /// the right, and to the one below.
+    fn new(grid: Grid, right: &[f32], down: &[f32]) -> Self {
+        let way = |edge: f32| (-0.5 * edge).exp() + 1e-3;
+        let last = |i: usize| (i + 1).is_multiple_of(grid.across);
+        let right =
+            right.iter().enumerate().map(|(i, edge)| if last(i) { 0.0 } else { way(*edge) });
+        let low = |i: usize| i + grid.across >= grid.cells();
+        let down = down.iter().enumerate().map(|(i, edge)| if low(i) { 0.0 } else { way(*edge) });
+        Self { right: right.collect(), down: down.collect() }
+    }
+
+    /// How well a border of sky and ground keeps to edges, 0 to 1, and how many cells long it is.
+    pub fn parted(&self, grid: Grid, sky: &[f32]) -> (f32, f32) {
+        let (mut sum, mut count) = (0.0, 0.0f32);
+        for i in 0..grid.cells() {
+            let mut look = |way: f32, other: usize| {
+                if other < grid.cells() && (sky[i] > 0.5) != (sky[other] > 0.5) {
+                    sum += 1.0 - way;
+                    count += 1.0;
+                }
+            };
+            if (i + 1) % grid.across != 0 {
+                look(self.right[i], i + 1);
+            }
+            look(self.down[i], i + grid.across);
+        }
+        (sum / count.max(1.0), count)
+    }
+
+    /// The same for cells twice as large.
+    pub fn halved(&self, grid: Grid, small: Grid) -> Self {
+        let mut half = Self { right: vec![0.0; small.cells()], down: vec![0.0; small.cells()] };
+        for (i, (right, down)) in self.right.iter().zip(&self.down).enumerate() {
+            let (x, y) = (i % grid.across, i / grid.across);
+            let to = y / 2 * small.across + x / 2;
+            // What leads from one larger cell to the next.
+            if x % 2 == 1 {
+                half.right[to] += 0.5 * right;
+            }
+            if y % 2 == 1 {
+                half.down[to] += 0.5 * down;
+            }
+        }
+        half
+    }
+}
+
+/// How strong the edges of one colour are between each cell and its neighbours to the right and below,
+/// 1 for what noise does.
+fn strengths(grid: Grid, plane: &[f32]) -> [Vec<f32>; 2] {
+    let right = Line { step: 1, long: grid.across, values: grid.blurred_along(plane, 1, false) };
+    let down =
+        Line { step: grid.across, long: grid.down, values: grid.blurred_along(plane, 1, true) };
+    let both = [right, down].map(|line| (line.edges(), line.differences(WIDE)));
+    let mut all: Vec<f32> = both[0].0.iter().step_by(7).copied().collect();
+    let usual = 3.0 * 1.4826 * median(&mut all).max(1e-4);
+    both.map(|(edges, wide)| {
+        let strength =
+            |(edge, wide): (&f32, &f32)| edge.powi(2) / (usual.powi(2) + (SOFT * wide).powi(2));
+        edges.iter().zip(&wide).map(strength).collect()
+    })
+}
+
+/// Values along the lines of a grid.
+struct Line {
+    /// From one to the next.
+    step: usize,
+    /// How many make a line.
+    long: usize,
+    values: Vec<f32>,
+}
+
+impl Line {
+    /// How much the means of so many cells before and behind each way differ.
+    fn differences(&self, side: usize) -> Vec<f32> {
+        let one = |i: usize| {
+            let at = i / self.step % self.long;
+            let (before, behind) = (side.min(at + 1), side.min(self.long - at - 1));
+            if behind == 0 {
+                return 0.0;
+            }
+            let mean = |from: usize, count: usize| {
+                (0..count).map(|k| self.values[from + k * self.step]).sum::<f32>() / count as f32
+            };
+            mean(i + self.step, behind) - mean(i + self.step - before * self.step, before)
+        };
+        (0..self.values.len()).into_par_iter().map(one).collect()
+    }
+
+    /// How much of that is an edge of a few cells; what goes on in the same way before and behind is
+    /// none.
+    fn edges(&self) -> Vec<f32> {
+        let all = self.differences(SIDE);
+        let one = |i: usize| {
+            let at = i / self.step % self.long;
+            let before = all[i - SIDE.min(at) * self.step];
+            let behind = all[i + SIDE.min((self.long - 1 - at).saturating_sub(1)) * self.step];
+            let sign = all[i].signum();
+            let slope = 0.5 * ((sign * before).max(0.0) + (sign * behind).max(0.0));
+            (all[i].abs() - slope).max(0.0)
+        };
+        (0..all.len()).into_par_iter().map(one).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A plane of cells with some noise, of the given light in each column.
+    fn columns(grid: Grid, light: impl Fn(usize) -> f32) -> Vec<f32> {
+        let noise = |i: usize| ((i * 7919 % 101) as f32 / 101.0 - 0.5) * 0.01;
+        (0..grid.cells()).map(|i| light(i % grid.across) + noise(i)).collect()
+    }
+
+    #[test]
+    fn a_faint_sharp_edge_is_one_and_a_soft_one_of_much_light_is_none() {
+        let grid = Grid { step: 8, across: 120, down: 60 };
+        // A step, and beside it a slope over twelve cells of twenty times the light.
+        let light = |x: usize| {
+            let step = if x > 30 { 0.05 } else { 0.0 };
+            let t = ((x as f32 - 80.0) / 12.0).clamp(0.0, 1.0);
+            step + t * t * (3.0 - 2.0 * t)
+        };
+        let [right, down] = strengths(grid, &columns(grid, light));
+        for y in 5..55 {
+            let row = &right[y * grid.across..(y + 1) * grid.across];
+            assert!(row[30] > 8.0, "the step in row {y}: {}", row[30]);
+            let soft = row[70..110].iter().copied().fold(0.0, f32::max);
+            assert!(soft < 4.0, "the slope in row {y}: {soft}");
+        }
+        let mut level = down[10 * grid.across..50 * grid.across].to_vec();
+        assert!(median(&mut level) < 1.0);
+    }
+}

@@ -1,0 +1,12 @@
+//! What frames show before they are stacked: measures of each, doubts, the sets that they fall into, the
+//! reference frame to propose, and what would spoil a stack.
+
+#![warn(missing_docs)]
+
+mod balance;
+pub mod checks;
+pub mod judge;
+pub mod measures;
+pub mod reference;
+pub mod sets;
+mod sort;

@@ -1,0 +1,335 @@
+//! What a frame alone shows: how many stars and how sharp, how bright, how sharp its details.
+
+use jade_align::noise;
+use jade_align::stars::StarList;
+use jade_frames::Frame;
+use jade_optics::light::Light;
+use jade_optics::star::Star;
+use jade_optics::statistics::median;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// Figures of one frame, by which it is compared with those beside it.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+pub struct Measures {
+    /// Stars found; lamps and hot pixels may be among them.
+    pub stars: u32,
+    /// Median full width at half maximum of well measured stars in pixels.
+    pub star_width_px: Option<f32>,
+    /// Standard error of that in pixels.
+    #[serde(default)]
+    pub star_width_error_px: Option<f32>,
+    /// Median of shorter by longer axis of bright stars, 0 to 1.
+    pub roundness: Option<f32>,
+    /// Median background in linear light; white is 1.
+    pub level: f32,
+    /// Contrast of the sharpest tenth of the picture over two pixels, less what noise makes of it,
+    /// as a share of the brightness there.
+    pub sharpness: f32,
+    /// Share of pixels with a colour at the white point, 0 to 1.
+    pub clipped: f32,
+    /// Share of stars that have a second one beside them, all in the same direction and as far
+    /// away, 0 to 1.
+    #[serde(default)]
+    pub doubled: f32,
+    /// Light in red and in blue, each over that in green, of a typical patch; `None` where there is
+    /// too little to tell.
+    #[serde(default)]
+    pub colour: Option<[f32; 2]>,
+    /// Light of a ring around bright stars over their brightest pixel's; below 0 where the frame was
+    /// sharpened.
+    #[serde(default)]
+    pub rim: Option<f32>,
+    /// How much more alike noise is in pixels beside each other than further apart, as a share of its
+    /// variance, where the picture is smoothest: above 0 where colours were filled in or noise was
+    /// reduced, below 0 where the frame was sharpened.
+    #[serde(default)]
+    pub grain: Option<f32>,
+    /// Contrast over two pixels, noise and all, of the most detailed patch in each of [`CELLS`] parts of
+    /// the picture, row by row, as a share of the brightness there.
+    #[serde(default)]
+    pub detail: Vec<f32>,
+}
+
+/// Parts of the picture across and down whose sharpness is told apart.
+pub const CELLS: [usize; 2] = [6, 4];
+
+/// Side of the patches by which sharpness is judged, in pixels.
+const PATCH: u32 = 48;
+/// Patches along the longer side.
+const ACROSS: u32 = 20;
+/// Light from which on a colour counts as clipped.
+const WHITE: f32 = 0.998;
+/// Less light has no colour.
+const COLOURED: f32 = 0.004;
+/// Stars this near to each other in pixels may be one twice.
+const TWICE: f64 = 16.0;
+/// How well the directions of such pairs agree, in pixels.
+const AGREE: f64 = 0.8;
+/// Stars that are looked at for pairs.
+const PAIRED: usize = 600;
+/// Fewer bright stars tell no roundness.
+const FEWEST: usize = 8;
+
+impl Measures {
+    /// Measures a frame whose stars were found.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
+    pub fn of(
+        frame: &Frame,
+        stars: &StarList,
+        stop: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Self, PictureError> {
+        let (width, height) = frame.size();
+        let side = PATCH.min(width).min(height);
+        let step = (width.max(height) / ACROSS).max(side);
+        let places: Vec<Region> = (0..=height - side)
+            .step_by(step as usize)
+            .flat_map(|y| (0..=width - side).step_by(step as usize).map(move |x| (x, y)))
+            .map(|(x, y)| Region { x, y, width: side, height: side })
+            .collect();
+        let patches: Result<Vec<Patch>, PictureError> = places
+            .par_iter()
+            .map(|place| match stop() {
+                true => Err(PictureError::Cancelled),
+                false => Patch::of(frame, *place),
+            })
+            .collect();
+        let patches = patches?;
+        let mut contrasts: Vec<f32> = patches.iter().map(|p| p.contrast).collect();
+        contrasts.sort_by(|a, b| b.total_cmp(a));
+        let clipped: usize = patches.iter().map(|p| p.clipped).sum();
+        let bright = stars.stars.iter().filter(|s| s.snr > 20.0 && !s.saturated);
+        let mut round: Vec<f32> = bright.map(|s| s.roundness).take(400).collect();
+        let measures = Self {
+            stars: stars.stars.len() as u32,
+            star_width_px: stars.star_width,
+            star_width_error_px: stars.star_width_error(),
+            roundness: (round.len() >= FEWEST).then(|| median(&mut round)),
+            level: stars.sky_level,
+            sharpness: contrasts[contrasts.len() / 10],
+            clipped: clipped as f32 / (patches.len() as f32 * (side * side) as f32),
+            doubled: doubled(&stars.stars),
+            colour: colour(&patches),
+            rim: rim(frame, stars)?,
+            grain: grain(&patches),
+            detail: detail(&patches, &places, (width, height)),
+        };
+        Ok(measures.finite())
+    }
+
+    /// The same without what is no number, as it comes of light beyond all measure: absent where a
+    /// figure may be, and 0 elsewhere. Only numbers can be stored and read again.
+    fn finite(self) -> Self {
+        let number = |v: f32| if v.is_finite() { v } else { 0.0 };
+        let some = |v: Option<f32>| v.filter(|v| v.is_finite());
+        Self {
+            stars: self.stars,
+            star_width_px: some(self.star_width_px),
+            star_width_error_px: some(self.star_width_error_px),
+            roundness: some(self.roundness),
+            level: number(self.level),
+            sharpness: number(self.sharpness),
+            clipped: number(self.clipped),
+            doubled: number(self.doubled),
+            colour: self.colour.filter(|colour| colour.iter().all(|v| v.is_finite())),
+            rim: some(self.rim),
+            grain: some(self.grain),
+            detail: self.detail.into_iter().map(number).collect(),
+        }
+    }
+}
+
+/// Share of the brighter stars that take part in pairs which are all alike.
+fn doubled(stars: &[Star]) -> f32 {
+    let mut all: Vec<&Star> = stars.iter().collect();
+    all.sort_by(|a, b| b.flux.total_cmp(&a.flux));
+    all.truncate(PAIRED);
+    // Of faint ones the second may be lost in the noise.
+    let bright = all.len() / 3;
+    if bright < FEWEST {
+        return 0.0;
+    }
+    let mut pairs: Vec<[f64; 2]> = Vec::new();
+    for (i, star) in all[..bright].iter().enumerate() {
+        for (j, other) in all.iter().enumerate() {
+            let away = [other.x - star.x, other.y - star.y];
+            // Either of two bright ones may be the first.
+            if i != j && away.iter().all(|d| d.abs() < TWICE) {
+                pairs.push(away);
+                pairs.push(away.map(|d| -d));
+            }
+        }
+    }
+    let alike = |pair: &[f64; 2]| {
+        pairs.iter().filter(|p| (p[0] - pair[0]).hypot(p[1] - pair[1]) < AGREE).count()
+    };
+    let most = pairs.iter().take(PAIRED).map(alike).max().unwrap_or(0);
+    (most as f32 / bright as f32).min(1.0)
+}
+
+fn colour(patches: &[Patch]) -> Option<[f32; 2]> {
+    let [red, green, blue] = [0, 1, 2].map(|channel| {
+        median(&mut patches.iter().map(|patch| patch.colour[channel]).collect::<Vec<f32>>())
+    });
+    (green > COLOURED).then(|| [red / green, blue / green])
+}
+
+/// Light around stars that stand alone.
+fn rim(frame: &Frame, list: &StarList) -> Result<Option<f32>, PictureError> {
+    const HALF: u32 = 12;
+    const LOOKED_AT: usize = 60;
+    let Some(wide) = list.star_width.map(f64::from).filter(|wide| *wide < 4.0) else {
+        return Ok(None);
+    };
+    let (width, height) = frame.size();
+    let alone = |star: &Star| {
+        let near = |other: &&Star| {
+            (other.x - star.x).hypot(other.y - star.y) < f64::from(HALF)
+                && other.flux > 0.03 * star.flux
+        };
+        list.stars.iter().filter(near).count() == 1
+    };
+    let good = list.stars.iter().filter(|s| s.snr > 50.0 && !s.saturated && s.roundness > 0.7);
+    let mut rims = Vec::new();
+    for star in good.filter(|star| alone(star)).take(LOOKED_AT) {
+        let (x, y) =
+            (star.x.round() as i64 - i64::from(HALF), star.y.round() as i64 - i64::from(HALF));
+        let side = 2 * HALF + 1;
+        let (right, low) = (x + i64::from(side), y + i64::from(side));
+        if x < 0 || y < 0 || right > i64::from(width) || low > i64::from(height) {
+            continue;
+        }
+        let square = Region { x: x as u32, y: y as u32, width: side, height: side };
+        let light = frame.mean(square)?;
+        let within = |from: f64, to: f64| -> Vec<f32> {
+            let far = |i: usize| {
+                let (dx, dy) =
+                    ((i as u32 % side) as f64 + x as f64, (i as u32 / side) as f64 + y as f64);
+                (dx - star.x).hypot(dy - star.y)
+            };
+            (0..light.len()).filter(|i| (from..to).contains(&far(*i))).map(|i| light[i]).collect()
+        };
+        let mean = |values: Vec<f32>| values.iter().sum::<f32>() / values.len().max(1) as f32;
+        let around = median(&mut within(0.7 * f64::from(HALF), f64::from(HALF)));
+        let peak = within(0.0, 1.5).into_iter().fold(0.0, f32::max) - around;
+        rims.push((mean(within(1.4 * wide, 2.2 * wide)) - around) / peak.max(1e-6));
+    }
+    Ok((rims.len() >= FEWEST).then(|| median(&mut rims)))
+}
+
+/// The most detailed patch of each cell.
+fn detail(patches: &[Patch], places: &[Region], (width, height): (u32, u32)) -> Vec<f32> {
+    let mut cells = vec![0.0f32; CELLS[0] * CELLS[1]];
+    for (patch, place) in patches.iter().zip(places) {
+        let part = |from: u32, long: u32, size: u32, count: usize| {
+            ((from + long / 2) as usize * count / size as usize).min(count - 1)
+        };
+        let column = part(place.x, place.width, width, CELLS[0]);
+        let row = part(place.y, place.height, height, CELLS[1]);
+        let cell = &mut cells[row * CELLS[0] + column];
+        *cell = cell.max(patch.detail);
+    }
+    cells
+}
+
+/// From the smoothest quarter of the patches, in which there is little but noise.
+fn grain(patches: &[Patch]) -> Option<f32> {
+    let mut smooth: Vec<&Patch> = patches.iter().filter(|p| p.clipped == 0).collect();
+    smooth.sort_by(|a, b| a.restless.total_cmp(&b.restless));
+    smooth.truncate(patches.len() / 4);
+    let mut grains: Vec<f32> = smooth.iter().filter_map(|patch| patch.grain).collect();
+    (grains.len() >= FEWEST).then(|| median(&mut grains))
+}
+
+struct Patch {
+    contrast: f32,
+    /// Variance over four pixels for each light, as that of noise follows the light.
+    restless: f32,
+    grain: Option<f32>,
+    /// The same with noise: fine texture may not be told from it.
+    detail: f32,
+    clipped: usize,
+    /// Mean red, green and blue.
+    colour: [f32; 3],
+}
+
+impl Patch {
+    fn of(frame: &Frame, place: Region) -> Result<Self, PictureError> {
+        let planes = frame.planes(place)?;
+        let pixels = 0..place.area();
+        let grey: Vec<f32> =
+            pixels.clone().map(|i| planes.iter().map(|p| p[i]).sum::<f32>() / 3.0).collect();
+        let clipped = pixels.filter(|&i| planes.iter().any(|plane| plane[i] >= WHITE)).count();
+        let width = place.width as usize;
+        let sigma = noise::noise(&grey, width);
+        let [beside, squares, apart] = [1, 2, 4].map(|step| differences(&grey, width, step));
+        let own = (squares - 2.0 * f64::from(sigma).powi(2)).max(0.0).sqrt();
+        let level = grey.iter().sum::<f32>() / grey.len() as f32;
+        let colour = planes.each_ref().map(|plane| plane.iter().sum::<f32>() / plane.len() as f32);
+        let level = level.max(1e-4);
+        let (contrast, detail) = (own as f32 / level, squares.sqrt() as f32 / level);
+        let restless = apart as f32 / level;
+        let grain = (apart > 0.0).then(|| (1.0 - beside.max(squares) / apart) as f32);
+        Ok(Self { contrast, restless, grain, detail, clipped, colour })
+    }
+}
+
+/// Mean square of the differences between pixels so far apart along rows and columns.
+fn differences(grey: &[f32], width: usize, step: usize) -> f64 {
+    let squares = |here: &[f32], there: &[f32]| -> f64 {
+        here.iter().zip(there).map(|(a, b)| f64::from(b - a).powi(2)).sum()
+    };
+    let along: f64 =
+        grey.chunks_exact(width).map(|row| squares(row, &row[step.min(width)..])).sum();
+    let down = squares(grey, &grey[(step * width).min(grey.len())..]);
+    let tall = grey.len() / width;
+    let count = tall * width.saturating_sub(step) + width * tall.saturating_sub(step);
+    (along + down) / count.max(1) as f64
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn star(x: f64, y: f64, flux: f32) -> Star {
+        Star { x, y, flux, width: 2.2, roundness: 0.9, snr: 30.0, saturated: false }
+    }
+
+    /// Places all over a picture that have nothing in common.
+    fn sky(count: usize) -> Vec<Star> {
+        let at = |i: usize, by: usize| ((i * i + 17 * i) * by % 9973) as f64 / 9973.0;
+        (0..count).map(|i| star(900.0 * at(i, 7919), 600.0 * at(i, 5347), i as f32)).collect()
+    }
+
+    #[test]
+    fn what_is_no_number_is_absent_and_the_rest_is_read_again() {
+        let measures = Measures {
+            star_width_px: Some(2.2),
+            roundness: Some(f32::NAN),
+            level: f32::INFINITY,
+            colour: Some([1.0, f32::NAN]),
+            detail: vec![0.5, f32::NEG_INFINITY],
+            ..Measures::default()
+        };
+        let finite = measures.finite();
+        let text = serde_json::to_string(&finite).unwrap();
+        assert_eq!(serde_json::from_str::<Measures>(&text).unwrap(), finite);
+        let kept =
+            Measures { star_width_px: Some(2.2), detail: vec![0.5, 0.0], ..Measures::default() };
+        assert_eq!(finite, kept);
+    }
+
+    #[test]
+    fn stars_that_are_all_there_twice_are_doubled() {
+        let once = sky(300);
+        assert!(doubled(&once) < 0.15, "{}", doubled(&once));
+        let beside = once.iter().map(|s| star(s.x + 5.2, s.y - 3.1, 0.8 * s.flux));
+        let twice: Vec<Star> = once.iter().copied().chain(beside).collect();
+        assert!(doubled(&twice) > 0.9, "{}", doubled(&twice));
+    }
+}
