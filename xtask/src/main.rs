@@ -41,6 +41,7 @@ const USAGE: &str = "usage: cargo xtask COMMAND
                       number follows
     same          whether the program makes the same bytes as an earlier build of it, whose path
                   follows, over all kinds of shoots
+    layers        whether crates use only what they may, and no modules import each other in a circle
     trials        kills, full disks, broken files and extreme plans, into docs/reliability.md; only
                   some where `kills`, `room`, `broken` or `extremes` follows
     fuzz          fuzzes all readers, or those that follow, each for ten minutes unless a number
@@ -98,6 +99,7 @@ fn demo(rest: &[String]) -> Result<()> {
 fn test() -> Result<()> {
     run(&mut cargo(&["fmt", "--all", "--check"]))?;
     run(&mut cargo(&["fmt", "--manifest-path", "fuzz/Cargo.toml", "--check"]))?;
+    layers::layers()?;
     web::build()?;
     web::check()?;
     run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;

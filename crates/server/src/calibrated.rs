@@ -1,6 +1,7 @@
 //! What the lights of a shoot are calibrated with.
 
-use crate::App;
+use crate::app::App;
+use crate::calibrations::Known;
 use crate::error::ApiError;
 use crate::store::{FrameRow, in_run};
 use crate::told::Unseen;
@@ -10,20 +11,7 @@ use jade_frames::CalibrationFrames;
 use jade_frames::FrameInput;
 use jade_frames::calibration::Calibration;
 use jade_plan::{CoreError, Plan, PreparePlan};
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex};
-
-/// What was made for showing calibrated frames, by shoot; with what it was made from.
-#[derive(Default)]
-pub struct Calibrations {
-    known: Mutex<HashMap<i64, Known>>,
-    one_at_a_time: tokio::sync::Mutex<()>,
-}
-
-struct Known {
-    made_from: String,
-    made: Option<Arc<Calibration>>,
-}
+use std::sync::Arc;
 
 /// The frames of a shoot that its lights are calibrated with.
 pub async fn frames_of(app: &App, shoot: i64) -> Result<CalibrationFrames, ApiError> {

@@ -1,7 +1,7 @@
 //! The folder of everything the application keeps: one server at a time, for its owner alone.
 
-use crate::cache_limit::sweep_aside;
 use crate::error::ApiError;
+use crate::leftovers::sweep_aside;
 use std::fs::{File, Permissions, TryLockError};
 use std::io::{Read, Seek, Write};
 use std::net::SocketAddr;

@@ -1,6 +1,6 @@
 //! The demo shoots: made up by the simulated camera on the first start.
 
-use crate::App;
+use crate::app::App;
 use crate::error::ApiError;
 use crate::import::{self, Import};
 use crate::types::{NewShoot, Role, ShootChange, Sort};

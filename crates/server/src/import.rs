@@ -1,9 +1,10 @@
 //! Adding files to a shoot: each is hashed, decoded once and made ready to be shown.
 
+use crate::app::App;
 use crate::error::ApiError;
+use crate::pictures;
 use crate::store::NewFrame;
 use crate::types::{AddFolder, Added, Event, Role};
-use crate::{App, pictures};
 use jade_frames::{FileState, FrameInput, content_hash};
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;

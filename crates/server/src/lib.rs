@@ -1,25 +1,33 @@
 //! The web application: routes, store, job runner, tile rendering and the embedded front end.
 
+mod app;
 pub mod backup;
 mod cache_limit;
 mod calibrated;
+mod calibrations;
 mod connections;
 mod data_folder;
 pub mod demo;
 pub mod error;
 pub mod folders;
+mod gone;
 mod guard;
 mod import;
+mod leftovers;
 mod measurer;
 mod merging;
 mod paths;
+mod peak_memory;
 pub mod pictures;
 mod proposals;
 mod routes;
 mod runner;
+mod running;
 mod saving;
+mod savings;
 mod searches;
 mod skyline;
+mod skyline_seen;
 pub mod store;
 mod sweep;
 mod told;
@@ -27,21 +35,21 @@ pub mod types;
 mod versions;
 mod watcher;
 
+use app::App;
 use data_folder::DataFolder;
 use error::ApiError;
 use folders::Roots;
 use guard::Guard;
 use jade_engine::Budget;
 use jade_frames::cache::Cache;
+pub use peak_memory::peak_memory_mib;
 use std::net::SocketAddr;
-use std::panic::AssertUnwindSafe;
 use std::path::PathBuf;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::time::{Duration, Instant};
+use std::sync::atomic::Ordering;
+use std::time::Duration;
 use store::Store;
 use tokio::sync::broadcast;
-use types::Event;
 
 /// How to start the server.
 #[derive(Debug, Clone)]
@@ -62,86 +70,8 @@ pub struct Config {
     pub cache_limit: u64,
 }
 
-/// What all routes share.
-pub struct App {
-    data: PathBuf,
-    store: Store,
-    cache: Cache,
-    cache_limit: u64,
-    roots: Roots,
-    budget: Budget,
-    guard: Guard,
-    gallery: pictures::Gallery,
-    runner: runner::Runner,
-    savings: saving::Savings,
-    calibrations: calibrated::Calibrations,
-    skylines: skyline::Skylines,
-    sweeps: sweep::Sweeps,
-    /// Watched folders that are not there.
-    gone: watcher::Gone,
-    importers: tokio::sync::Semaphore,
-    importer_places: u32,
-    /// Set once the server is about to end.
-    ending: AtomicBool,
-    /// Pieces of work under way.
-    busy: AtomicUsize,
-    /// Wakes the measurer when something was added.
-    imported: tokio::sync::Notify,
-    events: broadcast::Sender<Event>,
-}
-
 /// How long the end of the server waits for work to stop.
 const REST: Duration = Duration::from_secs(10);
-
-impl App {
-    /// Whether the server is about to end: whatever takes long stops then.
-    fn is_ending(&self) -> bool {
-        self.ending.load(Ordering::Relaxed)
-    }
-
-    /// Waits until no work holds the application any more, for so long at most.
-    async fn at_rest(self: &Arc<Self>, most: Duration) {
-        let begun = Instant::now();
-        while self.busy.load(Ordering::Relaxed) > 0 && begun.elapsed() < most {
-            tokio::time::sleep(Duration::from_millis(20)).await;
-        }
-    }
-
-    /// Does work that computes or waits for a disk, away from the threads that answer requests.
-    ///
-    /// # Errors
-    /// Those of `work`; [`ApiError::Inner`] where it broke off.
-    async fn work<T: Send + 'static, E: Into<ApiError> + Send + 'static>(
-        self: &Arc<Self>,
-        work: impl FnOnce(&Arc<Self>) -> Result<T, E> + Send + 'static,
-    ) -> Result<T, ApiError> {
-        let app = self.clone();
-        let done = tokio::task::spawn_blocking(move || {
-            app.busy.fetch_add(1, Ordering::Relaxed);
-            let done = std::panic::catch_unwind(AssertUnwindSafe(|| work(&app)));
-            app.busy.fetch_sub(1, Ordering::Relaxed);
-            done.map_err(|_| ApiError::Inner(BROKE_OFF.to_owned()))
-        });
-        done.await??.map_err(Into::into)
-    }
-
-    fn tell(&self, event: Event) {
-        // Nobody listening is fine.
-        let _ = self.events.send(event);
-    }
-
-    fn result_folder(&self, key: &str) -> PathBuf {
-        self.data.join("results").join(key)
-    }
-
-    /// Where an uploaded file with this BLAKE3 is kept.
-    pub fn original(&self, blake3: &str) -> PathBuf {
-        data_folder::original(&self.data, blake3)
-    }
-}
-
-/// What is said of work that panicked.
-const BROKE_OFF: &str = "A computation broke off; the server's own notes say more. Try again.";
 
 /// A server that listens.
 pub struct Server {
@@ -264,11 +194,4 @@ impl Server {
         drop(folder);
         ended
     }
-}
-
-/// The process's largest resident memory so far in MiB, as the system tells.
-pub fn peak_memory_mib() -> u64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
-    let line = status.lines().find(|l| l.starts_with("VmHWM:")).unwrap_or_default();
-    line.split_whitespace().nth(1).and_then(|kib| kib.parse::<u64>().ok()).unwrap_or(0) / 1024
 }

@@ -1,6 +1,6 @@
 //! Measures frames in the background, a few at a time, while nothing is being added and nothing runs.
 
-use crate::App;
+use crate::app::App;
 use crate::error::ApiError;
 use crate::types::{Event, ProposedSet, Sort};
 use jade_engine as engine;

@@ -1,166 +1,22 @@
 //! One runner that carries out the queued jobs, one after the other.
 
+use crate::app::App;
 use crate::error::ApiError;
+use crate::running::{Ended, JobWatch};
 use crate::store::{JobRow, NewResult};
-use crate::types::{Event, Job, JobState};
-use crate::{App, calibrated, pictures, skyline};
+use crate::types::{Event, JobState};
+use crate::{calibrated, pictures, skyline};
 use jade_engine as engine;
 use jade_engine::{Beside, Outcome, Request};
 use jade_frames::FrameInput;
 use jade_frames::cache::{LayerKind, MapKind};
-use jade_plan::progress::{Stage, Watch};
-use jade_plan::report::StageTime;
+use jade_plan::progress::Watch;
 use jade_plan::{CoreError, GroundFrom, Plan, PreparePlan};
-use std::collections::HashMap;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex};
-use std::time::{Duration, Instant};
-
-/// The job under way, if there is one.
-#[derive(Default)]
-pub struct Runner {
-    current: Mutex<Option<(i64, Arc<JobWatch>)>>,
-    /// Ends of jobs that the store could not be told of yet.
-    ended: Mutex<HashMap<i64, Ended>>,
-    /// Wakes the runner when something was queued.
-    pub wake: tokio::sync::Notify,
-}
-
-impl Runner {
-    /// Whether a job is under way.
-    pub fn is_busy(&self) -> bool {
-        self.current.lock().expect("the runner's lock").is_some()
-    }
-
-    /// Asks the job to stop if it is the one under way.
-    pub fn cancel(&self, job: i64) -> bool {
-        let current = self.current.lock().expect("the runner's lock");
-        match current.as_ref().filter(|(id, _)| *id == job) {
-            Some((_, watch)) => {
-                watch.cancelled.store(true, Ordering::Relaxed);
-                true
-            }
-            None => false,
-        }
-    }
-
-    /// Whether a job has ended, and the store could not be told of it yet.
-    pub fn waits_for_store(&self, job: i64) -> bool {
-        self.ended.lock().expect("the runner's lock").contains_key(&job)
-    }
-
-    /// A job as it is now: with its progress where it is the one under way, and with its end where
-    /// the store does not know of it yet.
-    pub fn with_progress(&self, job: Job) -> Job {
-        if let Some(Ended { state, problem }) =
-            self.ended.lock().expect("the runner's lock").get(&job.id)
-        {
-            return Job { state: *state, problem: problem.clone(), ..job };
-        }
-        let current = self.current.lock().expect("the runner's lock");
-        match current.as_ref().filter(|(id, _)| *id == job.id) {
-            Some((_, watch)) => watch.apply(job),
-            None => job,
-        }
-    }
-}
-
-/// How a job ended.
-#[derive(Clone)]
-struct Ended {
-    state: JobState,
-    problem: Option<String>,
-}
+use std::sync::Arc;
+use std::time::Duration;
 
 /// Pause before the store is tried again.
 const AGAIN: Duration = Duration::from_secs(2);
-
-/// Usual share of each stage in a whole run, until a run's own times tell better.
-const USUAL: [(Stage, f64); 6] = [
-    (Stage::Prepare, 0.1),
-    (Stage::Frames, 0.15),
-    (Stage::Align, 0.4),
-    (Stage::Skyline, 0.05),
-    (Stage::Combine, 0.35),
-    (Stage::Finish, 0.05),
-];
-
-struct Clocked {
-    stage: Stage,
-    since: Instant,
-    total: u64,
-}
-
-/// Progress of a job and the clock of its stages.
-struct JobWatch {
-    app: Arc<App>,
-    cancelled: AtomicBool,
-    done: AtomicU64,
-    now: Mutex<(Option<Clocked>, Vec<StageTime>)>,
-}
-
-impl JobWatch {
-    fn new(app: &Arc<App>) -> Self {
-        Self {
-            app: app.clone(),
-            cancelled: AtomicBool::new(false),
-            done: AtomicU64::new(0),
-            now: Mutex::new((None, vec![])),
-        }
-    }
-
-    fn finish(&self) -> Vec<StageTime> {
-        let (current, times) = &mut *self.now.lock().expect("the job's lock");
-        if let Some(c) = current.take() {
-            times.push(StageTime {
-                name: c.stage.name().to_owned(),
-                seconds: c.since.elapsed().as_secs_f64(),
-            });
-        }
-        times.clone()
-    }
-
-    fn apply(&self, job: Job) -> Job {
-        let guard = self.now.lock().expect("the job's lock");
-        let Some(current) = &guard.0 else { return job };
-        let done = self.done.load(Ordering::Relaxed).min(current.total);
-        let remaining_s = remaining(current, done);
-        Job {
-            stage: Some(current.stage),
-            done: done as i64,
-            total: current.total as i64,
-            remaining_s,
-            ..job
-        }
-    }
-}
-
-/// What is left of the stage at its own pace, and the stages after it in their usual proportion.
-fn remaining(current: &Clocked, done: u64) -> Option<f64> {
-    let passed = current.since.elapsed().as_secs_f64();
-    if done == 0 || passed < 0.3 {
-        return None;
-    }
-    let whole = passed * current.total as f64 / done as f64;
-    let place = USUAL.iter().position(|(stage, _)| *stage == current.stage)?;
-    let later: f64 = USUAL[place + 1..].iter().map(|(_, share)| share).sum();
-    Some(whole - passed + whole * later / USUAL[place].1)
-}
-
-impl Watch for JobWatch {
-    fn begin(&self, stage: Stage, total: u64) {
-        self.finish();
-        self.done.store(0, Ordering::Relaxed);
-        self.now.lock().expect("the job's lock").0 =
-            Some(Clocked { stage, since: Instant::now(), total });
-    }
-    fn advance(&self, steps: u64) {
-        self.done.fetch_add(steps, Ordering::Relaxed);
-    }
-    fn cancelled(&self) -> bool {
-        self.cancelled.load(Ordering::Relaxed) || self.app.is_ending()
-    }
-}
 
 /// Carries out jobs until the server ends.
 pub async fn run_forever(app: Arc<App>) {
@@ -181,7 +37,7 @@ pub async fn run_forever(app: Arc<App>) {
 }
 
 async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
-    let watch = Arc::new(JobWatch::new(app));
+    let watch = Arc::new(JobWatch::new(app.ending.clone()));
     let begun = row.view()?;
     *app.runner.current.lock().expect("the runner's lock") = Some((row.id, watch.clone()));
     app.tell(Event::Job { job: begun });
@@ -308,7 +164,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     }
     let mut report = outcome.report;
     report.stages = watch.finish();
-    report.peak_memory_mib = crate::peak_memory_mib();
+    report.peak_memory_mib = crate::peak_memory::peak_memory_mib();
     let record = engine::record(&inputs, &ground, &calibrated_with, &plan, &report);
     let new = NewResult {
         shoot_id: row.shoot_id,

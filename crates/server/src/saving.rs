@@ -1,10 +1,11 @@
 //! Saving results into the exports folder, each once at a time.
 
+use crate::app::App;
+use crate::calibrated;
 use crate::error::ApiError;
 use crate::store::{FrameRow, ResultRow};
 use crate::told::{Told, Work};
 use crate::types::{Event, Export, ExportFormat, NewExport};
-use crate::{App, calibrated};
 use jade_engine as engine;
 use jade_engine::export::{self, Colours, Form, JPEG_QUALITY, Written};
 use jade_frames::FrameInput;
@@ -13,25 +14,11 @@ use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::{Target, write_whole};
 use jade_plan::progress::Watch;
-use std::collections::HashMap;
 use std::io::Write;
 use std::path::Path;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex};
 use std::time::UNIX_EPOCH;
-
-/// Results that are being saved, each with what stops it.
-#[derive(Default)]
-pub struct Savings(Mutex<HashMap<i64, Arc<AtomicBool>>>);
-
-impl Savings {
-    /// Stops saving a result, if that is under way.
-    pub fn stop(&self, result: i64) {
-        if let Some(stop) = self.0.lock().expect("the savings' lock").get(&result) {
-            stop.store(true, Ordering::Relaxed);
-        }
-    }
-}
 
 /// A result's turn at being saved; ends when dropped.
 pub struct Saving {

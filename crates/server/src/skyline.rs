@@ -1,16 +1,15 @@
 //! The skyline of a shoot as it is painted: found once, then following each stroke.
 
+use crate::app::App;
+use crate::calibrated;
 use crate::error::ApiError;
-use crate::searches::Searches;
+use crate::skyline_seen::{Kept, Seen, Session, levels};
 use crate::told::{Told, Work};
-use crate::types::SkylineSeen;
-use crate::{App, calibrated};
 use jade_combine::mask::Mask;
 use jade_engine as engine;
-use jade_engine::{Beside, Request, SkylineFound};
+use jade_engine::{Beside, Request};
 use jade_frames::FrameInput;
 use jade_frames::cache::Key;
-use jade_optics::grid::Grid;
 use jade_pixels::read::PictureFile;
 use jade_plan::progress::Watch;
 use jade_plan::{CoreError, NamedFile, Plan, SkylineMode};
@@ -21,42 +20,6 @@ use std::time::Instant;
 
 /// Shoots whose mask is held in memory.
 const SEEN: usize = 4;
-/// Places along the skyline that are shown enlarged at most.
-const PLACES: usize = 400;
-
-/// The skylines of all shoots.
-pub type Skylines = Searches<Kept>;
-
-/// What is kept of the skyline of a shoot.
-#[derive(Default)]
-pub struct Kept {
-    /// What strokes are added to; of the shoot that was looked at last alone, as it holds memory for
-    /// each pixel.
-    session: Option<Session>,
-    /// The mask as it was seen last, and when that was.
-    seen: Option<(Instant, Arc<Seen>)>,
-}
-
-/// A skyline of a shoot that strokes are added to.
-struct Session {
-    /// Names the frames it was found in, and how they were aligned.
-    key: Key,
-    found: SkylineFound,
-    live: Live,
-}
-
-/// A mask as it is shown.
-pub struct Seen {
-    /// Changes whenever anything else does.
-    pub version: String,
-    /// The mask as a run would take it, and halved sizes of it.
-    pub levels: Vec<Mask>,
-    /// How likely each cell of a grid is sky, where it was found in the frames.
-    pub likely: Option<(Grid, Vec<f32>)>,
-    /// Frames that it was found in; 0 where a mask was loaded.
-    frames: usize,
-}
-
 /// What a skyline is found from.
 struct Wish {
     shoot: i64,
@@ -214,77 +177,6 @@ fn begin(
     let (skyline, strokes) = (found.skyline.clone(), &wish.plan.skyline.strokes);
     let live = Live::new(skyline, strokes, &found.sights.views(), &|| watch.cancelled())?;
     Ok(Session { key, found, live })
-}
-
-/// A mask and halved sizes of it, down to one that fits a tile.
-fn levels(mask: Mask) -> Vec<Mask> {
-    let (width, height) = mask.size();
-    let count = jade_pixels::pyramid::level_sizes(width, height).len();
-    std::iter::successors(Some(mask), |last| Some(last.halved())).take(count).collect()
-}
-
-impl Seen {
-    /// The mask.
-    pub fn mask(&self) -> &Mask {
-        &self.levels[0]
-    }
-
-    /// What is told about it.
-    pub fn told(&self) -> SkylineSeen {
-        let sky = self.mask().sky_of_all();
-        let unsure = self.likely.as_ref().map_or(0.0, |(_, sky)| {
-            sky.iter().filter(|sky| (0.1..0.9).contains(*sky)).count() as f32 / sky.len() as f32
-        });
-        let frames = self.frames as u32;
-        SkylineSeen { version: self.version.clone(), sky, unsure, frames, places: self.places() }
-    }
-
-    /// Places along the skyline from left to right, as far apart as they are shown wide, with how
-    /// unsure it is there: `[x, y, unsure]`.
-    fn places(&self) -> Vec<[f32; 3]> {
-        let small = self.levels.iter().find(|mask| mask.size().0 <= 1024);
-        let small = small.unwrap_or(self.mask());
-        let (wide, tall) = (small.size().0 as usize, small.size().1 as usize);
-        let shares = small.shares();
-        let scale = self.mask().size().0 as f32 / wide as f32;
-        let apart = (80.0 / scale).max(wide as f32 / PLACES as f32);
-        let above = |i: usize| shares[i] > 127;
-        let mut places: Vec<[f32; 2]> = Vec::new();
-        for x in 0..wide {
-            for y in 0..tall - 1 {
-                let i = y * wide + x;
-                let edge =
-                    above(i) != above(i + wide) || (x + 1 < wide && above(i) != above(i + 1));
-                if !edge {
-                    continue;
-                }
-                let own = [x as f32, y as f32];
-                let near = |other: &[f32; 2]| {
-                    (other[0] - own[0]).abs() < apart && (other[1] - own[1]).abs() < apart
-                };
-                // Those before lie further left, the nearest last.
-                if !places.iter().rev().take(40).any(near) {
-                    places.push(own);
-                }
-            }
-        }
-        places.truncate(PLACES);
-        let unsure = |x: f32, y: f32| {
-            self.likely.as_ref().map_or(0.0, |(grid, sky)| {
-                let reach = grid.step as f32 * 2.0;
-                let around = [-reach, 0.0, reach];
-                let all =
-                    around.iter().flat_map(|dy| around.iter().map(move |dx| [x + dx, y + dy]));
-                let of = |at: [f32; 2]| {
-                    let sky = grid.at(sky, at.map(f64::from));
-                    1.0 - (2.0 * sky - 1.0).abs()
-                };
-                all.map(of).sum::<f32>() / 9.0
-            })
-        };
-        let full = |[x, y]: [f32; 2]| [(x + 0.5) * scale, (y + 1.0) * scale];
-        places.into_iter().map(full).map(|[x, y]| [x.round(), y.round(), unsure(x, y)]).collect()
-    }
 }
 
 /// Checks that an uploaded file can be the mask of a shoot, or the picture of its ground.

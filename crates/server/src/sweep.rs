@@ -1,17 +1,14 @@
 //! The frames of a focus sweep, looked over before they are merged.
 
+use crate::app::App;
+use crate::calibrated;
 use crate::error::ApiError;
-use crate::searches::Searches;
 use crate::told::{Told, Work};
-use crate::{App, calibrated};
 use jade_engine as engine;
 use jade_engine::{Beside, Request};
 use jade_plan::CoreError;
 use jade_plan::report::FocusReport;
 use std::sync::Arc;
-
-/// The sweeps that are looked over, each shoot's apart; what is found lies in the cache.
-pub type Sweeps = Searches<()>;
 
 /// The order and the doubts of the frames of a shoot before they are merged; found where that has not
 /// been done.

@@ -1,6 +1,6 @@
 //! Progress of work that is no run, sent to the pages, and its end when it is stopped.
 
-use crate::App;
+use crate::app::App;
 use crate::types::Event;
 use jade_plan::progress::{Stage, Watch};
 use std::sync::atomic::{AtomicU64, Ordering};

@@ -2,14 +2,15 @@
 //! it has not changed from one look to the next. Looking, rather than being told by the system,
 //! works on folders of other machines and cards too.
 
+use crate::app::App;
 use crate::error::ApiError;
 use crate::folders::pictures_in;
 use crate::import::{self, Import};
+use crate::paths;
 use crate::types::{Event, Watched};
-use crate::{App, paths};
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 use std::time::{Duration, SystemTime};
 
 const LOOK: Duration = Duration::from_secs(1);
@@ -24,23 +25,6 @@ enum Seen {
     At(Stamp),
     /// It was added, or need not be.
     Settled(Stamp),
-}
-
-/// The watched folders that are not there, by shoot, as they were at the last look.
-#[derive(Default)]
-pub struct Gone(Mutex<HashSet<i64>>);
-
-impl Gone {
-    /// Whether the folder of a shoot is not there.
-    pub fn has(&self, shoot: i64) -> bool {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).contains(&shoot)
-    }
-
-    /// Notes whether it is; says whether that is new.
-    fn note(&self, shoot: i64, gone: bool) -> bool {
-        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if gone { all.insert(shoot) } else { all.remove(&shoot) }
-    }
 }
 
 #[derive(Default)]

@@ -233,3 +233,58 @@ impl<'a> Visit<'a> for Mentioned {
         syn::visit::visit_macro(self, called);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn crate_of(files: &[(&str, &str)]) -> (tempfile::TempDir, Source) {
+        let folder = tempfile::tempdir().unwrap();
+        for (name, text) in files {
+            let path = folder.path().join(name);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, text).unwrap();
+        }
+        let source = Source::read(&folder.path().join("lib.rs")).unwrap();
+        (folder, source)
+    }
+
+    fn path(text: &str) -> Vec<String> {
+        text.split("::").map(str::to_owned).collect()
+    }
+
+    #[test]
+    fn a_path_leads_through_reexports_to_the_file_that_defines_it() {
+        let (_folder, source) = crate_of(&[
+            ("lib.rs", "mod sky;\nmod ground;\npub use sky::Star;"),
+            ("sky/mod.rs", "mod star;\npub use star::Star;"),
+            ("sky/star.rs", "pub struct Star;"),
+            (
+                "ground.rs",
+                "use crate::Star;\nfn at(star: &Star) -> crate::sky::Star { super::sky::Star }",
+            ),
+        ]);
+        let file = |id: ModuleId| source.modules[id].file.file_name().unwrap().to_owned();
+        let ground = source.modules[0].children["ground"];
+        for text in ["crate::Star", "crate::sky::Star", "super::sky::Star", "Star"] {
+            let found = source.defining(ground, &path(text)).unwrap();
+            assert_eq!(file(found), "star.rs", "{text}");
+        }
+        assert_eq!(source.defining(ground, &path("std::fs::read")), None);
+    }
+
+    #[test]
+    fn tests_are_left_out_and_paths_in_macros_are_not() {
+        let (_folder, source) = crate_of(&[
+            ("lib.rs", "mod sky;\nmod ground;"),
+            ("sky.rs", "pub fn dark() -> bool { assert!(super::ground::flat()); true }"),
+            (
+                "ground.rs",
+                "pub fn flat() -> bool { true }\n#[cfg(test)]\nmod tests { use crate::sky::dark; }",
+            ),
+        ]);
+        let paths = |name: &str| source.modules[source.modules[0].children[name]].paths.clone();
+        assert!(paths("sky").contains(&path("super::ground::flat")));
+        assert_eq!(paths("ground"), Vec::<Vec<String>>::new());
+    }
+}

@@ -1,8 +1,11 @@
 //! Who may talk to the server: pages that it served itself, addressed by its own name.
 
+mod door;
 mod password;
 
-use crate::App;
+pub use door::Guard;
+
+use crate::app::App;
 use crate::types::Problem;
 use axum::Json;
 use axum::extract::{ConnectInfo, Request, State};
@@ -10,7 +13,7 @@ use axum::http::request::Parts;
 use axum::http::{HeaderMap, HeaderName, HeaderValue, Method, StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
-use password::{ASK, Password, Said};
+use password::{ASK, Said};
 use std::net::SocketAddr;
 use std::sync::Arc;
 
@@ -93,36 +96,6 @@ fn nth(count: u32) -> String {
         (2, but) if but != 12 => format!("{count}nd"),
         (3, but) if but != 13 => format!("{count}rd"),
         _ => format!("{count}th"),
-    }
-}
-
-/// What the guard compares with.
-#[derive(Debug)]
-pub struct Guard {
-    port: u16,
-    address: String,
-    password: Option<Password>,
-}
-
-impl Guard {
-    /// For a server on this address.
-    pub fn new(listen: SocketAddr, password: Option<String>) -> Self {
-        let password = password.as_deref().map(Password::new);
-        Self { port: listen.port(), address: listen.ip().to_string(), password }
-    }
-
-    /// Whether a Host header is one of the server's own names, in any letter case.
-    fn knows(&self, host: &str) -> bool {
-        // With a password the name may be the machine's own on the network.
-        if self.password.is_some() {
-            return true;
-        }
-        let name = match host.rsplit_once(':') {
-            Some((name, port)) if port.parse() == Ok(self.port) => name,
-            _ => host,
-        };
-        let names = ["localhost", "127.0.0.1", "[::1]", &self.address];
-        names.iter().any(|own| name.eq_ignore_ascii_case(own))
     }
 }
 

@@ -1,8 +1,10 @@
 //! Two pictures, one less the other, in linear light.
 
-use super::shown::Levels;
-use super::{Shown, Source, open};
-use crate::App;
+use super::derived::Derived;
+use super::open::open;
+use super::shown::{Levels, Shown};
+use super::source::Source;
+use crate::app::App;
 use crate::error::ApiError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::Region;
@@ -39,7 +41,7 @@ pub async fn difference(
         ApiError::Refused("These two pictures show nothing in common; choose others.".to_owned())
     })?;
     let (origin, encoding) = (both.origin, Encoding::srgb());
-    Ok(Arc::new(Shown { levels: Levels::Difference(both), encoding, version, origin }))
+    Ok(Arc::new(Shown { levels: Levels::Derived(Box::new(both)), encoding, version, origin }))
 }
 
 impl Difference {
@@ -61,28 +63,6 @@ impl Difference {
         }
         let sizes = pyramid::level_sizes(width, height);
         Some(Self { one, other, origin, sizes })
-    }
-
-    pub(super) fn count(&self) -> usize {
-        self.sizes.len()
-    }
-
-    pub(super) fn level_size(&self, level: usize) -> (u32, u32) {
-        self.sizes[level]
-    }
-
-    /// How far the light of a region of a level lies apart, in sRGB's primaries.
-    pub(super) fn light_of(
-        &self,
-        level: usize,
-        region: Region,
-    ) -> Result<Vec<[f32; 3]>, PictureError> {
-        let (one, other) =
-            (self.seen(&self.one, level, region)?, self.seen(&self.other, level, region)?);
-        let apart = |(one, other): (&[f32; 3], &[f32; 3])| {
-            [0, 1, 2].map(|c| (one[c] - other[c]).abs() * TIMES)
-        };
-        Ok(one.iter().zip(&other).map(apart).collect())
     }
 
     /// Light of one of the two in a region of a level of the part that both show.
@@ -128,5 +108,25 @@ impl Difference {
         let columns = 0..region.width as usize;
         let all = (0..region.height as usize).flat_map(|y| columns.clone().map(move |x| (x, y)));
         Ok(all.map(|(x, y)| mean(x, y)).collect())
+    }
+}
+
+/// How far the light lies apart.
+impl Derived for Difference {
+    fn count(&self) -> usize {
+        self.sizes.len()
+    }
+
+    fn level_size(&self, level: usize) -> (u32, u32) {
+        self.sizes[level]
+    }
+
+    fn light_of(&self, level: usize, region: Region) -> Result<Vec<[f32; 3]>, PictureError> {
+        let (one, other) =
+            (self.seen(&self.one, level, region)?, self.seen(&self.other, level, region)?);
+        let apart = |(one, other): (&[f32; 3], &[f32; 3])| {
+            [0, 1, 2].map(|c| (one[c] - other[c]).abs() * TIMES)
+        };
+        Ok(one.iter().zip(&other).map(apart).collect())
     }
 }

@@ -1,6 +1,6 @@
 //! What is laid over a picture: a skyline, and maps of a result.
 
-use crate::skyline::Seen;
+use crate::skyline_seen::Seen;
 use jade_focus::BETWEEN;
 use jade_frames::cache::MapKind;
 use jade_pixels::tiled::Region;

@@ -1,8 +1,10 @@
 //! A merged sweep with what is being painted on it, as the next run would make it.
 
-use super::shown::Levels;
-use super::{Shown, Source};
-use crate::App;
+use super::derived::Derived;
+use super::shown::{Levels, Shown};
+use super::source::{Offer, Source};
+use super::stored;
+use crate::app::App;
 use crate::error::ApiError;
 use crate::store::{FrameRow, ResultRow};
 use jade_frames::cache::Key;
@@ -17,7 +19,7 @@ use std::sync::Arc;
 
 /// A picture and what is painted on it.
 pub struct Painted {
-    pub(super) base: Arc<Shown>,
+    base: Arc<Shown>,
     strokes: Vec<Stroke>,
 }
 
@@ -37,13 +39,16 @@ enum Pixels {
     Picture(Arc<Shown>),
 }
 
-impl Painted {
-    /// Linear light of a region of a level in sRGB's primaries.
-    pub(super) fn light_of(
-        &self,
-        level: usize,
-        region: Region,
-    ) -> Result<Vec<[f32; 3]>, PictureError> {
+impl Derived for Painted {
+    fn count(&self) -> usize {
+        self.base.count()
+    }
+
+    fn level_size(&self, level: usize) -> (u32, u32) {
+        self.base.level_size(level)
+    }
+
+    fn light_of(&self, level: usize, region: Region) -> Result<Vec<[f32; 3]>, PictureError> {
         let mut light = self.base.light_of(level, region)?;
         let (size, origin) = (self.base.level_size(level), self.base.origin);
         let times = 2f64.powi(level as i32);
@@ -68,15 +73,6 @@ impl Painted {
         }
         Ok(light)
     }
-}
-
-/// What a hand can paint with.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Offer {
-    /// A frame by its number.
-    Frame(i64),
-    /// What a way of merging makes.
-    Way(Way),
 }
 
 /// Opens a merged sweep with the patches that its shoot's plan has now. Those whose pixels are not at
@@ -203,7 +199,7 @@ impl Merged {
             return Ok(None);
         };
         let gain = own.level.map_or(1.0, |[factor, _]| factor);
-        let shown = Box::pin(super::open(app, Source::Calibrated(frame.id))).await?;
+        let shown = stored::open(app, Source::Calibrated(frame.id)).await?;
         Ok(Some(Pixels::Frame(shown, motion.backward(), gain)))
     }
 
@@ -216,7 +212,7 @@ impl Merged {
         strokes: Vec<Stroke>,
     ) -> Arc<Shown> {
         let (encoding, origin) = (jade_pixels::colour::Encoding::srgb(), self.base.origin);
-        let levels = Levels::Painted(Painted { base: self.base, strokes });
+        let levels = Levels::Derived(Box::new(Painted { base: self.base, strokes }));
         let shown = Arc::new(Shown { levels, encoding, version, origin });
         app.gallery.keep(source, &shown);
         shown
@@ -228,5 +224,5 @@ async fn unpainted(app: &Arc<App>, row: &ResultRow) -> Result<Arc<Shown>, ApiErr
     use jade_frames::cache::LayerKind::Merged;
     let painted = app.result_folder(&row.key).join(Merged.name()).exists();
     let source = if painted { Source::Layer(Merged, row.id) } else { Source::Result(row.id) };
-    Box::pin(super::open(app, source)).await
+    stored::open(app, source).await
 }

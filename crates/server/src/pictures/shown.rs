@@ -1,9 +1,8 @@
 //! An open picture: tiles, patches, figures and histogram.
 
-use super::difference::Difference;
+use super::derived::Derived;
 use super::laid::{Laid, over, skyline};
-use super::painted::Painted;
-use crate::skyline::Seen;
+use crate::skyline_seen::Seen;
 use crate::types::{Histogram, PictureInfo};
 use jade_align::noise::{self, PatchFigures};
 use jade_align::sharpness::Sharpness;
@@ -55,10 +54,8 @@ pub(super) enum Levels {
     Skyline(Arc<Seen>),
     /// A map and what it counts to at most.
     Map(Vec<TiledFile<u16>>, MapKind, u16),
-    /// A merged sweep with what is painted on it.
-    Painted(Painted),
-    /// Two pictures, one less the other.
-    Difference(Difference),
+    /// What is made of other pictures.
+    Derived(Box<dyn Derived>),
 }
 
 /// A picture that is open for showing and measuring.
@@ -159,9 +156,7 @@ impl Shown {
         match &self.levels {
             Levels::Frame(frame, _) | Levels::Light(frame, _) => Some(frame.as_ref()),
             Levels::Result(result, _) => Some(result),
-            Levels::Map(..) | Levels::Skyline(_) | Levels::Painted(_) | Levels::Difference(_) => {
-                None
-            }
+            Levels::Map(..) | Levels::Skyline(_) | Levels::Derived(_) => None,
         }
     }
 
@@ -170,8 +165,7 @@ impl Shown {
             Levels::Frame(_, smaller) => smaller.len() + 1,
             Levels::Light(_, levels) | Levels::Result(_, levels) => levels.len(),
             Levels::Map(levels, ..) => levels.len(),
-            Levels::Painted(painted) => painted.base.count(),
-            Levels::Difference(both) => both.count(),
+            Levels::Derived(derived) => derived.count(),
             Levels::Skyline(seen) => seen.levels.len(),
         }
     }
@@ -186,8 +180,7 @@ impl Shown {
             }
             Levels::Map(levels, ..) => (levels[level].width(), levels[level].height()),
             Levels::Skyline(seen) => seen.levels[level].size(),
-            Levels::Painted(painted) => painted.base.level_size(level),
-            Levels::Difference(both) => both.level_size(level),
+            Levels::Derived(derived) => derived.level_size(level),
         }
     }
 
@@ -296,8 +289,7 @@ impl Shown {
                 let light = levels[level].read_region(region)?;
                 Ok(light.as_chunks::<3>().0.iter().map(|p| turn(*p)).collect())
             }
-            Levels::Painted(painted) => painted.light_of(level, region),
-            Levels::Difference(both) => both.light_of(level, region),
+            Levels::Derived(derived) => derived.light_of(level, region),
             Levels::Map(..) | Levels::Skyline(_) => Ok(vec![]),
         }
     }

@@ -1,4 +1,4 @@
-use crate::App;
+use crate::app::App;
 use crate::error::ApiError;
 use crate::saving::Saving;
 use crate::types::{Export, NewExport};

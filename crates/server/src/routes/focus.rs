@@ -1,7 +1,8 @@
+use crate::app::App;
 use crate::error::ApiError;
 use crate::pictures::{self, Source};
+use crate::sweep;
 use crate::types::SharpFrame;
-use crate::{App, sweep};
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use jade_pixels::PictureError;

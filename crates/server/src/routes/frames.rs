@@ -1,5 +1,5 @@
 use super::shoots::{Answer, answer};
-use crate::App;
+use crate::app::App;
 use crate::error::ApiError;
 use crate::import::{self, Import};
 use crate::types::{

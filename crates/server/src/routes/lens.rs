@@ -1,10 +1,11 @@
 //! What a shoot's own frames tell about the lens.
 
+use crate::app::App;
+use crate::calibrated;
 use crate::error::ApiError;
 use crate::store::in_run;
 use crate::told::Unseen;
 use crate::types::{LensFrom, LensWish};
-use crate::{App, calibrated};
 use axum::Json;
 use axum::extract::{Path, State};
 use jade_engine as engine;

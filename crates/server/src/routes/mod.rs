@@ -11,7 +11,8 @@ mod runs;
 mod shoots;
 mod skyline;
 
-use crate::{App, connections, guard};
+use crate::app::App;
+use crate::{connections, guard};
 use axum::extract::DefaultBodyLimit;
 use axum::routing::{delete, get, patch, post};
 use axum::{Router, middleware};

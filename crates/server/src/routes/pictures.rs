@@ -1,4 +1,4 @@
-use crate::App;
+use crate::app::App;
 use crate::error::ApiError;
 use crate::pictures::{self, How, Laid, Shown};
 use crate::types::{Histogram, Measured, PictureInfo};

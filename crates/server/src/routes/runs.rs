@@ -1,4 +1,4 @@
-use crate::App;
+use crate::app::App;
 use crate::error::ApiError;
 use crate::store::in_run;
 use crate::types::{Event, HandFound, HandTry, Job, JobState};

@@ -1,4 +1,4 @@
-use crate::App;
+use crate::app::App;
 use crate::error::ApiError;
 use crate::types::{Event, NewProbe, NewShoot, Role, Shoot, ShootCard, ShootChange};
 use axum::Json;

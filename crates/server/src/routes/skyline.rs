@@ -2,10 +2,11 @@
 
 use super::exports::attachment;
 use super::frames::{UploadQuery, keep_upload};
+use crate::app::App;
 use crate::error::ApiError;
 use crate::saving::file_name;
+use crate::skyline;
 use crate::types::SkylineSeen;
-use crate::{App, skyline};
 use axum::Json;
 use axum::body::Body;
 use axum::extract::{Path, Query, State};

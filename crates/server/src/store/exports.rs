@@ -1,4 +1,5 @@
-use super::{Store, now};
+use super::connection::Store;
+use super::rows::now;
 use crate::error::ApiError;
 use crate::paths;
 use crate::types::Export;

@@ -1,4 +1,5 @@
-use super::{Store, from_json, from_word, now, readable, to_json, word};
+use super::connection::Store;
+use super::rows::{from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;
 use crate::types::{Job, JobState};
 use jade_plan::Plan;

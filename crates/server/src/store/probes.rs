@@ -1,4 +1,4 @@
-use super::Store;
+use super::connection::Store;
 use crate::error::ApiError;
 use crate::types::{NewProbe, Probe};
 

@@ -1,4 +1,5 @@
-use super::{Store, from_json, now, readable, to_json};
+use super::connection::Store;
+use super::rows::{from_json, now, readable, to_json};
 use crate::error::ApiError;
 use crate::types::ShootResult;
 use crate::versions;

@@ -1,6 +1,7 @@
+use super::connection::Store;
 use super::frames::FrameRow;
-use super::shoots::checked_name;
-use super::{Store, from_word, readable, word};
+use super::names::checked_name;
+use super::rows::{from_word, readable, word};
 use crate::error::ApiError;
 use crate::types::{FrameSet, Role, Sort};
 

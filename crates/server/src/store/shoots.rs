@@ -1,5 +1,7 @@
+use super::connection::Store;
+use super::names::checked_name;
+use super::rows::{from_json, from_word, now, readable, to_json, word};
 use super::sets::stacked;
-use super::{Store, from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;
 use crate::proposals::Proposals;
 use crate::types::{JobState, NewShoot, Shoot, ShootCard, ShootChange, ShootState};
@@ -31,16 +33,6 @@ struct CardRow {
     last_key: Option<String>,
     middle_frame: Option<i64>,
     last_job: Option<String>,
-}
-
-/// What a name may be: something to see, and not without end.
-pub fn checked_name(of: &str, name: &str) -> Result<String, ApiError> {
-    let name = name.trim();
-    match name.chars().count() {
-        0 => Err(ApiError::Refused(format!("A {of} needs a name; type one."))),
-        1..=120 => Ok(name.to_owned()),
-        n => Err(ApiError::Refused(format!("The name has {n} characters; 120 are the most."))),
-    }
 }
 
 /// A stored plan, or the one that such a shoot begins with where it cannot be read: a setting that a

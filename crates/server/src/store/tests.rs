@@ -1,4 +1,5 @@
-use super::{NewFrame, NewResult, Store};
+use super::connection::Store;
+use super::{NewFrame, NewResult};
 use crate::error::ApiError;
 use crate::types::{FramesChange, JobState, NewProbe, NewShoot, Role, ShootChange, ShootState};
 use jade_frames::FileState;

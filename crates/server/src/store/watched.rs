@@ -1,4 +1,5 @@
-use super::{Store, from_word, readable, word};
+use super::connection::Store;
+use super::rows::{from_word, readable, word};
 use crate::error::ApiError;
 use crate::paths;
 use crate::types::{Role, Watched};

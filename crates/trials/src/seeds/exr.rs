@@ -1,6 +1,6 @@
 //! OpenEXRs of all codings that are read.
 
-use super::{SIZE, Seed, light, written};
+use super::made::{SIZE, Seed, light, written};
 use exr::prelude::*;
 
 pub fn seeds() -> Vec<Seed> {

@@ -1,6 +1,6 @@
 //! FITS files of the kinds of numbers that are read.
 
-use super::{PIXELS, SIZE, Seed, codes, light};
+use super::made::{PIXELS, SIZE, Seed, codes, light};
 
 /// Bytes of a block; headers and data fill whole blocks.
 const BLOCK: usize = 2880;

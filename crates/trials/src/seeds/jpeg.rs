@@ -1,6 +1,6 @@
 //! JPEGs in all ways that their coefficients are laid out.
 
-use super::{SIZE, Seed, codes, saved};
+use super::made::{SIZE, Seed, codes, saved};
 use jade_pixels::facts::FileFormat;
 use jade_pixels::write::Target;
 use jpeg_encoder::{ColorType, Encoder, SamplingFactor};

@@ -1,6 +1,6 @@
 //! Plans of all kinds of shoots, and one with every list in use.
 
-use super::Seed;
+use super::made::Seed;
 use jade_plan::{
     FrameDifference, HandPairs, Kind, NamedFile, Paint, Plan, PlanFrame, PlanRecord, PrepareChange,
     SkylineMode, Stroke,

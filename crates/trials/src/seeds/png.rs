@@ -1,6 +1,6 @@
 //! PNGs of all kinds of pixels, and of all ways to tell their colours.
 
-use super::{SIZE, Seed, codes, saved};
+use super::made::{SIZE, Seed, codes, saved};
 use flate2::Compression;
 use flate2::write::ZlibEncoder;
 use jade_pixels::facts::FileFormat;

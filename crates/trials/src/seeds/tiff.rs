@@ -1,6 +1,6 @@
 //! TIFFs: as this program writes them, and as others do.
 
-use super::{PIXELS, SIZE, Seed, codes, light, saved, written};
+use super::made::{PIXELS, SIZE, Seed, codes, light, saved, written};
 use flate2::Compression as Deflate;
 use flate2::write::ZlibEncoder;
 use half::f16;

@@ -1,6 +1,6 @@
 //! WebPs with and without loss.
 
-use super::{SIZE, Seed, codes};
+use super::made::{SIZE, Seed, codes};
 use image_webp::{ColorType, WebPEncoder};
 
 /// Of 16 x 12 pixels, with loss.

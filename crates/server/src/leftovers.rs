@@ -1,0 +1,33 @@
+//! What a killed process left half written.
+
+use jade_pixels::aside;
+use std::path::Path;
+
+/// Removes files that were being written aside when a process was killed. The data folder is this
+/// process's alone, so that nobody writes them any more.
+pub fn sweep_aside(folder: &Path) {
+    for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+        let path = entry.path();
+        if entry.file_type().is_ok_and(|t| t.is_dir()) {
+            sweep_aside(&path);
+        } else if entry.file_name().to_string_lossy().starts_with(aside::PREFIX) {
+            let _ = std::fs::remove_file(path);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_files_written_aside_are_swept() {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::create_dir(folder.path().join("in")).unwrap();
+        std::fs::write(folder.path().join("in/.aside-x1"), "").unwrap();
+        std::fs::write(folder.path().join("in/0.tiles"), "").unwrap();
+        sweep_aside(folder.path());
+        assert!(!folder.path().join("in/.aside-x1").exists());
+        assert!(folder.path().join("in/0.tiles").exists());
+    }
+}

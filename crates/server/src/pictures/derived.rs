@@ -1,0 +1,19 @@
+//! Pictures that are made of other open pictures whenever they are looked at.
+
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+
+/// Light that is made of other pictures, level by level.
+pub trait Derived: Send + Sync {
+    /// Number of levels.
+    fn count(&self) -> usize;
+
+    /// Width and height of a level in pixels.
+    fn level_size(&self, level: usize) -> (u32, u32);
+
+    /// Linear light of a region of a level, row by row, in sRGB's primaries.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    fn light_of(&self, level: usize, region: Region) -> Result<Vec<[f32; 3]>, PictureError>;
+}

@@ -1,0 +1,22 @@
+//! Opening any picture.
+
+use super::painted;
+use super::shown::Shown;
+use super::source::Source;
+use super::stored;
+use crate::app::App;
+use crate::error::ApiError;
+use std::sync::Arc;
+
+/// Opens a picture, decoding it and making its levels where that has not been done.
+///
+/// # Errors
+/// [`ApiError`] when it is gone or cannot be read.
+pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError> {
+    match source {
+        // What is painted changes all the time.
+        Source::Painted(id) => painted::open(app, id).await,
+        Source::Offered(id, offer) => painted::offered(app, id, offer).await,
+        source => stored::open(app, source).await,
+    }
+}

@@ -1,0 +1,261 @@
+//! Pictures that are decoded or read from what a run made.
+
+use super::shown::{Levels, Shown};
+use super::source::Source;
+use crate::app::App;
+use crate::error::ApiError;
+use crate::versions::{frame_version, result_version};
+use crate::{calibrated, skyline};
+use jade_engine as engine;
+use jade_frames::cache::{Cache, MapKind};
+use jade_frames::{Frame, FrameInput};
+use jade_optics::combined::Combined;
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_pixels::PictureError;
+use jade_pixels::colour::Encoding;
+use jade_pixels::pyramid::{self, HalvedCodes};
+use jade_pixels::tiled::{Sample, TiledFile, bytes_on_disk};
+use jade_plan::{CoreError, PreparePlan};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// Opens a picture that is made of no others, decoding it and making its levels where that has not been done.
+///
+/// # Errors
+/// [`ApiError`] when it is gone or cannot be read.
+pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError> {
+    // What is painted changes all the time.
+    if let Source::Skyline(id) = source {
+        // Looking at it computes nothing; whoever wants it found says so.
+        let seen = skyline::at_hand(app, id).ok_or_else(|| ApiError::missing("This picture"))?;
+        let (version, encoding) = (seen.version.clone(), Encoding::srgb());
+        let levels = Levels::Skyline(seen);
+        return Ok(Arc::new(Shown { levels, encoding, version, origin: [0, 0] }));
+    }
+    // A frame is shown under the treatment that its shoot has now.
+    let input = match source {
+        Source::Frame(id) => {
+            let row = app.store.frame(id).await?;
+            Some(row.input_under(&app.store.plan(row.shoot_id).await?))
+        }
+        Source::Calibrated(id) => {
+            let row = app.store.frame(id).await?;
+            let plan = app.store.plan(row.shoot_id).await?;
+            let calibration = calibrated::of_shoot(app, row.shoot_id, &plan).await?;
+            Some(FrameInput { calibration, ..row.input_under(&plan) })
+        }
+        Source::Original(id) => Some(app.store.frame(id).await?.input(&PreparePlan::default())),
+        _ => None,
+    };
+    let known = || {
+        let shown = app.gallery.known(source)?;
+        input.as_ref().is_none_or(|input| shown.version == frame_version(input)).then_some(shown)
+    };
+    if let Some(shown) = known() {
+        return Ok(shown);
+    }
+    let turn =
+        app.gallery.opening.lock().expect("the gallery's lock").entry(source).or_default().clone();
+    let _one_at_a_time = turn.lock().await;
+    if let Some(shown) = known() {
+        return Ok(shown);
+    }
+    let shown = match source {
+        Source::Frame(_) | Source::Calibrated(_) | Source::Original(_) => {
+            let input = input.ok_or_else(|| ApiError::missing("This frame"))?;
+            app.work(move |app| {
+                make_room_for(&input, app)?;
+                Ok::<_, ApiError>(open_frame(&input, &app.cache)?)
+            })
+            .await?
+        }
+        Source::Result(id) => {
+            let row = app.store.result(id).await?;
+            let origin = row.report()?.origin;
+            let folder = app.result_folder(&row.key);
+            app.work(move |_| open_result(&folder, &row.profile, &row.key, origin)).await?
+        }
+        Source::Skyline(_) | Source::Painted(_) | Source::Offered(..) => {
+            return Err(ApiError::missing("This picture"));
+        }
+        Source::Layer(layer, id) => {
+            let row = app.store.result(id).await?;
+            let origin = row.report()?.origin;
+            let folder = app.result_folder(&row.key).join(layer.name());
+            let key = format!("{}-{}", &row.key[..12], layer.name());
+            app.work(move |_| match folder.join("0.tiles").exists() {
+                true => open_result(&folder, &row.profile, &key, origin),
+                false => Err(ApiError::missing("This layer")),
+            })
+            .await?
+        }
+        Source::Map(map, id) => {
+            let row = app.store.result(id).await?;
+            let report = row.report()?;
+            let used = report.frames.iter().filter(|f| f.used).count() as u16;
+            let path = app.result_folder(&row.key).join(map.name()).join("0.tiles");
+            app.work(move |_| match path.exists() {
+                true => open_map(&path, map, used, &row.key, report.origin),
+                false => Err(ApiError::missing("This map")),
+            })
+            .await?
+        }
+        Source::Placed(result, frame) => {
+            let row = app.store.result(result).await?;
+            let frame = app.store.frame(frame).await?;
+            let report = row.report()?;
+            let own = report.frame(&frame.blake3, &frame.name);
+            let motion = own.and_then(|f| f.motion.clone()).ok_or_else(|| {
+                ApiError::Refused(format!("{} was not placed in this result.", frame.name))
+            })?;
+            let input = frame.input_under(&row.record()?.plan);
+            app.work(move |app| {
+                make_room_for(&input, app)?;
+                open_placed(&input, &app.cache, &motion, &row.key)
+            })
+            .await?
+        }
+    };
+    let shown = Arc::new(shown);
+    app.gallery.keep(source, &shown);
+    app.gallery.opening.lock().expect("the gallery's lock").remove(&source);
+    Ok(shown)
+}
+
+/// Makes sure that the disk has room for a frame that is decoded into the cache; a small file may hold
+/// a large picture.
+///
+/// # Errors
+/// [`ApiError::Inner`] where it has not.
+pub fn make_room_for(input: &FrameInput, app: &App) -> Result<(), ApiError> {
+    if app.cache.frame(&input.key()).exists() {
+        return Ok(());
+    }
+    // What cannot be read is told by whoever opens it.
+    let Ok(header) = Frame::undecoded(input) else { return Ok(()) };
+    let (width, height) = header.size();
+    let full = match header.facts.float {
+        true => bytes_on_disk::<f32>(width, height, 3),
+        false => bytes_on_disk::<u16>(width, height, 3),
+    };
+    // Halved sizes take a third more.
+    app.make_room(full + full / 3)
+}
+
+/// Opens a frame, decoding it into the cache where it is not there.
+///
+/// # Errors
+/// [`CoreError::Picture`] of its file, or of what is kept of it.
+pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, CoreError> {
+    let header = Frame::undecoded(input)?;
+    let path = cache.frame(&input.key());
+    let level = |level: usize| path.with_file_name(format!("{level}.tiles"));
+    let (size, curves) = (header.size(), header.decoding().curves());
+    let count = pyramid::level_sizes(size.0, size.1).len();
+    let found: Result<Vec<_>, _> = (1..count).map(|i| TiledFile::open(&level(i))).collect();
+    // Smaller sizes are made while the frame is decoded, or else from what is there of it.
+    let mut made = None;
+    let mut halve = |codes: &[u16]| {
+        if made.is_none() && !codes.is_empty() {
+            made = Some(HalvedCodes::create(size, curves, level)?);
+        }
+        made.as_mut().map_or(Ok(()), |made: &mut HalvedCodes| made.write(codes))
+    };
+    let frame = Frame::shown(input, cache, found.is_err().then_some(&mut halve))?;
+    let encoding = frame.encoding.clone();
+    let levels = match (frame.holds_light(), made) {
+        (true, _) => Levels::Light(Box::new(frame), levels(&path)?),
+        (false, Some(made)) => Levels::Frame(Box::new(frame), made.finish()?),
+        (false, None) => {
+            let smaller = found.or_else(|_| {
+                pyramid::halve_codes(size, curves, level, &mut |region, codes| {
+                    frame.read_codes(region, codes)
+                })
+            })?;
+            Levels::Frame(Box::new(frame), smaller)
+        }
+    };
+    Ok(Shown { levels, encoding, version: frame_version(input), origin: [0, 0] })
+}
+
+/// Opens a result from its folder.
+pub fn open_result(
+    folder: &Path,
+    profile: &[u8],
+    key: &str,
+    origin: [u32; 2],
+) -> Result<Shown, ApiError> {
+    let path = folder.join("0.tiles");
+    let encoding = Encoding::from_icc(&path, Some(profile))?;
+    let levels = levels(&path)?;
+    let full = Combined(TiledFile::open(&path)?);
+    let version = result_version(key);
+    Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin })
+}
+
+fn open_map(
+    path: &Path,
+    map: MapKind,
+    used: u16,
+    key: &str,
+    origin: [u32; 2],
+) -> Result<Shown, ApiError> {
+    // Levels hold sums, so that what is rare is still told from nothing when seen small.
+    let sum = |_: usize, samples: &[u16]| {
+        samples.iter().copied().fold(0u16, |sum, count| sum.saturating_add(count))
+    };
+    // Of what is told of a sweep, the middle of it.
+    let middle = |_: usize, samples: &[u16]| {
+        let told = || samples.iter().filter(|code| **code != u16::MAX);
+        let sum: u32 = told().map(|code| u32::from(*code)).sum();
+        sum.checked_div(told().count() as u32).map_or(u16::MAX, |mean| mean as u16)
+    };
+    let levels = levels_by(path, |from, path| match map {
+        MapKind::Depth | MapKind::Certainty => pyramid::halve_by(from, path, middle),
+        MapKind::Coverage | MapKind::Rejected => pyramid::halve_by(from, path, sum),
+    })?;
+    let version = format!("{}-{}", &key[..12], map.name());
+    let encoding = Encoding::srgb();
+    Ok(Shown { levels: Levels::Map(levels, map, used), encoding, version, origin })
+}
+
+fn open_placed(
+    input: &FrameInput,
+    cache: &Cache,
+    motion: &Motion,
+    result: &str,
+) -> Result<Shown, ApiError> {
+    let path = cache.placed(&result[..12], &input.light_key());
+    let frame = Frame::decode(input, cache, &mut || Ok(()))?;
+    if TiledFile::<f32>::open(&path).is_err() {
+        engine::place(&frame, motion, &path)?;
+    }
+    let levels = levels(&path)?;
+    let full = Combined(TiledFile::open(&path)?);
+    let version = format!("{}-{}", &result[..12], &input.light_key().as_str()[..8]);
+    let encoding = frame.encoding;
+    Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin: [0, 0] })
+}
+
+/// Opens all levels beside the full one, making those that are missing.
+fn levels(full: &Path) -> Result<Vec<TiledFile<f32>>, PictureError> {
+    levels_by(full, pyramid::halve)
+}
+
+fn levels_by<T: Sample>(
+    full: &Path,
+    halve: impl Fn(&TiledFile<T>, &Path) -> Result<TiledFile<T>, PictureError>,
+) -> Result<Vec<TiledFile<T>>, PictureError> {
+    let mut all = vec![TiledFile::<T>::open(full)?];
+    let count = pyramid::level_sizes(all[0].width(), all[0].height()).len();
+    for level in 1..count {
+        let path: PathBuf = full.with_file_name(format!("{level}.tiles"));
+        let next = match TiledFile::open(&path) {
+            Ok(next) => next,
+            Err(_) => halve(&all[level - 1], &path)?,
+        };
+        all.push(next);
+    }
+    Ok(all)
+}

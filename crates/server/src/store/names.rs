@@ -1,0 +1,13 @@
+//! Names that people give.
+
+use crate::error::ApiError;
+
+/// What a name may be: something to see, and not without end.
+pub fn checked_name(of: &str, name: &str) -> Result<String, ApiError> {
+    let name = name.trim();
+    match name.chars().count() {
+        0 => Err(ApiError::Refused(format!("A {of} needs a name; type one."))),
+        1..=120 => Ok(name.to_owned()),
+        n => Err(ApiError::Refused(format!("The name has {n} characters; 120 are the most."))),
+    }
+}
