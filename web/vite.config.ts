@@ -10,5 +10,9 @@ export default defineConfig({
     // The page takes fonts from its own server alone, so that none may be written into the style sheet.
     assetsInlineLimit: (file) => (file.endsWith('.woff2') ? false : undefined),
   },
-  test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] },
+  test: {
+    environment: 'happy-dom',
+    include: ['src/**/*.test.ts'],
+    setupFiles: ['./vitest.setup.ts'],
+  },
 })

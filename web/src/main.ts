@@ -4,6 +4,8 @@ import './style.css'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import App from './App.vue'
+import { loadKinds } from './kinds/kinds'
 import { router } from './router'
 
-createApp(App).use(createPinia()).use(router).mount('#app')
+// Every page asks what follows from the kind of a shoot.
+void loadKinds().then(() => createApp(App).use(createPinia()).use(router).mount('#app'))

@@ -1,7 +1,7 @@
 //! What a shoot's own frames tell about its lens.
 
 use crate::memory::Budget;
-use crate::star_lists::stars_in;
+use crate::stages::align::star_lists::stars_in;
 use crate::threads::pool;
 use jade_align::align_stars;
 use jade_align::stars::StarList;

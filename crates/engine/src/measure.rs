@@ -1,8 +1,8 @@
 //! Measures of one frame.
 
-use crate::decode;
 use crate::memory::Budget;
-use crate::star_lists::stars_in;
+use crate::stages::align::star_lists::stars_in;
+use crate::stages::frames::decode;
 use jade_frames::FrameInput;
 use jade_frames::cache::Cache;
 use jade_plan::CoreError;

@@ -10,7 +10,7 @@ mod combine;
 mod error;
 mod finish;
 mod focus;
-mod kind;
+pub mod kind;
 mod lens;
 mod plan;
 mod prepare;
@@ -19,6 +19,7 @@ mod record;
 pub mod report;
 mod shows;
 mod skyline;
+mod valid;
 
 pub use align::{AlignMode, AlignPlan, HandPairs, SceneModel};
 pub use brief::in_brief;
@@ -26,7 +27,7 @@ pub use combine::{CombinePlan, Edges, Method};
 pub use error::CoreError;
 pub use finish::FinishPlan;
 pub use focus::{FocusPlan, Patch, PatchFrom, Way};
-pub use kind::Kind;
+pub use kind::{KINDS, Kind, KindRules, PictureChange, PictureSource, Step};
 pub use lens::LensPlan;
 pub use plan::Plan;
 pub use prepare::{

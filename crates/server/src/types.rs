@@ -11,10 +11,10 @@ use jade_plan::report::{
 };
 use jade_plan::{
     AlignMode, AlignPlan, CombinePlan, Demosaic, Denoise, Edges, FinishPlan, FocusPlan,
-    FrameDifference, GroundFrom, GroundPlan, HandPairs, Highlights, Kind, LensPlan, Method,
-    NamedFile, Paint, Patch, PatchFrom, Plan, PlanCalibration, PlanFrame, PlanRecord,
-    PrepareChange, PreparePlan, Repair, SceneModel, Shows, SkylineMode, SkylinePlan, Stroke, Way,
-    WhiteBalance,
+    FrameDifference, GroundFrom, GroundPlan, HandPairs, Highlights, Kind, KindRules, LensPlan,
+    Method, NamedFile, Paint, Patch, PatchFrom, PictureChange, PictureSource, Plan,
+    PlanCalibration, PlanFrame, PlanRecord, PrepareChange, PreparePlan, Repair, SceneModel, Shows,
+    SkylineMode, SkylinePlan, Step, Stroke, Way, WhiteBalance,
 };
 use jade_survey::measures::Measures;
 use jade_survey::sets::Purpose;
@@ -601,6 +601,10 @@ pub fn typescript() -> String {
     }
     declare!(
         Kind,
+        PictureSource,
+        PictureChange,
+        Step,
+        KindRules,
         WhiteBalance,
         Demosaic,
         Highlights,

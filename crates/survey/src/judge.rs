@@ -200,7 +200,7 @@ fn spoiled_of(set: &[&Measures], kind: Kind) -> Vec<(usize, String)> {
     let stars_near: Vec<f32> = (0..set.len())
         .map(|i| neighbours(set, i, |m| Some(m.stars as f32)).unwrap_or(0.0))
         .collect();
-    for rule in RULES.iter().filter(|rule| rule.sky.is_none() || kind != Kind::FocusSweep) {
+    for rule in RULES.iter().filter(|rule| rule.sky.is_none() || kind.rules().judges_stars) {
         let near: Vec<Option<f32>> =
             (0..set.len()).map(|i| neighbours(set, i, rule.value)).collect();
         // How far frames usually are from their neighbours, as a share.

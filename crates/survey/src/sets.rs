@@ -85,11 +85,10 @@ pub fn propose(frames: &[(&Facts, &Measures)]) -> Vec<ProposedSet> {
 /// What a shoot that is said to be of one kind rather seems to be, and half a sentence why.
 pub fn other_kind(sets: &[ProposedSet], said: Kind) -> Option<(Kind, &'static str)> {
     let has = |purpose| sets.iter().any(|set| set.purpose == purpose);
-    let starry = matches!(said, Kind::NightSky | Kind::StarTrails);
-    if said == Kind::FocusSweep {
+    if said.rules().has_planes {
         return None;
     }
-    match (starry, has(Purpose::Sky)) {
+    match (said.rules().is_of_the_sky, has(Purpose::Sky)) {
         (_, false) if has(Purpose::Focus) => {
             Some((Kind::FocusSweep, "what is sharp moves through the frames"))
         }

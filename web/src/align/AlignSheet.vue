@@ -20,13 +20,13 @@ const model = computed<SceneModel>({
   get: () => store.shoot!.plan.align.model,
   set: (model) => void store.setPlan((plan) => (plan.align.model = model)),
 })
-const modes = computed(() => [
-  ...(store.isSweep
-    ? []
-    : [{ value: 'stars' as const, text: 'Stars', hint: 'While the sky turns' }]),
-  { value: 'scene' as const, text: 'Scene', hint: 'Handheld, or bumped' },
-  { value: 'none' as const, text: 'Not at all', hint: 'Tripod, still scene' },
-])
+const modes = computed(() =>
+  [
+    { value: 'stars' as const, text: 'Stars', hint: 'While the sky turns' },
+    { value: 'scene' as const, text: 'Scene', hint: 'Handheld, or bumped' },
+    { value: 'none' as const, text: 'Not at all', hint: 'Tripod, still scene' },
+  ].filter((one) => store.rules.align.includes(one.value)),
+)
 const hints: Record<AlignMode, string> = {
   stars: 'The sky becomes sharp; what stands on the ground blurs a little.',
   scene: 'For a camera held by hand or bumped: details of the whole picture are matched.',
@@ -82,7 +82,7 @@ onUnmounted(pairs.end)
     <Segmented v-model="mode" label="Align" :options="modes" />
     <p class="py-2.5 text-dim">{{ hints[mode] }}</p>
     <label
-      v-if="mode === 'scene' && !store.isSweep"
+      v-if="mode === 'scene' && !store.rules.has_planes"
       class="flex items-center justify-between gap-3 pb-3 text-dim"
     >
       <span>Motion</span>
@@ -93,7 +93,7 @@ onUnmounted(pairs.end)
         <option value="homography">any view of a plane</option>
       </select>
     </label>
-    <div v-if="!store.isSweep" class="section">
+    <div v-if="store.rules.chooses_reference" class="section">
       <h3>Reference frame</h3>
       <p class="flex justify-between text-dim">
         <span>{{ store.shoot?.reference_id ? 'chosen' : 'proposed' }}</span>

@@ -10,6 +10,7 @@ import type {
   HandFound,
   Histogram,
   Job,
+  KindRules,
   LensFound,
   LensFrom,
   Measured,
@@ -69,6 +70,7 @@ async function ask<T>(path: string, request: RequestInit): Promise<T> {
 }
 
 export const api = {
+  kinds: () => call<KindRules[]>('GET', '/kinds'),
   shoots: () => call<ShootCard[]>('GET', '/shoots'),
   addShoot: (shoot: NewShoot) => call<Shoot>('POST', '/shoots', shoot),
   shoot: (id: number) => call<Shoot>('GET', `/shoots/${id}`),

@@ -2,6 +2,66 @@
 
 export type Kind = "night-sky" | "star-trails" | "low-light-burst" | "clear-the-scene" | "focus-sweep";
 
+export type PictureSource = "combine" | "merge";
+
+export type PictureChange = "paint" | "finish";
+
+export type Step = "frames" | "prepare" | "align" | "skyline" | "combine" | "finish" | "export";
+
+export type KindRules = { 
+/**
+ * The kind.
+ */
+kind: Kind, 
+/**
+ * Its name, as inside a sentence.
+ */
+name: string, 
+/**
+ * What it is for, as one sentence.
+ */
+about: string, 
+/**
+ * The stage that makes the picture.
+ */
+source: PictureSource, 
+/**
+ * Stages that go on from it, in order.
+ */
+changes: Array<PictureChange>, 
+/**
+ * Steps that a page shows, in order.
+ */
+steps: Array<Step>, 
+/**
+ * Ways to align that make sense.
+ */
+align: Array<AlignMode>, 
+/**
+ * What may happen to edges that not every frame covers.
+ */
+edges: Array<Edges>, 
+/**
+ * Whether a person chooses the reference frame, rather than the run.
+ */
+chooses_reference: boolean, 
+/**
+ * Whether the sky with its stars is what the frames are taken for.
+ */
+is_of_the_sky: boolean, 
+/**
+ * Whether stars in the frames are measured, and speak for or against a frame.
+ */
+judges_stars: boolean, 
+/**
+ * Whether the scene is lit, so that frames are seen as they are rather than made brighter.
+ */
+is_lit: boolean, 
+/**
+ * Whether each frame shows another plane sharp.
+ */
+has_planes: boolean, };
+
 export type WhiteBalance = { "by": "as-shot" } | { "by": "light", 
 /**
  * Colour temperature in kelvin, 1700 to 25000.

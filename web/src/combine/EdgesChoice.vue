@@ -22,8 +22,7 @@ const all: { value: Edges; text: string; hint: string }[] = [
     hint: 'The reference frame’s size; frames go on beyond their edge.',
   },
 ]
-/** A sweep is merged from all frames everywhere. */
-const options = computed(() => all.filter((one) => !store.isSweep || one.value !== 'keep'))
+const options = computed(() => all.filter((one) => store.rules.edges.includes(one.value)))
 </script>
 
 <template>

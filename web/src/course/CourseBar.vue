@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { finished, finishes } from '../finish/finish'
 import { foundIn } from '../focus/focus'
 import StateDot from '../parts/StateDot.vue'
-import { counts, kindNames, resultName, share } from '../parts/units'
+import { counts, resultName, share } from '../parts/units'
 import { useShoot, type Step } from '../shoot/store'
 import { isAbout, isReference } from '../shoot/told'
 
@@ -130,8 +130,7 @@ const entries = computed<Entry[]>(() => {
       finding: saved ? 'saved' : 'waiting',
     },
   ]
-  // A sweep has neither a skyline nor a sky to be finished.
-  return all.filter((entry) => !store.isSweep || !['skyline', 'finish'].includes(entry.step))
+  return all.filter((entry) => store.rules.steps.includes(entry.step))
 })
 
 /** The treatment in a few words. */
@@ -171,9 +170,7 @@ const ready = computed(() => store.used.length > 1 && !store.running)
       <img src="/mark.svg" alt="All shoots" class="w-4" />
       <span class="min-w-0">
         <b class="block truncate font-semibold">{{ store.shoot?.name }}</b>
-        <small class="block truncate text-dim"
-          >{{ count }} · {{ kindNames[store.shoot!.kind] }}</small
-        >
+        <small class="block truncate text-dim">{{ count }} · {{ store.rules.name }}</small>
       </span>
     </RouterLink>
     <nav

@@ -18,7 +18,8 @@ export const useSweep = defineStore('sweep', () => {
   /** All that it depends on; nothing while a run works on the same frames. */
   const wanted = computed(() => {
     const { shoot, sent } = store
-    if (!shoot || !sent || !store.isSweep || store.step !== 'combine' || store.running) return null
+    if (!shoot || !sent || !store.rules.has_planes || store.step !== 'combine' || store.running)
+      return null
     if (store.used.length < 3) return null
     const frames = store.used.map((f) => [f.id, store.treatment(f.id)])
     return JSON.stringify([shoot.id, sent.align.mode, frames])

@@ -21,7 +21,7 @@ const way = ref<'columns' | 'table' | 'plot'>('columns')
 
 /** What bars and plot show: stars where there are some in most frames, else details. */
 const starry = computed(() => {
-  if (store.isSweep) return false
+  if (!store.rules.judges_stars) return false
   const known = store.stack.flatMap((f) => (f.measures ? [f.measures.stars] : []))
   return known.filter((stars) => stars >= 25).length * 2 > known.length
 })
@@ -80,7 +80,12 @@ function key(event: KeyboardEvent) {
   } else if (event.key === 'l' && one?.role === 'light') {
     const ids = store.chosen.includes(one.id) ? store.chosen : [one.id]
     void store.leaveOut(ids, !one.left_out)
-  } else if (event.key === 'm' && one?.role === 'light' && !one.left_out && !store.isSweep) {
+  } else if (
+    event.key === 'm' &&
+    one?.role === 'light' &&
+    !one.left_out &&
+    store.rules.chooses_reference
+  ) {
     void store.setReference(one.id)
   } else if (event.key === 'Escape') {
     store.chosen = []

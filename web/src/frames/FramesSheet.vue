@@ -271,7 +271,7 @@ async function dismiss(id: number) {
       </template>
       <template v-if="frame.measures">
         <template
-          v-for="[label, value] in measureRows(frame.measures, !store.isSweep)"
+          v-for="[label, value] in measureRows(frame.measures, store.rules.judges_stars)"
           :key="label"
         >
           <dt class="text-dim">{{ label }}</dt>
@@ -296,7 +296,7 @@ async function dismiss(id: number) {
         {{ frame.left_out ? 'Take in' : 'Leave out' }}
       </button>
       <button
-        v-if="!store.isSweep"
+        v-if="store.rules.chooses_reference"
         class="button"
         data-test="make-reference"
         :disabled="frame.left_out || frame.id === store.shoot?.reference_id"

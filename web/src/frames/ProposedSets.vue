@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Where frames that are in no set seem to belong: accepted, or kept together.
 import { computed } from 'vue'
-import { kindNames } from '../parts/units'
+import { rulesOf } from '../kinds/kinds'
 import { useShoot } from '../shoot/store'
 
 const store = useShoot()
@@ -28,9 +28,9 @@ function look(id: number) {
 
 <template>
   <div v-if="kind" class="section" data-test="proposed-kind">
-    <p class="text-dim">This looks like a {{ kindNames[kind.kind] }}: {{ kind.reason }}.</p>
+    <p class="text-dim">This looks like a {{ rulesOf(kind.kind).name }}: {{ kind.reason }}.</p>
     <button class="button mt-1.5 w-full" @click="store.setKind(kind.kind)">
-      Make it a {{ kindNames[kind.kind] }}
+      Make it a {{ rulesOf(kind.kind).name }}
     </button>
   </div>
   <div v-if="sets.length" class="section" data-test="proposed-sets">

@@ -1,5 +1,6 @@
 // Measurements as people write them.
-import type { AlignMode, Facts, Kind, Measures, Method, Role, ShootResult, Way } from '../api/types'
+import type { AlignMode, Facts, Measures, Method, Role, ShootResult, Way } from '../api/types'
+import { rulesOf } from '../kinds/kinds'
 
 export function exposure(seconds: number): string {
   if (seconds >= 0.3) return `${Number(seconds.toFixed(1))} s`
@@ -90,14 +91,6 @@ export function counts(frames: { role: Role }[]): string {
   return told.join(' · ')
 }
 
-export const kindNames: Record<Kind, string> = {
-  'night-sky': 'night sky',
-  'star-trails': 'star trails',
-  'low-light-burst': 'low-light burst',
-  'clear-the-scene': 'clear the scene',
-  'focus-sweep': 'focus sweep',
-}
-
 export const methodNames: Record<Method, string> = {
   mean: 'mean',
   median: 'median',
@@ -122,7 +115,7 @@ export const alignNames: Record<AlignMode, string> = {
 export function resultName(result: ShootResult): string {
   const used = result.report.frames.filter((f) => f.used).length
   const { kind, focus, combine } = result.plan
-  if (kind === 'focus-sweep') return `${wayNames[focus.way]}, merged of ${used}`
+  if (rulesOf(kind).source === 'merge') return `${wayNames[focus.way]}, merged of ${used}`
   return `${methodNames[combine.method]} of ${used}`
 }
 

@@ -79,7 +79,7 @@ const ideal = computed(() => {
     <header class="flex items-center gap-2">
       <b class="font-semibold">{{ probe.name }}</b>
       <b
-        v-if="store.isSweep && sharper"
+        v-if="store.rules.has_planes && sharper"
         class="num ml-auto font-semibold"
         :class="sharper > 1.05 && 'text-jade'"
         data-test="sharper"
@@ -90,7 +90,7 @@ const ideal = computed(() => {
       >
       <button
         class="text-faint hover:text-ink"
-        :class="!gain && !(store.isSweep && sharper) && 'ml-auto'"
+        :class="!gain && !(store.rules.has_planes && sharper) && 'ml-auto'"
         :aria-label="`Take ${probe.name} away`"
         @click="pins.unpin(probe)"
       >
@@ -119,7 +119,7 @@ const ideal = computed(() => {
     </div>
     <div class="num text-[12px] text-dim">
       <p
-        v-if="store.isSweep && (single || other)"
+        v-if="store.rules.has_planes && (single || other)"
         title="Fine detail, noise and all: root mean square, as a share of white, of light evened by its root"
         data-test="detail"
       >
@@ -128,13 +128,14 @@ const ideal = computed(() => {
       </p>
       <p
         v-if="single || other"
-        :title="`Standard deviation of the noise, as a share of white in linear light${store.isSweep ? '; where nothing is plain, of its detail too' : ''}`"
+        :title="`Standard deviation of the noise, as a share of white in linear light${store.rules.has_planes ? '; where nothing is plain, of its detail too' : ''}`"
       >
-        {{ store.isSweep ? 'if plain, σ' : 'σ' }} {{ single ? percent(single.noise) : '–' }}
+        {{ store.rules.has_planes ? 'if plain, σ' : 'σ' }}
+        {{ single ? percent(single.noise) : '–' }}
         <template v-if="store.b"> → {{ other ? percent(other.noise) : '–' }}</template>
       </p>
       <p
-        v-if="gain && ideal && !store.isSweep"
+        v-if="gain && ideal && !store.rules.has_planes"
         title="Above 100 %: resampling softens the finest grain a little"
         data-test="ideal"
       >

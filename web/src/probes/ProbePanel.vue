@@ -47,7 +47,7 @@ const width = computed(() => {
     <ProbeCard v-for="probe in probes" :key="probe.id" :probe="probe" />
     <p v-if="!probes.length" class="mb-3 text-dim">
       {{
-        store.isSweep
+        store.rules.has_planes
           ? 'Pin a patch to see what becomes sharp: both sides enlarged, with their detail and noise.'
           : 'Pin a patch of plain sky to see what stacking gains: both sides enlarged, with their noise.'
       }}

@@ -21,7 +21,7 @@ const stages = computed<{ stage: Stage; name: string; unit: string }[]>(() => [
     ? [{ stage: 'finish' as const, name: 'Finish', unit: 'parts' }]
     : []),
   // What is painted over a merged sweep comes last too.
-  ...(store.isSweep && store.job?.plan.focus.patches.length
+  ...(store.rules.changes.includes('paint') && store.job?.plan.focus.patches.length
     ? [{ stage: 'finish' as const, name: 'Patches', unit: 'parts' }]
     : []),
 ])

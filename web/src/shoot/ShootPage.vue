@@ -93,7 +93,7 @@ onUnmounted(() => {
         <AlignSheet v-else-if="store.step === 'align'" />
         <SkylineSheet v-else-if="store.step === 'skyline'" />
         <MergeSheet
-          v-else-if="store.step === 'combine' && store.isSweep"
+          v-else-if="store.step === 'combine' && store.rules.source === 'merge'"
           @look="(x, y) => picture?.lookAt(x, y)"
         />
         <CombineSheet v-else-if="store.step === 'combine'" />

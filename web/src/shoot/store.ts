@@ -15,6 +15,7 @@ import type {
   Sort,
 } from '../api/types'
 import { groupFrames } from '../frames/groups'
+import { rulesOf } from '../kinds/kinds'
 import { useNotices } from '../parts/notices'
 import { prepareOf } from '../prepare/differences'
 import { back, difference, type Patch } from './patch'
@@ -77,12 +78,12 @@ export const useShoot = defineStore('shoot', () => {
     const of = (id?: number | null) => used.value.find((f) => f.id === id)
     const proposed = shoot.value?.proposed_reference?.frame_id
     const middle = used.value[Math.floor(used.value.length / 2)]
-    // That of a sweep is the middle one in the order of focus, which a run finds.
-    if (isSweep.value) return of(latest.value?.reference_id) ?? middle
+    // Where a run chooses, that is the middle one in the order of focus.
+    if (!rules.value.chooses_reference) return of(latest.value?.reference_id) ?? middle
     return of(shoot.value?.reference_id) ?? of(proposed) ?? middle
   })
-  /** Whether frames are merged by what is sharp in them, in place of being combined. */
-  const isSweep = computed(() => shoot.value?.plan.kind === 'focus-sweep')
+  /** What follows from the shoot's kind. */
+  const rules = computed(() => rulesOf(shoot.value?.plan.kind ?? 'night-sky'))
   const planChanged = computed(
     () => latest.value && JSON.stringify(latest.value.plan) !== JSON.stringify(shoot.value?.plan),
   )
@@ -515,7 +516,7 @@ export const useShoot = defineStore('shoot', () => {
     job,
     running,
     reference,
-    isSweep,
+    rules,
     planChanged,
     open,
     close,

@@ -2,6 +2,7 @@
 import { RadioGroup, RadioGroupLabel, RadioGroupOption } from '@headlessui/vue'
 import { ref, watch } from 'vue'
 import type { Kind } from '../api/types'
+import { kinds } from '../kinds/kinds'
 import Sheet from '../parts/Sheet.vue'
 
 const props = defineProps<{ open: boolean }>()
@@ -9,33 +10,8 @@ const emit = defineEmits<{ close: []; add: [name: string, kind: Kind] }>()
 
 const name = ref('')
 const kind = ref<Kind>('night-sky')
-const kinds: { value: Kind; text: string; hint: string }[] = [
-  {
-    value: 'night-sky',
-    text: 'Night sky',
-    hint: 'Stars over a landscape from a tripod; frames are aligned on the stars.',
-  },
-  {
-    value: 'star-trails',
-    text: 'Star trails',
-    hint: 'Many frames from a tripod; the lightest of them draw the way of the stars.',
-  },
-  {
-    value: 'low-light-burst',
-    text: 'Low-light burst',
-    hint: 'One still scene in little light, handheld or not; frames are aligned on the scene.',
-  },
-  {
-    value: 'clear-the-scene',
-    text: 'Clear the scene',
-    hint: 'People, cars or flakes move through and shall not be seen.',
-  },
-  {
-    value: 'focus-sweep',
-    text: 'Focus sweep',
-    hint: 'Each frame shows another plane sharp; they are merged to one, sharp from front to back.',
-  },
-]
+/** A name as a title. */
+const titled = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 
 watch(
   () => props.open,
@@ -65,19 +41,19 @@ function add() {
         <div class="flex flex-col gap-1.5">
           <RadioGroupOption
             v-for="one in kinds"
-            :key="one.value"
+            :key="one.kind"
             v-slot="{ checked }"
-            :value="one.value"
+            :value="one.kind"
             as="template"
           >
             <button
               type="button"
               class="rounded-lg border px-3 py-2 text-left"
               :class="checked ? 'border-jade bg-jade-deep' : 'border-edge'"
-              :data-test="`kind-${one.value}`"
+              :data-test="`kind-${one.kind}`"
             >
-              <span class="font-semibold">{{ one.text }}</span>
-              <span class="block text-dim">{{ one.hint }}</span>
+              <span class="font-semibold">{{ titled(one.name) }}</span>
+              <span class="block text-dim">{{ one.about }}</span>
             </button>
           </RadioGroupOption>
         </div>

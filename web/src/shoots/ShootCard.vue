@@ -4,7 +4,8 @@ import { Ellipsis } from '@lucide/vue'
 import { computed, nextTick, ref } from 'vue'
 import { thumbnail } from '../api/client'
 import type { ShootCard } from '../api/types'
-import { ago, kindNames } from '../parts/units'
+import { rulesOf } from '../kinds/kinds'
+import { ago } from '../parts/units'
 import StateDot from '../parts/StateDot.vue'
 
 const props = defineProps<{ card: ShootCard }>()
@@ -106,7 +107,7 @@ function finish(save: boolean) {
           </MenuItems>
         </Menu>
       </div>
-      <p class="text-dim">{{ kindNames[card.kind] }} · {{ frames }}</p>
+      <p class="text-dim">{{ rulesOf(card.kind).name }} · {{ frames }}</p>
       <p class="mt-1.5 flex items-center gap-2 text-dim">
         <StateDot :state="state.dot" />
         <span

@@ -134,7 +134,7 @@ watch([mode, infoA, shownB], async ([mode, one, other]) => {
 /** What paints on the picture in this step. */
 const hand = computed<Hand | null>(() => {
   if (store.step === 'skyline') return skyline
-  return store.step === 'combine' && store.isSweep ? patches : null
+  return store.step === 'combine' && store.rules.changes.includes('paint') ? patches : null
 })
 
 /** What was seen under the brush last, as long as the pane has it. */
@@ -447,7 +447,7 @@ const offsets = computed(() => (mode.value === 'beside' ? [0, 50] : [0]))
     <p v-if="view.pinning || view.picking" class="absolute inset-x-0 top-14 z-20 text-center">
       <span class="rounded-md bg-black/80 px-3 py-1.5">{{
         view.pinning
-          ? `Click the patch to measure, ${store.isSweep ? 'a hair' : 'plain sky'} for instance`
+          ? `Click the patch to measure, ${store.rules.has_planes ? 'a hair' : 'plain sky'} for instance`
           : 'Click what shall be grey: a stone, a cloud, bare ground'
       }}</span>
     </p>

@@ -22,11 +22,11 @@ export const useView = defineStore('view', () => {
   const side = ref<'a' | 'b'>('b')
   /** Place of the split, as a share of the width. */
   const cut = ref(0.5)
-  /** Exposure steps that pictures are shown brighter: those of a sweep are lit, the others mostly dark. */
+  /** Exposure steps that pictures are shown brighter, where the scene is lit and where it is dark. */
   const steps = ref({ lit: 0, dark: 1 })
   const stops = computed({
-    get: () => steps.value[store.isSweep ? 'lit' : 'dark'],
-    set: (own) => (steps.value[store.isSweep ? 'lit' : 'dark'] = own),
+    get: () => steps.value[store.rules.is_lit ? 'lit' : 'dark'],
+    set: (own) => (steps.value[store.rules.is_lit ? 'lit' : 'dark'] = own),
   })
   /** Colours are exaggerated, to check them. */
   const colours = ref(false)

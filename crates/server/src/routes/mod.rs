@@ -5,6 +5,7 @@ mod events;
 mod exports;
 mod focus;
 mod frames;
+mod kinds;
 mod lens;
 mod pictures;
 mod runs;
@@ -24,6 +25,7 @@ const BODY_LIMIT: usize = 8 << 20;
 
 pub fn router(app: Arc<App>) -> Router {
     let api = Router::new()
+        .route("/kinds", get(kinds::list))
         .route("/shoots", get(shoots::list).post(shoots::add))
         .route("/shoots/{shoot}", get(shoots::show).patch(shoots::change).delete(shoots::remove))
         .route("/shoots/{shoot}/restore", post(shoots::restore))

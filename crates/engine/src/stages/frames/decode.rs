@@ -1,9 +1,9 @@
 //! The frames stage: every frame decoded once, into what memory is left and then to scratch, or
 //! found in the cache.
 
-use crate::decoded::Decoded;
 use crate::memory::{self, Budget};
 use crate::request::Request;
+use crate::stages::frames::decoded::Decoded;
 use jade_frames as prepare;
 use jade_frames::cache::Cache;
 use jade_frames::{Frame, FrameInput, in_place};

@@ -1,12 +1,12 @@
 //! The combine stage where sky and ground are kept apart: both layers, then the picture.
 
-use super::blocks::{alike, tiles};
-use super::ground::Ground;
-use super::skyline;
-use super::squares::{GROUND, PASSING, SKY, STILL_SKY, Squares, squares_of};
-use crate::interleaved::interleaved;
 use crate::request::Request;
-use crate::used::{BLOCK, Used, reference_first};
+use crate::stages::combine::blocks::{alike, tiles};
+use crate::stages::combine::ground::Ground;
+use crate::stages::combine::interleaved::interleaved;
+use crate::stages::combine::squares::{GROUND, PASSING, SKY, STILL_SKY, Squares, squares_of};
+use crate::stages::combine::used::{BLOCK, Used, reference_first};
+use crate::stages::skyline::find;
 use jade_combine::backdrop::Extended;
 use jade_combine::clear::{self, Clear, Unground};
 use jade_combine::join::{Joiner, MARGIN, Passing};
@@ -214,7 +214,7 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
     let shares = out.maps.finish(region)?;
     out.sky.finish(false)?;
     out.ground.finish(false)?;
-    skyline::write(mask, &request.cache.layer(key, LayerKind::Mask), region)?;
+    find::write(mask, &request.cache.layer(key, LayerKind::Mask), region)?;
     Ok((out.picture.finish(!request.stream)?, shares))
 }
 

@@ -1,10 +1,10 @@
 //! Combining without scratch: frames are decoded into memory, a few at a time, and added to the
 //! picture that gathers there.
 
-use crate::gallery::Gallery;
-use crate::noise_growth::counts;
 use crate::request::Request;
-use crate::used::{BLOCK, Used, reference_first};
+use crate::stages::combine::noise_growth::counts;
+use crate::stages::combine::used::{BLOCK, Used, reference_first};
+use crate::stages::frames::gallery::Gallery;
 use jade_align::noise;
 use jade_combine::reduce::{Reducer, Workspace};
 use jade_combine::streamed::Gathered;

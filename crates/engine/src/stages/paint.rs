@@ -1,8 +1,10 @@
 //! What is painted into a merged sweep: single frames, or the other way of merging.
 
-use crate::focus;
 use crate::outcome::Outcome;
 use crate::request::Request;
+use crate::stages::change::Change;
+use crate::stages::merge::stage::Merge;
+use crate::stages::source::made;
 use jade_frames::Frame;
 use jade_frames::cache::{Key, LayerKind};
 use jade_optics::brush::Brush;
@@ -63,32 +65,33 @@ impl Pixels {
     }
 }
 
-/// Paints the plan's patches into a merged sweep. Those of frames that are not at hand, or were not
-/// placed, are left out and doubted in the report.
-///
-/// # Errors
-/// As for [`crate::stack`].
-pub fn patched(request: &Request, merged: Outcome) -> Result<Outcome, CoreError> {
-    let patches = &request.plan.focus.patches;
-    if patches.is_empty() {
-        return Ok(merged);
+/// Paints the plan's patches into the picture. Those of frames that are not at hand, or were not placed,
+/// are left out and doubted in the report.
+pub struct Paint;
+
+impl Change for Paint {
+    fn is_on(&self, plan: &Plan) -> bool {
+        !plan.focus.patches.is_empty()
     }
-    let key = Key::of("patch", patches, &[&merged.key]);
-    let picture = request.cache.picture(&key);
-    let note: Option<Vec<String>> = request.cache.read("patch", &key);
-    let doubts = match note.filter(|_| TiledFile::<f32>::open(&picture).is_ok()) {
-        Some(doubts) => doubts,
-        None => {
-            let doubts = paint(request, &merged, &key)?;
-            request.cache.write("patch", &key, &doubts)?;
-            doubts
+
+    fn change(&self, request: &Request, merged: Outcome) -> Result<Outcome, CoreError> {
+        let key = Key::of("patch", &request.plan.focus.patches, &[&merged.key]);
+        let picture = request.cache.picture(&key);
+        let note: Option<Vec<String>> = request.cache.read("patch", &key);
+        let doubts = match note.filter(|_| TiledFile::<f32>::open(&picture).is_ok()) {
+            Some(doubts) => doubts,
+            None => {
+                let doubts = paint(request, &merged, &key)?;
+                request.cache.write("patch", &key, &doubts)?;
+                doubts
+            }
+        };
+        let mut report = merged.report;
+        if let Some(found) = &mut report.focus {
+            found.doubts.extend(doubts);
         }
-    };
-    let mut report = merged.report;
-    if let Some(found) = &mut report.focus {
-        found.doubts.extend(doubts);
+        Ok(Outcome { key, picture, report, ..merged })
     }
-    Ok(Outcome { key, picture, report, ..merged })
 }
 
 fn paint(request: &Request, merged: &Outcome, key: &Key) -> Result<Vec<String>, CoreError> {
@@ -160,7 +163,7 @@ fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, Core
             PatchFrom::Way { way } => {
                 let focus = FocusPlan { way: *way, patches: vec![] };
                 let plan = Plan { focus, ..plan.clone() };
-                let other = focus::merge(&Request { plan: &plan, ..*request })?;
+                let other = made(&Merge, &Request { plan: &plan, ..*request })?;
                 Some(Pixels::Merged(Combined(TiledFile::open(&other.picture)?)))
             }
             PatchFrom::Frame { blake3 } => {

@@ -1,14 +1,14 @@
 //! The skyline stage: where the sky ends.
 
-use crate::align::aligned;
-use crate::align_note::AlignNote;
-use crate::decode;
-use crate::decoded::Decoded;
-use crate::gallery::Gallery;
 use crate::keys::align_key;
 use crate::present::Present;
 use crate::request::Request;
-use crate::star_lists::stars_of;
+use crate::stages::align::frames::aligned;
+use crate::stages::align::note::AlignNote;
+use crate::stages::align::star_lists::stars_of;
+use crate::stages::frames::decode;
+use crate::stages::frames::decoded::Decoded;
+use crate::stages::frames::gallery::Gallery;
 use crate::threads::pool;
 use jade_combine::mask::Mask;
 use jade_frames::Frame;

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
-/// What a shoot is for; decides the plan's defaults.
+/// What a shoot is for. What follows from it stands in the kind's own file ([`Kind::rules`]).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
 #[serde(rename_all = "kebab-case")]
 pub enum Kind {

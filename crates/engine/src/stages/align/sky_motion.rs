@@ -1,7 +1,7 @@
 //! Where the sky lies in frames that are not aligned on it.
 
 use crate::request::Request;
-use crate::star_lists::stars_of;
+use crate::stages::align::star_lists::stars_of;
 use jade_align::align_stars;
 use jade_align::stars::StarList;
 use jade_frames::Frame;

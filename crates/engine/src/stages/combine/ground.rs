@@ -1,9 +1,9 @@
 //! The frames of the ground, and how they lie on the reference frame.
 
-use crate::decode;
-use crate::decoded::Decoded;
 use crate::request::Request;
-use crate::used::Used;
+use crate::stages::combine::used::Used;
+use crate::stages::frames::decode;
+use crate::stages::frames::decoded::Decoded;
 use jade_align::noise;
 use jade_align::scene::{Blur, Places, Scene};
 use jade_combine::level::Level;

@@ -1,4 +1,4 @@
-//! What the combine stage notes beside its picture.
+//! What is noted beside a picture.
 
 use crate::outcome::Outcome;
 use jade_frames::cache::Key;
@@ -6,15 +6,15 @@ use jade_plan::report::Report;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
 
-/// What the combine stage noted beside its picture.
+/// What a source notes beside its picture.
 #[derive(Serialize, Deserialize)]
-pub struct CombineNote {
+pub struct PictureNote {
     pub reference: usize,
     pub profile: Vec<u8>,
     pub report: Report,
 }
 
-impl CombineNote {
+impl PictureNote {
     pub fn outcome(self, key: Key, picture: PathBuf) -> Outcome {
         let Self { reference, profile, report } = self;
         Outcome { combined: key.clone(), key, picture, profile, reference, report }

@@ -1,11 +1,11 @@
 //! The align stage: where each frame lies on the reference frame.
 
-use crate::align_note::{AlignNote, StarFigures, readable};
-use crate::decoded::Decoded;
-use crate::gallery::Gallery;
 use crate::keys::align_key;
 use crate::request::{Request, loaded_mask};
-use crate::star_lists::stars_of;
+use crate::stages::align::note::{AlignNote, StarFigures, readable};
+use crate::stages::align::star_lists::stars_of;
+use crate::stages::frames::decoded::Decoded;
+use crate::stages::frames::gallery::Gallery;
 use jade_align::scene::Scene;
 use jade_align::stars::StarList;
 use jade_align::{Aligned, Alignment, align_again, align_stars, hand};

@@ -1,13 +1,13 @@
 //! A focus sweep to one picture that is sharp from front to back.
 
-use super::sweep::{SweepFound, ordered};
-use crate::combine_note::CombineNote;
-use crate::decode;
-use crate::decoded::Decoded;
-use crate::frame_report::{exposures, frame_report};
-use crate::outcome::Outcome;
 use crate::present::Present;
 use crate::request::Request;
+use crate::stages::frame_report::{exposures, frame_report};
+use crate::stages::frames::decode;
+use crate::stages::frames::decoded::Decoded;
+use crate::stages::merge::order::{SweepFound, ordered};
+use crate::stages::note::PictureNote;
+use crate::stages::source::Source;
 use crate::threads::pool;
 use jade_align::Aligned;
 use jade_align::sharpness::Sharpness;
@@ -21,7 +21,7 @@ use jade_frames::{Frame, FrameInput};
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
 use jade_pixels::PictureError;
-use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
+use jade_pixels::tiled::{Region, SIDE, TileWriter};
 use jade_plan::progress::Stage;
 use jade_plan::report::{FocusReport, FocusStep, FrameReport, MovedPlace, Report};
 use jade_plan::{AlignMode, CoreError, Edges, Plan};
@@ -33,27 +33,23 @@ const PART: u32 = 2 * SIDE;
 /// A frame that is the sharpest in a smaller part of its even share of the picture shows nothing in focus.
 const LITTLE: f32 = 0.02;
 
-/// Merges the frames of a focus sweep, whatever their order, in place of combining them.
-///
-/// # Errors
-/// As for [`crate::stack`]; [`CoreError::Frames`] when fewer than three frames can be read or two be
-/// aligned, or nothing in them tells an order.
-pub fn merge(request: &Request) -> Result<Outcome, CoreError> {
-    let key = key(request);
-    let picture = request.cache.picture(&key);
-    if let Some(note) = known(request) {
-        return Ok(note.outcome(key, picture));
-    }
-    let note = pool(request.budget)?.install(|| merged(request, &key))?;
-    request.cache.write("focus", &key, &note)?;
-    Ok(note.outcome(key, picture))
-}
+/// Merges the frames of a focus sweep, whatever their order, in place of combining them. Fails with
+/// [`CoreError::Frames`] when fewer than three frames can be read or two be aligned, or nothing in them
+/// tells an order.
+pub struct Merge;
 
-/// What was merged before, if it is there still.
-pub fn known(request: &Request) -> Option<CombineNote> {
-    let key = key(request);
-    let note = request.cache.read("focus", &key)?;
-    TiledFile::<f32>::open(&request.cache.picture(&key)).is_ok().then_some(note)
+impl Source for Merge {
+    fn notes(&self) -> &'static str {
+        "focus"
+    }
+
+    fn key(&self, request: &Request) -> Key {
+        key(request)
+    }
+
+    fn make(&self, request: &Request, key: &Key) -> Result<PictureNote, CoreError> {
+        merged(request, key)
+    }
 }
 
 /// A frame that is merged: its number, and the place among those in order.
@@ -188,7 +184,7 @@ fn names<'a>(request: &Request<'a>) -> Vec<&'a str> {
     request.frames.iter().map(|frame| frame.name.as_str()).collect()
 }
 
-fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
+fn merged(request: &Request, key: &Key) -> Result<PictureNote, CoreError> {
     let Request { plan, cache, watch, .. } = *request;
     let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
     decode::settle(&mut decoded, None)?;
@@ -253,7 +249,7 @@ fn merged(request: &Request, key: &Key) -> Result<CombineNote, CoreError> {
         peak_memory_mib: 0,
     };
     let profile = used[middle].frame.encoding.icc().to_vec();
-    Ok(CombineNote { reference, profile, report })
+    Ok(PictureNote { reference, profile, report })
 }
 
 /// Frames in the order of focus, and where they lie.

@@ -1,8 +1,9 @@
 //! The finish stage: from the combined picture to the finished one.
 
-use crate::interleaved::interleaved;
 use crate::outcome::Outcome;
 use crate::request::Request;
+use crate::stages::change::Change;
+use crate::stages::combine::interleaved::interleaved;
 use jade_align::noise;
 use jade_finish::glow::{self, Glow};
 use jade_finish::smoothing::Smoothing;
@@ -11,9 +12,9 @@ use jade_optics::combined::Combined;
 use jade_optics::light::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
-use jade_plan::CoreError;
 use jade_plan::progress::Stage;
 use jade_plan::report::FinishReport;
+use jade_plan::{CoreError, Method, Plan};
 use rayon::prelude::*;
 
 /// Side of the parts that are finished at a time: each needs its surroundings.
@@ -57,25 +58,32 @@ impl Sky {
     }
 }
 
-/// Finishes what was combined, as the plan has it.
-///
-/// # Errors
-/// As for [`crate::stack`]; [`CoreError::Frames`] where there is too little sky.
-pub fn finish(request: &Request, mut outcome: Outcome) -> Result<Outcome, CoreError> {
-    let plan = &request.plan.finish;
-    let key = Key::of("finish", plan, &[&outcome.combined]);
-    let picture = request.cache.picture(&key);
-    let note: Option<FinishReport> = request.cache.read("finish", &key);
-    let found = match note.filter(|_| TiledFile::<f32>::open(&picture).is_ok()) {
-        Some(found) => found,
-        None => {
-            let found = made(request, &outcome, &key)?;
-            request.cache.write("finish", &key, &found)?;
-            found
-        }
-    };
-    outcome.report.finish = Some(found);
-    Ok(Outcome { key, picture, ..outcome })
+/// Adjustments of the picture, as the plan has them. Fails with [`CoreError::Frames`] where there is too
+/// little sky.
+pub struct Finish;
+
+impl Change for Finish {
+    fn is_on(&self, plan: &Plan) -> bool {
+        // How much frames differ is no picture to be finished.
+        plan.finish.is_on() && plan.combine.method != Method::Spread
+    }
+
+    fn change(&self, request: &Request, mut outcome: Outcome) -> Result<Outcome, CoreError> {
+        let plan = &request.plan.finish;
+        let key = Key::of("finish", plan, &[&outcome.combined]);
+        let picture = request.cache.picture(&key);
+        let note: Option<FinishReport> = request.cache.read("finish", &key);
+        let found = match note.filter(|_| TiledFile::<f32>::open(&picture).is_ok()) {
+            Some(found) => found,
+            None => {
+                let found = made(request, &outcome, &key)?;
+                request.cache.write("finish", &key, &found)?;
+                found
+            }
+        };
+        outcome.report.finish = Some(found);
+        Ok(Outcome { key, picture, ..outcome })
+    }
 }
 
 fn made(request: &Request, outcome: &Outcome, key: &Key) -> Result<FinishReport, CoreError> {

@@ -1,8 +1,9 @@
 //! The frames of a run: on scratch, or decoded into memory whenever they are needed.
 
-use crate::decoded::Decoded;
+use crate::memory;
 use crate::request::Request;
-use crate::{decode, memory};
+use crate::stages::frames::decode;
+use crate::stages::frames::decoded::Decoded;
 use jade_frames::{Frame, FrameInput};
 use jade_pixels::PictureError;
 use jade_pixels::facts::Facts;

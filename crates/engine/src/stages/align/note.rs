@@ -1,6 +1,6 @@
 //! What the align stage notes beside the frames.
 
-use crate::gallery::Gallery;
+use crate::stages::frames::gallery::Gallery;
 use jade_align::Alignment;
 use serde::{Deserialize, Serialize};
 

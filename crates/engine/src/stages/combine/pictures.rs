@@ -1,18 +1,18 @@
 //! The combine stage: picture, maps and figures from aligned frames.
 
-use crate::align_note::AlignNote;
-use crate::combine_note::CombineNote;
-use crate::decoded::Decoded;
-use crate::frame_report::{exposures, frame_report};
-use crate::gallery::Gallery;
-use crate::ground::Ground;
-use crate::joined::{self, Join};
-use crate::noise_growth::{counts, ideal_gain, noise_points};
 use crate::request::Request;
-use crate::sky_motion;
-use crate::star_lists::stars_of;
-use crate::streamed::{self, Running};
-use crate::used::{BLOCK, Used, reference_first};
+use crate::stages::align::note::AlignNote;
+use crate::stages::align::sky_motion;
+use crate::stages::align::star_lists::stars_of;
+use crate::stages::combine::ground::Ground;
+use crate::stages::combine::joined::{self, Join};
+use crate::stages::combine::noise_growth::{counts, ideal_gain, noise_points};
+use crate::stages::combine::streamed::{self, Running};
+use crate::stages::combine::used::{BLOCK, Used, reference_first};
+use crate::stages::frame_report::{exposures, frame_report};
+use crate::stages::frames::decoded::Decoded;
+use crate::stages::frames::gallery::Gallery;
+use crate::stages::note::PictureNote;
 use jade_align::{Aligned, noise, stars};
 use jade_combine::edges;
 use jade_combine::gaps::{self, Exposure, Gap};
@@ -42,7 +42,7 @@ pub fn combine(
     gallery: &Gallery,
     mut note: AlignNote,
     mask: Option<Mask>,
-) -> Result<CombineNote, CoreError> {
+) -> Result<PictureNote, CoreError> {
     let plan = &request.plan.combine;
     let reference = gallery.header(note.reference);
     let motions: Vec<Option<Motion>> =
@@ -165,7 +165,7 @@ pub fn combine(
         stages: vec![],
         peak_memory_mib: 0,
     };
-    Ok(CombineNote {
+    Ok(PictureNote {
         reference: note.reference,
         profile: reference.encoding.icc().to_vec(),
         report,

@@ -1,9 +1,9 @@
 //! What the report says of single frames.
 
-use crate::align_note::StarFigures;
-use crate::decoded::Decoded;
 use crate::present::content_of;
-use crate::used::Used;
+use crate::stages::align::note::StarFigures;
+use crate::stages::combine::used::Used;
+use crate::stages::frames::decoded::Decoded;
 use jade_align::Aligned;
 use jade_combine::level::Level;
 use jade_frames::FrameInput;

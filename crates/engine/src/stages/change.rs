@@ -1,0 +1,17 @@
+//! Stages that go on from the picture of a run.
+
+use crate::outcome::Outcome;
+use crate::request::Request;
+use jade_plan::{CoreError, Plan};
+
+/// A stage that goes on from the picture of a run.
+pub trait Change: Sync {
+    /// Whether the plan asks for it.
+    fn is_on(&self, plan: &Plan) -> bool;
+
+    /// Makes the changed picture under a key of its own, with what it adds to the report.
+    ///
+    /// # Errors
+    /// As for [`crate::stack`].
+    fn change(&self, request: &Request, before: Outcome) -> Result<Outcome, CoreError>;
+}

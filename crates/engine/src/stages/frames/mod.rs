@@ -1,0 +1,5 @@
+//! The frames stage: every frame decoded once.
+
+pub mod decode;
+pub mod decoded;
+pub mod gallery;

@@ -1,0 +1,3 @@
+//! The skyline stage: where the sky ends in the reference frame.
+
+pub mod find;
