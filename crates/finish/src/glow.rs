@@ -2,10 +2,13 @@
 //! of the sky's squares, in which stars have no say, and what it has beyond its darkest place is taken
 //! off: the sky keeps the level and the colour that it has where it is least lit.
 
+use crate::adjustment::{Adjustment, Layer};
 use jade_optics::light::Light;
 use jade_optics::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE};
+use jade_plan::report::FinishReport;
+use jade_plan::{CoreError, FinishPlan};
 use nalgebra::{DMatrix, DVector};
 use rayon::prelude::*;
 
@@ -73,6 +76,57 @@ fn of_square(
     Some((at, planes.each_ref().map(of)))
 }
 
+/// Sky glow, taken off by an amount.
+struct TakenOff {
+    glow: Glow,
+    /// 0 (nothing) to 1 (all).
+    amount: f32,
+    /// How uneven the sky is before and after.
+    uneven: [f32; 2],
+}
+
+/// Fits the glow of a sky. Fails with [`CoreError::Frames`] where there is too little sky.
+pub fn fit(
+    plan: &FinishPlan,
+    sky: &Layer,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Option<Box<dyn Adjustment>>, CoreError> {
+    let amount = plan.glow;
+    if amount == 0.0 {
+        return Ok(None);
+    }
+    let squares = squares(sky.light, sky.shows, stop)?;
+    let glow = Glow::of(&squares, sky.light.size()).ok_or_else(|| {
+        CoreError::Frames(
+            "This picture shows too little sky to tell its glow; set sky glow to 0.".to_owned(),
+        )
+    })?;
+    let uneven = [0.0, amount].map(|amount| glow.uneven(&squares, amount));
+    Ok(Some(Box::new(TakenOff { glow, amount, uneven })))
+}
+
+impl Adjustment for TakenOff {
+    fn reads_around(&self) -> bool {
+        false
+    }
+
+    fn planes(&self, before: &dyn Light, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
+        let mut planes = before.planes(region)?;
+        self.glow.take_off(self.amount, region, &mut planes);
+        Ok(planes)
+    }
+
+    fn report(
+        &self,
+        _: &Layer,
+        _: &dyn Light,
+        report: &mut FinishReport,
+    ) -> Result<(), PictureError> {
+        report.uneven = Some(self.uneven);
+        Ok(())
+    }
+}
+
 /// The glow of a sky.
 pub struct Glow {
     size: [f64; 2],
@@ -90,7 +144,7 @@ impl Glow {
         let rows: Vec<[f64; TERMS]> = squares.iter().map(|(at, _)| row(*at, size)).collect();
         let colour = |c: usize| {
             let values: Vec<f64> = squares.iter().map(|(_, light)| f64::from(light[c])).collect();
-            fit(&rows, &values)
+            solve(&rows, &values)
         };
         let (red, (green, blue)) =
             rayon::join(|| colour(0), || rayon::join(|| colour(1), || colour(2)));
@@ -173,7 +227,7 @@ fn along(terms: &[f64; TERMS], row: &[f64; TERMS]) -> f64 {
 }
 
 /// The surface through values, with a robust loss (Cauchy) by weighted least squares.
-fn fit(rows: &[[f64; TERMS]], values: &[f64]) -> Option<[f64; TERMS]> {
+fn solve(rows: &[[f64; TERMS]], values: &[f64]) -> Option<[f64; TERMS]> {
     let mut weights = vec![1.0; rows.len()];
     let mut terms = [0.0; TERMS];
     for _ in 0..12 {

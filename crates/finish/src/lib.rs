@@ -4,5 +4,11 @@
 
 #![warn(missing_docs)]
 
+pub mod adjustment;
 pub mod glow;
 pub mod smoothing;
+
+use adjustment::Fit;
+
+/// All adjustments, in the order in which they are made.
+pub const ADJUSTMENTS: [Fit; 2] = [smoothing::fit, glow::fit];

@@ -3,13 +3,16 @@
 //! on behind them and loses its noise as a frame does ([`jade_frames::denoise`]); then the stars are
 //! put back as they were.
 
+use crate::adjustment::{Adjustment, Layer};
+use jade_align::noise;
 use jade_combine::backdrop::extend;
 use jade_frames::denoise::{Denoiser, Grain};
 use jade_optics::light::Light;
 use jade_optics::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
-use jade_plan::Denoise;
+use jade_plan::report::FinishReport;
+use jade_plan::{CoreError, Denoise, FinishPlan};
 use rayon::prelude::*;
 
 /// Pixels to each side of the square of the opening: stars are narrower.
@@ -24,6 +27,48 @@ const REACH: u32 = 64;
 const PATCH: u32 = 64;
 /// Patches along the longer side.
 const ACROSS: u32 = 16;
+
+/// Patches by which the noise is measured.
+const PATCHES: usize = 12;
+
+/// Fits smoothing to a sky. Fails with [`CoreError::Frames`] where there is too little sky.
+pub fn fit(
+    plan: &FinishPlan,
+    sky: &Layer,
+    _: &(dyn Fn() -> bool + Sync),
+) -> Result<Option<Box<dyn Adjustment>>, CoreError> {
+    if plan.smoothing == 0.0 {
+        return Ok(None);
+    }
+    let smoothing = Smoothing::of(sky.light, plan.smoothing, &|region| sky.is_alone(region))?;
+    let smoothing = smoothing.ok_or_else(|| {
+        CoreError::Frames(
+            "This picture shows too little sky to see its noise; set sky smoothing to 0."
+                .to_owned(),
+        )
+    })?;
+    Ok(Some(Box::new(smoothing)))
+}
+
+impl Adjustment for Smoothing {
+    fn reads_around(&self) -> bool {
+        true
+    }
+
+    fn planes(&self, before: &dyn Light, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
+        Smoothing::planes(self, before, region)
+    }
+
+    fn report(
+        &self,
+        before: &Layer,
+        after: &dyn Light,
+        report: &mut FinishReport,
+    ) -> Result<(), PictureError> {
+        report.noise = noise_of(before, after)?;
+        Ok(())
+    }
+}
 
 /// Smooths one sky.
 pub struct Smoothing {
@@ -179,6 +224,21 @@ fn averaged(plane: &[f32], wide: usize) -> Vec<f32> {
         out.extend((0..wide).map(|x| (above[x] + own[x] + below[x]) / 3.0));
     }
     out
+}
+
+/// Noise of the plainest patches of the sky, before and after.
+fn noise_of(sky: &Layer, after: &dyn Light) -> Result<Option<[f32; 2]>, PictureError> {
+    let patches = noise::patches(sky.light, [0, 0], &[], PATCHES, &|region| sky.is_alone(region))?;
+    let middle = |mut all: Vec<f32>| {
+        all.sort_by(f32::total_cmp);
+        all.get(all.len() / 2).copied()
+    };
+    let of = |light: &dyn Light| -> Result<Option<f32>, PictureError> {
+        let all: Result<Vec<f32>, PictureError> =
+            patches.iter().map(|patch| noise::noise_in(light, *patch)).collect();
+        Ok(middle(all?))
+    };
+    Ok(of(sky.light)?.zip(of(after)?).map(|(was, own)| [was, own]))
 }
 
 #[cfg(test)]

@@ -22,7 +22,10 @@ const ALLOWED: &[(&str, &[&str])] = &[
     ("jade-combine", &["jade-frames", "jade-optics", "jade-pixels", "jade-plan"]),
     ("jade-skyline", &["jade-combine", "jade-optics", "jade-pixels", "jade-plan"]),
     ("jade-focus", &["jade-align", "jade-optics", "jade-pixels", "jade-plan"]),
-    ("jade-finish", &["jade-combine", "jade-frames", "jade-optics", "jade-pixels", "jade-plan"]),
+    (
+        "jade-finish",
+        &["jade-align", "jade-combine", "jade-frames", "jade-optics", "jade-pixels", "jade-plan"],
+    ),
     ("jade-survey", &["jade-align", "jade-frames", "jade-optics", "jade-pixels", "jade-plan"]),
     (
         "jade-engine",

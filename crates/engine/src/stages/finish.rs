@@ -4,9 +4,8 @@ use crate::outcome::Outcome;
 use crate::request::Request;
 use crate::stages::change::Change;
 use crate::stages::combine::interleaved::interleaved;
-use jade_align::noise;
-use jade_finish::glow::{self, Glow};
-use jade_finish::smoothing::Smoothing;
+use jade_finish::ADJUSTMENTS;
+use jade_finish::adjustment::{Adjusted, Adjustment, Layer};
 use jade_frames::cache::{Key, LayerKind};
 use jade_optics::combined::Combined;
 use jade_optics::light::Light;
@@ -21,8 +20,6 @@ use rayon::prelude::*;
 const PART: u32 = 4 * SIDE;
 /// Shares of sky, of 65535, from here on are sky alone.
 const SKY: u16 = 64_800;
-/// Patches by which the noise is told.
-const PATCHES: usize = 12;
 
 /// The sky of a combined picture.
 struct Sky {
@@ -45,16 +42,11 @@ impl Sky {
         self.mask.as_ref().map(|mask| mask.read_region(region)).transpose()
     }
 
-    fn is_sky(&self, region: Region) -> Result<Vec<bool>, PictureError> {
+    fn shows(&self, region: Region) -> Result<Vec<bool>, PictureError> {
         let shares = self.shares(region)?;
         Ok(shares.map_or(vec![true; region.area()], |shares| {
             shares.into_iter().map(|share| share >= SKY).collect()
         }))
-    }
-
-    /// Whether a region shows sky alone; where that cannot be read, it does not count.
-    fn alone(&self, region: Region) -> bool {
-        self.is_sky(region).is_ok_and(|sky| !sky.contains(&false))
     }
 }
 
@@ -87,66 +79,61 @@ impl Change for Finish {
 }
 
 fn made(request: &Request, outcome: &Outcome, key: &Key) -> Result<FinishReport, CoreError> {
-    let plan = &request.plan.finish;
     let stop = || request.watch.cancelled();
     let sky = Sky::open(request, outcome)?;
-    let size = sky.light.size();
-    let parts = Region::covering(size.0, size.1, [PART; 2]);
+    let layer = Layer { light: &sky.light, shows: &|region| sky.shows(region) };
+    let (width, height) = sky.light.size();
+    let parts = Region::covering(width, height, [PART; 2]);
     request.watch.begin(Stage::Finish, parts.len() as u64);
-    let mut uneven = None;
-    let glow = if plan.glow > 0.0 {
-        let squares = glow::squares(&sky.light, &|region| sky.is_sky(region), &stop)?;
-        let glow = Glow::of(&squares, size).ok_or_else(|| {
-            CoreError::Frames(
-                "This picture shows too little sky to tell its glow; set sky glow to 0.".to_owned(),
-            )
-        })?;
-        uneven = Some([0.0, plan.glow].map(|amount| glow.uneven(&squares, amount)));
-        Some(glow)
-    } else {
-        None
-    };
-    let smoothing = if plan.smoothing > 0.0 {
-        let own = Smoothing::of(&sky.light, plan.smoothing, &|region| sky.alone(region))?;
-        Some(own.ok_or_else(|| {
-            CoreError::Frames(
-                "This picture shows too little sky to see its noise; set sky smoothing to 0."
-                    .to_owned(),
-            )
-        })?)
-    } else {
-        None
-    };
+    let fitted = ADJUSTMENTS.iter().map(|fit| fit(&request.plan.finish, &layer, &stop));
+    let fitted: Result<Vec<Option<Box<dyn Adjustment>>>, CoreError> = fitted.collect();
+    let fitted: Vec<Box<dyn Adjustment>> = fitted?.into_iter().flatten().collect();
+    let all: Vec<&dyn Adjustment> = fitted.iter().map(AsRef::as_ref).collect();
+    // What reads around is not worth its time where no sky is seen.
+    let mut quick = all.clone();
+    quick.retain(|adjustment| !adjustment.reads_around());
+    let adjusted = [&all, &quick].map(|by| Adjusted { light: &sky.light, by });
+    let out = write(request, outcome, key, &sky, &parts, &adjusted)?;
+    let mut report = FinishReport { uneven: None, noise: None };
+    for adjustment in &fitted {
+        adjustment.report(&layer, &out, &mut report)?;
+    }
+    Ok(report)
+}
+
+/// Writes the finished picture, and with a skyline its layer of sky, part by part. `adjusted` is the sky's
+/// light where it is seen, and where it is not.
+fn write(
+    request: &Request,
+    outcome: &Outcome,
+    key: &Key,
+    sky: &Sky,
+    parts: &[Region],
+    [seen, hidden]: &[Adjusted; 2],
+) -> Result<Combined, CoreError> {
+    let (width, height) = sky.light.size();
     let from = TiledFile::<f32>::open(&outcome.picture)?;
-    let create = |path: &std::path::Path| TileWriter::<f32>::create(path, size.0, size.1, 3);
+    let create = |path: &std::path::Path| TileWriter::<f32>::create(path, width, height, 3);
     let out = create(&request.cache.picture(key))?;
     let layer = request.cache.layer(key, LayerKind::Sky);
     let layer = sky.mask.is_some().then(|| create(&layer)).transpose()?;
     parts.par_iter().try_for_each(|part| {
-        if stop() {
+        if request.watch.cancelled() {
             return Err(PictureError::Cancelled);
         }
         let shares = sky.shares(*part)?;
-        let hidden = shares.as_ref().is_some_and(|shares| shares.iter().all(|share| *share == 0));
-        let mut light = match &smoothing {
-            Some(smoothing) if !hidden => smoothing.planes(&sky.light, *part)?,
-            _ => sky.light.planes(*part)?,
-        };
-        if let Some(glow) = &glow {
-            glow.take_off(plan.glow, *part, &mut light);
-        }
+        let is_hidden =
+            shares.as_ref().is_some_and(|shares| shares.iter().all(|share| *share == 0));
+        let mut light = if is_hidden { hidden } else { seen }.planes(*part)?;
         light.iter_mut().flatten().for_each(|light| *light = light.max(0.0));
         let own = interleaved(&light);
         match (shares, &layer) {
             (Some(shares), Some(layer)) => {
-                // The sky's part of each pixel follows what was done to the sky.
-                let mut picture = from.read_region(*part)?;
                 let was = sky.light.0.read_region(*part)?;
-                let changes = own.iter().zip(&was).map(|(own, was)| own - was);
-                for (i, (light, change)) in picture.iter_mut().zip(changes).enumerate() {
-                    *light = (*light + f32::from(shares[i / 3]) / 65535.0 * change).max(0.0);
-                }
-                out.write_region(*part, &picture)?;
+                out.write_region(
+                    *part,
+                    &followed(from.read_region(*part)?, &shares, [&was, &own]),
+                )?;
                 layer.write_region(*part, &own)?;
             }
             _ => out.write_region(*part, &own)?,
@@ -157,22 +144,14 @@ fn made(request: &Request, outcome: &Outcome, key: &Key) -> Result<FinishReport,
     if let Some(layer) = layer {
         layer.finish(false)?;
     }
-    let out = Combined(out.finish(!request.stream)?);
-    let noise = if smoothing.is_some() { noise_of(&sky, &out)? } else { None };
-    Ok(FinishReport { uneven, noise })
+    Ok(Combined(out.finish(!request.stream)?))
 }
 
-/// Noise of the plainest patches of the sky, before and after.
-fn noise_of(sky: &Sky, after: &Combined) -> Result<Option<[f32; 2]>, PictureError> {
-    let patches = noise::patches(&sky.light, [0, 0], &[], PATCHES, &|region| sky.alone(region))?;
-    let middle = |mut all: Vec<f32>| {
-        all.sort_by(f32::total_cmp);
-        all.get(all.len() / 2).copied()
-    };
-    let of = |light: &dyn Light| -> Result<Option<f32>, PictureError> {
-        let all: Result<Vec<f32>, PictureError> =
-            patches.iter().map(|patch| noise::noise_in(light, *patch)).collect();
-        Ok(middle(all?))
-    };
-    Ok(of(&sky.light)?.zip(of(after)?).map(|(was, own)| [was, own]))
+/// A picture whose share of sky in each pixel, of 65535, follows what was done to the sky.
+fn followed(mut picture: Vec<f32>, shares: &[u16], [was, own]: [&[f32]; 2]) -> Vec<f32> {
+    let changes = own.iter().zip(was).map(|(own, was)| own - was);
+    for (i, (light, change)) in picture.iter_mut().zip(changes).enumerate() {
+        *light = (*light + f32::from(shares[i / 3]) / 65535.0 * change).max(0.0);
+    }
+    picture
 }

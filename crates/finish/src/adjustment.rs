@@ -1,0 +1,90 @@
+//! Adjustments of a picture, one after the other.
+
+use jade_optics::light::Light;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use jade_plan::report::FinishReport;
+use jade_plan::{CoreError, FinishPlan};
+
+/// A layer of a picture that adjustments act on.
+pub struct Layer<'a> {
+    /// Its light, as large as the picture.
+    pub light: &'a dyn Light,
+    /// Which pixels of a region show this layer and nothing else, row by row.
+    pub shows: &'a (dyn Fn(Region) -> Result<Vec<bool>, PictureError> + Sync),
+}
+
+impl Layer<'_> {
+    /// Whether a region shows this layer and nothing else; where that cannot be read, it does not count.
+    pub fn is_alone(&self, region: Region) -> bool {
+        (self.shows)(region).is_ok_and(|shows| !shows.contains(&false))
+    }
+}
+
+/// An adjustment that was fitted to a layer.
+pub trait Adjustment: Sync {
+    /// Whether it reads light around the region that it makes.
+    fn reads_around(&self) -> bool;
+
+    /// The adjusted light of a region, as three planes of `region.area()` values each. The light of a
+    /// region does not depend on how the picture is parted into regions.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    fn planes(&self, before: &dyn Light, region: Region) -> Result<[Vec<f32>; 3], PictureError>;
+
+    /// Adds its figures to the report, once all adjustments are done.
+    ///
+    /// # Errors
+    /// [`PictureError::Io`].
+    fn report(
+        &self,
+        before: &Layer,
+        after: &dyn Light,
+        report: &mut FinishReport,
+    ) -> Result<(), PictureError>;
+}
+
+/// Fits an adjustment to a layer as the plan has it; `None` where the plan leaves it out. `stop` is asked
+/// now and then, and ends it with [`CoreError::Cancelled`].
+pub type Fit = fn(
+    &FinishPlan,
+    &Layer,
+    stop: &(dyn Fn() -> bool + Sync),
+) -> Result<Option<Box<dyn Adjustment>>, CoreError>;
+
+/// Light that adjustments were made to, the first of them first.
+pub struct Adjusted<'a> {
+    /// The light before all adjustments.
+    pub light: &'a dyn Light,
+    /// The adjustments, in order.
+    pub by: &'a [&'a dyn Adjustment],
+}
+
+impl Light for Adjusted<'_> {
+    fn size(&self) -> (u32, u32) {
+        self.light.size()
+    }
+
+    fn fill(
+        &self,
+        region: Region,
+        out: [&mut [f32]; 3],
+        stride: usize,
+    ) -> Result<(), PictureError> {
+        let wide = region.width as usize;
+        for (plane, out) in self.planes(region)?.iter().zip(out) {
+            for (row, out) in plane.chunks_exact(wide).zip(out.chunks_mut(stride)) {
+                out[..wide].copy_from_slice(row);
+            }
+        }
+        Ok(())
+    }
+
+    fn planes(&self, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
+        match self.by.split_last() {
+            None => self.light.planes(region),
+            Some((last, by)) => last.planes(&Adjusted { by, ..*self }, region),
+        }
+    }
+}
