@@ -13,6 +13,7 @@ pub mod lone;
 pub mod mask;
 pub mod network;
 mod ordered;
+pub mod painting;
 pub mod reduce;
 pub mod reduced;
 pub mod streamed;

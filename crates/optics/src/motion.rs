@@ -66,22 +66,6 @@ impl Motion {
         self.backward().to_reference(at)
     }
 
-    /// The same between pictures that are so many times smaller, of which the one that positions are
-    /// of begins at `origin`, in whole pixels. `None` of a camera.
-    pub fn smaller(&self, times: f64, origin: [u32; 2]) -> Option<Self> {
-        let own = match self {
-            Self::Still => Matrix3::identity(),
-            Self::Homography(h) => *h,
-            Self::Camera { .. } => return None,
-        };
-        let [left, top] = origin.map(f64::from);
-        // Pixels' centres lie at whole numbers.
-        let half = 0.5 * (times - 1.0);
-        let whole = Matrix3::new(times, 0.0, left + half, 0.0, times, top + half, 0.0, 0.0, 1.0);
-        let small = Matrix3::new(1.0, 0.0, -half, 0.0, 1.0, -half, 0.0, 0.0, times);
-        Some(Self::Homography(small * own * whole))
-    }
-
     /// Positions in the frame and in the reference frame, `[x, y, X, Y]`, spread over a picture of
     /// this size with its edges, `across` x `down` of them.
     pub fn grid(&self, width: u32, height: u32, across: u32, down: u32) -> Vec<[f64; 4]> {

@@ -5,9 +5,9 @@ use crate::request::Request;
 use crate::stages::change::Change;
 use crate::stages::merge::stage::Merge;
 use crate::stages::source::made;
+use jade_combine::painting::{Painting, PartlyThere, Pixels, Stroke};
 use jade_frames::Frame;
 use jade_frames::cache::{Key, LayerKind};
-use jade_optics::brush::Brush;
 use jade_optics::combined::Combined;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
@@ -18,51 +18,50 @@ use jade_plan::progress::Stage;
 use jade_plan::{CoreError, FocusPlan, Patch, PatchFrom, Plan};
 use rayon::prelude::*;
 use std::collections::HashMap;
+use std::path::Path;
+use std::sync::Arc;
 
 /// Side of the parts that are painted at a time, in pixels.
 const PART: u32 = 2 * SIDE;
 
-/// Memory of one thread that is used again for every part.
-type Desk = ([Vec<f32>; 3], Room);
-
-/// What patches are taken from.
-enum Pixels {
-    Frame {
-        frame: Box<Frame>,
-        /// From the reference frame to the frame.
-        backward: Motion,
-        /// What brings its light to that of the others.
-        gain: f32,
-    },
-    /// The sweep merged otherwise, as large as the picture.
-    Merged(Combined),
+/// A frame's own pixels, as it lies on the reference frame.
+struct Placed {
+    frame: Frame,
+    /// From the reference frame to the frame.
+    backward: Motion,
+    /// What brings its light to that of the others.
+    gain: f32,
 }
 
-impl Pixels {
-    /// Reads a region of the picture, which begins at `origin` in the reference frame; which pixels
-    /// there are, if not all.
+impl Pixels for Placed {
     fn read(
         &self,
+        _: usize,
         region: Region,
         origin: [u32; 2],
-        planes: &mut [Vec<f32>; 3],
-        room: &mut Room,
-    ) -> Result<Option<Vec<bool>>, PictureError> {
-        planes.iter_mut().for_each(|plane| plane.resize(region.area(), 0.0));
+    ) -> Result<PartlyThere, PictureError> {
+        let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
         let slices = planes.each_mut().map(Vec::as_mut_slice);
-        match self {
-            Self::Merged(light) => {
-                light.fill(region, slices, region.width as usize)?;
-                Ok(None)
-            }
-            Self::Frame { frame, backward, gain } => {
-                let there = region.moved(origin);
-                let covered = resample::read(frame.as_ref(), backward, there, slices, room)?;
-                planes.iter_mut().flatten().for_each(|v| *v *= gain);
-                Ok(covered)
-            }
-        }
+        let there = region.moved(origin);
+        let covered =
+            resample::read(&self.frame, &self.backward, there, slices, &mut Room::default())?;
+        let light = pixels_of(&planes).map(|pixel| pixel.map(|v| v * self.gain));
+        Ok((light.collect(), covered))
     }
+}
+
+/// Another picture of the same frames, as large as the one that is painted on.
+struct Beside(Combined);
+
+impl Pixels for Beside {
+    fn read(&self, _: usize, region: Region, _: [u32; 2]) -> Result<PartlyThere, PictureError> {
+        let planes = self.0.planes(region)?;
+        Ok((pixels_of(&planes).collect(), None))
+    }
+}
+
+fn pixels_of(planes: &[Vec<f32>; 3]) -> impl Iterator<Item = [f32; 3]> {
+    (0..planes[0].len()).map(|i| planes.each_ref().map(|plane| plane[i]))
 }
 
 /// Paints the plan's patches into the picture. Those of frames that are not at hand, or were not placed,
@@ -98,33 +97,21 @@ fn paint(request: &Request, merged: &Outcome, key: &Key) -> Result<Vec<String>, 
     let watch = request.watch;
     let (pixels, doubts) = pixels(request, merged)?;
     let from = TiledFile::<f32>::open(&merged.picture)?;
-    let (size, origin) = ((from.width(), from.height()), merged.report.origin);
-    // As the picture lies, with the pixels that each may change.
+    let size = (from.width(), from.height());
     let patches = request.plan.focus.patches.iter().filter_map(|patch| {
-        let pixels = pixels.get(&patch.from)?;
-        let points = patch.brush().points_in(origin, 1.0);
-        let bounds = Brush { points: &points, soft: patch.soft }.bounds(size)?;
-        Some((pixels, points, patch.soft, bounds))
+        let Patch { points, soft, .. } = patch.clone();
+        Some(Stroke { pixels: pixels.get(&patch.from)?.clone(), points, soft })
     });
-    let patches: Vec<_> = patches.collect();
+    let painting = Painting { strokes: patches.collect(), origin: merged.report.origin };
     let parts = Region::covering(size.0, size.1, [PART; 2]);
     watch.begin(Stage::Finish, parts.len() as u64);
     let out = TileWriter::<f32>::create(&request.cache.picture(key), size.0, size.1, 3)?;
-    parts.par_iter().try_for_each_init(Desk::default, |(planes, room), part| {
+    parts.par_iter().try_for_each(|part| {
         if watch.cancelled() {
             return Err(PictureError::Cancelled);
         }
         let mut light = from.read_region(*part)?;
-        for (pixels, points, soft, bounds) in &patches {
-            let Some(both) = part.shared_with(*bounds) else { continue };
-            let covered = pixels.read(both, origin, planes, room)?;
-            let own = |i: usize| {
-                let there = covered.as_ref().is_none_or(|covered| covered[i]);
-                there.then(|| planes.each_ref().map(|plane| plane[i]))
-            };
-            let brush = Brush { points, soft: *soft };
-            brush.lay(light.as_chunks_mut::<3>().0, *part, both, own);
-        }
+        painting.paint(light.as_chunks_mut::<3>().0, *part, 0, size)?;
         out.write_region(*part, &light)?;
         watch.advance(1);
         Ok(())
@@ -147,24 +134,25 @@ fn keep_unpainted(request: &Request, merged: &Outcome, key: &Key) -> Result<(), 
 }
 
 /// All that the plan's patches are taken from, and what is to be doubted.
-type Found<'a> = (HashMap<&'a PatchFrom, Pixels>, Vec<String>);
+type Found<'a> = (HashMap<&'a PatchFrom, Arc<dyn Pixels>>, Vec<String>);
 
 fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, CoreError> {
     let plan: &'a Plan = request.plan;
     let (mut found, mut missing) = (HashMap::new(), HashMap::<String, usize>::new());
+    let beside = |path: &Path| -> Result<Option<Arc<dyn Pixels>>, PictureError> {
+        Ok(Some(Arc::new(Beside(Combined(TiledFile::open(path)?)))))
+    };
     for Patch { from, .. } in &plan.focus.patches {
         if found.contains_key(from) {
             continue;
         }
         let own = match from {
-            PatchFrom::Way { way } if *way == plan.focus.way => {
-                Some(Pixels::Merged(Combined(TiledFile::open(&merged.picture)?)))
-            }
+            PatchFrom::Way { way } if *way == plan.focus.way => beside(&merged.picture)?,
             PatchFrom::Way { way } => {
                 let focus = FocusPlan { way: *way, patches: vec![] };
                 let plan = Plan { focus, ..plan.clone() };
                 let other = made(&Merge, &Request { plan: &plan, ..*request })?;
-                Some(Pixels::Merged(Combined(TiledFile::open(&other.picture)?)))
+                beside(&other.picture)?
             }
             PatchFrom::Frame { blake3 } => {
                 let own = request.frames.iter().position(|frame| frame.content == *blake3);
@@ -180,7 +168,8 @@ fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, Core
                         let level = merged.report.frames[own].level;
                         let gain = level.map_or(1.0, |[factor, _]| factor);
                         let backward = motion.backward();
-                        Some(Pixels::Frame { frame: Box::new(frame), backward, gain })
+                        let placed: Arc<dyn Pixels> = Arc::new(Placed { frame, backward, gain });
+                        Some(placed)
                     }
                     (Some(own), None) => {
                         let name = &request.frames[own].name;

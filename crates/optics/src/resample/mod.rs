@@ -16,6 +16,7 @@ mod source;
 mod strip;
 mod upright;
 
+pub use backward::Scale;
 pub use layout::FINE;
 pub use places::Places;
 
@@ -54,7 +55,23 @@ pub fn read(
     planes: [&mut [f32]; 3],
     room: &mut Room,
 ) -> Result<Option<Vec<bool>>, PictureError> {
-    let way = |colour: usize| Backward { backward, lens: light.lens().map(|lens| (lens, colour)) };
+    read_small(light, backward, Scale::FULL, region, planes, room)
+}
+
+/// [`read`], of a frame and into a picture that are both smaller than those that `backward` is between.
+///
+/// # Errors
+/// [`PictureError::Io`].
+pub fn read_small(
+    light: &dyn Light,
+    backward: &Motion,
+    scale: Scale,
+    region: Region,
+    planes: [&mut [f32]; 3],
+    room: &mut Room,
+) -> Result<Option<Vec<bool>>, PictureError> {
+    let way =
+        |colour: usize| Backward { backward, scale, lens: light.lens().map(|lens| (lens, colour)) };
     if !light.lens().is_some_and(Geometry::parts_colours) {
         return read_by(light, &way(GREEN), region, planes, room, Upright::of);
     }
@@ -89,7 +106,7 @@ fn read_by(
 ) -> Result<Option<Vec<bool>>, PictureError> {
     let (width, height) = light.size();
     let (w, h) = (region.width as usize, region.height as usize);
-    if *way.backward == Motion::Still && way.lens.is_none() {
+    if *way.backward == Motion::Still && way.scale == Scale::FULL && way.lens.is_none() {
         light.fill(region, planes, w)?;
         return Ok(None);
     }
@@ -132,8 +149,9 @@ fn read_by(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::camera::Lens;
     use crate::drawn::Drawn;
-    use nalgebra::Matrix3;
+    use nalgebra::{Matrix3, Rotation3, Vector3};
 
     /// A smooth function of the position that Lanczos can follow.
     fn wave(x: f64, y: f64, c: usize) -> f64 {
@@ -205,7 +223,7 @@ mod tests {
                 let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
                 let out = planes.each_mut().map(Vec::as_mut_slice);
                 let mut room = Room::default();
-                let way = Backward { backward: &backward, lens: None };
+                let way = Backward { backward: &backward, scale: Scale::FULL, lens: None };
                 let covered = read_by(&stars, &way, region, out, &mut room, upright).unwrap();
                 (planes, covered)
             };
@@ -233,7 +251,7 @@ mod tests {
             let (x, y) = (7.0 - 190.0 * drift, -5.0 - 140.0 * drift);
             let backward =
                 Motion::Homography(Matrix3::new(scale, 0.0, x, 0.0, scale, y, 0.0, 0.0, 1.0));
-            let way = Backward { backward: &backward, lens: None };
+            let way = Backward { backward: &backward, scale: Scale::FULL, lens: None };
             let region = Region { x: 16, y: 24, width: 300, height: 230 };
             let shifted = Region { x: 23, y: 19, ..region };
             let exact = stars.planes(shifted).unwrap();
@@ -258,5 +276,28 @@ mod tests {
         }
         let far = samples(&moved(0.0, [900.0, 0.0]), region);
         assert!(far.covered.unwrap().iter().all(|c| !c));
+    }
+
+    #[test]
+    fn a_smaller_picture_is_read_where_the_whole_one_is() {
+        let (lens, turn) =
+            (Lens::plain(300.0, 230, 170), Rotation3::new(Vector3::new(0.01, -0.02, 0.03)));
+        let motions = [
+            Motion::Still,
+            moved(0.05, [3.3, -4.7]),
+            Motion::Camera { lens: Lens { k1: 0.05, ..lens }, turn },
+        ];
+        for backward in motions {
+            let scale = Scale { times: 4.0, origin: [12, 8] };
+            let way = Backward { backward: &backward, scale, lens: None };
+            for [x, y] in [[0.0, 0.0], [20.0, 11.0], [37.5, 30.25]] {
+                // The middle of the square of 4 x 4 pixels that a small pixel stands for.
+                let whole = backward.to_reference([12.0 + 4.0 * x + 1.5, 8.0 + 4.0 * y + 1.5]);
+                let small = way.to_frame([x, y]);
+                for axis in 0..2 {
+                    assert!((4.0 * small[axis] + 1.5 - whole[axis]).abs() < 1e-9, "{backward:?}");
+                }
+            }
+        }
     }
 }

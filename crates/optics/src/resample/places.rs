@@ -1,6 +1,6 @@
 //! Where the pixels of a region stand in a frame, without the flaws of its lens.
 
-use super::backward::Backward;
+use super::backward::{Backward, Scale};
 use super::layout::FINE;
 use super::map::Map;
 use crate::motion::Motion;
@@ -15,7 +15,10 @@ pub struct Places {
 impl Places {
     /// Under a motion that takes positions of the reference frame to the frame.
     pub fn new(backward: &Motion, region: Region) -> Self {
-        Self { map: Map::new(&Backward { backward, lens: None }, region), region }
+        Self {
+            map: Map::new(&Backward { backward, scale: Scale::FULL, lens: None }, region),
+            region,
+        }
     }
 
     /// Bounds of all places as (left, top, right, bottom), where they are numbers.

@@ -7,8 +7,8 @@ use super::stored;
 use crate::app::App;
 use crate::error::ApiError;
 use crate::store::{FrameRow, ResultRow};
+use jade_combine::painting::{Painting, PartlyThere, Pixels, Stroke};
 use jade_frames::cache::Key;
-use jade_optics::brush::Brush;
 use jade_optics::motion::Motion;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -18,25 +18,9 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 /// A picture and what is painted on it.
-pub struct Painted {
+struct Painted {
     base: Arc<Shown>,
-    strokes: Vec<Stroke>,
-}
-
-/// What was painted, and where.
-struct Stroke {
-    pixels: Arc<Pixels>,
-    /// `[x, y, radius]` along it, in pixels of the reference frame.
-    points: Vec<[f32; 3]>,
-    soft: f32,
-}
-
-/// What a patch is taken from.
-enum Pixels {
-    /// A frame, the way to it from the reference frame, and what its light is multiplied with.
-    Frame(Arc<Shown>, Motion, f32),
-    /// A picture that lies as the base does.
-    Picture(Arc<Shown>),
+    painting: Painting,
 }
 
 impl Derived for Painted {
@@ -50,28 +34,34 @@ impl Derived for Painted {
 
     fn light_of(&self, level: usize, region: Region) -> Result<Vec<[f32; 3]>, PictureError> {
         let mut light = self.base.light_of(level, region)?;
-        let (size, origin) = (self.base.level_size(level), self.base.origin);
-        let times = 2f64.powi(level as i32);
-        for Stroke { pixels, points, soft } in &self.strokes {
-            let whole = Brush { points, soft: *soft };
-            let points = whole.points_in(origin, times as f32);
-            let brush = Brush { points: &points, ..whole };
-            let Some(both) = brush.bounds(size).and_then(|own| own.shared_with(region)) else {
-                continue;
-            };
-            let (own, covered) = match &**pixels {
-                Pixels::Picture(shown) => (shown.light_of(level, both)?, None),
-                Pixels::Frame(shown, backward, gain) => {
-                    let Some(backward) = backward.smaller(times, origin) else { continue };
-                    let (mut own, covered) = shown.placed(level, both, &backward)?;
-                    own.iter_mut().flatten().for_each(|v| *v *= gain);
-                    (own, covered)
-                }
-            };
-            let there = |i: usize| covered.as_ref().is_none_or(|covered| covered[i]);
-            brush.lay(&mut light, region, both, |i| there(i).then(|| own[i]));
-        }
+        self.painting.paint(&mut light, region, level, self.base.level_size(level))?;
         Ok(light)
+    }
+}
+
+/// A frame, the way to it from the reference frame, and what its light is multiplied with.
+struct PlacedFrame(Arc<Shown>, Motion, f32);
+
+impl Pixels for PlacedFrame {
+    fn read(
+        &self,
+        level: usize,
+        region: Region,
+        origin: [u32; 2],
+    ) -> Result<PartlyThere, PictureError> {
+        let Self(shown, backward, gain) = self;
+        let (mut light, covered) = shown.placed(level, region, backward, origin)?;
+        light.iter_mut().flatten().for_each(|v| *v *= gain);
+        Ok((light, covered))
+    }
+}
+
+/// A picture that lies as the base does.
+struct Beside(Arc<Shown>);
+
+impl Pixels for Beside {
+    fn read(&self, level: usize, region: Region, _: [u32; 2]) -> Result<PartlyThere, PictureError> {
+        Ok((self.0.light_of(level, region)?, None))
     }
 }
 
@@ -91,7 +81,7 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
         return Ok(shown);
     }
     let merged = Merged::of(app, row, others).await?;
-    let mut found: HashMap<PatchFrom, Option<Arc<Pixels>>> = HashMap::new();
+    let mut found: HashMap<PatchFrom, Option<Arc<dyn Pixels>>> = HashMap::new();
     let mut strokes = vec![];
     for patch in patches {
         if !found.contains_key(&patch.from) {
@@ -105,7 +95,7 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
                     }
                 }
             };
-            found.insert(patch.from.clone(), own.map(Arc::new));
+            found.insert(patch.from.clone(), own);
         }
         if let Some(Some(pixels)) = found.get(&patch.from) {
             let Patch { points, soft, .. } = patch;
@@ -145,7 +135,7 @@ pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<Shown>
     let [left, top] = merged.base.origin;
     let middle = [left + wide / 2, top + high / 2].map(|v| v as f32);
     let points = vec![[middle[0], middle[1], (wide + high) as f32]];
-    let all_over = Stroke { pixels: Arc::new(pixels), points, soft: 0.0 };
+    let all_over = Stroke { pixels, points, soft: 0.0 };
     Ok(merged.kept(app, source, version, vec![all_over]))
 }
 
@@ -171,9 +161,9 @@ impl Merged {
     }
 
     /// What a way of merging made, if the sweep was merged so.
-    async fn in_way(&self, app: &Arc<App>, way: Way) -> Result<Option<Pixels>, ApiError> {
+    async fn in_way(&self, app: &Arc<App>, way: Way) -> Result<Option<Arc<dyn Pixels>>, ApiError> {
         if way == self.way {
-            return Ok(Some(Pixels::Picture(self.base.clone())));
+            return Ok(Some(Arc::new(Beside(self.base.clone()))));
         }
         let lies = |report: &Report| {
             let reference = match report.reference_content.as_str() {
@@ -186,21 +176,25 @@ impl Merged {
             let own = row.report()?;
             let alike = own.focus.is_some() && lies(&own) == lies(&self.report);
             if alike && row.record()?.plan.focus.way == way {
-                return Ok(Some(Pixels::Picture(unpainted(app, row).await?)));
+                return Ok(Some(Arc::new(Beside(unpainted(app, row).await?))));
             }
         }
         Ok(None)
     }
 
     /// A frame's own pixels, if it was placed.
-    async fn frame(&self, app: &Arc<App>, frame: &FrameRow) -> Result<Option<Pixels>, ApiError> {
+    async fn frame(
+        &self,
+        app: &Arc<App>,
+        frame: &FrameRow,
+    ) -> Result<Option<Arc<dyn Pixels>>, ApiError> {
         let own = self.report.frame(&frame.blake3, &frame.name);
         let Some((own, motion)) = own.and_then(|own| Some((own, own.motion.as_ref()?))) else {
             return Ok(None);
         };
         let gain = own.level.map_or(1.0, |[factor, _]| factor);
         let shown = stored::open(app, Source::Calibrated(frame.id)).await?;
-        Ok(Some(Pixels::Frame(shown, motion.backward(), gain)))
+        Ok(Some(Arc::new(PlacedFrame(shown, motion.backward(), gain))))
     }
 
     /// The picture with what is painted on it, kept open.
@@ -212,7 +206,10 @@ impl Merged {
         strokes: Vec<Stroke>,
     ) -> Arc<Shown> {
         let (encoding, origin) = (jade_pixels::colour::Encoding::srgb(), self.base.origin);
-        let levels = Levels::Derived(Box::new(Painted { base: self.base, strokes }));
+        let levels = Levels::Derived(Box::new(Painted {
+            base: self.base,
+            painting: Painting { strokes, origin },
+        }));
         let shown = Arc::new(Shown { levels, encoding, version, origin });
         app.gallery.keep(source, &shown);
         shown

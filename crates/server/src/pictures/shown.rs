@@ -6,6 +6,7 @@ use crate::skyline_seen::Seen;
 use crate::types::{Histogram, PictureInfo};
 use jade_align::noise::{self, PatchFigures};
 use jade_align::sharpness::Sharpness;
+use jade_combine::painting::PartlyThere;
 use jade_frames::cache::MapKind;
 use jade_frames::lens::{Corrected, Shade};
 use jade_frames::{Cleaned, Decoding, Frame};
@@ -13,7 +14,7 @@ use jade_optics::combined::Combined;
 use jade_optics::lens::Geometry;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
-use jade_optics::resample;
+use jade_optics::resample::{self, Scale};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
@@ -65,9 +66,6 @@ pub struct Shown {
     pub(super) version: String,
     pub(super) origin: [u32; 2],
 }
-
-/// Linear light, and which pixels there are, if not all.
-pub(super) type PlacedLight = (Vec<[f32; 3]>, Option<Vec<bool>>);
 
 /// Reads a region of a level by a decoding.
 type Read<'a> = &'a (dyn Fn(&Decoding, Region, [&mut [f32]; 3]) -> Result<(), PictureError> + Sync);
@@ -294,21 +292,24 @@ impl Shown {
         }
     }
 
-    /// The same of a frame as it lies on another picture, a region of one level of which is seen:
-    /// `backward` leads from there to the same level of the frame.
+    /// The same of a frame as it lies on another picture, a region of one level of which is seen: `backward`
+    /// leads from the reference frame to the frame, both at full size, and the picture begins at `origin`
+    /// in the reference frame.
     pub(super) fn placed(
         &self,
         level: usize,
         region: Region,
         backward: &Motion,
-    ) -> Result<PlacedLight, PictureError> {
+        origin: [u32; 2],
+    ) -> Result<PartlyThere, PictureError> {
+        let scale = Scale { times: 2f64.powi(level as i32), origin };
         let turn = self.turn();
         let placed = self.with_level(level, |frame, halved| {
             let light: &dyn Light = if level == 0 { frame } else { halved };
             let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
             let slices = planes.each_mut().map(Vec::as_mut_slice);
-            let covered =
-                resample::read(light, backward, region, slices, &mut resample::Room::default())?;
+            let mut room = resample::Room::default();
+            let covered = resample::read_small(light, backward, scale, region, slices, &mut room)?;
             let pixel = |i| turn(planes.each_ref().map(|p| p[i]));
             Ok(((0..region.area()).map(pixel).collect(), covered))
         });
