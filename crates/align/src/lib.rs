@@ -11,8 +11,8 @@ pub mod matching;
 pub mod noise;
 pub mod scene;
 pub mod sharpness;
+pub mod star_registration;
 pub mod stars;
-pub mod turning;
 
 pub use alignment::{Aligned, Alignment};
-pub use turning::{align_again, align_stars};
+pub use star_registration::{align_again, align_stars};

@@ -9,12 +9,12 @@ use anyhow::{Context, bail};
 use clap::{Args, ValueEnum};
 use jade_engine as engine;
 use jade_engine::export::{self, Form};
-use jade_engine::{Beside, Request};
+use jade_engine::{Request, SkylineInputs};
 use jade_frames::CalibrationFrames;
 use jade_frames::cache::{Cache, MapKind};
 use jade_frames::{FrameInput, content_hash};
 use jade_pixels::write::Target;
-use jade_plan::{AlignMode, Edges, Kind, Plan, Way};
+use jade_plan::{AlignMode, Edges, Kind, MergeMethod, Plan};
 use serde_json::json;
 use std::path::{Path, PathBuf};
 
@@ -118,8 +118,8 @@ impl FocusArgs {
     fn plan(&self) -> Plan {
         let mut plan = Plan::of(Kind::FocusSweep);
         plan.focus.way = match self.way {
-            WayArg::Fine => Way::Fine,
-            WayArg::Smooth => Way::Smooth,
+            WayArg::Fine => MergeMethod::Pyramid,
+            WayArg::Smooth => MergeMethod::DepthMap,
         };
         plan.combine.edges = match self.edges {
             EdgesArg::Trim => Edges::Trim,
@@ -158,10 +158,11 @@ impl FocusArgs {
         let scratch = self.common.scratch()?;
         let cache = &Cache::at(scratch.path());
         let progress = Progress::new(self.common.quiet);
-        let (budget, beside) = (self.common.budget()?, Beside::default());
+        let (budget, skyline_inputs) = (self.common.budget()?, SkylineInputs::default());
         let watch = &progress;
         let (reference, stream) = (None, true);
-        let request = Request { frames, reference, plan, cache, budget, stream, beside, watch };
+        let request =
+            Request { frames, reference, plan, cache, budget, stream, skyline_inputs, watch };
         let found = engine::look_over(&request)?;
         progress.finish();
         outputs.still_free()?;

@@ -8,7 +8,7 @@ use crate::written::target;
 use anyhow::bail;
 use clap::Args;
 use jade_engine as engine;
-use jade_engine::{Beside, Request};
+use jade_engine::{Request, SkylineInputs};
 use jade_frames::cache::Cache;
 use jade_pixels::write::Target;
 use jade_plan::progress::Watch;
@@ -69,7 +69,7 @@ pub fn find(args: MaskArgs) -> anyhow::Result<()> {
         cache: &cache,
         budget: args.common.budget()?,
         stream: false,
-        beside: Beside::default(),
+        skyline_inputs: SkylineInputs::default(),
         watch: &progress,
     })?;
     let mask = found.skyline.mask(&found.sights.views(), &|| progress.cancelled())?;

@@ -8,7 +8,7 @@ use std::io::IsTerminal;
 use std::sync::Mutex;
 use std::time::Instant;
 
-/// Shows a run and stops it when a signal comes.
+/// FrameRole a run and stops it when a signal comes.
 pub struct Progress {
     state: Mutex<State>,
     quiet: bool,

@@ -6,7 +6,7 @@ use anyhow::{Context, anyhow, bail};
 use clap::Args;
 use jade_frames::CalibrationFrames;
 use jade_frames::{FrameInput, content_hash};
-use jade_plan::{NamedFile, PlanFrame, PlanRecord, PreparePlan, Shows, SkylineMode};
+use jade_plan::{FrameRole, NamedFile, PlanFrame, PlanRecord, PreparePlan, SkylineMode};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
@@ -57,14 +57,14 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
     let used = record.frames.iter().filter(|frame| frame.used);
     let frames = used.map(|frame| files.input(frame, plan.prepare_of(&frame.blake3)));
     let frames: Vec<FrameInput> = frames.collect::<anyhow::Result<_>>()?;
-    let of = |shows: Shows| -> anyhow::Result<Vec<FrameInput>> {
+    let of = |shows: FrameRole| -> anyhow::Result<Vec<FrameInput>> {
         let own = record.calibration.iter().filter(|one| one.shows == shows);
         own.map(|one| files.input(&one.frame, PreparePlan::default())).collect()
     };
     let calibration = CalibrationFrames {
-        darks: of(Shows::Dark)?,
-        flats: of(Shows::Flat)?,
-        biases: of(Shows::Bias)?,
+        darks: of(FrameRole::Dark)?,
+        flats: of(FrameRole::Flat)?,
+        biases: of(FrameRole::Bias)?,
     };
     let reference = match record.reference_blake3.as_str() {
         // Plans that were saved before frames were named by their content.

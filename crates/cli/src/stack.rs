@@ -232,7 +232,7 @@ impl StackArgs {
             CombineArg::Clipped => Method::Clipped,
             CombineArg::Lightest => Method::Lightest,
             CombineArg::Darkest => Method::Darkest,
-            CombineArg::Spread => Method::Spread,
+            CombineArg::Spread => Method::StdDev,
         };
         plan.combine.clip = self.clip.unwrap_or(plan.combine.clip);
         plan.combine.level = self.level;

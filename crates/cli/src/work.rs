@@ -7,7 +7,7 @@ use crate::say::say;
 use crate::scratch::Scratch;
 use clap::Args;
 use jade_engine as engine;
-use jade_engine::{Beside, Budget, Outcome, Request};
+use jade_engine::{Budget, Outcome, Request, SkylineInputs};
 use jade_frames::CalibrationFrames;
 use jade_frames::FrameInput;
 use jade_frames::cache::Cache;
@@ -142,7 +142,7 @@ impl Common {
             cache: &cache,
             budget,
             stream: true,
-            beside: Beside { mask: mask.as_deref(), ground: &ground },
+            skyline_inputs: SkylineInputs { mask: mask.as_deref(), ground: &ground },
             watch: &progress,
         };
         let outcome = engine::stack(&request)?;

@@ -3,17 +3,17 @@
 #![warn(missing_docs)]
 
 pub mod backdrop;
-pub mod clear;
 mod clip;
 pub mod edges;
 pub mod gaps;
+pub mod isolated;
 pub mod join;
-pub mod level;
-pub mod lone;
 pub mod mask;
 pub mod network;
+pub mod normalise;
 mod ordered;
 pub mod painting;
 pub mod reduce;
 pub mod reduced;
 pub mod streamed;
+pub mod visibility;

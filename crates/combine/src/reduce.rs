@@ -1,13 +1,13 @@
 //! The samples of all frames at each position, reduced to one.
 
-use super::clear::{Clear, Seen};
 use super::clip::{Clip, Marks};
 use super::gaps::Gap;
-use super::level::Level;
 use super::network::Network;
+use super::normalise::Normalisation;
 use super::ordered::{self, Held};
 use super::reduced::Reduced;
 use super::streamed::{Gathered, Planes};
+use super::visibility::{Seen, SkyVisibility};
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
 use jade_optics::resample::{self, Room};
@@ -22,7 +22,7 @@ pub struct Placed<'a> {
     /// Its motion.
     pub motion: &'a Motion,
     /// What brings each colour to the reference frame's brightness.
-    pub levels: [Level; 3],
+    pub levels: [Normalisation; 3],
     /// Its weight in a mean, relative to the others.
     pub weight: f32,
 }
@@ -36,13 +36,13 @@ pub struct Reducer<'a> {
     clip: Clip,
     median: Network,
     gaps: Vec<Gap<'a>>,
-    clear: Option<&'a Clear>,
+    clear: Option<&'a SkyVisibility>,
 }
 
 struct Prepared<'a> {
     light: &'a dyn Light,
     backward: Motion,
-    levels: [Level; 3],
+    levels: [Normalisation; 3],
     weight: f32,
 }
 
@@ -84,7 +84,7 @@ impl<'a> Reducer<'a> {
 
     /// The same from the clear sky of every frame alone, for frames of a camera that stood still.
     /// What no frame shows of it is not covered.
-    pub fn of_clear_sky(self, clear: &'a Clear) -> Self {
+    pub fn of_clear_sky(self, clear: &'a SkyVisibility) -> Self {
         Self { clear: Some(clear), ..self }
     }
 
@@ -111,7 +111,7 @@ impl<'a> Reducer<'a> {
         space: &mut Workspace,
         stop: &dyn Fn() -> bool,
     ) -> Result<Reduced, PictureError> {
-        if matches!(self.method, Method::Mean | Method::Lightest | Method::Darkest | Method::Spread)
+        if matches!(self.method, Method::Mean | Method::Lightest | Method::Darkest | Method::StdDev)
         {
             let mut all = Gathered::new(self.method, region.area());
             self.gather(region, &mut all, space, stop)?;

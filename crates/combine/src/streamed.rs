@@ -31,7 +31,7 @@ impl Gathered {
             Method::Darkest => f32::INFINITY,
             _ => 0.0,
         };
-        let squared = if method == Method::Spread { area } else { 0 };
+        let squared = if method == Method::StdDev { area } else { 0 };
         Self {
             method,
             area,
@@ -46,7 +46,7 @@ impl Gathered {
     /// Adds the light of one frame, and which positions it covers unless all. The planes may be
     /// changed.
     pub fn add(&mut self, planes: &mut Planes, covered: Option<Vec<bool>>, weight: f32) {
-        if self.method == Method::Spread {
+        if self.method == Method::StdDev {
             if self.about[0].is_empty() {
                 self.about.clone_from(planes);
             }
@@ -67,7 +67,7 @@ impl Gathered {
                 Method::Darkest => darker(&mut self.planes[c], plane),
                 _ => add(&mut self.planes[c], plane, weight),
             }
-            if self.method == Method::Spread {
+            if self.method == Method::StdDev {
                 add_squares(&mut self.squares[c], plane);
             }
         }
@@ -85,7 +85,7 @@ impl Gathered {
                     Method::Darkest => *have = have.min(v),
                     _ => *have += weight * v,
                 }
-                if self.method == Method::Spread {
+                if self.method == Method::StdDev {
                     self.squares[c][i] += v * v;
                 }
             }
@@ -116,8 +116,8 @@ impl Gathered {
                 let sum = self.planes[c][i];
                 *out = match self.method {
                     Method::Lightest | Method::Darkest => sum,
-                    Method::Spread if n < 2.0 => 0.0,
-                    Method::Spread => {
+                    Method::StdDev if n < 2.0 => 0.0,
+                    Method::StdDev => {
                         ((self.squares[c][i] - sum * sum / n).max(0.0) / (n - 1.0)).sqrt()
                     }
                     _ => sum / weight,

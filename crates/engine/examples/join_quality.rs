@@ -5,7 +5,7 @@
 #[allow(dead_code, reason = "each example uses a part of it")]
 mod shoot;
 
-use jade_engine::Beside;
+use jade_engine::SkylineInputs;
 use jade_plan::{AlignMode, Edges, Method, SkylineMode};
 use jade_scenes::night_sky::{Land, NightSky, Options};
 use shoot::joined::{band, behind, detail, noise, squares};
@@ -39,7 +39,7 @@ fn figures(land: Land, options: Options, exact: bool) -> Result<Figures, String>
     let mask = shoot.path("truth/sky-mask.png");
     let made = match exact {
         true => {
-            let beside = Beside { mask: Some(&mask), ..Beside::default() };
+            let beside = SkylineInputs { mask: Some(&mask), ..SkylineInputs::default() };
             let plan = masked(Method::Clipped, &mask);
             shoot.stack_beside(&frames, reference, &plan, beside).map_err(|e| e.to_string())
         }

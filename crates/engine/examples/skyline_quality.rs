@@ -7,7 +7,7 @@ mod shoot;
 
 use jade_combine::mask::Mask;
 use jade_engine as engine;
-use jade_engine::{Beside, Budget, Request};
+use jade_engine::{Budget, Request, SkylineInputs};
 use jade_plan::progress::Unwatched;
 use jade_plan::{Kind, Plan};
 use jade_scenes::night_sky::{Land, NightSky, Options};
@@ -43,7 +43,7 @@ fn figures(land: Land, options: Options) -> Result<Figures, String> {
         cache: &cache,
         budget: Budget::new(None, None).map_err(|error| error.to_string())?,
         stream: false,
-        beside: Beside::default(),
+        skyline_inputs: SkylineInputs::default(),
         watch: &Unwatched,
     };
     let find = || engine::skyline(&request).map_err(|error| error.to_string());

@@ -26,7 +26,8 @@ pub fn combine_key(request: &Request) -> Key {
         return Key::of("combine", &(&request.plan.combine, names, denoise), &[&align]);
     }
     let plan = (&request.plan.combine, &request.plan.skyline);
-    let ground: Vec<Key> = request.beside.ground.iter().map(FrameInput::light_key).collect();
+    let ground: Vec<Key> =
+        request.skyline_inputs.ground.iter().map(FrameInput::light_key).collect();
     let inputs: Vec<&Key> = std::iter::once(&align).chain(&ground).collect();
     Key::of("join", &(plan, names, denoise), &inputs)
 }

@@ -6,7 +6,7 @@ use crate::threads::pool;
 use jade_align::align_stars;
 use jade_align::stars::StarList;
 use jade_frames::cache::Cache;
-use jade_frames::lens::{self, Parted};
+use jade_frames::lens::{self, ColourOffsets};
 use jade_frames::recorded::Recorded;
 use jade_frames::shape::Shape;
 use jade_frames::{Frame, FrameInput};
@@ -62,7 +62,7 @@ pub fn lens_of_stars(
     let stop = || watch.cancelled();
     let some: Vec<FrameInput> = spread(frames).into_iter().map(plain).collect();
     watch.begin(Stage::Prepare, some.len() as u64 + 1);
-    type Seen = (StarList, Vec<Parted>, (u32, u32));
+    type Seen = (StarList, Vec<ColourOffsets>, (u32, u32));
     // A few at a time: each may be decoded on the way.
     let look = |input: &FrameInput| -> Result<Option<Seen>, CoreError> {
         let decoded = Frame::decode(input, cache, &mut || match stop() {
@@ -94,14 +94,14 @@ pub fn lens_of_stars(
             )));
         }
         let mut lists: Vec<StarList> = Vec::new();
-        let mut all: Vec<Parted> = Vec::new();
+        let mut all: Vec<ColourOffsets> = Vec::new();
         for (list, parted, _) in seen {
             lists.push(list);
             all.extend(parted);
         }
         let mut found = LensFound { lens: known, ..LensFound::default() };
         distortion(&mut found, lists, size, &stop)?;
-        match lens::fringes(&all, size) {
+        match lens::lateral_colour(&all, size) {
             Some([red, blue]) => {
                 (found.lens.red, found.lens.blue) = (red.values, blue.values);
                 found.colour_px = Some([red, blue].map(|own| own.corner_px as f32));
@@ -126,7 +126,7 @@ fn colours(
     list: &StarList,
     cache: &Cache,
     stop: &(dyn Fn() -> bool + Sync),
-) -> Result<Vec<Parted>, CoreError> {
+) -> Result<Vec<ColourOffsets>, CoreError> {
     let recorded = Recorded::open(input, cache, &mut || match stop() {
         true => Err(PictureError::Cancelled),
         false => Ok(()),
@@ -142,7 +142,7 @@ fn colours(
     } else {
         debug_assert_eq!((width, height), frame.size());
     }
-    Ok(lens::parted((width, height), &stars, &|region| recorded.by_colour(region))?)
+    Ok(lens::colour_offsets((width, height), &stars, &|region| recorded.by_colour(region))?)
 }
 
 fn distortion(
@@ -201,7 +201,7 @@ pub fn lens_of_flats(
             true => Err(PictureError::Cancelled),
             false => Ok(()),
         })?;
-        let shading = lens::shade_of(&frame)?;
+        let shading = lens::vignetting_of(&frame)?;
         let lens = LensPlan { shading, ..known };
         lens.check()?;
         let corner_light = Some(1.0 + shading.iter().sum::<f32>());

@@ -26,7 +26,7 @@ pub use moving::moving;
 pub use outcome::Outcome;
 pub use placed::place;
 pub use record::record;
-pub use request::{Beside, Request};
+pub use request::{Request, SkylineInputs};
 pub use run::stack;
 pub use stages::merge::stage::look_over;
 pub use stages::skyline::find::{Sights, SkylineFound, skyline};

@@ -1,6 +1,6 @@
 //! A frame as it lies on the reference frame.
 
-use jade_combine::level::Level;
+use jade_combine::normalise::Normalisation;
 use jade_combine::reduce::{Placed, Reducer, Workspace};
 use jade_frames::Frame;
 use jade_optics::light::Light;
@@ -17,7 +17,7 @@ use std::path::Path;
 /// [`CoreError::Picture`].
 pub fn place(frame: &Frame, motion: &Motion, path: &Path) -> Result<(), CoreError> {
     let (width, height) = frame.size();
-    let placed = Placed { light: frame, motion, levels: [Level::NONE; 3], weight: 1.0 };
+    let placed = Placed { light: frame, motion, levels: [Normalisation::NONE; 3], weight: 1.0 };
     let mut plan = Plan::of(Kind::NightSky).combine;
     plan.method = Method::Mean;
     let reducer = Reducer::new(vec![placed], &plan, 0);

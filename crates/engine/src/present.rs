@@ -4,7 +4,7 @@
 //! gone gets another name for its content, so that what is made without it is never taken for what is
 //! made with it once it is back.
 
-use crate::request::{Beside, Request};
+use crate::request::{Request, SkylineInputs};
 use jade_frames::FrameInput;
 use jade_pixels::regular;
 use rayon::prelude::*;
@@ -28,14 +28,14 @@ impl Present {
     /// Looks at the files of a run.
     pub fn of(request: &Request) -> Self {
         let (frames, gone) = marked(request.frames);
-        let (ground, ground_gone) = marked(request.beside.ground);
+        let (ground, ground_gone) = marked(request.skyline_inputs.ground);
         Self { frames, ground, gone: [gone, ground_gone].concat() }
     }
 
     /// The run of these frames.
     pub fn request<'a>(&'a self, request: &Request<'a>) -> Request<'a> {
-        let beside = Beside { ground: &self.ground, ..request.beside };
-        Request { frames: &self.frames, beside, ..*request }
+        let skyline_inputs = SkylineInputs { ground: &self.ground, ..request.skyline_inputs };
+        Request { frames: &self.frames, skyline_inputs, ..*request }
     }
 
     /// Whether the same files are gone.

@@ -2,7 +2,7 @@
 
 use jade_frames::{CalibrationFrames, FrameInput};
 use jade_plan::report::Report;
-use jade_plan::{Plan, PlanCalibration, PlanFrame, PlanRecord, Shows};
+use jade_plan::{FrameRole, Plan, PlanCalibration, PlanFrame, PlanRecord};
 
 /// The record of a run to save beside its result; frames are named by BLAKE3 of their content.
 pub fn record(
@@ -18,7 +18,7 @@ pub fn record(
         used,
     };
     let CalibrationFrames { darks, flats, biases } = calibration;
-    let kinds = [(Shows::Dark, darks), (Shows::Flat, flats), (Shows::Bias, biases)];
+    let kinds = [(FrameRole::Dark, darks), (FrameRole::Flat, flats), (FrameRole::Bias, biases)];
     let calibration = kinds.iter().flat_map(|(shows, inputs)| {
         inputs.iter().map(|input| PlanCalibration { shows: *shows, frame: named(input, true) })
     });

@@ -24,14 +24,14 @@ pub struct Request<'a> {
     /// be on the disk before the run ends. The result is the same.
     pub stream: bool,
     /// What the skyline needs beside the frames.
-    pub beside: Beside<'a>,
+    pub skyline_inputs: SkylineInputs<'a>,
     /// Follows and stops the run.
     pub watch: &'a dyn Watch,
 }
 
 /// Files that the plan's skyline speaks of.
 #[derive(Clone, Copy, Default)]
-pub struct Beside<'a> {
+pub struct SkylineInputs<'a> {
     /// The mask, where one was loaded.
     pub mask: Option<&'a Path>,
     /// Frames of the ground set, or the finished picture, where the ground comes from those.
@@ -40,5 +40,5 @@ pub struct Beside<'a> {
 
 /// The mask, where the plan loads one and its file is at hand.
 pub(crate) fn loaded_mask<'a>(request: &Request<'a>) -> Option<&'a Path> {
-    request.beside.mask.filter(|_| request.plan.skyline.mode == SkylineMode::Mask)
+    request.skyline_inputs.mask.filter(|_| request.plan.skyline.mode == SkylineMode::Mask)
 }

@@ -2,18 +2,18 @@
 
 #![warn(missing_docs)]
 
-mod doubt;
-mod level;
-mod map;
+mod depth_map;
 mod merge;
+mod motion_check;
+mod normalise;
 mod order;
-mod place;
 mod pyramid;
-mod shares;
+mod registration;
+mod weights;
 
-pub use doubt::{Bump, Moved, bumps, moved};
-pub use level::levels;
-pub use map::{BETWEEN, FocusMap};
+pub use depth_map::{BETWEEN, DepthMap};
 pub use merge::{Desk, Merger, Sight};
+pub use motion_check::{Bump, Moved, bumps, moved};
+pub use normalise::levels;
 pub use order::{Order, Step, order, strangers};
-pub use place::{comes_nearer, place, placed_on};
+pub use registration::{comes_nearer, place, placed_on};

@@ -5,14 +5,14 @@
 //! else; where all have noise alone, by how near they are to the sharpest frame around, or all
 //! alike. The smooth way takes every place from its sharpest frames as a whole.
 
-use super::map::FocusMap;
+use super::depth_map::DepthMap;
 use super::pyramid::{Plane, double, halve, spread_squares};
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
 use jade_optics::resample::{self, Room};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
-use jade_plan::Way;
+use jade_plan::MergeMethod;
 
 /// Levels of detail above what is left.
 const LEVELS: usize = 2;
@@ -46,8 +46,8 @@ pub struct Sight<'a> {
 pub struct Merger<'a> {
     /// Frames with the way back to them.
     frames: Vec<Sight<'a>>,
-    map: &'a FocusMap,
-    way: Way,
+    map: &'a DepthMap,
+    way: MergeMethod,
     /// What each frame counts in each cell: for being near the sharpest one in the fine way, as a
     /// whole in the smooth way.
     weights: Vec<Vec<f32>>,
@@ -76,12 +76,16 @@ impl<'a> Merger<'a> {
     ///
     /// # Errors
     /// [`PictureError::Io`].
-    pub fn new(frames: Vec<Sight<'a>>, map: &'a FocusMap, way: Way) -> Result<Self, PictureError> {
+    pub fn new(
+        frames: Vec<Sight<'a>>,
+        map: &'a DepthMap,
+        way: MergeMethod,
+    ) -> Result<Self, PictureError> {
         let back = |own: Sight<'a>| Sight { motion: own.motion.backward(), ..own };
         let frames: Vec<Sight> = frames.into_iter().map(back).collect();
         let near = |frame| map.near(frame);
         let mut weights: Vec<Vec<f32>> = (0..frames.len()).map(near).collect();
-        if way == Way::Smooth {
+        if way == MergeMethod::DepthMap {
             for (frame, own) in weights.iter_mut().enumerate() {
                 let energy = map.energy(frame).iter();
                 own.iter_mut().zip(energy).for_each(|(own, energy)| *own = weight(*energy, *own));
@@ -92,7 +96,7 @@ impl<'a> Merger<'a> {
             }
         }
         let mut merger = Self { frames, map, way, weights, noise: [1.0; LEVELS] };
-        if way == Way::Fine {
+        if way == MergeMethod::Pyramid {
             merger.noise = merger.measured_noise()?;
         }
         Ok(merger)
@@ -148,8 +152,8 @@ impl<'a> Merger<'a> {
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<f32>, PictureError> {
         match self.way {
-            Way::Fine => self.fine(region, desk, stop),
-            Way::Smooth => self.smooth(region, desk, stop),
+            MergeMethod::Pyramid => self.fine(region, desk, stop),
+            MergeMethod::DepthMap => self.smooth(region, desk, stop),
         }
     }
 
@@ -270,7 +274,7 @@ impl Desk {
     /// What the frame counts at each level and place.
     fn weigh(
         &mut self,
-        map: &FocusMap,
+        map: &DepthMap,
         near: &[f32],
         region: Region,
         covered: Option<&[bool]>,
@@ -383,10 +387,10 @@ mod tests {
         Drawn { size: SIZE, of }
     }
 
-    fn merged(lights: &[&dyn Light], way: Way, parts: &[Region]) -> Vec<f32> {
+    fn merged(lights: &[&dyn Light], way: MergeMethod, parts: &[Region]) -> Vec<f32> {
         let sharp: Vec<Sharpness> =
             lights.iter().map(|light| Sharpness::of(*light, &|| false).unwrap()).collect();
-        let map = FocusMap::of(&sharp, &vec![Motion::Still; lights.len()]);
+        let map = DepthMap::of(&sharp, &vec![Motion::Still; lights.len()]);
         let sights =
             lights.iter().map(|light| Sight { light: *light, motion: Motion::Still, gain: 1.0 });
         let merger = Merger::new(sights.collect(), &map, way).unwrap();
@@ -409,7 +413,7 @@ mod tests {
     #[test]
     fn each_side_is_taken_from_where_it_is_sharp() {
         let (left, right) = (frame(true), frame(false));
-        for way in [Way::Fine, Way::Smooth] {
+        for way in [MergeMethod::Pyramid, MergeMethod::DepthMap] {
             let made = merged(&[&left, &right], way, &[whole()]);
             for (i, pixel) in made.as_chunks::<3>().0.iter().enumerate() {
                 let at = [i as u32 % SIZE.0, i as u32 / SIZE.0];
@@ -429,7 +433,7 @@ mod tests {
     #[test]
     fn regions_merged_apart_are_those_of_the_whole() {
         let (left, right) = (frame(true), frame(false));
-        for way in [Way::Fine, Way::Smooth] {
+        for way in [MergeMethod::Pyramid, MergeMethod::DepthMap] {
             let all = merged(&[&left, &right], way, &[whole()]);
             // Not where the pyramid halves.
             let columns = [0, 45, 203, 310, SIZE.0];
@@ -461,7 +465,7 @@ mod tests {
             (light.iter().map(|v| (v - mean).powi(2)).sum::<f32>() / light.len() as f32).sqrt()
         };
         let single: Vec<f32> = frames[0].planes(whole()).unwrap().concat();
-        for way in [Way::Fine, Way::Smooth] {
+        for way in [MergeMethod::Pyramid, MergeMethod::DepthMap] {
             let made = merged(&lights, way, &[whole()]);
             let gain = spread(&single) / spread(&made);
             // Three at best.

@@ -9,7 +9,7 @@ use jade_optics::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use jade_plan::progress::Watch;
-use jade_plan::{CoreError, Shows};
+use jade_plan::{CoreError, FrameRole};
 use rayon::prelude::*;
 
 /// Standard deviations from the median beyond which a sample is not averaged.
@@ -22,7 +22,7 @@ impl Master {
     /// [`CoreError::Frames`] when their sizes differ, [`CoreError::Picture`],
     /// [`CoreError::Cancelled`].
     pub fn of(
-        shows: Shows,
+        shows: FrameRole,
         inputs: &[FrameInput],
         bias: Option<&Self>,
         key: &Key,
@@ -58,10 +58,10 @@ impl Master {
             }
         }
         if let Some(bias) = bias {
-            bias.fits(shape, Shows::Bias, &inputs[0].name)?;
+            bias.fits(shape, FrameRole::Bias, &inputs[0].name)?;
         }
         let scales = match shows {
-            Shows::Flat => frames
+            FrameRole::Flat => frames
                 .par_iter()
                 .map(|frame| Ok(mean_light(frame, bias)?.map(|mean| 1.0 / mean.max(1e-4))))
                 .collect::<Result<Vec<[f32; 4]>, PictureError>>()?,

@@ -3,7 +3,7 @@
 use super::calibration::Calibration;
 use super::demosaic::{self, Band, MARGIN, mirrored};
 use super::photosites::uncalibrated_rows;
-use super::{colour, stored};
+use super::{colour, light_codes};
 use jade_pixels::PictureError;
 use jade_pixels::facts::Facts;
 use jade_pixels::mosaic::Mosaic;
@@ -106,7 +106,7 @@ impl Developing<'_> {
         colours.resize(size[0] * size[1] * 3, 0.0);
         demosaic::demosaic(&band, self.way, room, colours);
         codes.resize(colours.len(), 0);
-        stored::codes(colours, codes);
+        light_codes::codes(colours, codes);
         Ok(())
     }
 

@@ -3,9 +3,9 @@
 use crate::FrameInput;
 use crate::cache::{Cache, Key};
 use crate::calibration::Calibration;
-use crate::faults::Faults;
-use crate::fitting::{Named, fitting_all};
-use crate::hot;
+use crate::calibration_match::{Named, fitting_all};
+use crate::defect_search;
+use crate::defects::Defects;
 use crate::master::Master;
 use crate::recorded::Recorded;
 use crate::shape::Shape;
@@ -14,7 +14,7 @@ use jade_pixels::PictureError;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
 use jade_plan::progress::{Stage, Watch};
-use jade_plan::{CoreError, Repair, Shows};
+use jade_plan::{CoreError, FrameRole, Repair};
 
 /// Frames to calibrate with.
 #[derive(Debug, Clone, Default)]
@@ -36,9 +36,9 @@ impl CalibrationFrames {
         let lights = told(lights);
         let scaled = !self.biases.is_empty();
         Ok(Self {
-            darks: fitting_told(Shows::Dark, &self.darks, &lights, scaled)?,
-            flats: fitting_told(Shows::Flat, &self.flats, &lights, scaled)?,
-            biases: fitting_told(Shows::Bias, &self.biases, &lights, scaled)?,
+            darks: fitting_told(FrameRole::Dark, &self.darks, &lights, scaled)?,
+            flats: fitting_told(FrameRole::Flat, &self.flats, &lights, scaled)?,
+            biases: fitting_told(FrameRole::Bias, &self.biases, &lights, scaled)?,
         })
     }
 
@@ -51,15 +51,15 @@ impl CalibrationFrames {
             return Self::default();
         }
         let told = told(lights);
-        let of = |shows: Shows, inputs: &[FrameInput], scaled: bool| match inputs.first() {
+        let of = |shows: FrameRole, inputs: &[FrameInput], scaled: bool| match inputs.first() {
             Some(first) if is_raw(first) == raw => {
                 fitting_told(shows, inputs, &told, scaled).unwrap_or_default()
             }
             _ => vec![],
         };
-        let biases = of(Shows::Bias, &self.biases, false);
-        let darks = of(Shows::Dark, &self.darks, !biases.is_empty());
-        Self { darks, flats: of(Shows::Flat, &self.flats, false), biases }
+        let biases = of(FrameRole::Bias, &self.biases, false);
+        let darks = of(FrameRole::Dark, &self.darks, !biases.is_empty());
+        Self { darks, flats: of(FrameRole::Flat, &self.flats, false), biases }
     }
 }
 
@@ -71,7 +71,7 @@ fn told(inputs: &[FrameInput]) -> Vec<(&FrameInput, Facts)> {
 
 /// Those frames of one kind that fit all lights, by what the files tell.
 fn fitting_told(
-    shows: Shows,
+    shows: FrameRole,
     inputs: &[FrameInput],
     lights: &[(&FrameInput, Facts)],
     scaled: bool,
@@ -121,11 +121,11 @@ impl Calibration {
             return Ok(None);
         }
         watch.begin(Stage::Prepare, total as u64);
-        let key_of = |shows: Shows, inputs: &[FrameInput], before: Option<&Key>| {
+        let key_of = |shows: FrameRole, inputs: &[FrameInput], before: Option<&Key>| {
             let contents: Vec<&str> = inputs.iter().map(|input| input.content.as_str()).collect();
             Key::of("master", &(shows, contents), &before.into_iter().collect::<Vec<_>>())
         };
-        let bias_key = (!biases.is_empty()).then(|| key_of(Shows::Bias, biases, None));
+        let bias_key = (!biases.is_empty()).then(|| key_of(FrameRole::Bias, biases, None));
         let make = |shows, inputs: &[FrameInput], bias: Option<&Master>| {
             let before = bias.and(bias_key.as_ref());
             let key = key_of(shows, inputs, before);
@@ -134,9 +134,9 @@ impl Calibration {
                 .transpose()?;
             Ok::<_, CoreError>((key, made))
         };
-        let (_, bias) = make(Shows::Bias, biases, None)?;
-        let (dark_key, dark) = make(Shows::Dark, darks, None)?;
-        let (flat_key, flat) = make(Shows::Flat, flats, bias.as_ref())?;
+        let (_, bias) = make(FrameRole::Bias, biases, None)?;
+        let (dark_key, dark) = make(FrameRole::Dark, darks, None)?;
+        let (flat_key, flat) = make(FrameRole::Flat, flats, bias.as_ref())?;
         let flat =
             flat.map(|flat| smooth::as_needed(flat, flats.len(), &flat_key, cache)).transpose()?;
         let mut keys: Vec<Key> = Vec::new();
@@ -170,11 +170,11 @@ impl Calibration {
         lights: &[&FrameInput],
         cache: &Cache,
         watch: &dyn Watch,
-    ) -> Result<Faults, CoreError> {
+    ) -> Result<Defects, CoreError> {
         if let Some(dark) = &self.dark {
             let read = |region| dark.picture.read_region(region);
             let shape = Shape::of(&dark.picture);
-            return Ok(hot::in_dark(shape, &read, dark.note.noise)?);
+            return Ok(defect_search::in_dark(shape, &read, dark.note.noise)?);
         }
         let mut frames: Vec<Recorded> = Vec::new();
         for input in lights {
@@ -194,7 +194,7 @@ impl Calibration {
         }
         match frames.len() {
             0..FEWEST => Ok(vec![]),
-            _ => Ok(hot::in_lights(&frames)?),
+            _ => Ok(defect_search::in_lights(&frames)?),
         }
     }
 }

@@ -1,7 +1,7 @@
 //! Calibration: what the sensor and the lens add and take is taken off and given back.
 
 use crate::cache::Key;
-use crate::faults::{self, Faults};
+use crate::defects::{self, Defects};
 use crate::master::Master;
 use crate::photosites::uncalibrated_rows;
 use crate::shape::Shape;
@@ -9,7 +9,7 @@ use jade_pixels::PictureError;
 use jade_pixels::facts::Facts;
 use jade_pixels::mosaic::Mosaic;
 use jade_pixels::tiled::Region;
-use jade_plan::{CoreError, Shows};
+use jade_plan::{CoreError, FrameRole};
 
 /// Master frames and faulty samples of one camera, ready to be applied.
 pub struct Calibration {
@@ -17,7 +17,7 @@ pub struct Calibration {
     pub(crate) dark: Option<Master>,
     pub(crate) bias: Option<Master>,
     pub(crate) flat: Option<Master>,
-    pub(crate) faults: Faults,
+    pub(crate) faults: Defects,
 }
 
 impl std::fmt::Debug for Calibration {
@@ -48,8 +48,11 @@ impl Calibration {
     /// # Errors
     /// [`CoreError::Frames`] with one sentence.
     pub(crate) fn fits(&self, shape: Shape, name: &str) -> Result<(), CoreError> {
-        let masters =
-            [(&self.dark, Shows::Dark), (&self.bias, Shows::Bias), (&self.flat, Shows::Flat)];
+        let masters = [
+            (&self.dark, FrameRole::Dark),
+            (&self.bias, FrameRole::Bias),
+            (&self.flat, FrameRole::Flat),
+        ];
         for (master, shows) in masters {
             if let Some(master) = master {
                 master.fits(shape, shows, name)?;
@@ -108,7 +111,7 @@ impl Calibration {
             light.iter_mut().zip(flat).for_each(|(light, share)| *light /= share.max(0.05));
         }
         let row = region.width as usize * channels as usize;
-        faults::repair(&self.faults, region.y, channels, row, light);
+        defects::repair(&self.faults, region.y, channels, row, light);
         Ok(())
     }
 

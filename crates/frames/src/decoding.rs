@@ -1,7 +1,7 @@
 //! From a frame's samples to linear light.
 
 use crate::colour::Mix;
-use crate::stored;
+use crate::light_codes;
 use jade_pixels::colour::Encoding;
 
 /// How a frame's samples become light.
@@ -72,7 +72,7 @@ impl Decoding {
     pub fn curves(&self) -> [&[f32]; 3] {
         match &self.codes {
             Codes::Encoded(encoding) => [0, 1, 2].map(|c| encoding.curve(c)),
-            Codes::Stored => [stored::LIGHT.as_slice(); 3],
+            Codes::Stored => [light_codes::LIGHT.as_slice(); 3],
         }
     }
 
@@ -107,5 +107,5 @@ pub fn middle([r, g, b]: [f32; 3]) -> f32 {
 }
 
 fn light(code: u16) -> f32 {
-    stored::LIGHT[code as usize]
+    light_codes::LIGHT[code as usize]
 }

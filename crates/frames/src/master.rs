@@ -2,7 +2,7 @@
 
 use crate::shape::Shape;
 use jade_pixels::tiled::TiledFile;
-use jade_plan::{CoreError, Shows};
+use jade_plan::{CoreError, FrameRole};
 use serde::{Deserialize, Serialize};
 
 /// A master frame on scratch: light, or for flats the share of it.
@@ -25,7 +25,7 @@ impl Master {
     ///
     /// # Errors
     /// [`CoreError::Frames`] with one sentence.
-    pub fn fits(&self, shape: Shape, shows: Shows, name: &str) -> Result<(), CoreError> {
+    pub fn fits(&self, shape: Shape, shows: FrameRole, name: &str) -> Result<(), CoreError> {
         let own = Shape::of(&self.picture);
         if own == shape {
             return Ok(());

@@ -18,7 +18,8 @@ pub enum Method {
     /// The darkest sample of each colour.
     Darkest,
     /// The standard deviation: a diagnostic that shows what moved and what is noisy.
-    Spread,
+    #[serde(rename = "spread")]
+    StdDev,
 }
 
 /// What happens to edges that not every frame covers.

@@ -7,13 +7,14 @@ use ts_rs::TS;
 
 /// How frames are merged.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize, TS)]
-#[serde(rename_all = "lowercase")]
-pub enum Way {
+pub enum MergeMethod {
     /// For hairs and bristles: each scale of detail from where it is sharp.
     #[default]
-    Fine,
+    #[serde(rename = "fine")]
+    Pyramid,
     /// For smooth surfaces: each place as a whole from where it is sharp.
-    Smooth,
+    #[serde(rename = "smooth")]
+    DepthMap,
 }
 
 /// Whose pixels are painted.
@@ -29,7 +30,7 @@ pub enum PatchFrom {
     /// wipes out other patches.
     Way {
         /// Which.
-        way: Way,
+        way: MergeMethod,
     },
 }
 
@@ -57,7 +58,7 @@ impl Patch {
 #[serde(default)]
 pub struct FocusPlan {
     /// How frames are merged.
-    pub way: Way,
+    pub way: MergeMethod,
     /// What is painted over, in order.
     pub patches: Vec<Patch>,
 }
@@ -87,7 +88,7 @@ mod tests {
             {"from":{"by":"way","way":"fine"},"points":[[4,5,6],[7,8,9]]}]}"#;
         let mut plan: FocusPlan = serde_json::from_str(text).unwrap();
         plan.check().unwrap();
-        assert_eq!(plan.patches[1].from, PatchFrom::Way { way: Way::Fine });
+        assert_eq!(plan.patches[1].from, PatchFrom::Way { way: MergeMethod::Pyramid });
         let again = serde_json::from_str(&serde_json::to_string(&plan).unwrap()).unwrap();
         assert_eq!(plan, again);
         plan.patches[0].points[0][2] = f32::NAN;

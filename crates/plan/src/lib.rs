@@ -10,6 +10,7 @@ mod combine;
 mod error;
 mod finish;
 mod focus;
+mod frame_role;
 pub mod kind;
 mod lens;
 mod plan;
@@ -17,7 +18,6 @@ mod prepare;
 pub mod progress;
 mod record;
 pub mod report;
-mod shows;
 mod skyline;
 mod valid;
 
@@ -26,7 +26,8 @@ pub use brief::in_brief;
 pub use combine::{CombinePlan, Edges, Method};
 pub use error::CoreError;
 pub use finish::FinishPlan;
-pub use focus::{FocusPlan, Patch, PatchFrom, Way};
+pub use focus::{FocusPlan, MergeMethod, Patch, PatchFrom};
+pub use frame_role::FrameRole;
 pub use kind::{KINDS, Kind, KindRules, PictureChange, PictureSource, Step};
 pub use lens::LensPlan;
 pub use plan::Plan;
@@ -35,7 +36,6 @@ pub use prepare::{
     WhiteBalance,
 };
 pub use record::{PlanCalibration, PlanFrame, PlanRecord};
-pub use shows::Shows;
 pub use skyline::{
     GroundFrom, GroundPlan, MOST_PX, NamedFile, Paint, SkylineMode, SkylinePlan, Stroke,
 };

@@ -2,8 +2,8 @@
 
 use crate::brief::in_brief;
 use crate::error::CoreError;
+use crate::frame_role::FrameRole;
 use crate::plan::Plan;
-use crate::shows::Shows;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -56,7 +56,7 @@ impl PlanRecord {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct PlanCalibration {
     /// What it shows.
-    pub shows: Shows,
+    pub shows: FrameRole,
     /// The frame.
     #[serde(flatten)]
     pub frame: PlanFrame,

@@ -3,8 +3,8 @@
 use crate::app::App;
 use crate::calibrations::Known;
 use crate::error::ApiError;
+use crate::progress_events::Unreported;
 use crate::store::{FrameRow, in_run};
-use crate::told::Unseen;
 use crate::types::{Role, Shoot};
 use jade_engine as engine;
 use jade_frames::CalibrationFrames;
@@ -74,7 +74,7 @@ pub async fn of_shoot(
     let repair = plan.prepare.repair;
     let made = app.work(move |app| {
         let App { cache, budget, .. } = &**app;
-        match engine::calibrate(&frames, &mut lights, repair, cache, *budget, &Unseen(app)) {
+        match engine::calibrate(&frames, &mut lights, repair, cache, *budget, &Unreported(app)) {
             Ok(_) => Ok(lights.into_iter().find_map(|light| light.calibration)),
             // The page tells what does not fit.
             Err(CoreError::Frames(_)) => Ok(None),

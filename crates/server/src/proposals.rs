@@ -4,9 +4,9 @@
 use crate::error::ApiError;
 use crate::store::{FrameRow, in_run};
 use crate::types::{Check, Doubt, FrameSet, ProposedKind, ProposedReference, ProposedSet, Role};
-use jade_frames::fitting;
+use jade_frames::calibration_match;
 use jade_pixels::facts::Facts;
-use jade_plan::{Kind, Shows, WhiteBalance};
+use jade_plan::{FrameRole, Kind, WhiteBalance};
 use jade_survey::measures::Measures;
 use jade_survey::sets::{self, Purpose};
 use jade_survey::{checks, judge, reference};
@@ -210,15 +210,17 @@ fn checked(
         known.iter().filter(|one| one.row.role().is_ok_and(|own| own == role)).collect()
     };
     let scaled = !of(Role::Bias).is_empty();
-    let lights: Vec<fitting::Named> =
+    let lights: Vec<calibration_match::Named> =
         used.iter().map(|one| (one.row.name.as_str(), &one.facts)).collect();
-    for (role, shows) in
-        [(Role::Dark, Shows::Dark), (Role::Flat, Shows::Flat), (Role::Bias, Shows::Bias)]
-    {
+    for (role, shows) in [
+        (Role::Dark, FrameRole::Dark),
+        (Role::Flat, FrameRole::Flat),
+        (Role::Bias, FrameRole::Bias),
+    ] {
         let own = of(role);
-        let named: Vec<fitting::Named> =
+        let named: Vec<calibration_match::Named> =
             own.iter().map(|one| (one.row.name.as_str(), &one.facts)).collect();
-        if let Err(text) = fitting::fitting_all(shows, &named, &lights, scaled) {
+        if let Err(text) = calibration_match::fitting_all(shows, &named, &lights, scaled) {
             let frame_ids = own.iter().map(|one| one.row.id).collect();
             found.push(Check { text, frame_ids, leave_out: true, balance: false });
         }

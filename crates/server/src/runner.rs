@@ -7,7 +7,7 @@ use crate::store::{JobRow, NewResult};
 use crate::types::{Event, JobState};
 use crate::{calibrated, pictures, skyline};
 use jade_engine as engine;
-use jade_engine::{Beside, Outcome, Request};
+use jade_engine::{Outcome, Request, SkylineInputs};
 use jade_frames::FrameInput;
 use jade_frames::cache::{LayerKind, MapKind};
 use jade_plan::progress::Watch;
@@ -126,7 +126,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
             budget: worker.budget,
             // Frames are decoded when they are added, to be looked at.
             stream: false,
-            beside: Beside { mask: mask.as_deref(), ground: &ground },
+            skyline_inputs: SkylineInputs { mask: mask.as_deref(), ground: &ground },
             watch: &*followed,
         };
         let outcome = engine::stack(&request)?;

@@ -3,8 +3,8 @@
 use crate::app::App;
 use crate::calibrated;
 use crate::error::ApiError;
+use crate::progress_events::{ProgressEvents, Work};
 use crate::store::{FrameRow, ResultRow};
-use crate::told::{Told, Work};
 use crate::types::{Event, Export, ExportFormat, NewExport};
 use jade_engine as engine;
 use jade_engine::export::{self, Colours, Form, JPEG_QUALITY, Written};
@@ -82,7 +82,7 @@ impl Saving {
         let (result, stop) = (self.result, self.stop.clone());
         let write = move |worker: &Arc<App>| -> Result<Option<u64>, ApiError> {
             let is_stopped = || stop.load(Ordering::Relaxed);
-            let watch = Told::of(worker, Work::Saving(result), &is_stopped);
+            let watch = ProgressEvents::of(worker, Work::Saving(result), &is_stopped);
             // The original may be gone by now; then what was noted of it when it was added is said.
             let now = PictureFile::open(&reference.path).ok().map(|f| f.facts().clone());
             let facts = now.or(noted);

@@ -3,11 +3,11 @@
 use crate::app::App;
 use crate::calibrated;
 use crate::error::ApiError;
+use crate::progress_events::{ProgressEvents, Work};
 use crate::skyline_seen::{Kept, Seen, Session, levels};
-use crate::told::{Told, Work};
 use jade_combine::mask::Mask;
 use jade_engine as engine;
-use jade_engine::{Beside, Request};
+use jade_engine::{Request, SkylineInputs};
 use jade_frames::FrameInput;
 use jade_frames::cache::Key;
 use jade_pixels::read::PictureFile;
@@ -161,7 +161,7 @@ fn begin(
     key: Key,
     stop: &(dyn Fn() -> bool + Sync),
 ) -> Result<Session, CoreError> {
-    let watch = Told::of(app, Work::Finding(wish.shoot), stop);
+    let watch = ProgressEvents::of(app, Work::Finding(wish.shoot), stop);
     let mut plan = wish.plan.clone();
     plan.skyline.strokes.clear();
     let found = engine::skyline(&Request {
@@ -171,7 +171,7 @@ fn begin(
         cache: &app.cache,
         budget: app.budget,
         stream: false,
-        beside: Beside::default(),
+        skyline_inputs: SkylineInputs::default(),
         watch: &watch,
     })?;
     let (skyline, strokes) = (found.skyline.clone(), &wish.plan.skyline.strokes);

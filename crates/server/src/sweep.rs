@@ -3,9 +3,9 @@
 use crate::app::App;
 use crate::calibrated;
 use crate::error::ApiError;
-use crate::told::{Told, Work};
+use crate::progress_events::{ProgressEvents, Work};
 use jade_engine as engine;
-use jade_engine::{Beside, Request};
+use jade_engine::{Request, SkylineInputs};
 use jade_plan::CoreError;
 use jade_plan::report::FocusReport;
 use std::sync::Arc;
@@ -31,8 +31,8 @@ pub async fn looked_over(app: &Arc<App>, shoot: i64) -> Result<FocusReport, ApiE
             cache: &app.cache,
             budget: app.budget,
             stream: false,
-            beside: Beside::default(),
-            watch: &Told::of(app, Work::Finding(shoot), &|| own.stops() != stops),
+            skyline_inputs: SkylineInputs::default(),
+            watch: &ProgressEvents::of(app, Work::Finding(shoot), &|| own.stops() != stops),
         })
     };
     app.work(work).await

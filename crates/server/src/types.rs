@@ -11,10 +11,10 @@ use jade_plan::report::{
 };
 use jade_plan::{
     AlignMode, AlignPlan, CombinePlan, Demosaic, Denoise, Edges, FinishPlan, FocusPlan,
-    FrameDifference, GroundFrom, GroundPlan, HandPairs, Highlights, Kind, KindRules, LensPlan,
-    Method, NamedFile, Paint, Patch, PatchFrom, PictureChange, PictureSource, Plan,
-    PlanCalibration, PlanFrame, PlanRecord, PrepareChange, PreparePlan, Repair, SceneModel, Shows,
-    SkylineMode, SkylinePlan, Step, Stroke, Way, WhiteBalance,
+    FrameDifference, FrameRole, GroundFrom, GroundPlan, HandPairs, Highlights, Kind, KindRules,
+    LensPlan, MergeMethod, Method, NamedFile, Paint, Patch, PatchFrom, PictureChange,
+    PictureSource, Plan, PlanCalibration, PlanFrame, PlanRecord, PrepareChange, PreparePlan,
+    Repair, SceneModel, SkylineMode, SkylinePlan, Step, Stroke, WhiteBalance,
 };
 use jade_survey::measures::Measures;
 use jade_survey::sets::Purpose;
@@ -638,14 +638,14 @@ pub fn typescript() -> String {
         FocusReport,
         CombinePlan,
         FinishPlan,
-        Way,
+        MergeMethod,
         PatchFrom,
         Patch,
         FocusPlan,
         SharpFrame,
         Plan,
         PlanFrame,
-        Shows,
+        FrameRole,
         PlanCalibration,
         PlanRecord,
         Stage,

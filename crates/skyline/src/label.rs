@@ -1,9 +1,9 @@
 //! Sky or ground for every cell of the grid.
 
 use super::appearance::{self, Feature, Look};
+use super::edge_weights::EdgeWeights;
 use super::evidence::Evidence;
-use super::spread::{Known, spread};
-use super::ways::Ways;
+use super::random_walk::{Known, spread};
 use jade_optics::grid::Grid;
 use jade_optics::statistics::median;
 use rayon::prelude::*;
@@ -115,7 +115,7 @@ fn open(grid: Grid, sky: &[f32], stars: &[f32]) -> Vec<f32> {
 /// What is known of a grid, and what its cells weigh.
 struct Scene<'a> {
     evidence: &'a Evidence,
-    ways: Ways,
+    edge_weights: EdgeWeights,
     features: Vec<Feature>,
     shown: Shown,
     scale: f32,
@@ -123,21 +123,21 @@ struct Scene<'a> {
 
 impl<'a> Scene<'a> {
     fn of(evidence: &'a Evidence) -> Self {
-        let (ways, (features, shown)) = rayon::join(
-            || Ways::of(evidence.grid, &appearance::features(evidence, 0)),
+        let (edge_weights, (features, shown)) = rayon::join(
+            || EdgeWeights::of(evidence.grid, &appearance::features(evidence, 0)),
             || rayon::join(|| appearance::features(evidence, 2), || shown(evidence)),
         );
         let scale = (ACROSS / evidence.grid.across as f32).powi(2);
-        Self { evidence, ways, features, shown, scale }
+        Self { evidence, edge_weights, features, shown, scale }
     }
 
     /// How likely each cell is sky, with one weight of cells without stars.
     fn label_by(&self, starless: f32) -> Vec<f32> {
         let grid = self.evidence.grid;
         let first = self.unlearned(&self.shown.share, starless);
-        let sky = spread(grid, &self.ways, &first);
+        let sky = spread(grid, &self.edge_weights, &first);
         let first = self.unlearned(&sky, starless);
-        let sky = spread(grid, &self.ways, &first);
+        let sky = spread(grid, &self.edge_weights, &first);
         self.learned(&first, sky, ROUNDS)
     }
 
@@ -153,7 +153,7 @@ impl<'a> Scene<'a> {
         let share = |count: usize| count as f32 / grid.cells() as f32;
         let all = share((0..grid.cells()).filter(empty).count());
         let below = share((0..grid.cells()).filter(empty).filter(|i| ground_above[*i]).count());
-        let (parted, length) = self.ways.parted(grid, sky);
+        let (parted, length) = self.edge_weights.parted(grid, sky);
         parted
             - EMPTY * (all - CLOUDED).max(0.0)
             - BELOW * below
@@ -172,7 +172,7 @@ impl<'a> Scene<'a> {
     /// Learns what both sides look like from where they seem to be, and tells them apart by it, for so
     /// many rounds.
     fn learned(&self, first: &[Known], mut sky: Vec<f32>, rounds: usize) -> Vec<f32> {
-        let Self { evidence, ways, features, scale, .. } = self;
+        let Self { evidence, edge_weights, features, scale, .. } = self;
         let grid = evidence.grid;
         let found = |(first, sky): (&Known, &f32)| {
             let weight = scale * FOUND * (2.0 * sky - 1.0).powi(2);
@@ -202,7 +202,7 @@ impl<'a> Scene<'a> {
             }
             let known: Vec<Known> =
                 first.iter().zip(&says).map(|(first, says)| first.and(*says)).collect();
-            sky = spread(grid, ways, &known);
+            sky = spread(grid, edge_weights, &known);
         }
         sky
     }

@@ -8,18 +8,18 @@
 #![warn(missing_docs)]
 
 mod appearance;
-mod around;
+mod edge_weights;
 mod evidence;
 mod find;
 mod label;
 mod lights;
 mod live;
+mod local_colour;
 mod marks;
+mod random_walk;
 mod refine;
-mod spread;
 mod strokes;
 mod view;
-mod ways;
 
 pub use find::Skyline;
 pub use live::Live;

@@ -1,7 +1,7 @@
 //! The share of sky in every pixel, from the cells' labels and what sky and ground look like around.
 
-use super::around::{Around, SURE, TOLD};
 use super::evidence::Evidence;
+use super::local_colour::{LocalColour, SURE, TOLD};
 use super::marks::{GROUND, SKY, STEPS, STEPS_SKY, THIN, reach, shares};
 use super::strokes::Labels;
 use super::view::View;
@@ -67,7 +67,7 @@ impl Pixels {
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<(), CoreError> {
         let (width, height) = self.size;
-        let around = Around::of(evidence, labels, views.len());
+        let around = LocalColour::of(evidence, labels, views.len());
         let mut squares = Region::covering(width, height, [SQUARE; 2]);
         squares.retain(|square| square.shared_with(part).is_some());
         let network = Network::new(views.len(), &Network::median_rows(views.len()));
@@ -165,7 +165,7 @@ impl Desk {
         views: &[View],
         network: &Network,
         grid: Grid,
-        (around, here): (&Around, &dyn Fn(usize) -> bool),
+        (around, here): (&LocalColour, &dyn Fn(usize) -> bool),
         (square, size): (Region, (u32, u32)),
         marks: &mut [u8],
     ) -> Result<(), PictureError> {
@@ -302,7 +302,7 @@ impl Desk {
 
     /// The largest mean share along a line through a pixel.
     fn line(&self, x: usize, y: usize, wide: usize, tall: usize) -> f32 {
-        /// Steps along eight ways, to one side.
+        /// Steps along eight edge_weights, to one side.
         const WAYS: [[[i64; 2]; REACH]; 8] = [
             [[1, 0], [2, 0], [3, 0], [4, 0]],
             [[1, 0], [2, 1], [3, 1], [4, 2]],
@@ -333,7 +333,7 @@ impl Desk {
         views: &[View],
         network: &Network,
         grid: Grid,
-        around: &Around,
+        around: &LocalColour,
         region: Region,
     ) -> Result<(), PictureError> {
         let area = region.area();

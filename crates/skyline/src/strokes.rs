@@ -1,15 +1,15 @@
 //! Strokes: what a person says of a region by painting on some of it.
 
 use super::appearance::{self, Feature};
+use super::edge_weights::EdgeWeights;
 use super::evidence::Evidence;
-use super::spread::{Known, spread};
-use super::ways::Ways;
+use super::random_walk::{Known, spread};
 use jade_optics::grid::Grid;
 use jade_pixels::tiled::Region;
 use jade_plan::Stroke;
 use std::ops::Range;
 
-/// Weight of what is not in the region against the ways that lead there: it reaches some thirty
+/// Weight of what is not in the region against the edge_weights that lead there: it reaches some thirty
 /// cells.
 const ELSEWHERE: f32 = 1e-3;
 /// Cells around a stroke that are looked at first.
@@ -37,14 +37,14 @@ pub struct Labels {
 /// What tells which cells belong together.
 #[derive(Clone)]
 pub struct Regions {
-    ways: Ways,
+    edge_weights: EdgeWeights,
     features: Vec<Feature>,
 }
 
 impl Regions {
     pub fn of(evidence: &Evidence) -> Self {
-        let ways = Ways::of(evidence.grid, &appearance::features(evidence, 0));
-        Self { ways, features: appearance::features(evidence, 1) }
+        let edge_weights = EdgeWeights::of(evidence.grid, &appearance::features(evidence, 0));
+        Self { edge_weights, features: appearance::features(evidence, 1) }
     }
 
     /// Gives the region that a stroke lies in to its side: the cells there that are like those under
@@ -129,10 +129,10 @@ impl Walks<'_> {
         Some((part, reached))
     }
 
-    /// The cells of a part that a walk may come to through open ways.
+    /// The cells of a part that a walk may come to through open edge_weights.
     fn reach(&self, part: &Part, under: &[usize]) -> Vec<usize> {
         let across = part.grid.across;
-        let Regions { ways, features } = self.regions;
+        let Regions { edge_weights, features } = self.regions;
         let mut seen = vec![false; part.columns.len() * part.rows.len()];
         under.iter().for_each(|&i| seen[part.own(i)] = true);
         let mut reach = under.to_vec();
@@ -145,10 +145,10 @@ impl Walks<'_> {
             let like = self.alike.of(&features[cell]);
             let (x, y) = (cell % across, cell / across);
             let beside = [
-                (x > part.columns.start).then(|| (cell - 1, ways.right[cell - 1])),
-                (x + 1 < part.columns.end).then(|| (cell + 1, ways.right[cell])),
-                (y > part.rows.start).then(|| (cell - across, ways.down[cell - across])),
-                (y + 1 < part.rows.end).then(|| (cell + across, ways.down[cell])),
+                (x > part.columns.start).then(|| (cell - 1, edge_weights.right[cell - 1])),
+                (x + 1 < part.columns.end).then(|| (cell + 1, edge_weights.right[cell])),
+                (y > part.rows.start).then(|| (cell - across, edge_weights.down[cell - across])),
+                (y + 1 < part.rows.end).then(|| (cell + across, edge_weights.down[cell])),
             ];
             for (other, way) in beside.into_iter().flatten() {
                 let own = part.own(other);
@@ -167,7 +167,7 @@ impl Walks<'_> {
     fn walk(&self, part: &Part, under: &[usize]) -> Option<Vec<f32>> {
         let small = Grid { across: part.columns.len(), down: part.rows.len(), ..part.grid };
         let cells: Vec<usize> = (0..small.cells()).map(|own| part.cell(own)).collect();
-        let Regions { ways, features } = self.regions;
+        let Regions { edge_weights, features } = self.regions;
         let like: Vec<f32> = cells.iter().map(|&i| self.alike.of(&features[i])).collect();
         let wrong: Vec<bool> = cells.iter().map(|&i| self.is_wrong(i)).collect();
         let way = |way: f32, a: usize, b: usize| match wrong[a] && wrong[b] {
@@ -175,17 +175,19 @@ impl Walks<'_> {
             false => CLOSED * way.min(1.0),
         };
         let (last, low) = (small.across - 1, small.across * (small.down - 1));
-        let right = |own: usize| match ways.right[cells[own]] {
+        let right = |own: usize| match edge_weights.right[cells[own]] {
             there if there == 0.0 || own % small.across == last => 0.0,
             there => way(there, own, own + 1),
         };
-        let down = |own: usize| match ways.down[cells[own]] {
+        let down = |own: usize| match edge_weights.down[cells[own]] {
             there if there == 0.0 || own >= low => 0.0,
             there => way(there, own, own + small.across),
         };
         let all = 0..small.cells();
-        let own =
-            Ways { right: all.clone().map(right).collect(), down: all.clone().map(down).collect() };
+        let own = EdgeWeights {
+            right: all.clone().map(right).collect(),
+            down: all.clone().map(down).collect(),
+        };
         let mut known = vec![Known { sky: 0.0, weight: ELSEWHERE }; small.cells()];
         for &i in under {
             known[part.own(i)] = Known { sky: 1.0, weight: TOLD };
@@ -283,14 +285,14 @@ mod tests {
         let way = |a: usize, b: usize| if kind(a) == kind(b) { 1.0 } else { 0.05 };
         let right = |i: usize| if i % 80 == 79 { 0.0 } else { way(i, i + 1) };
         let down = |i: usize| if i >= 80 * 59 { 0.0 } else { way(i, i + 80) };
-        let ways = Ways {
+        let edge_weights = EdgeWeights {
             right: (0..grid.cells()).map(right).collect(),
             down: (0..grid.cells()).map(down).collect(),
         };
         let sky = (0..grid.cells()).map(|i| if patch(i) || ground(i) { 0.1 } else { 0.9 });
         let labels = Labels { sky: sky.collect(), told: vec![None; grid.cells()] };
         let truth = (0..grid.cells()).map(|i| !ground(i)).collect();
-        (grid, Regions { ways, features }, labels, truth)
+        (grid, Regions { edge_weights, features }, labels, truth)
     }
 
     /// The columns and rows of cells that a stroke changed.
@@ -327,10 +329,12 @@ mod tests {
         let right = |i: usize| if i % 260 == 259 { 0.0 } else { way(i, i + 1) };
         let down = |i: usize| if i >= 260 * 39 { 0.0 } else { way(i, i + 260) };
         let all = 0..grid.cells();
-        let ways =
-            Ways { right: all.clone().map(right).collect(), down: all.clone().map(down).collect() };
+        let edge_weights = EdgeWeights {
+            right: all.clone().map(right).collect(),
+            down: all.clone().map(down).collect(),
+        };
         let features = vec![Feature::from([-2.0, 0.0, 0.3, -1.0]); grid.cells()];
-        let regions = Regions { ways, features };
+        let regions = Regions { edge_weights, features };
         let sky = all.clone().map(|i| if band(i) { 0.1 } else { 0.9 }).collect();
         let mut labels = Labels { sky, told: vec![None; grid.cells()] };
         let points = vec![[60.0, 200.0, 40.0]];

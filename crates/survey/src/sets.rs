@@ -6,7 +6,7 @@ use super::sort;
 use jade_frames::exposure;
 use jade_optics::statistics::median;
 use jade_pixels::facts::Facts;
-use jade_plan::{Kind, Shows};
+use jade_plan::{FrameRole, Kind};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -57,7 +57,7 @@ const STEPPING: f32 = 0.6;
 pub fn propose(frames: &[(&Facts, &Measures)]) -> Vec<ProposedSet> {
     let mut seems = sort::seems(frames);
     // The first and last planes of a sweep may be as blurred as a flat.
-    let lit = |i: usize| seems[i].is_none_or(|(shows, _)| shows == Shows::Flat);
+    let lit = |i: usize| seems[i].is_none_or(|(shows, _)| shows == FrameRole::Flat);
     for group in alike(frames, &lit) {
         if focus_moves(&details(&group, frames)) {
             group.iter().for_each(|&i| seems[i] = None);
@@ -65,15 +65,17 @@ pub fn propose(frames: &[(&Facts, &Measures)]) -> Vec<ProposedSet> {
     }
     let shows = |i: usize| seems[i].map(|(shows, _)| shows);
     let mut sets = bring_together(light_groups(frames, &|i| shows(i).is_none()), frames);
-    for (kind, purpose) in
-        [(Shows::Dark, Purpose::Dark), (Shows::Flat, Purpose::Flat), (Shows::Bias, Purpose::Bias)]
-    {
+    for (kind, purpose) in [
+        (FrameRole::Dark, Purpose::Dark),
+        (FrameRole::Flat, Purpose::Flat),
+        (FrameRole::Bias, Purpose::Bias),
+    ] {
         for group in alike(frames, &|i| shows(i) == Some(kind)) {
             let reason = seems[group[0]].map_or("", |(_, reason)| reason).to_owned();
             let name = match kind {
-                Shows::Dark => format!("Darks{}", told_exposure(frames[group[0]].0)),
-                Shows::Flat => "Flats".to_owned(),
-                Shows::Bias => "Biases".to_owned(),
+                FrameRole::Dark => format!("Darks{}", told_exposure(frames[group[0]].0)),
+                FrameRole::Flat => "Flats".to_owned(),
+                FrameRole::Bias => "Biases".to_owned(),
             };
             sets.push(proposed(purpose, name, &group, reason));
         }

@@ -3,7 +3,7 @@
 use super::measures::Measures;
 use jade_optics::statistics::median;
 use jade_pixels::facts::Facts;
-use jade_plan::Shows;
+use jade_plan::FrameRole;
 
 /// Stars narrower than this in pixels are photosites that glow by themselves.
 const NARROW: f32 = 1.6;
@@ -20,7 +20,7 @@ const LIT: std::ops::RangeInclusive<f32> = 0.08..=0.9;
 const EVEN: f32 = 0.1;
 
 /// For each frame what it seems to be for, and why, unless it shows a scene.
-pub fn seems(frames: &[(&Facts, &Measures)]) -> Vec<Option<(Shows, &'static str)>> {
+pub fn seems(frames: &[(&Facts, &Measures)]) -> Vec<Option<(FrameRole, &'static str)>> {
     let scene_level = |exposure: &Facts| {
         let mut levels: Vec<f32> = frames
             .iter()
@@ -38,11 +38,11 @@ pub fn seems(frames: &[(&Facts, &Measures)]) -> Vec<Option<(Shows, &'static str)
             let unlit = measures.level < UNLIT && measures.clipped < 1e-3;
             let darker = scene_level(facts).is_none_or(|level| measures.level < DARKER * level);
             if is_empty(measures) && LIT.contains(&measures.level) && measures.sharpness < EVEN {
-                Some((Shows::Flat, "evenly lit, without any detail"))
+                Some((FrameRole::Flat, "evenly lit, without any detail"))
             } else if is_empty(measures) && unlit && short {
-                Some((Shows::Bias, "no light, and hardly any time"))
+                Some((FrameRole::Bias, "no light, and hardly any time"))
             } else if is_empty(measures) && darker && unlit {
-                Some((Shows::Dark, "no light came through the lens"))
+                Some((FrameRole::Dark, "no light came through the lens"))
             } else {
                 None
             }

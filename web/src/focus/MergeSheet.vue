@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { MovedPlace, Way } from '../api/types'
+import type { MovedPlace, MergeMethod } from '../api/types'
 import EdgesChoice from '../combine/EdgesChoice.vue'
 import LeftOut from '../combine/LeftOut.vue'
 import ResultList from '../combine/ResultList.vue'
@@ -19,7 +19,7 @@ const store = useShoot()
 const sweep = useSweep()
 const view = useView()
 
-const way = computed<Way>({
+const way = computed<MergeMethod>({
   get: () => store.shoot!.plan.focus.way,
   set: (way) => void store.setPlan((plan) => (plan.focus.way = way)),
 })
@@ -27,7 +27,7 @@ const overlay = computed({
   get: () => (['depth', 'certainty'].includes(view.overlay) ? view.overlay : 'none'),
   set: (overlay) => (view.overlay = overlay),
 })
-const hints: Record<Way, string> = {
+const hints: Record<MergeMethod, string> = {
   fine: 'Hairs and bristles cross what is behind them: each scale of detail comes from where it is sharp.',
   smooth: 'Surfaces without fine edges: each place comes as a whole from its sharpest frames.',
 }

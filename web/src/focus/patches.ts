@@ -2,7 +2,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { api, sentence } from '../api/client'
-import type { Patch, PatchFrom, PictureInfo, SharpFrame, Way } from '../api/types'
+import type { Patch, PatchFrom, PictureInfo, SharpFrame, MergeMethod } from '../api/types'
 import { useStrokes } from '../paint/hand'
 import type { Point } from '../paint/strokes'
 import { wayNames } from '../parts/units'
@@ -14,7 +14,7 @@ const RESTS = 120
 export const usePatches = defineStore('patches', () => {
   const store = useShoot()
   /** What the hand paints with; nothing while the picture is moved. */
-  const tool = ref<'frame' | Way | null>(null)
+  const tool = ref<'frame' | MergeMethod | null>(null)
   /** Radius in pixels of the screen, so that one is as large at every zoom. */
   const radius = ref(28)
   const soft = ref(0.5)
@@ -88,7 +88,7 @@ export const usePatches = defineStore('patches', () => {
     if (store.step !== 'combine') info.value = null
   })
 
-  function merged(way: Way) {
+  function merged(way: MergeMethod) {
     return store.results.some((one) => one.report.focus && one.plan.focus.way === way)
   }
 

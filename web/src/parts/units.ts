@@ -1,5 +1,5 @@
 // Measurements as people write them.
-import type { AlignMode, Facts, Measures, Method, Role, ShootResult, Way } from '../api/types'
+import type { AlignMode, Facts, Measures, Method, Role, ShootResult, MergeMethod } from '../api/types'
 import { rulesOf } from '../kinds/kinds'
 
 export function exposure(seconds: number): string {
@@ -100,7 +100,7 @@ export const methodNames: Record<Method, string> = {
   spread: 'spread',
 }
 
-export const wayNames: Record<Way, string> = {
+export const wayNames: Record<MergeMethod, string> = {
   fine: 'fine hair',
   smooth: 'smooth surfaces',
 }

@@ -57,7 +57,7 @@ pub struct Finish;
 impl Change for Finish {
     fn is_on(&self, plan: &Plan) -> bool {
         // How much frames differ is no picture to be finished.
-        plan.finish.is_on() && plan.combine.method != Method::Spread
+        plan.finish.is_on() && plan.combine.method != Method::StdDev
     }
 
     fn change(&self, request: &Request, mut outcome: Outcome) -> Result<Outcome, CoreError> {

@@ -5,7 +5,7 @@ use crate::stages::align::note::StarFigures;
 use crate::stages::combine::used::Used;
 use crate::stages::frames::decoded::Decoded;
 use jade_align::Aligned;
-use jade_combine::level::Level;
+use jade_combine::normalise::Normalisation;
 use jade_frames::FrameInput;
 use jade_plan::report::{ExposureReport, FrameReport};
 
@@ -37,7 +37,7 @@ pub fn frame_report(
 ) -> FrameReport {
     let motion = aligned.motion.as_ref();
     let rows = |m: nalgebra::Matrix3<f64>| [0, 1, 2].map(|i| [m[(i, 0)], m[(i, 1)], m[(i, 2)]]);
-    let level = part.map(|(used, _)| used.levels[1]).filter(|level| *level != Level::NONE);
+    let level = part.map(|(used, _)| used.levels[1]).filter(|level| *level != Normalisation::NONE);
     FrameReport {
         file: input.name.clone(),
         content: content_of(input),

@@ -51,9 +51,9 @@ impl Pixels for Placed {
 }
 
 /// Another picture of the same frames, as large as the one that is painted on.
-struct Beside(Combined);
+struct SamePlace(Combined);
 
-impl Pixels for Beside {
+impl Pixels for SamePlace {
     fn read(&self, _: usize, region: Region, _: [u32; 2]) -> Result<PartlyThere, PictureError> {
         let planes = self.0.planes(region)?;
         Ok((pixels_of(&planes).collect(), None))
@@ -140,7 +140,7 @@ fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, Core
     let plan: &'a Plan = request.plan;
     let (mut found, mut missing) = (HashMap::new(), HashMap::<String, usize>::new());
     let beside = |path: &Path| -> Result<Option<Arc<dyn Pixels>>, PictureError> {
-        Ok(Some(Arc::new(Beside(Combined(TiledFile::open(path)?)))))
+        Ok(Some(Arc::new(SamePlace(Combined(TiledFile::open(path)?)))))
     };
     for Patch { from, .. } in &plan.focus.patches {
         if found.contains_key(from) {

@@ -13,7 +13,7 @@ use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_pixels::write::Target;
 use jade_plan::progress::{Stage, Unwatched, Watch};
-use jade_plan::{CoreError, Edges, Kind, Patch, PatchFrom, Plan, Way};
+use jade_plan::{CoreError, Edges, Kind, MergeMethod, Patch, PatchFrom, Plan};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_scenes::kiln_yard::{self, KilnYard};
 use jade_scenes::night_sky::{self, NightSky};
@@ -126,7 +126,7 @@ fn what_the_focus_never_came_to_does_not_tell_where_frames_lie() {
 }
 
 /// Merges frames of a sweep; light in the reference frame's place, and what is told of it.
-fn merged(shoot: &Shoot, inputs: &[FrameInput], way: Way) -> (Vec<f32>, Outcome) {
+fn merged(shoot: &Shoot, inputs: &[FrameInput], way: MergeMethod) -> (Vec<f32>, Outcome) {
     let mut plan = Plan::of(Kind::FocusSweep);
     (plan.focus.way, plan.combine.edges) = (way, Edges::Fill);
     let merged = shoot.stack(inputs, &plan).unwrap();
@@ -158,8 +158,8 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
             .collect();
         let truth = linear(&scene.sharp());
         let single = inputs.iter().map(|input| psnr(&light(input), &truth)).fold(0.0, f64::max);
-        let (fine, told) = merged(&shoot, &inputs, Way::Fine);
-        let (smooth, _) = merged(&shoot, &inputs, Way::Smooth);
+        let (fine, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
+        let (smooth, _) = merged(&shoot, &inputs, MergeMethod::DepthMap);
         let [fine, smooth] = [fine, smooth].map(|light| psnr(&light, &truth));
         println!("seed {seed}: {single:.2}, {smooth:.2}, {fine:.2} dB");
         assert!(smooth > single + 5.0 && fine > smooth, "{single}, {smooth}, {fine} dB");
@@ -187,7 +187,7 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
         assert!(told.report.frames.iter().all(|frame| frame.used && frame.level.is_none()));
         assert_eq!(sweep.between, 0.0, "no plane is missing");
         // A repeated plan gives what is there.
-        let (again, same) = merged(&shoot, &inputs, Way::Smooth);
+        let (again, same) = merged(&shoot, &inputs, MergeMethod::DepthMap);
         assert!(psnr(&again, &truth) == smooth && same.report.focus == told.report.focus);
     }
 }
@@ -203,8 +203,8 @@ fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alon
     let shoot = Shoot::new();
     let inputs: Vec<FrameInput> =
         (0..6).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
-    let (fine, told) = merged(&shoot, &inputs, Way::Fine);
-    let (smooth, _) = merged(&shoot, &inputs, Way::Smooth);
+    let (fine, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
+    let (smooth, _) = merged(&shoot, &inputs, MergeMethod::DepthMap);
     // The first frame as it lies on the reference frame.
     let motion = told.report.frames[0].motion.as_ref().unwrap();
     let frame = Frame::load(&inputs[0], &mut || Ok(())).unwrap();
@@ -218,9 +218,9 @@ fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alon
     let of_frame = || PatchFrom::Frame { blake3: inputs[0].content.clone() };
     plan.focus.patches = vec![
         patch(of_frame(), 100.0, 60.0, 0.5),
-        patch(PatchFrom::Way { way: Way::Smooth }, 300.0, 200.0, 0.0),
+        patch(PatchFrom::Way { way: MergeMethod::DepthMap }, 300.0, 200.0, 0.0),
         patch(of_frame(), 100.0, 320.0, 0.5),
-        patch(PatchFrom::Way { way: Way::Fine }, 100.0, 320.0, 0.0),
+        patch(PatchFrom::Way { way: MergeMethod::Pyramid }, 100.0, 320.0, 0.0),
         patch(PatchFrom::Frame { blake3: "gone".to_owned() }, 400.0, 300.0, 0.5),
     ];
     let done = shoot.stack(&inputs, &plan).unwrap();
@@ -347,7 +347,7 @@ fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
         })
         .collect();
     let truth = linear(&scene.sharp());
-    let (levelled, told) = merged(&shoot, &inputs, Way::Fine);
+    let (levelled, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
     let gains: Vec<f32> =
         told.report.frames.iter().map(|frame| frame.level.map_or(1.0, |level| level[0])).collect();
     assert!((gains[5] - 2.0).abs() < 0.06, "{gains:?}");
@@ -357,7 +357,7 @@ fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
     let yard = kiln_yard::Options { frames: 1, width, height, seed: 3, deflate: false };
     let other = KilnYard::new(yard).unwrap();
     inputs.push(shoot.save("other.tif", SIZE, &other.frame(0)));
-    let (_, told) = merged(&shoot, &inputs, Way::Fine);
+    let (_, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
     let out: Vec<_> = told.report.frames.iter().filter(|frame| !frame.used).collect();
     assert!(out.len() == 1 && out[0].file == "other.tif" && out[0].reason.is_some(), "{out:?}");
 }
@@ -381,7 +381,7 @@ fn a_moving_view_stops_at_any_frame_and_leaves_nothing() {
     let shoot = Shoot::new();
     let inputs: Vec<FrameInput> =
         (0..5).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
-    let (_, told) = merged(&shoot, &inputs, Way::Smooth);
+    let (_, told) = merged(&shoot, &inputs, MergeMethod::DepthMap);
     let budget = Budget::new(Some(256), Some(2)).unwrap();
     let path = shoot.path("moving.png");
     let write = |watch: &dyn Watch| {
@@ -467,7 +467,7 @@ fn places_where_a_plane_is_missing_are_told_apart_from_smooth_ones() {
             .filter(|i| ![5, 6].contains(i))
             .map(|i| shoot.save(&format!("{seed}-{i}.tif"), SIZE, &scene.frame(i)))
             .collect();
-        let (_, told) = merged(&shoot, &inputs, Way::Fine);
+        let (_, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
         let path = shoot.cache().map(&told.key, MapKind::Certainty);
         let whole = Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 };
         let map = TiledFile::<u16>::open(&path).unwrap().read_region(whole).unwrap();

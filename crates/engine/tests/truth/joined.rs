@@ -3,7 +3,7 @@
 use crate::shoot::joined::{band, behind, detail, noise, squares};
 use crate::shoot::truth::overlap;
 use crate::shoot::{Shoot, light, linear, masked, pixels, plan};
-use jade_engine::Beside;
+use jade_engine::SkylineInputs;
 use jade_frames::cache::LayerKind;
 use jade_pixels::tiled::TiledFile;
 use jade_plan::{AlignMode, Edges, GroundFrom, Method, SkylineMode};
@@ -38,9 +38,9 @@ fn near_the_skyline_the_picture_is_as_near_the_truth_as_the_better_stack() {
         plan.skyline.mode = SkylineMode::Auto;
         let (_, found) = pixels(&shoot.stack_on(&frames, Some(REFERENCE), &plan).unwrap());
         let mask = shoot.path("truth/sky-mask.png");
-        let beside = Beside { mask: Some(&mask), ..Beside::default() };
+        let skyline_inputs = SkylineInputs { mask: Some(&mask), ..SkylineInputs::default() };
         let plan = masked(Method::Clipped, &mask);
-        let made = shoot.stack_beside(&frames, REFERENCE, &plan, beside).unwrap();
+        let made = shoot.stack_beside(&frames, REFERENCE, &plan, skyline_inputs).unwrap();
         let (_, joined) = pixels(&made);
         for (what, behind) in [("found", behind(&found)), ("given", behind(&joined))] {
             assert!(behind < 0.5, "{}, {what}: {behind:.2} dB behind", land.name());
@@ -132,8 +132,8 @@ fn the_ground_of_another_set_is_placed_matched_and_taken() {
     let sky = scene.sky_mask();
     let mut made = |matched: f32| {
         plan.skyline.ground.matched = matched;
-        let beside = Beside { mask: Some(&mask), ground: &ground };
-        let made = shoot.stack_beside(&frames, REFERENCE, &plan, beside).unwrap();
+        let skyline_inputs = SkylineInputs { mask: Some(&mask), ground: &ground };
+        let made = shoot.stack_beside(&frames, REFERENCE, &plan, skyline_inputs).unwrap();
         (pixels(&made).1, made.report.skyline.unwrap())
     };
     let level = |light: &[f32]| {
@@ -159,8 +159,8 @@ fn lights_outside_a_loaded_mask_have_no_say_in_the_alignment() {
     let frames = shoot.hold(&scene);
     let mask = shoot.path("truth/sky-mask.png");
     let plan = masked(Method::Mean, &mask);
-    let beside = Beside { mask: Some(&mask), ..Beside::default() };
-    let of_sky = shoot.stack_beside(&frames, REFERENCE, &plan, beside).unwrap().report;
+    let skyline_inputs = SkylineInputs { mask: Some(&mask), ..SkylineInputs::default() };
+    let of_sky = shoot.stack_beside(&frames, REFERENCE, &plan, skyline_inputs).unwrap().report;
     let plan = self::plan(AlignMode::Stars, Method::Mean, Edges::Keep);
     let of_all = shoot.stack_on(&frames, Some(REFERENCE), &plan).unwrap().report;
     for (i, (sky, all)) in of_sky.frames.iter().zip(&of_all.frames).enumerate() {
@@ -182,8 +182,8 @@ fn what_cannot_be_joined_is_refused_with_a_way_on() {
     let mask = shoot.path("truth/sky-mask.png");
     let plan = masked(Method::Clipped, &mask);
     let told = |plan, mask, ground: &[_]| {
-        let beside = Beside { mask, ground };
-        shoot.stack_beside(&frames, REFERENCE, plan, beside).err().unwrap().to_string()
+        let skyline_inputs = SkylineInputs { mask, ground };
+        shoot.stack_beside(&frames, REFERENCE, plan, skyline_inputs).err().unwrap().to_string()
     };
     let small = shoot.path("small.png");
     jade_combine::mask::Mask::new((30, 20), vec![255; 600])

@@ -50,7 +50,7 @@ fn truth(scene: &NightSky) -> LensPlan {
 }
 
 /// Where the colours of a picture's stars lie.
-fn parted(light: &dyn Light) -> Vec<lens::Parted> {
+fn colour_offsets(light: &dyn Light) -> Vec<lens::ColourOffsets> {
     let list = stars::find(light, &|| false).unwrap().stars;
     let samples = |region: Region| {
         let planes = light.planes(region)?;
@@ -63,12 +63,12 @@ fn parted(light: &dyn Light) -> Vec<lens::Parted> {
             values.map(|(i, v)| [place(i)[0], place(i)[1], f64::from(v)]).collect()
         }))
     };
-    lens::parted(light.size(), &list, &samples).unwrap()
+    lens::colour_offsets(light.size(), &list, &samples).unwrap()
 }
 
 /// How far red and blue of a picture's stars lie beside their green at its corners, in pixels.
 fn apart(light: &dyn Light) -> [f64; 2] {
-    lens::fringes(&parted(light), SIZE).unwrap().map(|own| own.corner_px)
+    lens::lateral_colour(&colour_offsets(light), SIZE).unwrap().map(|own| own.corner_px)
 }
 
 #[test]
@@ -89,9 +89,9 @@ fn lateral_colour_of_raw_frames_is_that_of_the_camera() {
     let seen = |frames: &[FrameInput]| {
         let all = frames.iter().flat_map(|frame| {
             let frame = Frame::load(frame, &mut || Ok(())).unwrap();
-            parted(&Corrected(&frame))
+            colour_offsets(&Corrected(&frame))
         });
-        let told = lens::fringes(&all.collect::<Vec<_>>(), SIZE).unwrap();
+        let told = lens::lateral_colour(&all.collect::<Vec<_>>(), SIZE).unwrap();
         told.map(|own| own.corner_px)
     };
     let before = seen(&frames);

@@ -35,7 +35,7 @@ fn lightest_darkest_and_spread_are_what_their_names_say() {
     let (shoot, scene) = (Shoot::new(), scene(5, SIZE, 41));
     let inputs = saved(&shoot, &scene);
     let frames: Vec<Vec<f32>> = (0..5).map(|i| linear(&scene.frame(i))).collect();
-    for method in [Method::Lightest, Method::Darkest, Method::Spread] {
+    for method in [Method::Lightest, Method::Darkest, Method::StdDev] {
         let outcome = shoot.stack(&inputs, &plan(AlignMode::None, method, Edges::Trim)).unwrap();
         for (i, v) in pixels(&outcome).1.iter().enumerate() {
             let values: Vec<f32> = frames.iter().map(|f| f[i]).collect();

@@ -2,7 +2,7 @@
 //! camera turned round, other exposures, other file forms. Against the written truth.
 
 use crate::shoot::{Shoot, input, linear, masked, plan};
-use jade_engine::Beside;
+use jade_engine::SkylineInputs;
 use jade_frames::FrameInput;
 use jade_pixels::colour::Encoding;
 use jade_pixels::write::{Picture, Taken, Target, write_picture};
@@ -304,9 +304,9 @@ fn lights_outside_the_sky_have_no_say_whatever_tells_them() {
         let frames = shoot.hold(&scene);
         let mask = shoot.path("truth/sky-mask.png");
         let plain = shoot.stack_on(&frames, Some(2), &on_stars()).unwrap().report;
-        let beside = Beside { mask: Some(&mask), ..Beside::default() };
+        let skyline_inputs = SkylineInputs { mask: Some(&mask), ..SkylineInputs::default() };
         let masked = masked(Method::Mean, &mask);
-        let exact = shoot.stack_beside(&frames, 2, &masked, beside).unwrap().report;
+        let exact = shoot.stack_beside(&frames, 2, &masked, skyline_inputs).unwrap().report;
         let own = Plan {
             skyline: SkylinePlan { mode: SkylineMode::Auto, ..SkylinePlan::default() },
             ..on_stars()

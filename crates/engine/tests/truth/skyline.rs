@@ -5,7 +5,7 @@ use crate::shoot::strokes::next_stroke;
 use crate::shoot::truth::overlap;
 use jade_combine::mask::Mask;
 use jade_engine as engine;
-use jade_engine::{Beside, Budget, Request};
+use jade_engine::{Budget, Request, SkylineInputs};
 use jade_frames::{Frame, FrameInput};
 use jade_optics::motion::Motion;
 use jade_plan::progress::{Stage, Unwatched, Watch};
@@ -34,7 +34,7 @@ fn find(
         cache: &shoot.cache(),
         budget: Budget::new(Some(256), Some(2)).unwrap(),
         stream: true,
-        beside: Beside::default(),
+        skyline_inputs: SkylineInputs::default(),
         watch,
     })?;
     found.skyline.mask(&found.sights.views(), &|| watch.cancelled())
@@ -142,7 +142,7 @@ fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
         cache: &shoot.cache(),
         budget: Budget::new(Some(256), Some(2)).unwrap(),
         stream: false,
-        beside: Beside::default(),
+        skyline_inputs: SkylineInputs::default(),
         watch: &Unwatched,
     })
     .unwrap();

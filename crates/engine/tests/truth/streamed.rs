@@ -2,7 +2,7 @@
 
 use crate::shoot::{Shoot, pixels, plan};
 use jade_engine as engine;
-use jade_engine::{Beside, Budget, Outcome, Request};
+use jade_engine::{Budget, Outcome, Request, SkylineInputs};
 use jade_frames::FrameInput;
 use jade_frames::cache::Cache;
 use jade_pixels::colour::Encoding;
@@ -117,7 +117,7 @@ fn packed_frames_that_memory_has_no_room_for_go_to_scratch_and_plain_ones_stay_w
             cache: &cache,
             budget: Budget::new(Some(128), Some(1)).unwrap(),
             stream: true,
-            beside: Beside::default(),
+            skyline_inputs: SkylineInputs::default(),
             watch: &Unwatched,
         };
         let outcome = engine::stack(&request).unwrap();

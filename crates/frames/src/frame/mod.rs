@@ -1,10 +1,10 @@
 //! One frame: its header, its samples, and its light under its treatment.
 
-mod later;
+mod lazy;
 mod plain;
 mod source;
 
-use later::Later;
+use lazy::Lazy;
 pub use plain::Plain;
 use source::Source;
 
@@ -14,9 +14,9 @@ use super::samples::Samples;
 use crate::cache::{Cache, Key};
 use crate::colour::Mix;
 use crate::denoise::{Denoiser, Grain};
-use crate::lens::{Realign, Shade};
+use crate::lens::{Realign, Vignetting};
 use crate::shape::Shape;
-use crate::{Cleaned, develop, stored};
+use crate::{TreatedLight, develop, light_codes};
 use jade_optics::lens::Geometry;
 use jade_optics::light::{Ahead, Light, Planes, Rows};
 use jade_pixels::PictureError;
@@ -42,7 +42,7 @@ pub struct Frame {
     denoiser: Option<Denoiser>,
     lens_plan: LensPlan,
     lens: Option<Geometry>,
-    shade: Option<Shade>,
+    shade: Option<Vignetting>,
 }
 
 /// Takes codes of whole rows, and says whether to go on.
@@ -92,7 +92,7 @@ impl Frame {
             if let Some(seen) = seen {
                 file.rows(&mut |_, codes| seen(codes))?;
             }
-            let source = Source::Later(Later::new(input, path));
+            let source = Source::Lazy(Lazy::new(input, path));
             return Self { source, ..frame }.denoised(input, Some(cache));
         }
         frame.stored(input, file, cache, seen.unwrap_or(&mut |_| Ok(())))
@@ -283,7 +283,7 @@ impl Frame {
                 source: Source::Undecoded,
                 denoiser: None,
                 lens,
-                shade: Shade::of(&lens_plan, size),
+                shade: Vignetting::of(&lens_plan, size),
                 lens_plan,
             },
             file,
@@ -367,7 +367,7 @@ fn prepared(input: &FrameInput, file: PictureFile, rows: CodeRows) -> Result<(),
             calibration.apply(&facts, region, 3, &mut light)?;
         }
         codes.resize(light.len(), 0);
-        stored::codes(&light, &mut codes);
+        light_codes::codes(&light, &mut codes);
         rows(y, &codes)
     })
 }
@@ -389,7 +389,7 @@ impl Light for Frame {
     ) -> Result<(), PictureError> {
         let Self { denoiser, shade, size, .. } = self;
         let (denoiser, shade) = (denoiser.as_ref(), shade.as_ref());
-        let cleaned = Cleaned { denoiser, shade, size: *size, halved: 0 };
+        let cleaned = TreatedLight { denoiser, shade, size: *size, halved: 0 };
         cleaned.fill(region, planes, stride, &|region, planes, stride| {
             self.fill_noisy(region, planes, stride)
         })
@@ -427,7 +427,7 @@ impl Light for Frame {
 /// Rows that are given the light back that the lens kept.
 struct Shaded<'a> {
     rows: Box<dyn Rows + 'a>,
-    shade: &'a Shade,
+    shade: &'a Vignetting,
 }
 
 impl Rows for Shaded<'_> {

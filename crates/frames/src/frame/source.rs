@@ -1,6 +1,6 @@
 //! Where a frame's samples are, and how they are read.
 
-use super::Later;
+use super::Lazy;
 use crate::decoding::Decoding;
 use crate::samples::Samples;
 use jade_optics::light::{Ahead, Rows};
@@ -17,7 +17,7 @@ pub enum Source {
     /// Codes in the picture's own file.
     InPlace(InPlace),
     /// Codes that are decoded when they are first read.
-    Later(Later),
+    Lazy(Lazy),
     /// Nowhere yet: only the header was read.
     Undecoded,
 }
@@ -32,7 +32,7 @@ impl Source {
     ) -> Result<Box<dyn Rows + 'a>, PictureError> {
         Ok(match self {
             Self::Codes(samples) => Box::new(Codes::of(samples, decoding, region, ahead)?),
-            Self::Later(later) => Box::new(Codes::of(later.samples()?, decoding, region, ahead)?),
+            Self::Lazy(later) => Box::new(Codes::of(later.samples()?, decoding, region, ahead)?),
             Self::Light(samples) => {
                 let part = samples.part(region, &mut ahead.light)?;
                 Box::new(Apart { part, decoding })
@@ -60,7 +60,7 @@ impl Source {
             Self::Codes(samples) => {
                 with_buffer(|buffer| samples.visit(region, &mut buffer.codes, codes))
             }
-            Self::Later(later) => {
+            Self::Lazy(later) => {
                 let samples = later.samples()?;
                 with_buffer(|buffer| samples.visit(region, &mut buffer.codes, codes))
             }

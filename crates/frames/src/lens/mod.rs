@@ -2,14 +2,14 @@
 
 mod corrected;
 mod estimate;
-mod fringes;
+mod lateral_colour;
 mod realign;
-mod shade;
 mod vignetting;
+mod vignetting_fit;
 
 pub use corrected::Corrected;
 pub use estimate::{Bent, bent};
-pub use fringes::{Fringes, Parted, fringes, parted};
+pub use lateral_colour::{ColourOffsets, LateralColour, colour_offsets, lateral_colour};
 pub use realign::Realign;
-pub use shade::Shade;
-pub use vignetting::shade_of;
+pub use vignetting::Vignetting;
+pub use vignetting_fit::vignetting_of;

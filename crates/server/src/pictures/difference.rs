@@ -2,7 +2,7 @@
 
 use super::derived::Derived;
 use super::open::open;
-use super::shown::{Levels, Shown};
+use super::open_picture::{Levels, OpenPicture};
 use super::source::Source;
 use crate::app::App;
 use crate::error::ApiError;
@@ -19,8 +19,8 @@ const FINER: usize = 2;
 
 /// Two pictures and the part of the reference frame that both show.
 pub struct Difference {
-    one: Arc<Shown>,
-    other: Arc<Shown>,
+    one: Arc<OpenPicture>,
+    other: Arc<OpenPicture>,
     /// Left top of that part in the reference frame, in pixels.
     origin: [u32; 2],
     sizes: Vec<(u32, u32)>,
@@ -34,18 +34,18 @@ pub async fn difference(
     app: &Arc<App>,
     one: Source,
     other: Source,
-) -> Result<Arc<Shown>, ApiError> {
+) -> Result<Arc<OpenPicture>, ApiError> {
     let (one, other) = (open(app, one).await?, open(app, other).await?);
     let version = format!("{}-{}", one.version, other.version);
     let both = Difference::of(one, other).ok_or_else(|| {
         ApiError::Refused("These two pictures show nothing in common; choose others.".to_owned())
     })?;
     let (origin, encoding) = (both.origin, Encoding::srgb());
-    Ok(Arc::new(Shown { levels: Levels::Derived(Box::new(both)), encoding, version, origin }))
+    Ok(Arc::new(OpenPicture { levels: Levels::Derived(Box::new(both)), encoding, version, origin }))
 }
 
 impl Difference {
-    fn of(one: Arc<Shown>, other: Arc<Shown>) -> Option<Self> {
+    fn of(one: Arc<OpenPicture>, other: Arc<OpenPicture>) -> Option<Self> {
         let both = [&one, &other];
         let from = |i: usize| both.map(|own| own.origin[i]).into_iter().max();
         let until = |i: usize| {
@@ -68,7 +68,7 @@ impl Difference {
     /// Light of one of the two in a region of a level of the part that both show.
     fn seen(
         &self,
-        shown: &Shown,
+        shown: &OpenPicture,
         level: usize,
         region: Region,
     ) -> Result<Vec<[f32; 3]>, PictureError> {

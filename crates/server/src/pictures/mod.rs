@@ -3,17 +3,17 @@
 mod derived;
 mod difference;
 mod gallery;
-mod laid;
 mod open;
+mod open_picture;
+mod overlay;
 mod painted;
-mod shown;
 mod source;
 mod stored;
 
 pub use difference::difference;
 pub use gallery::Gallery;
-pub use laid::Laid;
 pub use open::open;
-pub use shown::{How, Shown};
+pub use open_picture::{How, OpenPicture};
+pub use overlay::Overlay;
 pub use source::{Offer, Source};
 pub use stored::{make_room_for, open_frame, open_result};

@@ -1,7 +1,7 @@
 //! Opening any picture.
 
+use super::open_picture::OpenPicture;
 use super::painted;
-use super::shown::Shown;
 use super::source::Source;
 use super::stored;
 use crate::app::App;
@@ -12,7 +12,7 @@ use std::sync::Arc;
 ///
 /// # Errors
 /// [`ApiError`] when it is gone or cannot be read.
-pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError> {
+pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, ApiError> {
     match source {
         // What is painted changes all the time.
         Source::Painted(id) => painted::open(app, id).await,

@@ -1,7 +1,7 @@
 //! A merged sweep with what is being painted on it, as the next run would make it.
 
 use super::derived::Derived;
-use super::shown::{Levels, Shown};
+use super::open_picture::{Levels, OpenPicture};
 use super::source::{Offer, Source};
 use super::stored;
 use crate::app::App;
@@ -13,13 +13,13 @@ use jade_optics::motion::Motion;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::report::Report;
-use jade_plan::{Patch, PatchFrom, Way};
+use jade_plan::{MergeMethod, Patch, PatchFrom};
 use std::collections::HashMap;
 use std::sync::Arc;
 
 /// A picture and what is painted on it.
 struct Painted {
-    base: Arc<Shown>,
+    base: Arc<OpenPicture>,
     painting: Painting,
 }
 
@@ -40,7 +40,7 @@ impl Derived for Painted {
 }
 
 /// A frame, the way to it from the reference frame, and what its light is multiplied with.
-struct PlacedFrame(Arc<Shown>, Motion, f32);
+struct PlacedFrame(Arc<OpenPicture>, Motion, f32);
 
 impl Pixels for PlacedFrame {
     fn read(
@@ -57,9 +57,9 @@ impl Pixels for PlacedFrame {
 }
 
 /// A picture that lies as the base does.
-struct Beside(Arc<Shown>);
+struct SamePlace(Arc<OpenPicture>);
 
-impl Pixels for Beside {
+impl Pixels for SamePlace {
     fn read(&self, level: usize, region: Region, _: [u32; 2]) -> Result<PartlyThere, PictureError> {
         Ok((self.0.light_of(level, region)?, None))
     }
@@ -70,7 +70,7 @@ impl Pixels for Beside {
 ///
 /// # Errors
 /// [`ApiError`] when it is gone or cannot be read.
-pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
+pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<OpenPicture>, ApiError> {
     let source = Source::Painted(id);
     let row = app.store.result(id).await?;
     let patches = app.store.plan(row.shoot_id).await?.focus.patches;
@@ -110,7 +110,7 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<Shown>, ApiError> {
 /// # Errors
 /// [`ApiError`] when it is gone, cannot be read, or is not at hand: the sweep was not merged in this
 /// way yet, or the frame was not placed.
-pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<Shown>, ApiError> {
+pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<OpenPicture>, ApiError> {
     let source = Source::Offered(id, offer);
     let row = app.store.result(id).await?;
     let others = app.store.results_of(row.shoot_id).await?;
@@ -142,8 +142,8 @@ pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<Shown>
 /// A merged sweep that is painted on.
 struct Merged {
     report: Report,
-    way: Way,
-    base: Arc<Shown>,
+    way: MergeMethod,
+    base: Arc<OpenPicture>,
     frames: Vec<FrameRow>,
     /// All results of its shoot, the newest first.
     others: Vec<ResultRow>,
@@ -161,9 +161,13 @@ impl Merged {
     }
 
     /// What a way of merging made, if the sweep was merged so.
-    async fn in_way(&self, app: &Arc<App>, way: Way) -> Result<Option<Arc<dyn Pixels>>, ApiError> {
+    async fn in_way(
+        &self,
+        app: &Arc<App>,
+        way: MergeMethod,
+    ) -> Result<Option<Arc<dyn Pixels>>, ApiError> {
         if way == self.way {
-            return Ok(Some(Arc::new(Beside(self.base.clone()))));
+            return Ok(Some(Arc::new(SamePlace(self.base.clone()))));
         }
         let lies = |report: &Report| {
             let reference = match report.reference_content.as_str() {
@@ -176,7 +180,7 @@ impl Merged {
             let own = row.report()?;
             let alike = own.focus.is_some() && lies(&own) == lies(&self.report);
             if alike && row.record()?.plan.focus.way == way {
-                return Ok(Some(Arc::new(Beside(unpainted(app, row).await?))));
+                return Ok(Some(Arc::new(SamePlace(unpainted(app, row).await?))));
             }
         }
         Ok(None)
@@ -204,20 +208,20 @@ impl Merged {
         source: Source,
         version: String,
         strokes: Vec<Stroke>,
-    ) -> Arc<Shown> {
+    ) -> Arc<OpenPicture> {
         let (encoding, origin) = (jade_pixels::colour::Encoding::srgb(), self.base.origin);
         let levels = Levels::Derived(Box::new(Painted {
             base: self.base,
             painting: Painting { strokes, origin },
         }));
-        let shown = Arc::new(Shown { levels, encoding, version, origin });
+        let shown = Arc::new(OpenPicture { levels, encoding, version, origin });
         app.gallery.keep(source, &shown);
         shown
     }
 }
 
 /// A result as it was merged, without what was painted.
-async fn unpainted(app: &Arc<App>, row: &ResultRow) -> Result<Arc<Shown>, ApiError> {
+async fn unpainted(app: &Arc<App>, row: &ResultRow) -> Result<Arc<OpenPicture>, ApiError> {
     use jade_frames::cache::LayerKind::Merged;
     let painted = app.result_folder(&row.key).join(Merged.name()).exists();
     let source = if painted { Source::Layer(Merged, row.id) } else { Source::Result(row.id) };

@@ -2,7 +2,7 @@
 
 use crate::error::ApiError;
 use jade_frames::cache::{LayerKind, MapKind};
-use jade_plan::Way;
+use jade_plan::MergeMethod;
 
 /// A picture that can be asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -50,8 +50,8 @@ impl std::str::FromStr for Source {
             "offered" => {
                 let (result, offer) = rest.split_once('-')?;
                 let offer = match offer {
-                    "fine" => Offer::Way(Way::Fine),
-                    "smooth" => Offer::Way(Way::Smooth),
+                    "fine" => Offer::Way(MergeMethod::Pyramid),
+                    "smooth" => Offer::Way(MergeMethod::DepthMap),
                     frame => Offer::Frame(frame.parse().ok()?),
                 };
                 Some(Self::Offered(result.parse().ok()?, offer))
@@ -71,5 +71,5 @@ pub enum Offer {
     /// A frame by its number.
     Frame(i64),
     /// What a way of merging makes.
-    Way(Way),
+    Way(MergeMethod),
 }

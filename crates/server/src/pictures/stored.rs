@@ -1,6 +1,6 @@
 //! Pictures that are decoded or read from what a run made.
 
-use super::shown::{Levels, Shown};
+use super::open_picture::{Levels, OpenPicture};
 use super::source::Source;
 use crate::app::App;
 use crate::error::ApiError;
@@ -24,14 +24,14 @@ use std::sync::Arc;
 ///
 /// # Errors
 /// [`ApiError`] when it is gone or cannot be read.
-pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<Shown>, ApiError> {
+pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, ApiError> {
     // What is painted changes all the time.
     if let Source::Skyline(id) = source {
         // Looking at it computes nothing; whoever wants it found says so.
         let seen = skyline::at_hand(app, id).ok_or_else(|| ApiError::missing("This picture"))?;
         let (version, encoding) = (seen.version.clone(), Encoding::srgb());
         let levels = Levels::Skyline(seen);
-        return Ok(Arc::new(Shown { levels, encoding, version, origin: [0, 0] }));
+        return Ok(Arc::new(OpenPicture { levels, encoding, version, origin: [0, 0] }));
     }
     // A frame is shown under the treatment that its shoot has now.
     let input = match source {
@@ -147,7 +147,7 @@ pub fn make_room_for(input: &FrameInput, app: &App) -> Result<(), ApiError> {
 ///
 /// # Errors
 /// [`CoreError::Picture`] of its file, or of what is kept of it.
-pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, CoreError> {
+pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<OpenPicture, CoreError> {
     let header = Frame::undecoded(input)?;
     let path = cache.frame(&input.key());
     let level = |level: usize| path.with_file_name(format!("{level}.tiles"));
@@ -176,7 +176,7 @@ pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<Shown, CoreError>
             Levels::Frame(Box::new(frame), smaller)
         }
     };
-    Ok(Shown { levels, encoding, version: frame_version(input), origin: [0, 0] })
+    Ok(OpenPicture { levels, encoding, version: frame_version(input), origin: [0, 0] })
 }
 
 /// Opens a result from its folder.
@@ -185,13 +185,13 @@ pub fn open_result(
     profile: &[u8],
     key: &str,
     origin: [u32; 2],
-) -> Result<Shown, ApiError> {
+) -> Result<OpenPicture, ApiError> {
     let path = folder.join("0.tiles");
     let encoding = Encoding::from_icc(&path, Some(profile))?;
     let levels = levels(&path)?;
     let full = Combined(TiledFile::open(&path)?);
     let version = result_version(key);
-    Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin })
+    Ok(OpenPicture { levels: Levels::Result(full, levels), encoding, version, origin })
 }
 
 fn open_map(
@@ -200,7 +200,7 @@ fn open_map(
     used: u16,
     key: &str,
     origin: [u32; 2],
-) -> Result<Shown, ApiError> {
+) -> Result<OpenPicture, ApiError> {
     // Levels hold sums, so that what is rare is still told from nothing when seen small.
     let sum = |_: usize, samples: &[u16]| {
         samples.iter().copied().fold(0u16, |sum, count| sum.saturating_add(count))
@@ -217,7 +217,7 @@ fn open_map(
     })?;
     let version = format!("{}-{}", &key[..12], map.name());
     let encoding = Encoding::srgb();
-    Ok(Shown { levels: Levels::Map(levels, map, used), encoding, version, origin })
+    Ok(OpenPicture { levels: Levels::Map(levels, map, used), encoding, version, origin })
 }
 
 fn open_placed(
@@ -225,7 +225,7 @@ fn open_placed(
     cache: &Cache,
     motion: &Motion,
     result: &str,
-) -> Result<Shown, ApiError> {
+) -> Result<OpenPicture, ApiError> {
     let path = cache.placed(&result[..12], &input.light_key());
     let frame = Frame::decode(input, cache, &mut || Ok(()))?;
     if TiledFile::<f32>::open(&path).is_err() {
@@ -235,7 +235,7 @@ fn open_placed(
     let full = Combined(TiledFile::open(&path)?);
     let version = format!("{}-{}", &result[..12], &input.light_key().as_str()[..8]);
     let encoding = frame.encoding;
-    Ok(Shown { levels: Levels::Result(full, levels), encoding, version, origin: [0, 0] })
+    Ok(OpenPicture { levels: Levels::Result(full, levels), encoding, version, origin: [0, 0] })
 }
 
 /// Opens all levels beside the full one, making those that are missing.

@@ -3,8 +3,8 @@
 use crate::app::App;
 use crate::calibrated;
 use crate::error::ApiError;
+use crate::progress_events::Unreported;
 use crate::store::in_run;
-use crate::told::Unseen;
 use crate::types::{LensFrom, LensWish};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -29,7 +29,7 @@ pub async fn find(
         .collect();
     let work = move |app: &Arc<App>| {
         let App { cache, budget, .. } = &**app;
-        let watch = &Unseen(app);
+        let watch = &Unreported(app);
         match wish.from {
             LensFrom::Stars => engine::lens_of_stars(&lights, known, cache, *budget, watch),
             LensFrom::Flats => engine::lens_of_flats(&flats, known, cache, *budget, watch),

@@ -1,6 +1,6 @@
 use crate::app::App;
 use crate::error::ApiError;
-use crate::pictures::{self, How, Laid, Shown};
+use crate::pictures::{self, How, OpenPicture, Overlay};
 use crate::types::{Histogram, Measured, PictureInfo};
 use axum::Json;
 use axum::extract::{Path, Query, State};
@@ -22,7 +22,7 @@ pub struct View {
     colours: bool,
     /// How a skyline is laid over a picture.
     #[serde(default)]
-    laid: Laid,
+    laid: Overlay,
     /// The frame whose part of a focus map alone is seen.
     only: Option<u16>,
     /// The version that is asked for.
@@ -44,7 +44,7 @@ pub struct PatchQuery {
     #[serde(default)]
     stops: f32,
     #[serde(default)]
-    laid: Laid,
+    laid: Overlay,
     v: Option<String>,
 }
 
@@ -66,7 +66,7 @@ pub async fn info(
 }
 
 /// Opens the picture of a source, or the difference of two that stand with `~` between.
-async fn open(app: &Arc<App>, source: &str) -> Result<Arc<Shown>, ApiError> {
+async fn open(app: &Arc<App>, source: &str) -> Result<Arc<OpenPicture>, ApiError> {
     match source.split_once('~') {
         Some((one, other)) => pictures::difference(app, one.parse()?, other.parse()?).await,
         None => pictures::open(app, source.parse()?).await,
@@ -75,8 +75,8 @@ async fn open(app: &Arc<App>, source: &str) -> Result<Arc<Shown>, ApiError> {
 
 /// Renders off the async threads.
 async fn render<T: Send + 'static>(
-    shown: Arc<Shown>,
-    work: impl FnOnce(&Shown) -> Result<T, PictureError> + Send + 'static,
+    shown: Arc<OpenPicture>,
+    work: impl FnOnce(&OpenPicture) -> Result<T, PictureError> + Send + 'static,
 ) -> Result<T, ApiError> {
     Ok(tokio::task::spawn_blocking(move || work(&shown)).await??)
 }
@@ -128,7 +128,7 @@ pub async fn histogram(
     Path(source): Path<String>,
 ) -> Result<Json<Histogram>, ApiError> {
     let shown = open(&app, &source).await?;
-    Ok(Json(render(shown, Shown::histogram).await?))
+    Ok(Json(render(shown, OpenPicture::histogram).await?))
 }
 
 pub async fn thumbnail(
@@ -138,11 +138,11 @@ pub async fn thumbnail(
 ) -> Result<Response, ApiError> {
     let shown = open(&app, &source).await?;
     let keeps = is_of(&shown, view.v.as_deref());
-    Ok(picture("image/jpeg", render(shown, Shown::thumbnail).await?, keeps))
+    Ok(picture("image/jpeg", render(shown, OpenPicture::thumbnail).await?, keeps))
 }
 
 /// Whether a picture is in the version that was asked for.
-fn is_of(shown: &Shown, version: Option<&str>) -> bool {
+fn is_of(shown: &OpenPicture, version: Option<&str>) -> bool {
     version.is_some_and(|version| version == shown.version())
 }
 

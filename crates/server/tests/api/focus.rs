@@ -4,7 +4,7 @@ use crate::house::{Events, Guest, House, names, wish};
 use crate::pictures::png as tile_of;
 use crate::skyline::plan;
 use jade_plan::report::FocusReport;
-use jade_plan::{Edges, Kind, Patch, PatchFrom, Way};
+use jade_plan::{Edges, Kind, MergeMethod, Patch, PatchFrom};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_server::types::{
     Event, Export, ExportFormat, Measured, NewShoot, PictureInfo, SharpFrame, Shoot,
@@ -238,7 +238,7 @@ async fn a_patch_is_seen_at_once_as_the_next_run_makes_it() {
     plan(&guest, shoot.id, |plan| plan.focus.patches.clear()).await;
     assert_eq!(tile(&guest, &format!("painted-{second}"), 0).await, before);
     let patch = Patch {
-        from: PatchFrom::Way { way: Way::Smooth },
+        from: PatchFrom::Way { way: MergeMethod::DepthMap },
         points: vec![[90.0, 200.0, 24.0]],
         soft: 0.0,
     };
@@ -249,14 +249,14 @@ async fn a_patch_is_seen_at_once_as_the_next_run_makes_it() {
     assert_eq!(asked.send().await.unwrap().status(), StatusCode::NOT_FOUND);
     plan(&guest, shoot.id, |plan| {
         plan.focus.patches.clear();
-        plan.focus.way = Way::Smooth;
+        plan.focus.way = MergeMethod::DepthMap;
     })
     .await;
     assert_eq!(guest.run(shoot.id).await.problem, None);
     let now = plan(&guest, shoot.id, |plan| {
         let points = vec![[90.0, 200.0, 24.0]];
-        plan.focus.way = Way::Fine;
-        let from = PatchFrom::Way { way: Way::Smooth };
+        plan.focus.way = MergeMethod::Pyramid;
+        let from = PatchFrom::Way { way: MergeMethod::DepthMap };
         plan.focus.patches = vec![Patch { from, points, soft: 0.0 }];
     })
     .await;

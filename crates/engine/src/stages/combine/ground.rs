@@ -6,8 +6,8 @@ use crate::stages::frames::decode;
 use crate::stages::frames::decoded::Decoded;
 use jade_align::noise;
 use jade_align::scene::{Blur, Places, Scene};
-use jade_combine::level::Level;
 use jade_combine::mask::{Mask, Side};
+use jade_combine::normalise::Normalisation;
 use jade_combine::reduce::{Placed, Reducer, Workspace};
 use jade_frames::Frame;
 use jade_optics::light::Light;
@@ -78,7 +78,7 @@ impl Ground {
 
     /// Decodes and places frames of its own.
     fn take(&mut self, request: &Request, reference: &Frame, mask: &Mask) -> Result<(), CoreError> {
-        let inputs = request.beside.ground;
+        let inputs = request.skyline_inputs.ground;
         let decoded =
             decode::frames(inputs, request.cache, (request.budget, false), request.watch)?;
         let names: Vec<String> = inputs.iter().map(|input| input.name.clone()).collect();
@@ -152,7 +152,7 @@ impl Ground {
             let still = |one: &&'a Used| Placed { motion: &STILL, ..one.placed() };
             return self.shared(used).iter().map(still).collect();
         }
-        let levels = self.gain.map(|gain| Level { gain, offset: 0.0 });
+        let levels = self.gain.map(|gain| Normalisation { gain, offset: 0.0 });
         let own =
             |(light, motion): &'a (Frame, Motion)| Placed { light, motion, levels, weight: 1.0 };
         self.own.iter().map(own).collect()

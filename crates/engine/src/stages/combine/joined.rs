@@ -8,13 +8,13 @@ use crate::stages::combine::squares::{GROUND, PASSING, SKY, STILL_SKY, Squares, 
 use crate::stages::combine::used::{BLOCK, Used, reference_first};
 use crate::stages::skyline::find;
 use jade_combine::backdrop::Extended;
-use jade_combine::clear::{self, Clear, Unground};
+use jade_combine::isolated;
 use jade_combine::join::{Joiner, MARGIN, Passing};
-use jade_combine::level::Level;
-use jade_combine::lone;
 use jade_combine::mask::{Mask, Side};
+use jade_combine::normalise::Normalisation;
 use jade_combine::reduce::{Placed, Reducer, Workspace};
 use jade_combine::reduced::Reduced;
+use jade_combine::visibility::{self, SkyVisibility, Unground};
 use jade_frames::cache::{Key, LayerKind, MapKind};
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
@@ -104,7 +104,7 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         if around(*block) != Side::Sky {
             let mut made = ground_reducer.reduce(join.there(*block), space, &stop)?;
             if flawed {
-                lone::mend(&mut made.light, block.width as usize);
+                isolated::mend(&mut made.light, block.width as usize);
             }
             join.keep_ground(*block, around(*block), made, &out, &squares)?;
         }
@@ -121,14 +121,15 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         Some(still) => still.so_far()?,
         None => out.unaligned.so_far()?,
     };
-    let clear = Clear::of(mask, join.takes_off().then_some(region));
+    let clear = SkyVisibility::of(mask, join.takes_off().then_some(region));
     // What stands before the sky, without which the frames show that alone.
     let before = out.before.as_ref().map(TileWriter::so_far).transpose()?;
     if let Some(writer) = &out.before {
         let near = blocks.par_iter().filter(|block| around(**block) == Side::Both);
         near.filter(|block| mask.side(join.there(**block)) != Side::Sky).try_for_each(|tile| {
             let shares = mask.region(join.there(*tile));
-            let standing = clear::standing(&shares, still.read_region(*tile)?, *tile, &still_sky);
+            let standing =
+                visibility::standing(&shares, still.read_region(*tile)?, *tile, &still_sky);
             writer.write_region(*tile, &standing)
         })?;
     }
@@ -247,7 +248,7 @@ fn moved<'a>(
     held: usize,
 ) -> Option<Reducer<'a>> {
     let placed = motions.iter().map(|motion| {
-        let levels = [Level::NONE; 3];
+        let levels = [Normalisation::NONE; 3];
         Placed { light: sky as &dyn Light, motion, levels, weight: 1.0 }
     });
     let placed: Vec<Placed> = placed.collect();
@@ -290,7 +291,7 @@ impl Join<'_> {
     fn takes_off(&self) -> bool {
         let plain = |one: &Used| {
             let Placed { light, levels, .. } = one.placed();
-            light.lens().is_none() && levels == [Level::NONE; 3]
+            light.lens().is_none() && levels == [Normalisation::NONE; 3]
         };
         self.used.iter().all(plain)
     }

@@ -16,8 +16,8 @@ use crate::stages::note::PictureNote;
 use jade_align::{Aligned, noise, stars};
 use jade_combine::edges;
 use jade_combine::gaps::{self, Exposure, Gap};
-use jade_combine::level::{self, Level};
 use jade_combine::mask::{Mask, Side};
+use jade_combine::normalise::{self, Normalisation};
 use jade_combine::reduce::{Reducer, Workspace};
 use jade_frames::Frame;
 use jade_frames::cache::{Key, MapKind};
@@ -179,7 +179,7 @@ fn used<'a>(
     let all = frames.iter().zip(motions).enumerate();
     let used = all.filter_map(|(index, (frame, motion))| {
         let (frame, motion) = (frame.as_ref().ok()?, motion.as_ref()?);
-        Some(Used { index, frame, motion, levels: [Level::NONE; 3], weight: 1.0 })
+        Some(Used { index, frame, motion, levels: [Normalisation::NONE; 3], weight: 1.0 })
     });
     let used: Vec<Used> = used.collect();
     enough(&used)?;
@@ -215,7 +215,7 @@ fn prepare(
             return Err(PictureError::Cancelled);
         }
         if plan.level && one.index != note.reference {
-            one.levels = level::find(one.frame, one.motion, reference)?;
+            one.levels = normalise::find(one.frame, one.motion, reference)?;
         }
         if plan.weigh {
             // Inverse variance after levelling, and less for wider stars (their light is spread

@@ -1,6 +1,6 @@
 //! Frames that go into a result.
 
-use jade_combine::level::Level;
+use jade_combine::normalise::Normalisation;
 use jade_combine::reduce::Placed;
 use jade_frames::Frame;
 use jade_optics::motion::Motion;
@@ -15,7 +15,7 @@ pub struct Used<'a> {
     pub index: usize,
     pub frame: &'a Frame,
     pub motion: &'a Motion,
-    pub levels: [Level; 3],
+    pub levels: [Normalisation; 3],
     pub weight: f32,
 }
 

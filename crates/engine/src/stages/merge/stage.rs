@@ -13,7 +13,7 @@ use jade_align::Aligned;
 use jade_align::sharpness::Sharpness;
 use jade_combine::edges;
 use jade_focus::{
-    Desk, FocusMap, Merger, Moved, Order, Sight, bumps, comes_nearer, levels, moved, place,
+    DepthMap, Desk, Merger, Moved, Order, Sight, bumps, comes_nearer, levels, moved, place,
     placed_on,
 };
 use jade_frames::cache::{Key, MapKind};
@@ -67,7 +67,7 @@ struct Sweep<'a> {
     motions: Vec<Motion>,
     /// What brings their light to its light.
     gains: Vec<f32>,
-    map: FocusMap,
+    map: DepthMap,
     moved: Vec<Moved>,
 }
 
@@ -91,7 +91,7 @@ impl<'a> Sweep<'a> {
         let gains = levels(&sharp, &motions, used.len() / 2);
         let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
         let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
-        let map = FocusMap::of(&sharp, &motions);
+        let map = DepthMap::of(&sharp, &motions);
         for (own, share) in used.iter().zip(map.shares()) {
             if share < LITTLE / used.len() as f32 {
                 placed.order.untold(own.place);

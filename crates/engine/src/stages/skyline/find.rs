@@ -111,7 +111,7 @@ pub fn mask(request: &Request, frames: &[Decoded], note: &AlignNote) -> Result<M
 /// # Errors
 /// [`CoreError::Setting`] where there is none.
 pub fn loaded<'a>(request: &Request<'a>) -> Result<&'a std::path::Path, CoreError> {
-    request.beside.mask.ok_or_else(|| {
+    request.skyline_inputs.mask.ok_or_else(|| {
         CoreError::Setting(
             "The mask's file is gone; load it again, or find the skyline.".to_owned(),
         )

@@ -5,7 +5,7 @@ pub mod strokes;
 pub mod truth;
 
 use jade_engine as engine;
-use jade_engine::{Beside, Budget, Outcome, Request};
+use jade_engine::{Budget, Outcome, Request, SkylineInputs};
 use jade_frames::cache::{Cache, LayerKind};
 use jade_frames::{Frame, FrameInput, content_hash};
 use jade_optics::light::Light;
@@ -92,17 +92,28 @@ impl Shoot {
         watch: &dyn Watch,
     ) -> Result<Outcome, CoreError> {
         let budget = Budget::new(Some(256), Some(2)).unwrap();
-        let beside = Beside::default();
+        let skyline_inputs = SkylineInputs::default();
         let frames = inputs;
-        engine::stack(&Request { frames, reference, plan, cache, budget, stream, beside, watch })
+        engine::stack(&Request {
+            frames,
+            reference,
+            plan,
+            cache,
+            budget,
+            stream,
+            skyline_inputs,
+            watch,
+        })
     }
 
     /// What is told of a sweep before it is merged.
     pub fn look_over(&self, frames: &[FrameInput]) -> FocusReport {
         let (plan, cache) = (&Plan::of(Kind::FocusSweep), &self.cache());
         let budget = Budget::new(Some(256), Some(2)).unwrap();
-        let (reference, stream, beside, watch) = (None, false, Beside::default(), &Unwatched);
-        let request = Request { frames, reference, plan, cache, budget, stream, beside, watch };
+        let (reference, stream, skyline_inputs, watch) =
+            (None, false, SkylineInputs::default(), &Unwatched);
+        let request =
+            Request { frames, reference, plan, cache, budget, stream, skyline_inputs, watch };
         engine::look_over(&request).unwrap()
     }
 
@@ -112,12 +123,21 @@ impl Shoot {
         frames: &[FrameInput],
         reference: usize,
         plan: &Plan,
-        beside: Beside,
+        skyline_inputs: SkylineInputs,
     ) -> Result<Outcome, CoreError> {
         let budget = Budget::new(Some(256), Some(2)).unwrap();
         let (reference, cache, stream) = (Some(reference), &self.cache(), false);
         let watch = &Unwatched;
-        engine::stack(&Request { frames, reference, plan, cache, budget, stream, beside, watch })
+        engine::stack(&Request {
+            frames,
+            reference,
+            plan,
+            cache,
+            budget,
+            stream,
+            skyline_inputs,
+            watch,
+        })
     }
 
     /// The mask of a joined result, 0 to 255.

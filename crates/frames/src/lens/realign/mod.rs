@@ -87,7 +87,7 @@ impl Realign {
             .into_iter()
             .flat_map(|(x, y)| MOVED.map(|colour| far(x, y, colour)))
             .fold(0.0, f64::max);
-        // Beside the way itself: what the missing colours are found by, and the cubic's taps.
+        // SkylineInputs the way itself: what the missing colours are found by, and the cubic's taps.
         let reach = rounds * ((1.2 * furthest + 3.0).ceil() as u32 + FOUND_BY);
         // Even, so that colours begin as they do in the frame.
         let before = |from: u32| from.saturating_sub(reach) & !1;

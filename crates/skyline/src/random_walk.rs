@@ -1,7 +1,7 @@
 //! Sky or ground for every cell: evidence that spreads until it meets an edge (random walks with
 //! priors, Grady 2005).
 
-use super::ways::Ways;
+use super::edge_weights::EdgeWeights;
 use jade_optics::grid::Grid;
 use rayon::prelude::*;
 
@@ -25,7 +25,7 @@ impl Known {
 
 /// How likely each cell is sky, 0 to 1, where it agrees best with what is known and with its
 /// neighbours.
-pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
+pub fn spread(grid: Grid, edge_weights: &EdgeWeights, known: &[Known]) -> Vec<f32> {
     let coarsest = grid.across.min(grid.down) <= 8;
     let mut sky = if !coarsest {
         let small = grid.coarser(2);
@@ -38,7 +38,7 @@ pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
         for own in &mut sums {
             own.sky /= own.weight.max(1e-9);
         }
-        let coarse = spread(small, &ways.halved(grid, small), &sums);
+        let coarse = spread(small, &edge_weights.halved(grid, small), &sums);
         let of = |i: usize| coarse[i / grid.across / 2 * small.across + i % grid.across / 2];
         (0..grid.cells()).map(of).collect()
     } else {
@@ -50,7 +50,7 @@ pub fn spread(grid: Grid, ways: &Ways, known: &[Known]) -> Vec<f32> {
         ..=20_000 => 40,
         _ => 14,
     };
-    Board::new(grid, ways, known, &sky).settled(sweeps, &mut sky);
+    Board::new(grid, edge_weights, known, &sky).settled(sweeps, &mut sky);
     sky
 }
 
@@ -65,33 +65,33 @@ struct Board {
 #[derive(Default)]
 struct Colour {
     sky: Vec<f32>,
-    /// Ways to the left, to the right, up and down.
-    ways: [Vec<f32>; 4],
+    /// EdgeWeights to the left, to the right, up and down.
+    edge_weights: [Vec<f32>; 4],
     /// What is known of each, and what all of its weights are together.
     known: Vec<f32>,
     all: Vec<f32>,
 }
 
 impl Board {
-    fn new(grid: Grid, ways: &Ways, known: &[Known], sky: &[f32]) -> Self {
+    fn new(grid: Grid, edge_weights: &EdgeWeights, known: &[Known], sky: &[f32]) -> Self {
         let long = Self::long(grid);
         let plane = || vec![0.0; long * grid.down];
         let colour = || Colour {
             sky: plane(),
-            ways: [plane(), plane(), plane(), plane()],
+            edge_weights: [plane(), plane(), plane(), plane()],
             known: plane(),
             all: vec![1.0; long * grid.down],
         };
         let mut colours = [colour(), colour()];
         for (i, own) in known.iter().enumerate() {
             let (x, y) = (i % grid.across, i / grid.across);
-            let Colour { sky: to, ways: all_ways, known, all } = &mut colours[(x + y) % 2];
+            let Colour { sky: to, edge_weights: all_ways, known, all } = &mut colours[(x + y) % 2];
             let at = y * long + x / 2 + 1;
             let four = [
-                if x > 0 { ways.right[i - 1] } else { 0.0 },
-                if x + 1 < grid.across { ways.right[i] } else { 0.0 },
-                if y > 0 { ways.down[i - grid.across] } else { 0.0 },
-                if y + 1 < grid.down { ways.down[i] } else { 0.0 },
+                if x > 0 { edge_weights.right[i - 1] } else { 0.0 },
+                if x + 1 < grid.across { edge_weights.right[i] } else { 0.0 },
+                if y > 0 { edge_weights.down[i - grid.across] } else { 0.0 },
+                if y + 1 < grid.down { edge_weights.down[i] } else { 0.0 },
             ];
             all_ways.iter_mut().zip(four).for_each(|(plane, way)| plane[at] = way);
             to[at] = sky[i];
@@ -130,7 +130,7 @@ impl Colour {
         /// Rows that are not worth sharing among threads.
         const FEW: usize = 40;
         let long = Board::long(grid);
-        let Self { sky, ways: [left, right, up, down], known, all } = self;
+        let Self { sky, edge_weights: [left, right, up, down], known, all } = self;
         sky.par_chunks_mut(long).with_min_len(FEW).enumerate().for_each(|(y, sky)| {
             let row = y * long..(y + 1) * long;
             let part = |plane: &[f32]| -> std::ops::Range<usize> {
@@ -141,7 +141,7 @@ impl Colour {
             let (up, down) = (&up[part(up)], &down[part(down)]);
             let (known, all) = (&known[part(known)], &all[part(all)]);
             let beside = &other[row.clone()];
-            // Beyond the first and last row ways are closed.
+            // Beyond the first and last row edge_weights are closed.
             let above = if y > 0 { &other[row.start - long..row.start] } else { beside };
             let below = if y + 1 < grid.down { &other[row.end..row.end + long] } else { beside };
             // The neighbour to the left has the same number, or the one before.
@@ -164,37 +164,37 @@ mod tests {
     use super::*;
 
     /// Two halves that an edge along a slanted line parts.
-    fn halves(grid: Grid) -> Ways {
+    fn halves(grid: Grid) -> EdgeWeights {
         let left = |i: usize| 3 * (i % grid.across) < grid.across + i / grid.across;
         let way = |a: usize, b: usize| if left(a) == left(b) { 1.0 } else { 1e-3 };
         let (across, cells) = (grid.across, grid.cells());
         let right = |i: usize| if (i + 1).is_multiple_of(across) { 0.0 } else { way(i, i + 1) };
         let down = |i: usize| if i + across >= cells { 0.0 } else { way(i, i + across) };
-        Ways { right: (0..cells).map(right).collect(), down: (0..cells).map(down).collect() }
+        EdgeWeights { right: (0..cells).map(right).collect(), down: (0..cells).map(down).collect() }
     }
 
     #[test]
     fn what_is_known_here_and_there_spreads_as_far_as_the_edge() {
         let grid = Grid { step: 4, across: 90, down: 60 };
-        let ways = halves(grid);
+        let edge_weights = halves(grid);
         let mut known = vec![Known::default(); grid.cells()];
         for i in (0..grid.cells()).step_by(157) {
             let left = 3 * (i % 90) < 90 + i / 90;
             known[i] = Known { sky: f32::from(u8::from(left)), weight: 2.0 };
         }
-        let sky = spread(grid, &ways, &known);
+        let sky = spread(grid, &edge_weights, &known);
         for (i, own) in sky.iter().enumerate() {
             // The cells that touch the edge may lag behind.
             let apart = 3 * (i % 90) as i64 - 90 - (i / 90) as i64;
             let right = apart.abs() <= 3 || (*own > 0.5) == (apart < 0);
             assert!(right, "column {}, row {}: {own}", i % 90, i / 90);
         }
-        let (parted, length) = ways.parted(grid, &sky);
+        let (parted, length) = edge_weights.parted(grid, &sky);
         // Sixty rows, and twenty columns that the edge passes on the way down.
         assert!(parted > 0.9 && (length - 80.0).abs() < 4.0, "{parted} over {length}");
         // A border that does not keep to the edge is told from it.
         let upper: Vec<f32> = (0..grid.cells()).map(|i| f32::from(u8::from(i < 2700))).collect();
-        assert!(ways.parted(grid, &upper).0 < 0.1);
+        assert!(edge_weights.parted(grid, &upper).0 < 0.1);
     }
 
     #[test]

@@ -27,7 +27,7 @@ const SMOOTHED: f32 = 0.001;
 const PLAIN: usize = 10;
 
 /// What is sharp in which frame, in cells of the reference frame.
-pub struct FocusMap {
+pub struct DepthMap {
     grid: Grid,
     /// For each frame in the order of focus, the energy of each cell against that of noise alone;
     /// none where the frame does not show it.
@@ -43,7 +43,7 @@ pub struct FocusMap {
 /// A code of places that lie where a plane is missing.
 pub const BETWEEN: u16 = u16::MAX;
 
-impl FocusMap {
+impl DepthMap {
     /// Finds it from frames in the order of focus and their motions.
     pub fn of(frames: &[Sharpness], motions: &[Motion]) -> Self {
         let grid = frames[0].grid;
@@ -206,7 +206,7 @@ mod tests {
 
     /// Frames that lie still; the sharpest one goes from the first to the last across the grid, and
     /// the lower half shows nothing.
-    fn map(frames: usize) -> (Grid, FocusMap) {
+    fn map(frames: usize) -> (Grid, DepthMap) {
         let grid = Grid { step: 3, across: 60, down: 40 };
         let one = |frame: usize| {
             let energy = |cell: usize| {
@@ -218,7 +218,7 @@ mod tests {
             Sharpness { grid, cells, light: vec![0.2; grid.cells()] }
         };
         let all: Vec<Sharpness> = (0..frames).map(one).collect();
-        (grid, FocusMap::of(&all, &vec![Motion::Still; frames]))
+        (grid, DepthMap::of(&all, &vec![Motion::Still; frames]))
     }
 
     #[test]

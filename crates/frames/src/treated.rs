@@ -1,23 +1,23 @@
 //! Light with what the treatment takes off beyond single pixels: noise, and the lens's shade.
 
 use super::denoise::{Denoiser, Fill};
-use super::lens::Shade;
+use super::lens::Vignetting;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
 /// What is taken off a picture's light.
-pub struct Cleaned<'a> {
+pub struct TreatedLight<'a> {
     /// The noise that goes, if any does.
     pub denoiser: Option<&'a Denoiser>,
     /// The shade that goes, if any does.
-    pub shade: Option<&'a Shade>,
+    pub shade: Option<&'a Vignetting>,
     /// Width and height in pixels.
     pub size: (u32, u32),
     /// How many times the frame was halved for this picture.
     pub halved: usize,
 }
 
-impl Cleaned<'_> {
+impl TreatedLight<'_> {
     /// Fills `planes`, whose rows are `stride` apart, with the light of `region`; `fill` gives the
     /// light as it is.
     ///

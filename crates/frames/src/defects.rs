@@ -1,7 +1,7 @@
 //! Samples that are faulty in all frames of a camera, and how they are repaired.
 
 /// Places of faulty samples: row, and column times samples of a pixel plus channel; in order.
-pub type Faults = Vec<(u32, u32)>;
+pub type Defects = Vec<(u32, u32)>;
 
 /// Samples of the same colour around one, in a mosaic as in colours.
 pub const RING: [[i32; 2]; 8] =
@@ -22,7 +22,7 @@ pub fn middle(values: impl Iterator<Item = f32>) -> Option<f32> {
 
 /// Gives faulty samples of some whole rows, from row `top` on, the middle of those of their colour
 /// around them that are not faulty.
-pub fn repair(faults: &Faults, top: u32, channels: u32, row: usize, light: &mut [f32]) {
+pub fn repair(faults: &Defects, top: u32, channels: u32, row: usize, light: &mut [f32]) {
     let rows = (light.len() / row) as u32;
     let first = faults.partition_point(|(y, _)| *y < top);
     let here: Vec<(u32, u32)> =
@@ -58,7 +58,7 @@ mod tests {
         for (y, x) in &faults {
             light[(y - 10) * row + x] = 9.0;
         }
-        let faults: Faults = faults.into_iter().map(|(y, x)| (y as u32, x as u32)).collect();
+        let faults: Defects = faults.into_iter().map(|(y, x)| (y as u32, x as u32)).collect();
         repair(&faults, 10, 1, row, &mut light);
         assert_eq!(light, (0..row * 8).map(|i| (i % 2) as f32).collect::<Vec<_>>());
     }

@@ -9,7 +9,7 @@ use std::path::PathBuf;
 use std::sync::{Mutex, OnceLock};
 
 /// Codes of a file, decoded into the cache by whoever asks for them first.
-pub struct Later {
+pub struct Lazy {
     input: FrameInput,
     /// Where in the cache.
     path: PathBuf,
@@ -17,7 +17,7 @@ pub struct Later {
     samples: OnceLock<Samples<u16>>,
 }
 
-impl Later {
+impl Lazy {
     /// The codes of a developed file, to be kept at `path`.
     pub fn new(input: &FrameInput, path: PathBuf) -> Self {
         Self { input: input.clone(), path, turn: Mutex::default(), samples: OnceLock::new() }

@@ -18,12 +18,12 @@ const SOFT: f32 = 0.2;
 /// How far it is from one cell to its neighbours to the right and below: 1 where nothing changes,
 /// near 0 across an edge.
 #[derive(Clone)]
-pub struct Ways {
+pub struct EdgeWeights {
     pub right: Vec<f32>,
     pub down: Vec<f32>,
 }
 
-impl Ways {
+impl EdgeWeights {
     /// From what cells look like.
     pub fn of(grid: Grid, features: &[Feature]) -> Self {
         let plane = |f: usize| -> Vec<f32> { features.iter().map(|own| own[f]).collect() };

@@ -19,7 +19,7 @@ pub(super) const SURE: f32 = 6.0;
 pub(super) const TOLD: f32 = 20.0;
 
 /// What is known of the light around each cell.
-pub(super) struct Around {
+pub(super) struct LocalColour {
     /// Gives the share of ground as `weights . light - offset`.
     pub weights: [Vec<f32>; 3],
     pub offset: Vec<f32>,
@@ -33,7 +33,7 @@ pub(super) struct Around {
     pub texture: Vec<f32>,
 }
 
-impl Around {
+impl LocalColour {
     /// From what `frames` frames show of each cell, and its label.
     pub fn of(evidence: &Evidence, labels: &Labels, frames: usize) -> Self {
         let (grid, sky) = (evidence.grid, &labels.sky);
@@ -188,7 +188,7 @@ mod tests {
     fn the_share_of_ground_is_none_in_the_light_of_sky_and_all_in_that_of_ground() {
         let grid = Grid { step: 4, across: 80, down: 60 };
         let (evidence, labels) = evidence(grid);
-        let around = Around::of(&evidence, &labels, 6);
+        let around = LocalColour::of(&evidence, &labels, 6);
         let share = |place: usize, light: usize| {
             let own = (0..3).map(|c| around.weights[c][place] * evidence.colour[c][light]);
             own.sum::<f32>() - around.offset[place]
@@ -210,15 +210,15 @@ mod tests {
         let grid = Grid { step: 4, across: 80, down: 60 };
         let (mut evidence, labels) = evidence(grid);
         let at = 30 * grid.across + 39;
-        let usual = Around::of(&evidence, &labels, 6).sigma[at];
+        let usual = LocalColour::of(&evidence, &labels, 6).sigma[at];
         evidence.noise[at] = 5.0;
-        let passed = Around::of(&evidence, &labels, 6).sigma[at];
+        let passed = LocalColour::of(&evidence, &labels, 6).sigma[at];
         assert!(passed > usual && passed < 1.6 * usual, "{passed} against {usual}");
         // What it leaves is bright, as this ground is.
         for plane in &mut evidence.colour {
             plane.iter_mut().for_each(|light| *light = 0.2 - *light);
         }
-        let passed = Around::of(&evidence, &labels, 6).sigma[at];
+        let passed = LocalColour::of(&evidence, &labels, 6).sigma[at];
         assert!(passed > 2.0, "{passed}");
     }
 
@@ -237,7 +237,7 @@ mod tests {
                 }
             }
         }
-        let around = Around::of(&evidence, &labels, 6);
+        let around = LocalColour::of(&evidence, &labels, 6);
         let at = 30 * grid.across + 16;
         let share = |light: [f32; 3]| {
             let own = light.iter().zip(&around.weights).map(|(light, weights)| light * weights[at]);

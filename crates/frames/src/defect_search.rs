@@ -1,6 +1,6 @@
 //! Hot and cold photosites: found in dark frames, or in the lights alone, and repaired.
 
-use super::faults::{Faults, RING, middle};
+use super::defects::{Defects, RING, middle};
 use super::recorded::Recorded;
 use super::shape::Shape;
 use jade_optics::statistics::median;
@@ -27,8 +27,8 @@ pub type Read<'a> = &'a (dyn Fn(Region) -> Result<Vec<f32>, PictureError> + Sync
 ///
 /// # Errors
 /// [`PictureError::Io`].
-pub fn in_dark(shape: Shape, dark: Read, noise: f32) -> Result<Faults, PictureError> {
-    let found: Result<Vec<Faults>, PictureError> = tiles(shape)
+pub fn in_dark(shape: Shape, dark: Read, noise: f32) -> Result<Defects, PictureError> {
+    let found: Result<Vec<Defects>, PictureError> = tiles(shape)
         .into_par_iter()
         .map(|tile| {
             let patch = Patch::read(shape, tile, dark)?;
@@ -43,10 +43,10 @@ pub fn in_dark(shape: Shape, dark: Read, noise: f32) -> Result<Faults, PictureEr
 ///
 /// # Errors
 /// [`PictureError::Io`].
-pub fn in_lights(frames: &[Recorded]) -> Result<Faults, PictureError> {
+pub fn in_lights(frames: &[Recorded]) -> Result<Defects, PictureError> {
     let shape = frames[0].shape();
     let wanted = ((frames.len() as f32 * SEEN).ceil() as u8).max(2);
-    let found: Result<Vec<Faults>, PictureError> = tiles(shape)
+    let found: Result<Vec<Defects>, PictureError> = tiles(shape)
         .into_par_iter()
         .map(|tile| {
             let mut seen: Vec<(u32, u32)> = Vec::new();
@@ -69,7 +69,7 @@ pub fn in_lights(frames: &[Recorded]) -> Result<Faults, PictureError> {
     Ok(sorted(found?.concat()))
 }
 
-fn sorted(mut faults: Faults) -> Faults {
+fn sorted(mut faults: Defects) -> Defects {
     faults.sort_unstable();
     faults
 }

@@ -21,7 +21,7 @@ pub enum Work {
 }
 
 /// Follows a piece of work.
-pub struct Told<'a> {
+pub struct ProgressEvents<'a> {
     app: &'a Arc<App>,
     work: Work,
     stop: &'a (dyn Fn() -> bool + Sync),
@@ -36,7 +36,7 @@ struct Now {
     told: Instant,
 }
 
-impl<'a> Told<'a> {
+impl<'a> ProgressEvents<'a> {
     /// Follows work that stops once `stop` says so, or the server ends.
     pub fn of(app: &'a Arc<App>, work: Work, stop: &'a (dyn Fn() -> bool + Sync)) -> Self {
         let now = Instant::now();
@@ -63,7 +63,7 @@ fn remaining(passed: Duration, done: u64, total: u64) -> Option<f64> {
         .then(|| passed.as_secs_f64() * (total - done) as f64 / done as f64)
 }
 
-impl Watch for Told<'_> {
+impl Watch for ProgressEvents<'_> {
     fn begin(&self, stage: Stage, total: u64) {
         self.done.store(0, Ordering::Relaxed);
         let at = Instant::now();
@@ -85,9 +85,9 @@ impl Watch for Told<'_> {
 }
 
 /// Follows work that nobody looks at, and stops it when the server ends.
-pub struct Unseen<'a>(pub &'a App);
+pub struct Unreported<'a>(pub &'a App);
 
-impl Watch for Unseen<'_> {
+impl Watch for Unreported<'_> {
     fn begin(&self, _: Stage, _: u64) {}
     fn advance(&self, _: u64) {}
     fn cancelled(&self) -> bool {

@@ -13,12 +13,12 @@ const BEYOND: f32 = 1.5;
 
 /// How sharp frames are at each place against the sharpest of them; none is sharp where the focus did
 /// not come to.
-pub(super) struct Shares {
+pub(super) struct FocusWeights {
     grid: Grid,
     cells: Vec<Vec<f64>>,
 }
 
-impl Shares {
+impl FocusWeights {
     pub(super) fn of(frames: &[Sharpness]) -> Self {
         let frames: Vec<Sharpness> = frames.iter().map(Sharpness::compared).collect();
         let grid = frames[0].grid;

@@ -21,7 +21,7 @@ const REACH: usize = 3;
 const SQUARE: usize = 64;
 
 /// Which pixels of a frame that stood still show sky.
-pub struct Clear {
+pub struct SkyVisibility {
     width: usize,
     height: usize,
     clear: Vec<bool>,
@@ -29,7 +29,7 @@ pub struct Clear {
     squares: Vec<[bool; 2]>,
 }
 
-impl Clear {
+impl SkyVisibility {
     /// From the mask of the frames. Where the ground's part is not taken off, as it is in a part of
     /// the frames, resampling must not reach it.
     pub fn of(mask: &Mask, taken_off: Option<Region>) -> Self {
@@ -263,7 +263,7 @@ mod tests {
     fn samples_that_the_ground_has_a_part_in_are_left_out() {
         let share = |i: u32| if i / 300 < 100 { 255 } else { 0 };
         let mask = Mask::new((300, 200), (0..300 * 200).map(share).collect());
-        let clear = Clear::of(&mask, None);
+        let clear = SkyVisibility::of(&mask, None);
         // The sky went down by ten pixels and to the right by four.
         let shift = Matrix3::new(1.0, 0.0, 4.0, 0.0, 1.0, 10.0, 0.0, 0.0, 1.0);
         let motion = Motion::Homography(shift);
@@ -281,7 +281,7 @@ mod tests {
         }
         // Where the ground is taken off, all of the sky counts; beside that part it does not.
         let part = at(90, 0, 210, 200);
-        let freed = Clear::of(&mask, Some(part));
+        let freed = SkyVisibility::of(&mask, Some(part));
         assert_eq!([97, 99, 100].map(|y| freed.clear[y * 300 + 150]), [true, true, false]);
         assert_eq!([96, 97].map(|y| freed.clear[y * 300 + 91]), [true, false]);
     }

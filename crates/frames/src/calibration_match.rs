@@ -2,7 +2,7 @@
 
 use crate::exposure;
 use jade_pixels::facts::Facts;
-use jade_plan::Shows;
+use jade_plan::FrameRole;
 
 /// One calibration frame or light: its name and what its file tells.
 pub type Named<'a> = (&'a str, &'a Facts);
@@ -14,7 +14,7 @@ pub type Named<'a> = (&'a str, &'a Facts);
 /// # Errors
 /// One sentence when there are frames, and none of them fits.
 pub fn fitting(
-    shows: Shows,
+    shows: FrameRole,
     frames: &[Named],
     light: Named,
     scaled: bool,
@@ -28,9 +28,9 @@ pub fn fitting(
     let through = |facts: &Facts| near(facts.focal_mm, light.focal_mm);
     let open = |facts: &Facts| through(facts) && near(facts.aperture, light.aperture);
     let best = match shows {
-        Shows::Dark => [where_it(&exposed), if scaled { where_it(&alike) } else { vec![] }],
-        Shows::Bias => [where_it(&alike), vec![]],
-        Shows::Flat => [where_it(&open), where_it(&through)],
+        FrameRole::Dark => [where_it(&exposed), if scaled { where_it(&alike) } else { vec![] }],
+        FrameRole::Bias => [where_it(&alike), vec![]],
+        FrameRole::Flat => [where_it(&open), where_it(&through)],
     };
     if let Some(found) = best.into_iter().find(|found| !found.is_empty()) {
         return Ok(found);
@@ -38,18 +38,20 @@ pub fn fitting(
     let Some((first, facts)) = frames.first() else { return Ok(vec![]) };
     let kind = shows.name();
     let told = |facts: &Facts| match shows {
-        Shows::Flat => facts.focal_mm.map(|mm| format!("taken at {mm:.0} mm")),
+        FrameRole::Flat => facts.focal_mm.map(|mm| format!("taken at {mm:.0} mm")),
         _ => Some(exposure::setting(facts).trim_end_matches(", "))
             .filter(|told| !told.is_empty())
             .map(|told| format!("exposed {told}")),
     };
     let was = |facts: &Facts| told(facts).unwrap_or_else(|| "taken otherwise".to_owned());
     let remedy = match shows {
-        Shows::Dark if frames.iter().any(|(_, facts)| alike(facts)) => {
+        FrameRole::Dark if frames.iter().any(|(_, facts)| alike(facts)) => {
             "take darks exposed like the lights, add bias frames so that these can be scaled, or leave them out"
         }
-        Shows::Dark | Shows::Bias => "take some at the ISO of the lights, or leave these out",
-        Shows::Flat => "take flats at the focal length of the lights, or leave these out",
+        FrameRole::Dark | FrameRole::Bias => {
+            "take some at the ISO of the lights, or leave these out"
+        }
+        FrameRole::Flat => "take flats at the focal length of the lights, or leave these out",
     };
     Err(format!(
         "{first}: the {kind} frames were {}, and {name} was {}; {remedy}.",
@@ -63,7 +65,7 @@ pub fn fitting(
 /// # Errors
 /// One sentence when none fits one of them, or others fit one than fit another.
 pub fn fitting_all(
-    shows: Shows,
+    shows: FrameRole,
     frames: &[Named],
     lights: &[Named],
     scaled: bool,
@@ -72,7 +74,8 @@ pub fn fitting_all(
     let found = fitting(shows, frames, *first, scaled)?;
     for light in lights {
         // Darks that are scaled are scaled for each light by itself.
-        if fitting(shows, frames, *light, scaled)? != found && !(scaled && shows == Shows::Dark) {
+        if fitting(shows, frames, *light, scaled)? != found && !(scaled && shows == FrameRole::Dark)
+        {
             return Err(format!(
                 "{} and {} were taken otherwise, and other {} frames fit them; stack one set of frames, or leave these out.",
                 first.0,
@@ -104,7 +107,7 @@ mod tests {
     }
 
     fn of(
-        shows: Shows,
+        shows: FrameRole,
         frames: &[Facts],
         light: &Facts,
         scaled: bool,
@@ -116,15 +119,15 @@ mod tests {
     #[test]
     fn darks_of_the_lights_exposure_are_taken_and_others_left() {
         let darks = [facts(8.0, 6400), facts(120.0, 800), facts(8.1, 6400)];
-        assert_eq!(of(Shows::Dark, &darks, &facts(8.0, 6400), false), Ok(vec![0, 2]));
-        assert_eq!(of(Shows::Dark, &darks, &facts(120.0, 800), true), Ok(vec![1]));
+        assert_eq!(of(FrameRole::Dark, &darks, &facts(8.0, 6400), false), Ok(vec![0, 2]));
+        assert_eq!(of(FrameRole::Dark, &darks, &facts(120.0, 800), true), Ok(vec![1]));
     }
 
     #[test]
     fn darks_of_another_exposure_need_biases() {
         let darks = [facts(60.0, 6400)];
-        assert_eq!(of(Shows::Dark, &darks, &facts(8.0, 6400), true), Ok(vec![0]));
-        let told = of(Shows::Dark, &darks, &facts(8.0, 6400), false).unwrap_err();
+        assert_eq!(of(FrameRole::Dark, &darks, &facts(8.0, 6400), true), Ok(vec![0]));
+        let told = of(FrameRole::Dark, &darks, &facts(8.0, 6400), false).unwrap_err();
         assert_eq!(
             told,
             "d1.dng: the dark frames were exposed 60 s at ISO 6400, and f1.dng was exposed 8 s at ISO 6400; take darks exposed like the lights, add bias frames so that these can be scaled, or leave them out."
@@ -134,10 +137,11 @@ mod tests {
     #[test]
     fn darks_of_another_iso_are_refused_with_or_without_biases() {
         for scaled in [false, true] {
-            let told = of(Shows::Dark, &[facts(8.0, 800)], &facts(8.0, 6400), scaled).unwrap_err();
+            let told =
+                of(FrameRole::Dark, &[facts(8.0, 800)], &facts(8.0, 6400), scaled).unwrap_err();
             assert!(told.contains("at the ISO of the lights"), "{told}");
         }
-        assert!(of(Shows::Bias, &[facts(1e-4, 800)], &facts(8.0, 6400), false).is_err());
+        assert!(of(FrameRole::Bias, &[facts(1e-4, 800)], &facts(8.0, 6400), false).is_err());
     }
 
     #[test]
@@ -148,19 +152,19 @@ mod tests {
         let of = |shows, lights: &[Named], scaled| fitting_all(shows, &darks, lights, scaled);
         let alike = [("f1.dng", &sky), ("f2.dng", &sky)];
         let mixed = [("f1.dng", &sky), ("g1.dng", &ground)];
-        assert_eq!(of(Shows::Dark, &alike, false), Ok(vec![0]));
-        let told = of(Shows::Dark, &mixed, false).unwrap_err();
+        assert_eq!(of(FrameRole::Dark, &alike, false), Ok(vec![0]));
+        let told = of(FrameRole::Dark, &mixed, false).unwrap_err();
         assert!(told.starts_with("f1.dng and g1.dng were taken otherwise"), "{told}");
-        assert!(of(Shows::Dark, &[("f1.dng", &facts(9.0, 100))], true).is_err());
+        assert!(of(FrameRole::Dark, &[("f1.dng", &facts(9.0, 100))], true).is_err());
         let longer = facts(30.0, 6400);
         let scaled = [("f1.dng", &sky), ("f2.dng", &longer)];
-        assert_eq!(of(Shows::Dark, &scaled, true), Ok(vec![0]));
+        assert_eq!(of(FrameRole::Dark, &scaled, true), Ok(vec![0]));
     }
 
     #[test]
     fn what_is_not_told_fits() {
         let bare = Facts::bare(FileFormat::Tiff, 300, 200, 16);
-        for shows in [Shows::Dark, Shows::Bias, Shows::Flat] {
+        for shows in [FrameRole::Dark, FrameRole::Bias, FrameRole::Flat] {
             let all = [bare.clone(), bare.clone()];
             assert_eq!(of(shows, &all, &facts(8.0, 6400), false), Ok(vec![0, 1]));
             assert_eq!(of(shows, &[], &bare, false), Ok(vec![]));
@@ -171,8 +175,8 @@ mod tests {
     fn flats_are_those_of_the_lens() {
         let long = Facts { focal_mm: Some(85.0), ..facts(0.02, 100) };
         let flats = [long.clone(), facts(0.02, 100)];
-        assert_eq!(of(Shows::Flat, &flats, &facts(8.0, 6400), false), Ok(vec![1]));
-        let told = of(Shows::Flat, &flats[..1], &facts(8.0, 6400), false).unwrap_err();
+        assert_eq!(of(FrameRole::Flat, &flats, &facts(8.0, 6400), false), Ok(vec![1]));
+        let told = of(FrameRole::Flat, &flats[..1], &facts(8.0, 6400), false).unwrap_err();
         assert!(told.contains("taken at 85 mm, and f1.dng was taken at 20 mm"), "{told}");
     }
 }

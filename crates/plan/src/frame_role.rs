@@ -6,7 +6,7 @@ use ts_rs::TS;
 /// What a frame for calibration shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
 #[serde(rename_all = "lowercase")]
-pub enum Shows {
+pub enum FrameRole {
     /// What the sensor adds in the time of an exposure.
     Dark,
     /// What it adds in no time.
@@ -15,7 +15,7 @@ pub enum Shows {
     Flat,
 }
 
-impl Shows {
+impl FrameRole {
     /// For sentences.
     pub fn name(self) -> &'static str {
         match self {

@@ -1,15 +1,15 @@
 //! An open picture: tiles, patches, figures and histogram.
 
 use super::derived::Derived;
-use super::laid::{Laid, over, skyline};
+use super::overlay::{Overlay, over, skyline};
 use crate::skyline_seen::Seen;
 use crate::types::{Histogram, PictureInfo};
 use jade_align::noise::{self, PatchFigures};
 use jade_align::sharpness::Sharpness;
 use jade_combine::painting::PartlyThere;
 use jade_frames::cache::MapKind;
-use jade_frames::lens::{Corrected, Shade};
-use jade_frames::{Cleaned, Decoding, Frame};
+use jade_frames::lens::{Corrected, Vignetting};
+use jade_frames::{Decoding, Frame, TreatedLight};
 use jade_optics::combined::Combined;
 use jade_optics::lens::Geometry;
 use jade_optics::light::Light;
@@ -37,7 +37,7 @@ pub struct How {
     /// Whether colours are exaggerated, to check them.
     pub colours: bool,
     /// How a skyline is laid over a picture.
-    pub laid: Laid,
+    pub laid: Overlay,
     /// The frame whose part of a focus map alone is seen: its place among those that were merged, in
     /// order.
     pub only: Option<u16>,
@@ -60,7 +60,7 @@ pub(super) enum Levels {
 }
 
 /// A picture that is open for showing and measuring.
-pub struct Shown {
+pub struct OpenPicture {
     pub(super) levels: Levels,
     pub(super) encoding: Encoding,
     pub(super) version: String,
@@ -78,13 +78,13 @@ struct Level<'a> {
     halved: usize,
     read: Read<'a>,
     lens: Option<Geometry>,
-    shade: Option<Shade>,
+    shade: Option<Vignetting>,
 }
 
 impl<'a> Level<'a> {
     fn of(frame: &'a Frame, size: (u32, u32), halved: usize, read: Read<'a>) -> Self {
         let lens = frame.lens_plan();
-        let (lens, shade) = (lens.geometry(size), Shade::of(&lens, size));
+        let (lens, shade) = (lens.geometry(size), Vignetting::of(&lens, size));
         Self { frame, decoding: frame.decoding(), size, halved, read, lens, shade }
     }
 
@@ -125,12 +125,12 @@ impl Light for Level<'_> {
         };
         let Self { frame, size, halved, shade, .. } = self;
         let (denoiser, shade) = (frame.denoiser(), shade.as_ref());
-        let cleaned = Cleaned { denoiser, shade, size: *size, halved: *halved };
+        let cleaned = TreatedLight { denoiser, shade, size: *size, halved: *halved };
         cleaned.fill(region, planes, stride, &fill)
     }
 }
 
-impl Shown {
+impl OpenPicture {
     /// The picture's size and place.
     pub fn info(&self, source: &str) -> PictureInfo {
         let (width, height) = self.level_size(0);

@@ -3,7 +3,7 @@
 //! counts: what covers it spreads over it, and it seems to lie elsewhere.
 
 use super::order::strangers;
-use super::shares::Shares;
+use super::weights::FocusWeights;
 use jade_align::Aligned;
 use jade_align::scene::{Blur, Places, Scene, Sighting};
 use jade_align::sharpness::Sharpness;
@@ -68,7 +68,7 @@ pub fn place(
     watch: &dyn Watch,
 ) -> Result<Vec<Aligned>, CoreError> {
     let count = frames.len();
-    let sharp = Shares::of(sharpness);
+    let sharp = FocusWeights::of(sharpness);
     let looked: Result<Vec<Vec<Looked>>, CoreError> = (0..count)
         .into_par_iter()
         .with_max_len(1)

@@ -22,7 +22,7 @@ pub type Samples = Vec<[f64; 3]>;
 
 /// Where the colours of one star lie beside its green, in one frame.
 #[derive(Debug, Clone, Copy)]
-pub struct Parted {
+pub struct ColourOffsets {
     /// Its place from the middle, the corner at 1.
     at: [f64; 2],
     /// Red and blue beside green, in pixels.
@@ -32,7 +32,7 @@ pub struct Parted {
 
 /// Lateral colour of red or blue that was found.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Fringes {
+pub struct LateralColour {
     /// As [`jade_plan::LensPlan::red`].
     pub values: [f32; 2],
     /// How far the colour is drawn beside green at the corners, in pixels; outward above 0.
@@ -47,11 +47,11 @@ pub struct Fringes {
 ///
 /// # Errors
 /// What `samples` returns.
-pub fn parted(
+pub fn colour_offsets(
     (width, height): (u32, u32),
     stars: &[Star],
     samples: &dyn Fn(Region) -> Result<[Samples; 3], PictureError>,
-) -> Result<Vec<Parted>, PictureError> {
+) -> Result<Vec<ColourOffsets>, PictureError> {
     let half = half_diagonal((width, height));
     let centre = [width, height].map(|v| (f64::from(v) - 1.0) / 2.0);
     let alone = |star: &Star| {
@@ -80,7 +80,7 @@ pub fn parted(
         let [Some(red), Some(green), Some(blue)] = places else { continue };
         let off = [red, blue].map(|own| [own[0] - green[0], own[1] - green[1]]);
         let at = [(star.x - centre[0]) / half, (star.y - centre[1]) / half];
-        found.push(Parted { at, off, weight: f64::from(star.snr.min(300.0)).powi(2) });
+        found.push(ColourOffsets { at, off, weight: f64::from(star.snr.min(300.0)).powi(2) });
     }
     Ok(found)
 }
@@ -120,7 +120,7 @@ fn place(samples: &Samples, square: Region, from: [f64; 2]) -> Option<[f64; 2]> 
 
 /// Lateral colour of red and blue from the stars of all frames of a size; `None` where they are too
 /// few to tell. What the air does, and moves all stars alike, is told apart.
-pub fn fringes(stars: &[Parted], size: (u32, u32)) -> Option<[Fringes; 2]> {
+pub fn lateral_colour(stars: &[ColourOffsets], size: (u32, u32)) -> Option<[LateralColour; 2]> {
     if stars.len() < FEWEST {
         return None;
     }
@@ -129,7 +129,7 @@ pub fn fringes(stars: &[Parted], size: (u32, u32)) -> Option<[Fringes; 2]> {
     Some([red?, blue?])
 }
 
-fn fit(stars: &[Parted], colour: usize, half: f64) -> Option<Fringes> {
+fn fit(stars: &[ColourOffsets], colour: usize, half: f64) -> Option<LateralColour> {
     // The colour's own size, how it grows, and the shift of all: along both axes of each star.
     let rows: Vec<(Vector4<f64>, f64, f64)> = stars
         .iter()
@@ -162,7 +162,7 @@ fn fit(stars: &[Parted], colour: usize, half: f64) -> Option<Fringes> {
     }
     let spread = left.try_inverse()? * (typical * typical);
     let error = spread[(0, 0)] + spread[(1, 1)] + 2.0 * spread[(0, 1)];
-    Some(Fringes {
+    Some(LateralColour {
         values: [found[0] / half, found[1] / half].map(|v| v as f32),
         corner_px: found[0] + found[1],
         error_px: error.max(0.0).sqrt(),

@@ -8,7 +8,7 @@ use jade_pixels::tiled::Region;
 /// How a skyline is laid over a picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Laid {
+pub enum Overlay {
     /// The ground hatched, the undecided margin stippled.
     #[default]
     Hatching,
@@ -28,7 +28,7 @@ const ROSE: [u8; 3] = [0xe8, 0x7d, 0x8a];
 const WELL: [u8; 3] = [0x0f, 0x0f, 0x0e];
 
 /// A skyline as it is laid over a picture: colour and cover.
-pub(super) fn skyline(seen: &Seen, level: usize, region: Region, how: Laid) -> Vec<u8> {
+pub(super) fn skyline(seen: &Seen, level: usize, region: Region, how: Overlay) -> Vec<u8> {
     let (wide, shares) = (seen.levels[level].size().0, seen.levels[level].shares());
     let scale = seen.mask().size().0 as f32 / wide as f32;
     let mut out = Vec::with_capacity(region.area() * 4);
@@ -36,11 +36,11 @@ pub(super) fn skyline(seen: &Seen, level: usize, region: Region, how: Laid) -> V
         for x in region.x..region.x + region.width {
             let share = shares[(y * wide + x) as usize];
             let ([r, g, b], cover) = match how {
-                Laid::Hatching => (AMBER, hatching(share, x, y)),
-                Laid::Mask => ([share; 3], 255),
-                Laid::Sky => (WELL, 255 - share),
-                Laid::Ground => (WELL, share),
-                Laid::Doubt => {
+                Overlay::Hatching => (AMBER, hatching(share, x, y)),
+                Overlay::Mask => ([share; 3], 255),
+                Overlay::Sky => (WELL, 255 - share),
+                Overlay::Ground => (WELL, share),
+                Overlay::Doubt => {
                     let doubt = seen.likely.as_ref().map_or(0.0, |(grid, sky)| {
                         let at = [x as f32, y as f32].map(|v| f64::from((v + 0.5) * scale));
                         1.0 - (2.0 * grid.at(sky, at) - 1.0).abs()

@@ -12,14 +12,14 @@ use serde::{Deserialize, Serialize};
 
 /// What brings one colour of a frame to the reference frame's brightness: `gain * v + offset`.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-pub struct Level {
+pub struct Normalisation {
     /// Factor.
     pub gain: f32,
     /// Added after, in linear light.
     pub offset: f32,
 }
 
-impl Level {
+impl Normalisation {
     /// Leaves light as it is.
     pub const NONE: Self = Self { gain: 1.0, offset: 0.0 };
 
@@ -50,10 +50,10 @@ pub fn find(
     frame: &dyn Light,
     motion: &Motion,
     reference: &dyn Light,
-) -> Result<[Level; 3], PictureError> {
+) -> Result<[Normalisation; 3], PictureError> {
     let (width, height) = reference.size();
     if width.min(height) < 2 * PATCH {
-        return Ok([Level::NONE; 3]);
+        return Ok([Normalisation::NONE; 3]);
     }
     let step = (width.max(height) / ACROSS).max(PATCH);
     let backward = motion.backward();
@@ -81,9 +81,9 @@ pub fn find(
 }
 
 /// Gain and offset from pairs of levels, frame and reference.
-fn fit(pairs: &[(f64, f64)]) -> Level {
+fn fit(pairs: &[(f64, f64)]) -> Normalisation {
     if pairs.len() < 8 {
-        return Level::NONE;
+        return Normalisation::NONE;
     }
     let (mut gain, mut offset) = (1.0, 0.0);
     let mut weights = vec![1.0; pairs.len()];
@@ -112,7 +112,11 @@ fn fit(pairs: &[(f64, f64)]) -> Level {
     let level = median(&mut levels);
     let (gain, offset) = (gain as f32, offset as f32);
     let same = (gain - 1.0).abs() < ALIKE && offset.abs() < ALIKE * level;
-    if same || !(0.05..20.0).contains(&gain) { Level::NONE } else { Level { gain, offset } }
+    if same || !(0.05..20.0).contains(&gain) {
+        Normalisation::NONE
+    } else {
+        Normalisation { gain, offset }
+    }
 }
 
 #[cfg(test)]
@@ -147,6 +151,6 @@ mod tests {
 
     #[test]
     fn alike_frames_stay_as_they_are() {
-        assert_eq!(fit(&pairs(1.0, 0.0, 0.3)), Level::NONE);
+        assert_eq!(fit(&pairs(1.0, 0.0, 0.3)), Normalisation::NONE);
     }
 }
