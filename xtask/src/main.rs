@@ -60,7 +60,7 @@ fn main() -> Result<()> {
         Some("test") => test(),
         Some("web") => web::build(),
         Some("types") => {
-            run(cargo(&["test", "-p", "jade-server", "--test", "types"])
+            run(cargo(&["test", "-p", "jade-server", "--features", "types", "--test", "types"])
                 .env("JADE_UPDATE_TYPES", "1"))
         }
         Some("bench") => bench::bench(rest.first().map(String::as_str)),
@@ -105,7 +105,7 @@ fn test() -> Result<()> {
     run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;
     install_tools()?;
     // The types in the front end are compared with the server's by a test among these.
-    run(&mut cargo(&["test", "--workspace"]))
+    run(&mut cargo(&["test", "--workspace", "--features", "jade-server/types"]))
 }
 
 fn trials(rest: &[String]) -> Result<()> {

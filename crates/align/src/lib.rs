@@ -1,8 +1,6 @@
 //! The motion of each frame against the reference frame: by the stars, by the whole scene, by pairs of
 //! places set by hand; and what is measured of stars, detail and noise on the way.
 
-#![warn(missing_docs)]
-
 mod alignment;
 pub mod background;
 pub mod camera;

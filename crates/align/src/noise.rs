@@ -9,7 +9,6 @@ use jade_pixels::tiled::Region;
 use jade_plan::report::NoiseGain;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Half the side of the box whose mean counts as the smooth part, in pixels.
 const SMOOTH: usize = 6;
@@ -17,7 +16,8 @@ const SMOOTH: usize = 6;
 const PATCH: u32 = 48;
 
 /// What a patch shows.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct PatchFigures {
     /// Standard deviation of the noise of the mean of colours, in linear light (white is 1).
     pub noise: f32,

@@ -8,8 +8,6 @@
 //! Where the system is set to commit strictly (`vm.overcommit_memory = 2`), nothing can be reserved, and
 //! such a block is refused as before.
 
-#![warn(missing_docs)]
-
 use rustix::mm::{MapFlags, ProtFlags, mmap_anonymous, munmap};
 use std::alloc::{GlobalAlloc, Layout, System};
 use std::ptr;

@@ -10,6 +10,7 @@ mod outputs;
 mod progress;
 mod run;
 mod say;
+#[cfg(feature = "demo")]
 mod scene;
 mod scratch;
 mod serve;
@@ -41,12 +42,14 @@ enum Command {
     /// Start the web application.
     Serve(serve::ServeArgs),
     /// Start the web application with the demo shoots, made on the first start.
+    #[cfg(feature = "demo")]
     Demo(serve::DemoArgs),
     /// Copy everything that the web application keeps to a folder, while it runs or not.
     Backup(backup::BackupArgs),
     /// Copy a backup back to an empty data folder.
     Restore(backup::RestoreArgs),
     /// The simulated camera: frames of a made-up scene and their truth.
+    #[cfg(feature = "demo")]
     Scene(scene::SceneArgs),
     /// Stack frames into one picture.
     Stack(Box<stack::StackArgs>),
@@ -59,6 +62,18 @@ enum Command {
     /// Merge the frames of a focus sweep to one picture; or put them in order alone, and point out
     /// planes that are missing or there twice.
     Focus(focus::FocusArgs),
+}
+
+impl Command {
+    /// Whether it is the server.
+    fn serves(&self) -> bool {
+        match self {
+            Self::Serve(_) => true,
+            #[cfg(feature = "demo")]
+            Self::Demo(_) => true,
+            _ => false,
+        }
+    }
 }
 
 fn main() -> ExitCode {
@@ -82,14 +97,16 @@ fn main() -> ExitCode {
 
 fn carry_out(command: Command) -> anyhow::Result<()> {
     // The server brings its own connections and jobs to an end first.
-    if !matches!(command, Command::Serve(_) | Command::Demo(_)) {
+    if !command.serves() {
         signals::listen(|| ())?;
     }
     match command {
         Command::Serve(args) => serve::serve(args),
+        #[cfg(feature = "demo")]
         Command::Demo(args) => serve::demo(args),
         Command::Backup(args) => backup::backup(args),
         Command::Restore(args) => backup::restore(args),
+        #[cfg(feature = "demo")]
         Command::Scene(args) => scene::make(args),
         Command::Stack(args) => stack::stack(*args),
         Command::Run(args) => run::run(args),

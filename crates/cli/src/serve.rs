@@ -47,6 +47,7 @@ pub fn serve(args: ServeArgs) -> anyhow::Result<()> {
     start(args.common, args.frames_root, false)
 }
 
+#[cfg(feature = "demo")]
 pub fn demo(args: DemoArgs) -> anyhow::Result<()> {
     start(args.common, vec![], true)
 }
@@ -62,6 +63,7 @@ fn start(common: Common, roots: Vec<PathBuf>, demo: bool) -> anyhow::Result<()> 
         data: common.data,
         listen: common.listen,
         roots,
+        #[cfg(feature = "demo")]
         demo,
         password: std::env::var("JADE_STACK_PASSWORD").ok().filter(|p| !p.is_empty()),
         budget: Budget::new(common.memory, common.threads)?,

@@ -1,7 +1,5 @@
 //! Many frames to one, tile by tile.
 
-#![warn(missing_docs)]
-
 pub mod backdrop;
 mod clip;
 pub mod edges;

@@ -13,7 +13,6 @@ use jade_plan::report::Report;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::path::Path;
-use ts_rs::TS;
 
 /// Quality of JPEG results, 1 to 100.
 pub const JPEG_QUALITY: u8 = 94;
@@ -106,7 +105,8 @@ pub enum Form {
 }
 
 /// The colours that a result is written in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case")]
 pub enum Colours {
     /// Those of the reference frame. Whole numbers of frames of linear light get a curve, so that dark

@@ -19,7 +19,6 @@ use jade_plan::{CoreError, Denoise, LensPlan};
 use nalgebra::Matrix3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Most frames that are looked at: more tell hardly more.
 const MOST: usize = 24;
@@ -30,7 +29,8 @@ const FEWEST: usize = 3;
 const KNOWN: f64 = 0.003;
 
 /// What was found about a lens.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct LensFound {
     /// What was given, with what was found.
     pub lens: LensPlan,

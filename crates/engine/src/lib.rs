@@ -1,7 +1,5 @@
 //! From frames and a plan to a picture: only the stages whose key is not in the cache are run.
 
-#![warn(missing_docs)]
-
 mod calibrate;
 pub mod export;
 mod keys;

@@ -2,8 +2,6 @@
 //! own layer where sky and ground were kept apart, whose part of the picture follows by the mask; on
 //! the whole picture where there is no ground.
 
-#![warn(missing_docs)]
-
 pub mod adjustment;
 pub mod glow;
 pub mod smoothing;

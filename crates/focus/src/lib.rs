@@ -1,7 +1,5 @@
 //! Focus sweeps: frames of which each is sharp in another plane.
 
-#![warn(missing_docs)]
-
 mod depth_map;
 mod merge;
 mod motion_check;

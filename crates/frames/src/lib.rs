@@ -2,8 +2,6 @@
 //! developed and calibrated, turned to linear light where they are needed; and the cache of all that
 //! can be made again.
 
-#![warn(missing_docs)]
-
 mod averaging;
 mod band;
 pub mod cache;

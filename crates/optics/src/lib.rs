@@ -3,8 +3,6 @@
 //!
 //! Pixel positions: the centre of the top-left pixel is (0, 0), x to the right, y down.
 
-#![warn(missing_docs)]
-
 pub mod brush;
 pub mod camera;
 pub mod combined;

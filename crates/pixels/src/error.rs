@@ -1,3 +1,5 @@
+//! What can go wrong with a picture file, in sentences.
+
 use std::path::{Path, PathBuf};
 
 /// What can go wrong with a picture file. Every message is one sentence that names the file, says

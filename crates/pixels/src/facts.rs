@@ -1,10 +1,10 @@
 //! What a picture file tells about itself and about how it was taken.
 
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// The formats that are read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum FileFormat {
     /// Tagged image file format: 8, 16 or 32 bit, or floating-point numbers.
@@ -39,7 +39,8 @@ impl FileFormat {
 }
 
 /// Facts of one picture file; what the file does not tell is `None`.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Facts {
     /// File format.
     pub format: FileFormat,
@@ -73,14 +74,15 @@ pub struct Facts {
     pub neutral: Option<[f32; 3]>,
     /// What else is written into the file about how and by whom it was taken.
     #[serde(default, skip_serializing_if = "Details::is_empty")]
-    #[ts(optional, as = "Option<Details>")]
+    #[cfg_attr(feature = "types", ts(optional, as = "Option<Details>"))]
     pub details: Details,
 }
 
 /// What a camera or a person wrote into a file, to be carried into what is made of it.
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
-#[ts(optional_fields)]
+#[cfg_attr(feature = "types", ts(optional_fields))]
 pub struct Details {
     /// The camera's maker, as the file has it.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -111,12 +113,13 @@ pub struct Details {
     pub per_inch: Option<[f64; 2]>,
     /// Where it was taken: the entries of the file's own directory about that.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    #[ts(optional, as = "Option<Vec<GpsEntry>>")]
+    #[cfg_attr(feature = "types", ts(optional, as = "Option<Vec<GpsEntry>>"))]
     pub gps: Vec<GpsEntry>,
 }
 
 /// One entry about the place where a picture was taken (EXIF 2.32, 4.6.6).
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct GpsEntry {
     /// Its number.
     pub tag: u16,
@@ -125,7 +128,8 @@ pub struct GpsEntry {
 }
 
 /// The value of a [`GpsEntry`].
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum GpsValue {
     /// A text.

@@ -3,8 +3,6 @@
 //! This crate knows no job: no frames to stack, no plans. Samples are 16-bit as the file stores
 //! them (8-bit files are widened by 257) or linear `f32`, always red, green, blue interleaved.
 
-#![warn(missing_docs)]
-
 pub mod aside;
 pub mod colour;
 mod error;

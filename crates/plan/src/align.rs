@@ -1,10 +1,10 @@
 //! Settings of the align step.
 
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// How the motion of the frames is found.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum AlignMode {
     /// On the stars, while the sky turns.
@@ -16,7 +16,8 @@ pub enum AlignMode {
 }
 
 /// What a frame's motion on the scene may be.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum SceneModel {
     /// The simplest that explains what is seen.
@@ -31,7 +32,8 @@ pub enum SceneModel {
 }
 
 /// Settings of the align step.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct AlignPlan {
     /// How.
     pub mode: AlignMode,
@@ -44,7 +46,8 @@ pub struct AlignPlan {
 }
 
 /// Pairs of places set by hand for one frame.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct HandPairs {
     /// BLAKE3 of the frame's file, as hexadecimal digits.
     pub blake3: String,

@@ -1,10 +1,10 @@
 //! Settings of the combine step.
 
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// How many samples become one.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Method {
     /// The average.
@@ -23,7 +23,8 @@ pub enum Method {
 }
 
 /// What happens to edges that not every frame covers.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Edges {
     /// Cut to what every used frame covers.
@@ -36,7 +37,8 @@ pub enum Edges {
 }
 
 /// Settings of the combine step.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct CombinePlan {
     /// How.
     pub method: Method,

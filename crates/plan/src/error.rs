@@ -1,3 +1,5 @@
+//! Why a run gave no result, in sentences.
+
 use jade_pixels::PictureError;
 
 /// Why a run gave no result. Every message is one sentence for the person.

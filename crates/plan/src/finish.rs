@@ -2,10 +2,10 @@
 
 use crate::error::CoreError;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Settings of the finish step.
-#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 pub struct FinishPlan {
     /// How much of the sky's uneven brightness is taken off, 0 (nothing) to 1 (all).

@@ -3,10 +3,10 @@
 use crate::error::CoreError;
 use jade_optics::brush::Brush;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// How frames are merged.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub enum MergeMethod {
     /// For hairs and bristles: each scale of detail from where it is sharp.
     #[default]
@@ -18,7 +18,8 @@ pub enum MergeMethod {
 }
 
 /// Whose pixels are painted.
-#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(tag = "by", rename_all = "lowercase")]
 pub enum PatchFrom {
     /// One frame's, as it lies on the reference frame.
@@ -35,7 +36,8 @@ pub enum PatchFrom {
 }
 
 /// A place of a merged sweep that is painted over.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Patch {
     /// With what.
     pub from: PatchFrom,
@@ -54,7 +56,8 @@ impl Patch {
 }
 
 /// Settings of merging a focus sweep.
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 pub struct FocusPlan {
     /// How frames are merged.

@@ -1,10 +1,10 @@
 //! What a frame for calibration shows.
 
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// What a frame for calibration shows.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum FrameRole {
     /// What the sensor adds in the time of an exposure.

@@ -3,10 +3,10 @@
 use crate::error::CoreError;
 use jade_optics::lens::{Geometry, falloff};
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// What is known of the lens, by numbers. All are 0 for a lens that does nothing.
-#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 pub struct LensPlan {
     /// Distortion `[a, b]`: without it, what stands at `r` would stand at `r (1 + a r^2 + b r^4)`;

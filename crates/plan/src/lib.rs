@@ -2,8 +2,6 @@
 //!
 //! Nothing is computed here beyond checking what is in range; all values have a form in JSON.
 
-#![warn(missing_docs)]
-
 mod align;
 mod brief;
 mod combine;

@@ -9,10 +9,10 @@ use crate::kind::Kind;
 use crate::prepare::{FrameDifference, PreparePlan};
 use crate::skyline::SkylinePlan;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Every setting of every step. The same plan on the same files gives the same bytes.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Plan {
     /// Version of this form: 1.
     pub version: u32,

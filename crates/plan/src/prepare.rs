@@ -3,10 +3,10 @@
 use crate::error::CoreError;
 use crate::lens::LensPlan;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Under which light grey is grey.
-#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case", tag = "by")]
 pub enum WhiteBalance {
     /// As the camera chose, or as it was developed.
@@ -27,7 +27,8 @@ pub enum WhiteBalance {
 }
 
 /// How missing colours are found.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Demosaic {
     /// By gradients in straight lines: for a quick look, and for very noisy frames.
@@ -38,7 +39,8 @@ pub enum Demosaic {
 }
 
 /// What happens where a colour is full.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Highlights {
     /// White from where the first colour is full.
@@ -49,7 +51,8 @@ pub enum Highlights {
 }
 
 /// Which hot and cold samples, at the same place in all frames, are repaired.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Repair {
     /// Those that dark frames show; in raw frames without darks, those that the lights show.
@@ -62,7 +65,8 @@ pub enum Repair {
 }
 
 /// How much noise is taken off each frame.
-#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Denoise {
     /// Of brightness, 0 to 1.
     pub luminance: f32,
@@ -71,7 +75,8 @@ pub struct Denoise {
 }
 
 /// Settings of the prepare step.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 pub struct PreparePlan {
     /// White balance.
@@ -141,7 +146,8 @@ impl PreparePlan {
 }
 
 /// What is otherwise for one frame, on purpose.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FrameDifference {
     /// BLAKE3 of the frame's file, as hexadecimal digits.
     pub blake3: String,
@@ -150,9 +156,10 @@ pub struct FrameDifference {
 }
 
 /// Settings of the prepare step that one frame has for itself; the others are the shoot's.
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
-#[ts(optional_fields)]
+#[cfg_attr(feature = "types", ts(optional_fields))]
 pub struct PrepareChange {
     /// White balance.
     #[serde(skip_serializing_if = "Option::is_none")]

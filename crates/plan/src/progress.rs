@@ -1,10 +1,10 @@
 //! How a run tells where it is and hears that it should stop.
 
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// The stages of a run, in order.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Stage {
     /// Making what the frames are calibrated with; counted in frames.

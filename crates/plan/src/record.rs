@@ -5,10 +5,10 @@ use crate::error::CoreError;
 use crate::frame_role::FrameRole;
 use crate::plan::Plan;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// A plan together with the frames it was carried out on, as saved beside each export.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct PlanRecord {
     /// The plan.
     pub plan: Plan,
@@ -53,7 +53,8 @@ impl PlanRecord {
 }
 
 /// One frame for calibration in a [`PlanRecord`].
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct PlanCalibration {
     /// What it shows.
     pub shows: FrameRole,
@@ -63,7 +64,8 @@ pub struct PlanCalibration {
 }
 
 /// One frame in a [`PlanRecord`].
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct PlanFrame {
     /// File name.
     pub file: String,

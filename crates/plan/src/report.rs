@@ -3,10 +3,10 @@
 use jade_optics::camera::Lens;
 use jade_optics::motion::Motion;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// The report of a run, as `--report` writes it.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Report {
     /// Version of this form: 1.
     pub version: u32,
@@ -42,7 +42,10 @@ pub struct Report {
     #[serde(default)]
     pub exposures: Option<ExposureReport>,
     /// The lens that was found, when the camera model was used.
-    #[ts(type = "{ focal_px: number; centre: [number, number]; k1: number; k2: number } | null")]
+    #[cfg_attr(
+        feature = "types",
+        ts(type = "{ focal_px: number; centre: [number, number]; k1: number; k2: number } | null")
+    )]
     pub lens: Option<Lens>,
     /// Time of each stage that was carried out.
     pub stages: Vec<StageTime>,
@@ -62,7 +65,8 @@ impl Report {
 }
 
 /// How long frames were exposed, in seconds: of all that were given, and of those that were used.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct ExposureReport {
     /// All together.
     pub total_s: [f64; 2],
@@ -73,7 +77,8 @@ pub struct ExposureReport {
 }
 
 /// Sky and ground that were combined apart.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct SkylineReport {
     /// Share of the result that is sky.
     pub sky: f32,
@@ -89,7 +94,8 @@ pub struct SkylineReport {
 }
 
 /// The frames of a focus sweep that were merged.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FocusReport {
     /// File names of the frames that could be read in the order of focus, from near to far where
     /// alignment tells it.
@@ -115,7 +121,8 @@ pub struct FocusReport {
 }
 
 /// A place where something moved in one frame of a focus sweep, or came to stay.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct MovedPlace {
     /// File name of the frame, or of the first that shows it.
     pub file: String,
@@ -129,7 +136,8 @@ pub struct MovedPlace {
 }
 
 /// From one frame of a focus sweep to the next.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FocusStep {
     /// How far the focus moved, against the usual step.
     pub length: f32,
@@ -140,7 +148,8 @@ pub struct FocusStep {
 }
 
 /// A sky that was finished; the noise elsewhere in the report is that before it.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FinishReport {
     /// How uneven the sky is, before and after: how far apart the light is that a twentieth of it
     /// exceeds and that which a twentieth stays below, by medians of small squares, as a share of the
@@ -152,7 +161,8 @@ pub struct FinishReport {
 }
 
 /// How much noise a number of frames leaves.
-#[derive(Debug, Clone, Copy, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct NoisePoint {
     /// Number of frames.
     pub frames: u32,
@@ -163,7 +173,8 @@ pub struct NoisePoint {
 }
 
 /// One frame in a [`Report`].
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FrameReport {
     /// File name.
     pub file: String,
@@ -178,7 +189,7 @@ pub struct FrameReport {
     /// Model of its motion: `still`, `shift`, `similarity`, `homography` or `camera`.
     pub model: Option<String>,
     /// Its motion in full.
-    #[ts(type = "unknown")]
+    #[cfg_attr(feature = "types", ts(type = "unknown"))]
     #[serde(default)]
     pub motion: Option<Motion>,
     /// Positions of the frame to positions of the reference frame: the nearest homography, rows.
@@ -214,7 +225,8 @@ pub struct FrameReport {
 }
 
 /// Time that a stage took.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct StageTime {
     /// The stage's name.
     pub name: String,
@@ -223,7 +235,8 @@ pub struct StageTime {
 }
 
 /// Noise of one frame against noise of the result.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct NoiseGain {
     /// Sigma of the reference frame, linear light.
     pub single: f32,

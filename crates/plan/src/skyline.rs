@@ -4,13 +4,13 @@ use crate::combine::Method;
 use crate::error::CoreError;
 use jade_optics::brush::Brush;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// How far a mask can be moved or softened, in pixels.
 pub const MOST_PX: f32 = 24.0;
 
 /// Where the skyline comes from.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum SkylineMode {
     /// Sky and ground are not kept apart.
@@ -23,7 +23,8 @@ pub enum SkylineMode {
 }
 
 /// A file that a plan names.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct NamedFile {
     /// File name.
     pub file: String,
@@ -32,7 +33,8 @@ pub struct NamedFile {
 }
 
 /// What is painted.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case")]
 pub enum Paint {
     /// Says "this is sky" of the whole region that it lies in.
@@ -58,7 +60,8 @@ impl Paint {
 }
 
 /// One movement of the hand.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Stroke {
     /// What it paints.
     pub paint: Paint,
@@ -77,7 +80,8 @@ impl Stroke {
 }
 
 /// Where the ground comes from.
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(tag = "by", rename_all = "lowercase")]
 pub enum GroundFrom {
     /// The frames of the sky, as they stand.
@@ -99,7 +103,8 @@ pub enum GroundFrom {
 }
 
 /// The ground's settings.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 pub struct GroundPlan {
     /// Its source.
@@ -118,7 +123,8 @@ impl Default for GroundPlan {
 }
 
 /// Settings of the skyline step.
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 pub struct SkylinePlan {
     /// Where it comes from.

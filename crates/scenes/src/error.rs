@@ -1,3 +1,5 @@
+//! Why a scene could not be made, in sentences.
+
 use jade_pixels::PictureError;
 
 /// What can go wrong while a scene is made.

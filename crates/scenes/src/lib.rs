@@ -3,8 +3,6 @@
 //! The same kind, options and seed give the same bytes. What is written as truth comes from the
 //! scene's own geometry, never from measuring the pictures.
 
-#![warn(missing_docs)]
-
 mod canvas;
 mod error;
 mod files;

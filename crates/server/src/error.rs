@@ -1,3 +1,5 @@
+//! Refusals and failures as answers of the server.
+
 use crate::types::Problem;
 use axum::Json;
 use axum::http::StatusCode;

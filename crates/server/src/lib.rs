@@ -7,6 +7,7 @@ mod calibrated;
 mod calibrations;
 mod connections;
 mod data_folder;
+#[cfg(feature = "demo")]
 pub mod demo;
 pub mod error;
 pub mod folders;
@@ -32,6 +33,8 @@ mod skyline_seen;
 pub mod store;
 mod sweep;
 pub mod types;
+#[cfg(feature = "types")]
+pub mod typescript;
 mod versions;
 mod watcher;
 
@@ -61,6 +64,7 @@ pub struct Config {
     /// Folders from which frames may be added.
     pub roots: Vec<PathBuf>,
     /// Make the demo shoots on the first start.
+    #[cfg(feature = "demo")]
     pub demo: bool,
     /// Asked for from everyone; needed to listen elsewhere than on this machine.
     pub password: Option<String>,
@@ -111,7 +115,9 @@ impl Server {
         let address = listener.local_addr()?;
         folder.note(Some(address))?;
         folder.prepare()?;
+        #[cfg_attr(not(feature = "demo"), expect(unused_mut))]
         let mut roots = config.roots.clone();
+        #[cfg(feature = "demo")]
         if config.demo {
             let data = data.clone();
             tokio::task::spawn_blocking(move || demo::make_frames(&data)).await??;
@@ -148,6 +154,7 @@ impl Server {
             imported: Default::default(),
             events: broadcast::channel(256).0,
         });
+        #[cfg(feature = "demo")]
         if config.demo {
             demo::store_shoots(&app).await?;
         }

@@ -1,28 +1,18 @@
 //! What crosses between server and browser. The TypeScript side is generated from here.
 
 use jade_align::noise::PatchFigures;
-use jade_engine::LensFound;
 use jade_engine::export::Colours;
-use jade_pixels::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
+use jade_pixels::facts::Facts;
 use jade_plan::progress::Stage;
-use jade_plan::report::{
-    ExposureReport, FinishReport, FocusReport, FocusStep, FrameReport, MovedPlace, NoiseGain,
-    NoisePoint, Report, SkylineReport, StageTime,
-};
-use jade_plan::{
-    AlignMode, AlignPlan, CombinePlan, Demosaic, Denoise, Edges, FinishPlan, FocusPlan,
-    FrameDifference, FrameRole, GroundFrom, GroundPlan, HandPairs, Highlights, Kind, KindRules,
-    LensPlan, MergeMethod, Method, NamedFile, Paint, Patch, PatchFrom, PictureChange,
-    PictureSource, Plan, PlanCalibration, PlanFrame, PlanRecord, PrepareChange, PreparePlan,
-    Repair, SceneModel, SkylineMode, SkylinePlan, Step, Stroke, WhiteBalance,
-};
+use jade_plan::report::Report;
+use jade_plan::{Kind, Plan};
 use jade_survey::measures::Measures;
 use jade_survey::sets::Purpose;
 use serde::{Deserialize, Serialize};
-use ts_rs::{Config, TS};
 
 /// How far a shoot has come.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum ShootState {
     /// No frames yet.
@@ -38,15 +28,22 @@ pub enum ShootState {
 }
 
 /// A shoot as a card on the first page.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct ShootCard {
+    /// Its number.
     pub id: i64,
+    /// Its name.
     pub name: String,
+    /// What it is for.
     pub kind: Kind,
+    /// How far it is.
     pub state: ShootState,
     /// Light frames.
     pub lights: u32,
+    /// Number of dark frames.
     pub darks: u32,
+    /// Number of results.
     pub results: u32,
     /// Milliseconds since 1970.
     pub touched: i64,
@@ -57,25 +54,33 @@ pub struct ShootCard {
 }
 
 /// A new shoot.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct NewShoot {
+    /// Its name, 1 to 120 letters.
     pub name: String,
+    /// What it is for.
     pub kind: Kind,
 }
 
 /// Changes of a shoot; what is absent stays.
-#[derive(Debug, Clone, Default, Serialize, Deserialize, TS)]
-#[ts(optional_fields)]
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "types", ts(optional_fields))]
 pub struct ShootChange {
+    /// A new name.
     pub name: Option<String>,
     /// Those settings of the plan that are changed, as an object of objects.
-    #[ts(optional, type = "object")]
+    #[cfg_attr(feature = "types", ts(optional, type = "object"))]
     pub plan: Option<serde_json::Value>,
     /// What all that is changed was before: where the shoot was changed since by somebody else, this
     /// change is merged with that one, or refused where both are about one setting.
-    #[ts(
-        optional,
-        type = "{ name?: string; kind?: Kind; plan?: object; reference_id?: number | null; stacked_set?: number | null }"
+    #[cfg_attr(
+        feature = "types",
+        ts(
+            optional,
+            type = "{ name?: string; kind?: Kind; plan?: object; reference_id?: number | null; stacked_set?: number | null }"
+        )
     )]
     pub was: Option<serde_json::Value>,
     /// Brings the plan that such a shoot begins with, prepare left as it was, unless one is given.
@@ -101,18 +106,24 @@ impl ShootChange {
 }
 
 /// A shoot with everything in it.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Shoot {
+    /// Its number.
     pub id: i64,
     /// Counts its changes; the same as its ETag.
     pub revision: i64,
+    /// Its name.
     pub name: String,
+    /// What it is for.
     pub kind: Kind,
+    /// Its settings.
     pub plan: Plan,
     /// The chosen reference frame, if one was chosen.
     pub reference_id: Option<i64>,
     /// The frame that is proposed as the reference frame, once frames are measured.
     pub proposed_reference: Option<ProposedReference>,
+    /// Its frames.
     pub frames: Vec<Frame>,
     /// The sets that have frames; those of frames in none are all others of their role.
     pub sets: Vec<FrameSet>,
@@ -128,18 +139,26 @@ pub struct Shoot {
     pub proposed_kind: Option<ProposedKind>,
     /// The folder from which frames are added as they are written.
     pub watched: Option<Watched>,
+    /// What runs made of it, the newest first.
     pub results: Vec<ShootResult>,
+    /// Its runs, the newest first.
     pub jobs: Vec<Job>,
+    /// Its probes.
     pub probes: Vec<Probe>,
 }
 
 /// What a frame is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Role {
+    /// A frame that is stacked.
     Light,
+    /// With the lens cap on, exposed as the lights.
     Dark,
+    /// Of an evenly lit surface.
     Flat,
+    /// With the lens cap on, as short as can be.
     Bias,
 }
 
@@ -149,9 +168,12 @@ impl Role {
 }
 
 /// One frame of a shoot.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Frame {
+    /// Its number.
     pub id: i64,
+    /// Its name.
     pub name: String,
     /// BLAKE3 of its content, as hexadecimal digits.
     pub blake3: String,
@@ -159,27 +181,35 @@ pub struct Frame {
     pub version: String,
     /// It stays where it lies, rather than in the application's own folder.
     pub linked: bool,
+    /// Size of its file in bytes.
     pub bytes: i64,
+    /// What it shows.
     pub role: Role,
+    /// What its file tells; none where it cannot be read.
     pub facts: Option<Facts>,
     /// Why it cannot be used.
     pub problem: Option<String>,
+    /// Whether it is left out of runs.
     pub left_out: bool,
+    /// The set that it is in.
     pub set_id: Option<i64>,
     /// What it shows, once that was measured.
     pub measures: Option<Measures>,
 }
 
 /// What speaks against a frame.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Doubt {
+    /// The frame, by its number.
     pub frame_id: i64,
     /// One sentence.
     pub reason: String,
 }
 
 /// What would spoil a stack, or should be known before.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Check {
     /// One or two sentences.
     pub text: String,
@@ -192,73 +222,98 @@ pub struct Check {
 }
 
 /// A frame proposed as the reference frame, and why.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct ProposedReference {
+    /// The frame, by its number.
     pub frame_id: i64,
     /// One sentence.
     pub reason: String,
 }
 
 /// Frames taken alike for one purpose.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FrameSet {
+    /// Its number.
     pub id: i64,
+    /// Its name.
     pub name: String,
+    /// What it shows.
     pub role: Role,
 }
 
 /// Frames in no set that seem to belong together.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct ProposedSet {
+    /// What the frames seem to be for.
     pub purpose: Purpose,
+    /// What it shows.
     pub role: Role,
+    /// Its name.
     pub name: String,
     /// The set that has others like them, if there is one.
     pub into: Option<i64>,
+    /// The frames, by their numbers.
     pub frame_ids: Vec<i64>,
     /// Half a sentence.
     pub reason: String,
 }
 
 /// What a shoot seems to be, other than it is said to be.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct ProposedKind {
+    /// What it is for.
     pub kind: Kind,
     /// Half a sentence.
     pub reason: String,
 }
 
 /// Frames to be put into a set: into one that there is, or a new one.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Sort {
+    /// Name of the set.
     pub name: String,
+    /// What it shows.
     pub role: Role,
+    /// A set to put them into, by its number, rather than a new one.
     pub into: Option<i64>,
+    /// The frames, by their numbers.
     pub frame_ids: Vec<i64>,
 }
 
 /// Frames to be put into sets, all or none.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct SortFrames {
+    /// The sets to make.
     pub sets: Vec<Sort>,
 }
 
 /// A new name for a set.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct SetChange {
+    /// Its name.
     pub name: String,
 }
 
 /// The light that a raw frame was balanced for as shot.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FrameLight {
     /// Colour temperature in kelvin.
     pub kelvin: f32,
+    /// Towards green above 0, towards magenta below.
     pub tint: f32,
 }
 
 /// What is told about a frame's colours.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FrameColour {
     /// Whether it is raw.
     pub raw: bool,
@@ -267,15 +322,20 @@ pub struct FrameColour {
 }
 
 /// Light of a patch as shot: red, green, blue.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Grey {
+    /// Its linear light as shot: red, green, blue.
     pub grey: [f32; 3],
 }
 
 /// What became of a file that was added.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Added {
+    /// Its name.
     pub name: String,
+    /// The frame that was added, or is there already.
     pub frame: Option<Frame>,
     /// The name of the frame of this shoot that has the same content.
     pub same_as: Option<String>,
@@ -284,9 +344,12 @@ pub struct Added {
 }
 
 /// A folder on the server's machine whose pictures are to be added.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct AddFolder {
+    /// A path on the machine of the server.
     pub path: String,
+    /// What it shows.
     pub role: Role,
     /// Add what is written there later, too.
     #[serde(default)]
@@ -294,20 +357,27 @@ pub struct AddFolder {
 }
 
 /// A folder from which frames are added as they are written.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Watched {
+    /// A path on the machine of the server.
     pub path: String,
+    /// What it shows.
     pub role: Role,
     /// Whether the folder is there now.
     pub there: bool,
 }
 
 /// Changes of one or more frames; what is absent stays.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
-#[ts(optional_fields)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "types", ts(optional_fields))]
 pub struct FramesChange {
+    /// The frames, by their numbers.
     pub ids: Vec<i64>,
+    /// Whether they are left out.
     pub left_out: Option<bool>,
+    /// What they show.
     pub role: Option<Role>,
     /// The set they are put into, which says what they are for; 0 takes them out of theirs.
     pub set_id: Option<i64>,
@@ -316,78 +386,112 @@ pub struct FramesChange {
 }
 
 /// A folder that can be looked into.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Folder {
+    /// A path on the machine of the server.
     pub path: String,
+    /// Its name alone.
     pub name: String,
     /// The folder above, unless that is out of bounds.
     pub above: Option<String>,
+    /// Folders in it.
     pub folders: Vec<FolderEntry>,
     /// Names of the picture files in it.
     pub pictures: Vec<String>,
 }
 
 /// A folder in a folder.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FolderEntry {
+    /// A path on the machine of the server.
     pub path: String,
+    /// Its name.
     pub name: String,
 }
 
 /// State of a job.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum JobState {
+    /// It waits for its turn.
     Queued,
+    /// It is under way.
     Running,
+    /// It made a result.
     Done,
+    /// Something went wrong.
     Failed,
+    /// A person stopped it.
     Cancelled,
     /// The server ended while it was running; it can go on.
     Interrupted,
 }
 
 /// One run of a plan.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Job {
+    /// Its number.
     pub id: i64,
+    /// The shoot, by its number.
     pub shoot_id: i64,
+    /// How far it is.
     pub state: JobState,
+    /// Its settings.
     pub plan: Plan,
+    /// The stage that it is at.
     pub stage: Option<Stage>,
+    /// Steps of that stage that are done.
     pub done: i64,
+    /// Steps of that stage.
     pub total: i64,
     /// Expected seconds until the run ends, once that can be told.
     pub remaining_s: Option<f64>,
+    /// What went wrong, as a sentence for the person.
     pub problem: Option<String>,
+    /// When it was asked for, in milliseconds after the beginning of 1970.
     pub created: i64,
+    /// When it ended, in milliseconds after the beginning of 1970.
     pub finished: Option<i64>,
 }
 
 /// One kept result.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct ShootResult {
+    /// Its number.
     pub id: i64,
     /// Names its pixels; the address of its picture carries it.
     pub version: String,
+    /// Its settings.
     pub plan: Plan,
     /// BLAKE3 of the frames that it was calibrated with.
     pub calibration: Vec<String>,
+    /// The reference frame, by its number.
     pub reference_id: i64,
+    /// What came of it, in figures.
     pub report: Report,
+    /// When it was made, in milliseconds after the beginning of 1970.
     pub made: i64,
+    /// Files that were saved of it.
     pub exports: Vec<Export>,
 }
 
 /// A picture that can be shown.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct PictureInfo {
     /// `frame-ID`, `calibrated-ID`, `original-ID`, `result-ID`, `placed-RESULT-FRAME`,
     /// `rejected-RESULT` or `coverage-RESULT`; two of them with `~` between for their difference.
     pub source: String,
     /// Changes when the pixels do.
     pub version: String,
+    /// Width in pixels.
     pub width: u32,
+    /// Height in pixels.
     pub height: u32,
     /// Halved sizes that exist, the full one included.
     pub levels: u32,
@@ -396,7 +500,8 @@ pub struct PictureInfo {
 }
 
 /// How often each brightness is there.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Histogram {
     /// Pixels by even steps of sRGB's code: red, green and blue.
     pub bins: [Vec<u32>; 3],
@@ -407,7 +512,8 @@ pub struct Histogram {
 }
 
 /// What a lens is found from.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum LensFrom {
     /// Distortion and lateral colour from the stars of the frames that are in.
@@ -417,15 +523,20 @@ pub enum LensFrom {
 }
 
 /// A wish to find the lens.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct LensWish {
+    /// What the lens is found from.
     pub from: LensFrom,
 }
 
 /// A patch pinned on the picture, in pixels of the reference frame.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Probe {
+    /// Its number.
     pub id: i64,
+    /// Its name.
     pub name: String,
     /// Left column.
     pub x: u32,
@@ -436,25 +547,34 @@ pub struct Probe {
 }
 
 /// A probe to pin, or a new place and name for one.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct NewProbe {
+    /// Its name.
     pub name: String,
+    /// Column of its middle in the reference frame, in pixels.
     pub x: u32,
+    /// Row of its middle in the reference frame, in pixels.
     pub y: u32,
+    /// Side of its square in pixels.
     pub size: u32,
 }
 
 /// What a patch of a picture shows.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Measured {
     /// `None` when the picture does not reach there.
     pub figures: Option<PatchFigures>,
 }
 
 /// How sharp a frame of a sweep is around a place.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct SharpFrame {
+    /// The frame, by its number.
     pub frame_id: i64,
+    /// Name of its file.
     pub file: String,
     /// BLAKE3 of its file, as hexadecimal digits.
     pub blake3: String,
@@ -463,23 +583,28 @@ pub struct SharpFrame {
 }
 
 /// Pairs of places set by hand, to be tried: `[x, y, X, Y]` in the frame and in the reference frame.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct HandTry {
+    /// The pairs.
     pub pairs: Vec<[f64; 4]>,
 }
 
 /// What pairs set by hand amount to.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct HandFound {
     /// `shift`, `similarity` or `homography`; `None` while the pairs tell no motion.
     pub model: Option<String>,
     /// How far each pair lies off, in pixels.
     pub off_px: Vec<f64>,
+    /// Root of the mean of their squares, in pixels.
     pub rms_px: f64,
 }
 
 /// A file form that results are saved in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum ExportFormat {
     /// TIFF of 16 bit.
@@ -499,17 +624,19 @@ pub enum ExportFormat {
 }
 
 /// A wish for a file.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
-#[ts(optional_fields)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "types", ts(optional_fields))]
 pub struct NewExport {
+    /// The form.
     pub format: ExportFormat,
     /// The colours of a picture.
     #[serde(default)]
-    #[ts(optional, as = "Option<Colours>")]
+    #[cfg_attr(feature = "types", ts(optional, as = "Option<Colours>"))]
     pub colours: Colours,
     /// Whether to say where the frames were taken.
     #[serde(default = "yes")]
-    #[ts(optional, as = "Option<bool>")]
+    #[cfg_attr(feature = "types", ts(optional, as = "Option<bool>"))]
     pub place: bool,
 }
 
@@ -518,43 +645,66 @@ fn yes() -> bool {
 }
 
 /// A saved file with its plan beside it.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Export {
+    /// Its number.
     pub id: i64,
+    /// Name of the file.
     pub file: String,
+    /// Name of the file with its plan.
     pub plan_file: String,
     /// The folder on the server's machine.
     pub folder: String,
+    /// Size of its file in bytes.
     pub bytes: i64,
+    /// When it was made, in milliseconds after the beginning of 1970.
     pub made: i64,
 }
 
 /// What the server tells without being asked.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(tag = "type", rename_all = "lowercase")]
 #[allow(clippy::large_enum_variant, reason = "events are few, and most of them are jobs")]
 pub enum Event {
     /// All unfinished jobs, sent first.
-    Present { jobs: Vec<Job> },
+    Present {
+        /// All runs that are queued or under way.
+        jobs: Vec<Job>,
+    },
     /// A job moved on.
-    Job { job: Job },
+    Job {
+        /// The run as it is now.
+        job: Job,
+    },
     /// Something in a shoot changed.
-    Shoot { id: i64 },
+    Shoot {
+        /// The shoot, by its number.
+        id: i64,
+    },
     /// Finding something in a shoot's frames moved on: its skyline, or the order of a sweep.
     Finding {
+        /// The shoot, by its number.
         shoot_id: i64,
+        /// The stage that it is at.
         stage: Option<Stage>,
-        #[ts(type = "number")]
+        /// Steps of that stage that are done.
+        #[cfg_attr(feature = "types", ts(type = "number"))]
         done: i64,
-        #[ts(type = "number")]
+        /// Steps of that stage.
+        #[cfg_attr(feature = "types", ts(type = "number"))]
         total: i64,
     },
     /// Saving a result moved on.
     Saving {
+        /// The result, by its number.
         result_id: i64,
         /// `None` when it ended.
         stage: Option<Stage>,
+        /// Steps of that stage that are done.
         done: i64,
+        /// Steps of that stage.
         total: i64,
         /// Expected seconds until this stage ends, once that can be told.
         remaining_s: Option<f64>,
@@ -562,7 +712,8 @@ pub enum Event {
 }
 
 /// A shoot's skyline as it is now.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct SkylineSeen {
     /// Changes whenever the mask does.
     pub version: String,
@@ -577,133 +728,14 @@ pub struct SkylineSeen {
 }
 
 /// A refusal.
-#[derive(Debug, Clone, Serialize, Deserialize, TS)]
-#[ts(optional_fields)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "types", ts(optional_fields))]
 pub struct Problem {
+    /// What is wrong and what to do, as one sentence.
     pub problem: String,
     /// Settings that somebody else changed at the same time.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[ts(optional, as = "Option<Vec<String>>")]
+    #[cfg_attr(feature = "types", ts(optional, as = "Option<Vec<String>>"))]
     pub clash: Vec<String>,
-}
-
-/// The generated TypeScript, all of it.
-pub fn typescript() -> String {
-    let config = Config::new().with_large_int("number");
-    let mut out =
-        String::from("// Generated from the server's types by `cargo xtask types`; do not edit.\n");
-    macro_rules! declare {
-        ($($t:ty),* $(,)?) => {$(
-            out.push_str("\nexport ");
-            out.push_str(&<$t as TS>::decl(&config));
-            out.push('\n');
-        )*};
-    }
-    declare!(
-        Kind,
-        PictureSource,
-        PictureChange,
-        Step,
-        KindRules,
-        WhiteBalance,
-        Demosaic,
-        Highlights,
-        Repair,
-        Denoise,
-        LensPlan,
-        LensFound,
-        LensFrom,
-        LensWish,
-        PreparePlan,
-        PrepareChange,
-        FrameDifference,
-        AlignMode,
-        SceneModel,
-        HandPairs,
-        Method,
-        Edges,
-        AlignPlan,
-        SkylineMode,
-        NamedFile,
-        Paint,
-        Stroke,
-        GroundFrom,
-        GroundPlan,
-        SkylinePlan,
-        SkylineSeen,
-        SkylineReport,
-        FinishReport,
-        FocusStep,
-        MovedPlace,
-        FocusReport,
-        CombinePlan,
-        FinishPlan,
-        MergeMethod,
-        PatchFrom,
-        Patch,
-        FocusPlan,
-        SharpFrame,
-        Plan,
-        PlanFrame,
-        FrameRole,
-        PlanCalibration,
-        PlanRecord,
-        Stage,
-        FileFormat,
-        GpsValue,
-        GpsEntry,
-        Details,
-        Facts,
-        Measures,
-        NoiseGain,
-        NoisePoint,
-        PatchFigures,
-        StageTime,
-        ExposureReport,
-        FrameReport,
-        Report,
-        ShootState,
-        ShootCard,
-        NewShoot,
-        ShootChange,
-        Shoot,
-        Role,
-        Frame,
-        Doubt,
-        Watched,
-        Check,
-        ProposedReference,
-        FrameSet,
-        Purpose,
-        ProposedSet,
-        ProposedKind,
-        Sort,
-        SortFrames,
-        SetChange,
-        FrameLight,
-        FrameColour,
-        Grey,
-        Added,
-        AddFolder,
-        FramesChange,
-        FolderEntry,
-        Folder,
-        JobState,
-        Job,
-        ShootResult,
-        PictureInfo,
-        Histogram,
-        Probe,
-        NewProbe,
-        Measured,
-        HandTry,
-        HandFound,
-        ExportFormat,
-        Colours,
-        NewExport,
-        Export,
-        Event,
-        Problem,
-    );
-    out
 }

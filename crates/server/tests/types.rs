@@ -3,7 +3,7 @@
 #[test]
 fn generated_types_are_fresh() {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/src/api/types.ts");
-    let fresh = jade_server::types::typescript();
+    let fresh = jade_server::typescript::typescript();
     if std::env::var_os("JADE_UPDATE_TYPES").is_some() {
         std::fs::write(path, &fresh).unwrap();
     }

@@ -5,8 +5,6 @@
 //! then every pixel near the border, and whatever is thin and stands on the ground, is judged by its
 //! own light in the median of the frames.
 
-#![warn(missing_docs)]
-
 mod appearance;
 mod edge_weights;
 mod evidence;

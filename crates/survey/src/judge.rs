@@ -6,10 +6,10 @@ use jade_optics::statistics::{median, robust_sigma};
 use jade_pixels::facts::Facts;
 use jade_plan::Kind;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// A frame that is better left out, and why.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Doubt {
     /// Its place among the frames that were judged.
     pub frame: u32,

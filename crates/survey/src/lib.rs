@@ -1,8 +1,6 @@
 //! What frames show before they are stacked: measures of each, doubts, the sets that they fall into, the
 //! reference frame to propose, and what would spoil a stack.
 
-#![warn(missing_docs)]
-
 mod balance;
 pub mod checks;
 pub mod judge;

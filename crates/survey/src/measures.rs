@@ -10,10 +10,10 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// Figures of one frame, by which it is compared with those beside it.
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Measures {
     /// Stars found; lamps and hot pixels may be among them.
     pub stars: u32,

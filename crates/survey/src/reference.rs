@@ -3,10 +3,10 @@
 use super::judge::SKY;
 use super::measures::Measures;
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// A frame proposed as the reference frame.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Reference {
     /// Its place among the frames that were looked at.
     pub frame: u32,

@@ -8,10 +8,10 @@ use jade_optics::statistics::median;
 use jade_pixels::facts::Facts;
 use jade_plan::{FrameRole, Kind};
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// What the frames of a set were taken for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Purpose {
     /// Stars that stay points.
@@ -33,7 +33,8 @@ pub enum Purpose {
 }
 
 /// Frames that seem to belong together.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct ProposedSet {
     /// What they were taken for.
     pub purpose: Purpose,

@@ -4,8 +4,6 @@
 //! The fuzz targets in `fuzz/`, the short run among this crate's tests and `cargo xtask trials` all
 //! try the same inputs by the same rules.
 
-#![warn(missing_docs)]
-
 mod damage;
 mod reader;
 mod seeds;

@@ -142,7 +142,11 @@ missing: Array<string>, };
 
 export type LensFrom = "stars" | "flats";
 
-export type LensWish = { from: LensFrom, };
+export type LensWish = { 
+/**
+ * What the lens is found from.
+ */
+from: LensFrom, };
 
 export type PreparePlan = { 
 /**
@@ -476,7 +480,7 @@ glow: number,
  */
 smoothing: number, };
 
-export type Way = "fine" | "smooth";
+export type MergeMethod = "fine" | "smooth";
 
 export type PatchFrom = { "by": "frame", 
 /**
@@ -486,7 +490,7 @@ blake3: string, } | { "by": "way",
 /**
  * Which.
  */
-way: Way, };
+way: MergeMethod, };
 
 export type Patch = { 
 /**
@@ -506,13 +510,21 @@ export type FocusPlan = {
 /**
  * How frames are merged.
  */
-way: Way, 
+way: MergeMethod, 
 /**
  * What is painted over, in order.
  */
 patches: Array<Patch>, };
 
-export type SharpFrame = { frame_id: number, file: string, 
+export type SharpFrame = { 
+/**
+ * The frame, by its number.
+ */
+frame_id: number, 
+/**
+ * Name of its file.
+ */
+file: string, 
 /**
  * BLAKE3 of its file, as hexadecimal digits.
  */
@@ -574,13 +586,13 @@ blake3: string,
  */
 used: boolean, };
 
-export type Shows = "dark" | "bias" | "flat";
+export type FrameRole = "dark" | "bias" | "flat";
 
 export type PlanCalibration = { 
 /**
  * What it shows.
  */
-shows: Shows, 
+shows: FrameRole, 
 /**
  * File name.
  */
@@ -1013,11 +1025,35 @@ peak_memory_mib: number, };
 
 export type ShootState = "empty" | "gathered" | "running" | "stopped" | "done";
 
-export type ShootCard = { id: number, name: string, kind: Kind, state: ShootState, 
+export type ShootCard = { 
+/**
+ * Its number.
+ */
+id: number, 
+/**
+ * Its name.
+ */
+name: string, 
+/**
+ * What it is for.
+ */
+kind: Kind, 
+/**
+ * How far it is.
+ */
+state: ShootState, 
 /**
  * Light frames.
  */
-lights: number, darks: number, results: number, 
+lights: number, 
+/**
+ * Number of dark frames.
+ */
+darks: number, 
+/**
+ * Number of results.
+ */
+results: number, 
 /**
  * Milliseconds since 1970.
  */
@@ -1031,9 +1067,21 @@ picture: string | null,
  */
 version: string, };
 
-export type NewShoot = { name: string, kind: Kind, };
+export type NewShoot = { 
+/**
+ * Its name, 1 to 120 letters.
+ */
+name: string, 
+/**
+ * What it is for.
+ */
+kind: Kind, };
 
-export type ShootChange = { name?: string, 
+export type ShootChange = { 
+/**
+ * A new name.
+ */
+name?: string, 
 /**
  * Those settings of the plan that are changed, as an object of objects.
  */
@@ -1056,11 +1104,27 @@ reference_id?: number,
  */
 stacked_set?: number, };
 
-export type Shoot = { id: number, 
+export type Shoot = { 
+/**
+ * Its number.
+ */
+id: number, 
 /**
  * Counts its changes; the same as its ETag.
  */
-revision: number, name: string, kind: Kind, plan: Plan, 
+revision: number, 
+/**
+ * Its name.
+ */
+name: string, 
+/**
+ * What it is for.
+ */
+kind: Kind, 
+/**
+ * Its settings.
+ */
+plan: Plan, 
 /**
  * The chosen reference frame, if one was chosen.
  */
@@ -1068,7 +1132,11 @@ reference_id: number | null,
 /**
  * The frame that is proposed as the reference frame, once frames are measured.
  */
-proposed_reference: ProposedReference | null, frames: Array<Frame>, 
+proposed_reference: ProposedReference | null, 
+/**
+ * Its frames.
+ */
+frames: Array<Frame>, 
 /**
  * The sets that have frames; those of frames in none are all others of their role.
  */
@@ -1096,11 +1164,31 @@ proposed_kind: ProposedKind | null,
 /**
  * The folder from which frames are added as they are written.
  */
-watched: Watched | null, results: Array<ShootResult>, jobs: Array<Job>, probes: Array<Probe>, };
+watched: Watched | null, 
+/**
+ * What runs made of it, the newest first.
+ */
+results: Array<ShootResult>, 
+/**
+ * Its runs, the newest first.
+ */
+jobs: Array<Job>, 
+/**
+ * Its probes.
+ */
+probes: Array<Probe>, };
 
 export type Role = "light" | "dark" | "flat" | "bias";
 
-export type Frame = { id: number, name: string, 
+export type Frame = { 
+/**
+ * Its number.
+ */
+id: number, 
+/**
+ * Its name.
+ */
+name: string, 
 /**
  * BLAKE3 of its content, as hexadecimal digits.
  */
@@ -1112,23 +1200,55 @@ version: string,
 /**
  * It stays where it lies, rather than in the application's own folder.
  */
-linked: boolean, bytes: number, role: Role, facts: Facts | null, 
+linked: boolean, 
+/**
+ * Size of its file in bytes.
+ */
+bytes: number, 
+/**
+ * What it shows.
+ */
+role: Role, 
+/**
+ * What its file tells; none where it cannot be read.
+ */
+facts: Facts | null, 
 /**
  * Why it cannot be used.
  */
-problem: string | null, left_out: boolean, set_id: number | null, 
+problem: string | null, 
+/**
+ * Whether it is left out of runs.
+ */
+left_out: boolean, 
+/**
+ * The set that it is in.
+ */
+set_id: number | null, 
 /**
  * What it shows, once that was measured.
  */
 measures: Measures | null, };
 
-export type Doubt = { frame_id: number, 
+export type Doubt = { 
+/**
+ * The frame, by its number.
+ */
+frame_id: number, 
 /**
  * One sentence.
  */
 reason: string, };
 
-export type Watched = { path: string, role: Role, 
+export type Watched = { 
+/**
+ * A path on the machine of the server.
+ */
+path: string, 
+/**
+ * What it shows.
+ */
+role: Role, 
 /**
  * Whether the folder is there now.
  */
@@ -1152,43 +1272,107 @@ leave_out: boolean,
  */
 balance: boolean, };
 
-export type ProposedReference = { frame_id: number, 
+export type ProposedReference = { 
+/**
+ * The frame, by its number.
+ */
+frame_id: number, 
 /**
  * One sentence.
  */
 reason: string, };
 
-export type FrameSet = { id: number, name: string, role: Role, };
+export type FrameSet = { 
+/**
+ * Its number.
+ */
+id: number, 
+/**
+ * Its name.
+ */
+name: string, 
+/**
+ * What it shows.
+ */
+role: Role, };
 
 export type Purpose = "sky" | "ground" | "bracket" | "focus" | "scene" | "dark" | "flat" | "bias";
 
-export type ProposedSet = { purpose: Purpose, role: Role, name: string, 
+export type ProposedSet = { 
+/**
+ * What the frames seem to be for.
+ */
+purpose: Purpose, 
+/**
+ * What it shows.
+ */
+role: Role, 
+/**
+ * Its name.
+ */
+name: string, 
 /**
  * The set that has others like them, if there is one.
  */
-into: number | null, frame_ids: Array<number>, 
+into: number | null, 
+/**
+ * The frames, by their numbers.
+ */
+frame_ids: Array<number>, 
 /**
  * Half a sentence.
  */
 reason: string, };
 
-export type ProposedKind = { kind: Kind, 
+export type ProposedKind = { 
+/**
+ * What it is for.
+ */
+kind: Kind, 
 /**
  * Half a sentence.
  */
 reason: string, };
 
-export type Sort = { name: string, role: Role, into: number | null, frame_ids: Array<number>, };
+export type Sort = { 
+/**
+ * Name of the set.
+ */
+name: string, 
+/**
+ * What it shows.
+ */
+role: Role, 
+/**
+ * A set to put them into, by its number, rather than a new one.
+ */
+into: number | null, 
+/**
+ * The frames, by their numbers.
+ */
+frame_ids: Array<number>, };
 
-export type SortFrames = { sets: Array<Sort>, };
+export type SortFrames = { 
+/**
+ * The sets to make.
+ */
+sets: Array<Sort>, };
 
-export type SetChange = { name: string, };
+export type SetChange = { 
+/**
+ * Its name.
+ */
+name: string, };
 
 export type FrameLight = { 
 /**
  * Colour temperature in kelvin.
  */
-kelvin: number, tint: number, };
+kelvin: number, 
+/**
+ * Towards green above 0, towards magenta below.
+ */
+tint: number, };
 
 export type FrameColour = { 
 /**
@@ -1200,9 +1384,21 @@ raw: boolean,
  */
 light: FrameLight | null, };
 
-export type Grey = { grey: [number, number, number], };
+export type Grey = { 
+/**
+ * Its linear light as shot: red, green, blue.
+ */
+grey: [number, number, number], };
 
-export type Added = { name: string, frame: Frame | null, 
+export type Added = { 
+/**
+ * Its name.
+ */
+name: string, 
+/**
+ * The frame that was added, or is there already.
+ */
+frame: Frame | null, 
 /**
  * The name of the frame of this shoot that has the same content.
  */
@@ -1212,13 +1408,33 @@ same_as: string | null,
  */
 problem: string | null, };
 
-export type AddFolder = { path: string, role: Role, 
+export type AddFolder = { 
+/**
+ * A path on the machine of the server.
+ */
+path: string, 
+/**
+ * What it shows.
+ */
+role: Role, 
 /**
  * Add what is written there later, too.
  */
 watch: boolean, };
 
-export type FramesChange = { ids: Array<number>, left_out?: boolean, role?: Role, 
+export type FramesChange = { 
+/**
+ * The frames, by their numbers.
+ */
+ids: Array<number>, 
+/**
+ * Whether they are left out.
+ */
+left_out?: boolean, 
+/**
+ * What they show.
+ */
+role?: Role, 
 /**
  * The set they are put into, which says what they are for; 0 takes them out of theirs.
  */
@@ -1228,13 +1444,33 @@ set_id?: number,
  */
 kept?: boolean, };
 
-export type FolderEntry = { path: string, name: string, };
+export type FolderEntry = { 
+/**
+ * A path on the machine of the server.
+ */
+path: string, 
+/**
+ * Its name.
+ */
+name: string, };
 
-export type Folder = { path: string, name: string, 
+export type Folder = { 
+/**
+ * A path on the machine of the server.
+ */
+path: string, 
+/**
+ * Its name alone.
+ */
+name: string, 
 /**
  * The folder above, unless that is out of bounds.
  */
-above: string | null, folders: Array<FolderEntry>, 
+above: string | null, 
+/**
+ * Folders in it.
+ */
+folders: Array<FolderEntry>, 
 /**
  * Names of the picture files in it.
  */
@@ -1242,21 +1478,85 @@ pictures: Array<string>, };
 
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
 
-export type Job = { id: number, shoot_id: number, state: JobState, plan: Plan, stage: Stage | null, done: number, total: number, 
+export type Job = { 
+/**
+ * Its number.
+ */
+id: number, 
+/**
+ * The shoot, by its number.
+ */
+shoot_id: number, 
+/**
+ * How far it is.
+ */
+state: JobState, 
+/**
+ * Its settings.
+ */
+plan: Plan, 
+/**
+ * The stage that it is at.
+ */
+stage: Stage | null, 
+/**
+ * Steps of that stage that are done.
+ */
+done: number, 
+/**
+ * Steps of that stage.
+ */
+total: number, 
 /**
  * Expected seconds until the run ends, once that can be told.
  */
-remaining_s: number | null, problem: string | null, created: number, finished: number | null, };
+remaining_s: number | null, 
+/**
+ * What went wrong, as a sentence for the person.
+ */
+problem: string | null, 
+/**
+ * When it was asked for, in milliseconds after the beginning of 1970.
+ */
+created: number, 
+/**
+ * When it ended, in milliseconds after the beginning of 1970.
+ */
+finished: number | null, };
 
-export type ShootResult = { id: number, 
+export type ShootResult = { 
+/**
+ * Its number.
+ */
+id: number, 
 /**
  * Names its pixels; the address of its picture carries it.
  */
-version: string, plan: Plan, 
+version: string, 
+/**
+ * Its settings.
+ */
+plan: Plan, 
 /**
  * BLAKE3 of the frames that it was calibrated with.
  */
-calibration: Array<string>, reference_id: number, report: Report, made: number, exports: Array<Export>, };
+calibration: Array<string>, 
+/**
+ * The reference frame, by its number.
+ */
+reference_id: number, 
+/**
+ * What came of it, in figures.
+ */
+report: Report, 
+/**
+ * When it was made, in milliseconds after the beginning of 1970.
+ */
+made: number, 
+/**
+ * Files that were saved of it.
+ */
+exports: Array<Export>, };
 
 export type PictureInfo = { 
 /**
@@ -1267,7 +1567,15 @@ source: string,
 /**
  * Changes when the pixels do.
  */
-version: string, width: number, height: number, 
+version: string, 
+/**
+ * Width in pixels.
+ */
+width: number, 
+/**
+ * Height in pixels.
+ */
+height: number, 
 /**
  * Halved sizes that exist, the full one included.
  */
@@ -1291,7 +1599,15 @@ white: number,
  */
 black: number, };
 
-export type Probe = { id: number, name: string, 
+export type Probe = { 
+/**
+ * Its number.
+ */
+id: number, 
+/**
+ * Its name.
+ */
+name: string, 
 /**
  * Left column.
  */
@@ -1305,7 +1621,23 @@ y: number,
  */
 size: number, };
 
-export type NewProbe = { name: string, x: number, y: number, size: number, };
+export type NewProbe = { 
+/**
+ * Its name.
+ */
+name: string, 
+/**
+ * Column of its middle in the reference frame, in pixels.
+ */
+x: number, 
+/**
+ * Row of its middle in the reference frame, in pixels.
+ */
+y: number, 
+/**
+ * Side of its square in pixels.
+ */
+size: number, };
 
 export type Measured = { 
 /**
@@ -1313,7 +1645,11 @@ export type Measured = {
  */
 figures: PatchFigures | null, };
 
-export type HandTry = { pairs: Array<[number, number, number, number]>, };
+export type HandTry = { 
+/**
+ * The pairs.
+ */
+pairs: Array<[number, number, number, number]>, };
 
 export type HandFound = { 
 /**
@@ -1323,13 +1659,21 @@ model: string | null,
 /**
  * How far each pair lies off, in pixels.
  */
-off_px: Array<number>, rms_px: number, };
+off_px: Array<number>, 
+/**
+ * Root of the mean of their squares, in pixels.
+ */
+rms_px: number, };
 
 export type ExportFormat = "tiff16" | "tiff32f" | "png16" | "jpeg" | "mask" | "focusmap" | "moving";
 
 export type Colours = "input" | "srgb" | "display-p3" | "a98" | "prophoto" | "linear";
 
-export type NewExport = { format: ExportFormat, 
+export type NewExport = { 
+/**
+ * The form.
+ */
+format: ExportFormat, 
 /**
  * The colours of a picture.
  */
@@ -1339,23 +1683,87 @@ colours?: Colours,
  */
 place?: boolean, };
 
-export type Export = { id: number, file: string, plan_file: string, 
+export type Export = { 
+/**
+ * Its number.
+ */
+id: number, 
+/**
+ * Name of the file.
+ */
+file: string, 
+/**
+ * Name of the file with its plan.
+ */
+plan_file: string, 
 /**
  * The folder on the server's machine.
  */
-folder: string, bytes: number, made: number, };
+folder: string, 
+/**
+ * Size of its file in bytes.
+ */
+bytes: number, 
+/**
+ * When it was made, in milliseconds after the beginning of 1970.
+ */
+made: number, };
 
-export type Event = { "type": "present", jobs: Array<Job>, } | { "type": "job", job: Job, } | { "type": "shoot", id: number, } | { "type": "finding", shoot_id: number, stage: Stage | null, done: number, total: number, } | { "type": "saving", result_id: number, 
+export type Event = { "type": "present", 
+/**
+ * All runs that are queued or under way.
+ */
+jobs: Array<Job>, } | { "type": "job", 
+/**
+ * The run as it is now.
+ */
+job: Job, } | { "type": "shoot", 
+/**
+ * The shoot, by its number.
+ */
+id: number, } | { "type": "finding", 
+/**
+ * The shoot, by its number.
+ */
+shoot_id: number, 
+/**
+ * The stage that it is at.
+ */
+stage: Stage | null, 
+/**
+ * Steps of that stage that are done.
+ */
+done: number, 
+/**
+ * Steps of that stage.
+ */
+total: number, } | { "type": "saving", 
+/**
+ * The result, by its number.
+ */
+result_id: number, 
 /**
  * `None` when it ended.
  */
-stage: Stage | null, done: number, total: number, 
+stage: Stage | null, 
+/**
+ * Steps of that stage that are done.
+ */
+done: number, 
+/**
+ * Steps of that stage.
+ */
+total: number, 
 /**
  * Expected seconds until this stage ends, once that can be told.
  */
 remaining_s: number | null, };
 
-export type Problem = { problem: string, 
+export type Problem = { 
+/**
+ * What is wrong and what to do, as one sentence.
+ */
+problem: string, 
 /**
  * Settings that somebody else changed at the same time.
  */

@@ -1,5 +1,13 @@
 // Measurements as people write them.
-import type { AlignMode, Facts, Measures, Method, Role, ShootResult, MergeMethod } from '../api/types'
+import type {
+  AlignMode,
+  Facts,
+  Measures,
+  Method,
+  Role,
+  ShootResult,
+  MergeMethod,
+} from '../api/types'
 import { rulesOf } from '../kinds/kinds'
 
 export function exposure(seconds: number): string {

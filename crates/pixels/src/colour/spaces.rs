@@ -10,10 +10,10 @@ use moxcms::{
 };
 use serde::{Deserialize, Serialize};
 use std::path::Path;
-use ts_rs::TS;
 
 /// Colour spaces with a name, for pictures to be written in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case")]
 pub enum Space {
     /// sRGB (IEC 61966-2-1).

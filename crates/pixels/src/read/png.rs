@@ -1,3 +1,5 @@
+//! PNG files.
+
 use super::decode::{Colours, Decode, Opened};
 use super::exif;
 use super::layout::Layout;

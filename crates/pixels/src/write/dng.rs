@@ -1,3 +1,5 @@
+//! DNG files of a mosaic.
+
 use super::exif::{self, Look, Place, Taken};
 use super::tiff::{Text, begin, directory_of, failed, write_bytes, write_tags};
 use crate::PictureError;

@@ -1,3 +1,5 @@
+//! JPEG files.
+
 use super::exif::{self, Look};
 use super::picture::{Fill, Picture, narrow};
 use crate::PictureError;

@@ -1,3 +1,5 @@
+//! PNG files, moving ones too.
+
 use super::exif::{self, Look};
 use super::picture::{Fill, Picture, narrow};
 use crate::PictureError;

@@ -1,3 +1,5 @@
+//! TIFF files of whole numbers and of floating-point light.
+
 use super::exif::{self, Look, Place, Value};
 use super::picture::{BAND, Fill, FillLight, FillRows, Picture, narrow};
 use crate::PictureError;

@@ -1,10 +1,10 @@
 //! What a shoot is for.
 
 use serde::{Deserialize, Serialize};
-use ts_rs::TS;
 
 /// What a shoot is for. What follows from it stands in the kind's own file ([`Kind::rules`]).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case")]
 pub enum Kind {
     /// Stars over a landscape, camera on a tripod.

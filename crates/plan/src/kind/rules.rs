@@ -6,10 +6,10 @@ use crate::error::CoreError;
 use crate::kind::name::Kind;
 use crate::plan::Plan;
 use serde::Serialize;
-use ts_rs::TS;
 
 /// What follows from the kind of a shoot, for the engine and for a page that shows it.
-#[derive(Debug, Serialize, TS)]
+#[derive(Debug, Serialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct KindRules {
     /// The kind.
     pub kind: Kind,
@@ -39,16 +39,17 @@ pub struct KindRules {
     pub has_planes: bool,
     /// The plan that a shoot of this kind begins with.
     #[serde(skip)]
-    #[ts(skip)]
+    #[cfg_attr(feature = "types", ts(skip))]
     pub plan: fn() -> Plan,
     /// Refuses settings that make no sense for this kind.
     #[serde(skip)]
-    #[ts(skip)]
+    #[cfg_attr(feature = "types", ts(skip))]
     pub check: fn(&Plan) -> Result<(), CoreError>,
 }
 
 /// A stage that makes the picture of the frames.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum PictureSource {
     /// Sample by sample; with a skyline, sky and ground apart.
@@ -58,7 +59,8 @@ pub enum PictureSource {
 }
 
 /// A stage that goes on from the picture.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum PictureChange {
     /// Pixels of frames, or of another way of merging, are painted into it.
@@ -68,7 +70,8 @@ pub enum PictureChange {
 }
 
 /// A step of the work, as a page shows it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, TS)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Step {
     /// The frames, their sets and roles.

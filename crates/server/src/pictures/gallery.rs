@@ -2,39 +2,34 @@
 
 use super::open_picture::OpenPicture;
 use super::source::Source;
+use lru::LruCache;
 use std::collections::HashMap;
+use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex};
 
 /// Pictures kept open.
-const OPEN: usize = 48;
+const OPEN: NonZeroUsize = NonZeroUsize::new(48).expect("more than none");
 
-/// The pictures that are open.
-#[derive(Default)]
+/// The pictures that are open; where there are too many, the one that was asked for longest ago is closed.
 pub struct Gallery {
-    open: Mutex<HashMap<Source, (u64, Arc<OpenPicture>)>>,
+    open: Mutex<LruCache<Source, Arc<OpenPicture>>>,
     pub(super) opening: Mutex<HashMap<Source, Arc<tokio::sync::Mutex<()>>>>,
-    clock: std::sync::atomic::AtomicU64,
+}
+
+impl Default for Gallery {
+    fn default() -> Self {
+        Self { open: Mutex::new(LruCache::new(OPEN)), opening: Mutex::default() }
+    }
 }
 
 impl Gallery {
     /// An open picture.
     pub(super) fn known(&self, source: Source) -> Option<Arc<OpenPicture>> {
-        let mut open = self.open.lock().expect("the gallery's lock");
-        let now = self.clock.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
-        let (used, shown) = open.get_mut(&source)?;
-        *used = now;
-        Some(shown.clone())
+        self.open.lock().expect("the gallery's lock").get(&source).cloned()
     }
 
-    /// Keeps a picture open, and closes the one that was asked for longest ago where there are too many.
-    pub(super) fn keep(&self, source: Source, shown: &Arc<OpenPicture>) {
-        let mut open = self.open.lock().expect("the gallery's lock");
-        let now = self.clock.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
-        open.insert(source, (now, shown.clone()));
-        if open.len() > OPEN
-            && let Some(oldest) = open.iter().min_by_key(|(_, (used, _))| *used).map(|(s, _)| *s)
-        {
-            open.remove(&oldest);
-        }
+    /// Keeps a picture open.
+    pub(super) fn keep(&self, source: Source, picture: &Arc<OpenPicture>) {
+        self.open.lock().expect("the gallery's lock").put(source, picture.clone());
     }
 }

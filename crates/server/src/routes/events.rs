@@ -1,3 +1,5 @@
+//! What the server tells without being asked, as server-sent events.
+
 use crate::app::App;
 use crate::error::ApiError;
 use crate::types::Event;

@@ -1,14 +1,17 @@
+//! Saving results, and the saved files.
+
 use crate::app::App;
 use crate::error::ApiError;
 use crate::saving::Saving;
 use crate::types::{Export, NewExport};
 use axum::Json;
 use axum::body::Body;
-use axum::extract::{Path, State};
-use axum::http::header;
-use axum::response::{IntoResponse, Response};
+use axum::extract::{Path, Request, State};
+use axum::http::{HeaderValue, header};
+use axum::response::Response;
 use std::path::PathBuf;
 use std::sync::Arc;
+use tower_http::services::ServeFile;
 
 type AppState = State<Arc<App>>;
 
@@ -31,34 +34,37 @@ pub async fn stop(State(app): AppState, Path(result): Path<i64>) -> Result<(), A
     Ok(())
 }
 
-pub async fn file(State(app): AppState, Path(export): Path<i64>) -> Result<Response, ApiError> {
+pub async fn file(
+    State(app): AppState,
+    Path(export): Path<i64>,
+    request: Request,
+) -> Result<Response, ApiError> {
     let [file, _] = app.store.export_paths(export).await?;
-    download(file).await
+    download(file, request).await
 }
 
-pub async fn plan(State(app): AppState, Path(export): Path<i64>) -> Result<Response, ApiError> {
+pub async fn plan(
+    State(app): AppState,
+    Path(export): Path<i64>,
+    request: Request,
+) -> Result<Response, ApiError> {
     let [_, plan] = app.store.export_paths(export).await?;
-    download(plan).await
+    download(plan, request).await
 }
 
-async fn download(path: PathBuf) -> Result<Response, ApiError> {
+/// A file, or the ranges of it that are asked for, so that a download which broke off can go on.
+async fn download(path: PathBuf, request: Request) -> Result<Response, ApiError> {
     let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    let file = tokio::fs::File::open(&path).await.map_err(|_| {
-        ApiError::Missing(format!("{name} is no longer in the exports folder; save it again."))
-    })?;
-    let length = file.metadata().await?.len();
-    let kind = match path.extension().and_then(|e| e.to_str()) {
-        Some("tif") => "image/tiff",
-        Some("png") => "image/png",
-        Some("jpg") => "image/jpeg",
-        _ => "application/json",
-    };
-    let headers = [
-        (header::CONTENT_TYPE, kind.to_owned()),
-        (header::CONTENT_LENGTH, length.to_string()),
-        (header::CONTENT_DISPOSITION, attachment(&name)),
-    ];
-    Ok((headers, Body::from_stream(pieces(file))).into_response())
+    if !path.is_file() {
+        return Err(ApiError::Missing(format!(
+            "{name} is no longer in the exports folder; save it again."
+        )));
+    }
+    let mut answer = ServeFile::new(&path).try_call(request).await?.map(Body::new);
+    let disposition = HeaderValue::from_str(&attachment(&name))
+        .map_err(|_| ApiError::Inner(format!("{name}: this name cannot be sent.")))?;
+    answer.headers_mut().insert(header::CONTENT_DISPOSITION, disposition);
+    Ok(answer)
 }
 
 /// Says under which name a file is to be kept: in letters of all scripts (RFC 8187), and for programs
@@ -76,30 +82,4 @@ pub fn attachment(name: &str) -> String {
         })
         .collect();
     format!("attachment; filename=\"{plain}\"; filename*=UTF-8''{whole}")
-}
-
-/// A file, piece by piece.
-fn pieces(
-    file: tokio::fs::File,
-) -> impl tokio_stream::Stream<Item = std::io::Result<Vec<u8>>> + Send {
-    use tokio::io::AsyncReadExt;
-    let (send, receive) = tokio::sync::mpsc::channel(4);
-    tokio::spawn(async move {
-        let mut file = file;
-        loop {
-            let mut piece = vec![0; 1 << 18];
-            let piece = match file.read(&mut piece).await {
-                Ok(0) => return,
-                Ok(n) => {
-                    piece.truncate(n);
-                    Ok(piece)
-                }
-                Err(error) => Err(error),
-            };
-            if send.send(piece).await.is_err() {
-                return;
-            }
-        }
-    });
-    tokio_stream::wrappers::ReceiverStream::new(receive)
 }

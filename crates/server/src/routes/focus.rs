@@ -1,3 +1,5 @@
+//! Sweeps looked over before they are merged, and which frame is sharp at a place.
+
 use crate::app::App;
 use crate::error::ApiError;
 use crate::pictures::{self, Source};

@@ -1,3 +1,5 @@
+//! Frames added, changed, sorted and taken away.
+
 use super::shoots::{Answer, answer};
 use crate::app::App;
 use crate::error::ApiError;

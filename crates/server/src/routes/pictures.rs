@@ -1,3 +1,5 @@
+//! Tiles, patches, figures and histograms of pictures.
+
 use crate::app::App;
 use crate::error::ApiError;
 use crate::pictures::{self, How, OpenPicture, Overlay};

@@ -1,3 +1,5 @@
+//! Runs begun, stopped and gone on with.
+
 use crate::app::App;
 use crate::error::ApiError;
 use crate::store::in_run;

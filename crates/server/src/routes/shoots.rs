@@ -1,3 +1,5 @@
+//! Shoots, their settings and probes.
+
 use crate::app::App;
 use crate::error::ApiError;
 use crate::types::{Event, NewProbe, NewShoot, Role, Shoot, ShootCard, ShootChange};

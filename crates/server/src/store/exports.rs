@@ -1,3 +1,5 @@
+//! Saved files.
+
 use super::connection::Store;
 use super::rows::now;
 use crate::error::ApiError;

@@ -1,3 +1,5 @@
+//! Frames.
+
 use super::connection::Store;
 use super::rows::{from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;

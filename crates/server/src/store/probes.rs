@@ -1,3 +1,5 @@
+//! Probes.
+
 use super::connection::Store;
 use crate::error::ApiError;
 use crate::types::{NewProbe, Probe};

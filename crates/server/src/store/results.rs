@@ -1,3 +1,5 @@
+//! Results.
+
 use super::connection::Store;
 use super::rows::{from_json, now, readable, to_json};
 use crate::error::ApiError;

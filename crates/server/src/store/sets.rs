@@ -1,3 +1,5 @@
+//! Sets of frames.
+
 use super::connection::Store;
 use super::frames::FrameRow;
 use super::names::checked_name;

@@ -1,3 +1,5 @@
+//! Shoots.
+
 use super::connection::Store;
 use super::names::checked_name;
 use super::rows::{from_json, from_word, now, readable, to_json, word};

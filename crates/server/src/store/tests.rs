@@ -1,3 +1,5 @@
+//! The store in memory.
+
 use super::connection::Store;
 use super::{NewFrame, NewResult};
 use crate::error::ApiError;

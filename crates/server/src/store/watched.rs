@@ -1,3 +1,5 @@
+//! Watched folders.
+
 use super::connection::Store;
 use super::rows::{from_word, readable, word};
 use crate::error::ApiError;

@@ -56,6 +56,23 @@ async fn every_form_is_a_picture_of_the_results_size_with_its_plan_beside_it() {
     assert_eq!(record.frames.len(), 3);
 }
 
+#[tokio::test]
+async fn a_download_that_broke_off_goes_on_where_it_was() {
+    let house = House::new(3);
+    let guest = house.open().await;
+    let shoot = done(&house, &guest).await;
+    let export = save(&guest, &shoot, ExportFormat::Jpeg).await;
+    let address = format!("exports/{}/file", export.id);
+    let rest = guest.ask(Method::GET, &address).header("range", "bytes=100-").send().await.unwrap();
+    assert_eq!(rest.status(), StatusCode::PARTIAL_CONTENT);
+    let whole = std::fs::read(house.data().join("exports").join(&export.file)).unwrap();
+    assert!(rest.bytes().await.unwrap() == whole[100..]);
+    std::fs::remove_file(house.data().join("exports").join(&export.file)).unwrap();
+    let (status, said) = guest.refused(guest.ask(Method::GET, &address)).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+    assert!(said.contains("no longer in the exports folder"), "{said}");
+}
+
 /// The same light in every file, each telling its own colours, and no file in another's place.
 #[tokio::test]
 async fn the_person_chooses_the_colours_and_whether_the_place_is_told() {

@@ -1,3 +1,5 @@
+//! Raw files of cameras, read by a library.
+
 use super::colours::{neutral, xyz_to_camera};
 use super::crop::{Crop, number};
 use super::{announced, developed, dng};

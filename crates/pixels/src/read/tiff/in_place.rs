@@ -1,3 +1,5 @@
+//! TIFF samples that are read where they lie.
+
 use super::strips::Strips;
 use crate::PictureError;
 use crate::regular;
