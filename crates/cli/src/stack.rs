@@ -13,8 +13,8 @@ use jade_frames::cache::MapKind;
 use jade_frames::{FrameInput, content_hash};
 use jade_pixels::write::Target;
 use jade_plan::{
-    AlignMode, Demosaic, Denoise, Edges, FinishPlan, Highlights, Kind, LensPlan, Method, Plan,
-    PreparePlan, Repair, SceneModel, WhiteBalance,
+    AlignMode, Demosaic, Denoise, Edges, Highlights, Kind, LensPlan, Method, Plan, PreparePlan,
+    Repair, SceneModel, WhiteBalance,
 };
 use std::path::{Path, PathBuf};
 
@@ -243,7 +243,8 @@ impl StackArgs {
             EdgesArg::Keep => Edges::Keep,
             EdgesArg::Fill => Edges::Fill,
         };
-        plan.finish = FinishPlan { glow: self.sky_glow, smoothing: self.sky_smoothing };
+        plan.finish.glow = self.sky_glow;
+        plan.finish.smoothing = self.sky_smoothing;
         plan
     }
 
