@@ -2,6 +2,7 @@
 
 mod application;
 mod bench;
+mod counts;
 mod focus;
 mod fuzz;
 mod import;
@@ -42,6 +43,7 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     same          whether the program makes the same bytes as an earlier build of it, whose path
                   follows, over all kinds of shoots
     layers        whether crates use only what they may, and no modules import each other in a circle
+    counts        how much of the code is tests, and the longest files and functions
     trials        kills, full disks, broken files and extreme plans, into docs/reliability.md; only
                   some where `kills`, `room`, `broken` or `extremes` follows
     fuzz          fuzzes all readers, or those that follow, each for ten minutes unless a number
@@ -82,6 +84,7 @@ fn main() -> Result<()> {
             _ => bail!("name the program to compare with: cargo xtask same PROGRAM"),
         },
         Some("layers") => layers::layers(),
+        Some("counts") => counts::counts(),
         Some("trials") => trials(rest),
         Some("fuzz") => fuzz::fuzz(rest),
         Some("screenshots") => screenshots(),
