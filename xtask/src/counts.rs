@@ -31,7 +31,11 @@ pub fn counts() -> Result<()> {
     }
     let sum = |of: fn(&Counted) -> usize| files.iter().map(of).sum::<usize>();
     let (lines, tests) = (sum(|file| file.lines), sum(|file| file.tests));
-    println!("{} files, {lines} lines, {tests} of them tests: {:.1} %", files.len(), 100.0 * tests as f64 / lines as f64);
+    println!(
+        "{} files, {lines} lines, {tests} of them tests: {:.1} %",
+        files.len(),
+        100.0 * tests as f64 / lines as f64
+    );
     println!("longest files outside tests:");
     files.sort_by_key(|file| std::cmp::Reverse(file.lines - file.tests));
     for file in files.iter().take(NAMED) {
@@ -40,7 +44,9 @@ pub fn counts() -> Result<()> {
     println!("longest functions outside tests:");
     let mut functions: Vec<(usize, &str, &Path)> = files
         .iter()
-        .flat_map(|file| file.functions.iter().map(|(name, lines)| (*lines, name.as_str(), file.path.as_path())))
+        .flat_map(|file| {
+            file.functions.iter().map(|(name, lines)| (*lines, name.as_str(), file.path.as_path()))
+        })
         .collect();
     functions.sort_by_key(|(lines, ..)| std::cmp::Reverse(*lines));
     for (lines, name, path) in functions.into_iter().take(NAMED) {
@@ -76,7 +82,9 @@ fn of_rust(path: PathBuf) -> Result<Counted> {
     let lines = text.lines().count();
     let mut functions = Functions::default();
     functions.visit_file(&syntax);
-    let whole = path.components().any(|part| ["tests", "browser-tests"].iter().any(|name| part.as_os_str() == *name))
+    let whole = path
+        .components()
+        .any(|part| ["tests", "browser-tests"].iter().any(|name| part.as_os_str() == *name))
         || path.file_name().is_some_and(|name| name == "tests.rs");
     let tests = if whole { lines } else { functions.tests };
     let functions = if whole { vec![] } else { functions.found };

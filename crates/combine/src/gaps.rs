@@ -8,7 +8,7 @@ use jade_frames::lens::Corrected;
 use jade_optics::lens::Geometry;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
-use jade_optics::resample::{self, Room};
+use jade_optics::resample::{self, Scratch};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use nalgebra::{Matrix3, Rotation3};
@@ -106,7 +106,7 @@ impl Gap<'_> {
         &self,
         region: Region,
         planes: &mut [Vec<f32>; 3],
-        room: &mut Room,
+        scratch: &mut Scratch,
     ) -> Result<(), PictureError> {
         let mut ground = Corrected(self.layer.own).planes(region)?;
         for (ground, next) in ground.iter_mut().zip(Corrected(self.next).planes(region)?) {
@@ -115,7 +115,7 @@ impl Gap<'_> {
         let mut stars = [(); 3].map(|()| vec![0.0; region.area()]);
         for backward in &self.backward {
             let out = stars.each_mut().map(Vec::as_mut_slice);
-            let covered = resample::read(&self.layer, backward, region, out, room)?;
+            let covered = resample::read(&self.layer, backward, region, out, scratch)?;
             for ((plane, stars), ground) in planes.iter_mut().zip(&stars).zip(&ground) {
                 for (i, (have, star)) in plane.iter_mut().zip(stars).enumerate() {
                     if *star > 0.0 && covered.as_ref().is_none_or(|c| c[i]) {

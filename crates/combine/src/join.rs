@@ -6,7 +6,7 @@
 //! since the mask is never exact, is added: neither a dark nor a bright rim can stay.
 
 use super::backdrop::{Backdrop, Extended, extend};
-use super::reduce::{Reducer, Workspace};
+use super::reduce::{Reducer, Scratch};
 use crate::mask::Mask;
 use jade_optics::light::Light;
 use jade_optics::statistics::median;
@@ -59,13 +59,13 @@ impl Joiner<'_> {
     pub fn join(
         &self,
         tile: Region,
-        space: &mut Workspace,
+        scratch: &mut Scratch,
         stop: &dyn Fn() -> bool,
     ) -> Result<Joined, PictureError> {
         let there = tile.moved(self.sky.origin);
         let near = self.near(tile);
         if near == Some(there) {
-            return self.join_near(tile, space, stop);
+            return self.join_near(tile, scratch, stop);
         }
         let sky = self.sky.planes(there)?;
         let mut picture = self.ground.read_region(tile)?;
@@ -79,7 +79,7 @@ impl Joiner<'_> {
         if let Some(near) = near {
             let [left, top] = self.sky.origin;
             let own = Region { x: near.x - left, y: near.y - top, ..near };
-            let joined = self.join_near(own, space, stop)?;
+            let joined = self.join_near(own, scratch, stop)?;
             let wide = own.width as usize * 3;
             for y in 0..own.height as usize {
                 let row = (own.y - tile.y) as usize + y;
@@ -110,7 +110,7 @@ impl Joiner<'_> {
     fn join_near(
         &self,
         tile: Region,
-        space: &mut Workspace,
+        scratch: &mut Scratch,
         stop: &dyn Fn() -> bool,
     ) -> Result<Joined, PictureError> {
         let size = (self.ground.width(), self.ground.height());
@@ -123,7 +123,7 @@ impl Joiner<'_> {
         let sky = |i: usize| [red[i], green[i], blue[i]];
         let unaligned = self.ground.read_region(outer)?;
         let unaligned = unaligned.as_chunks::<3>().0;
-        let passed = self.passed(outer, there, space, stop)?;
+        let passed = self.passed(outer, there, scratch, stop)?;
         let wide = outer.width as usize;
         let near = near(&shares, wide);
         let same = matches!(self.passing, Passing::Moved(_));
@@ -195,12 +195,12 @@ impl Joiner<'_> {
         &self,
         outer: Region,
         there: Region,
-        space: &mut Workspace,
+        scratch: &mut Scratch,
         stop: &dyn Fn() -> bool,
     ) -> Result<Vec<[f32; 3]>, PictureError> {
         match self.passing {
             Passing::Moved(moved) => {
-                let light = moved.reduce(there, space, stop)?.light;
+                let light = moved.reduce(there, scratch, stop)?.light;
                 Ok(light.as_chunks::<3>().0.to_vec())
             }
             Passing::Backdrop(backdrop) => {

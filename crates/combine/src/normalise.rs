@@ -4,7 +4,7 @@
 use jade_frames::lens::Corrected;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
-use jade_optics::resample::{self, Room};
+use jade_optics::resample::{self, Scratch};
 use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -57,14 +57,14 @@ pub fn find(
     }
     let step = (width.max(height) / ACROSS).max(PATCH);
     let backward = motion.backward();
-    let mut room = Room::default();
+    let mut scratch = Scratch::default();
     let mut planes = [(); 3].map(|()| vec![0.0; (PATCH * PATCH) as usize]);
     let mut pairs: [Vec<(f64, f64)>; 3] = Default::default();
     for y in (step / 2..height - PATCH).step_by(step as usize) {
         for x in (step / 2..width - PATCH).step_by(step as usize) {
             let patch = Region { x, y, width: PATCH, height: PATCH };
             let out = planes.each_mut().map(Vec::as_mut_slice);
-            if resample::read(frame, &backward, patch, out, &mut room)?.is_some() {
+            if resample::read(frame, &backward, patch, out, &mut scratch)?.is_some() {
                 continue;
             }
             let there = Corrected(reference).planes(patch)?;

@@ -10,7 +10,7 @@ use super::streamed::{Gathered, Planes};
 use super::visibility::{Seen, SkyVisibility};
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
-use jade_optics::resample::{self, Room};
+use jade_optics::resample;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::{CombinePlan, Edges, Method};
@@ -48,8 +48,8 @@ struct Prepared<'a> {
 
 /// Memory of one thread that is used again for every region.
 #[derive(Default)]
-pub struct Workspace {
-    room: Room,
+pub struct Scratch {
+    resampling: resample::Scratch,
     held: Held,
     marks: Marks,
     streamed: Planes,
@@ -108,18 +108,18 @@ impl<'a> Reducer<'a> {
     pub fn reduce(
         &self,
         region: Region,
-        space: &mut Workspace,
+        scratch: &mut Scratch,
         stop: &dyn Fn() -> bool,
     ) -> Result<Reduced, PictureError> {
         if matches!(self.method, Method::Mean | Method::Lightest | Method::Darkest | Method::StdDev)
         {
             let mut all = Gathered::new(self.method, region.area());
-            self.gather(region, &mut all, space, stop)?;
+            self.gather(region, &mut all, scratch, stop)?;
             for gap in &self.gaps {
                 if stop() {
                     return Err(PictureError::Cancelled);
                 }
-                gap.fill(region, all.planes(), &mut space.room)?;
+                gap.fill(region, all.planes(), &mut scratch.resampling)?;
             }
             return Ok(all.finish());
         }
@@ -136,11 +136,11 @@ impl<'a> Reducer<'a> {
         for y in (region.y..region.y + region.height).step_by(rows as usize) {
             let part = Region { y, height: rows.min(region.y + region.height - y), ..region };
             let outer = part.widened(margin, size);
-            let Workspace { room, held, marks, .. } = space;
+            let Scratch { resampling, held, marks, .. } = scratch;
             held.begin(self.frames.len(), outer);
             for index in 0..self.frames.len() {
                 let planes = held.planes(index);
-                let covered = self.read(index, outer, planes, room, stop)?;
+                let covered = self.read(index, outer, planes, resampling, stop)?;
                 held.covered.push(covered);
             }
             match self.method {
@@ -167,14 +167,14 @@ impl<'a> Reducer<'a> {
         &self,
         region: Region,
         gathered: &mut Gathered,
-        space: &mut Workspace,
+        scratch: &mut Scratch,
         stop: &dyn Fn() -> bool,
     ) -> Result<(), PictureError> {
-        let Workspace { room, streamed: planes, .. } = space;
+        let Scratch { resampling, streamed: planes, .. } = scratch;
         planes.iter_mut().for_each(|plane| plane.resize(region.area(), 0.0));
         for (index, frame) in self.frames.iter().enumerate() {
             let out = planes.each_mut().map(Vec::as_mut_slice);
-            let covered = self.read(index, region, out, room, stop)?;
+            let covered = self.read(index, region, out, resampling, stop)?;
             gathered.add(planes, covered, frame.weight);
         }
         Ok(())
@@ -186,7 +186,7 @@ impl<'a> Reducer<'a> {
         index: usize,
         region: Region,
         mut planes: [&mut [f32]; 3],
-        room: &mut Room,
+        resampling: &mut resample::Scratch,
         stop: &dyn Fn() -> bool,
     ) -> Result<Option<Vec<bool>>, PictureError> {
         if stop() {
@@ -198,7 +198,7 @@ impl<'a> Reducer<'a> {
             return Ok(Some(vec![false; region.area()]));
         }
         let out = planes.each_mut().map(|p| &mut **p);
-        let covered = resample::read(frame.light, &frame.backward, region, out, room)?;
+        let covered = resample::read(frame.light, &frame.backward, region, out, resampling)?;
         for (plane, level) in planes.into_iter().zip(&frame.levels) {
             level.apply(plane);
         }

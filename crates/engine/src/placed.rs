@@ -1,7 +1,7 @@
 //! A frame as it lies on the reference frame.
 
 use jade_combine::normalise::Normalisation;
-use jade_combine::reduce::{Placed, Reducer, Workspace};
+use jade_combine::reduce::{Placed, Reducer, Scratch};
 use jade_frames::Frame;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
@@ -23,9 +23,9 @@ pub fn place(frame: &Frame, motion: &Motion, path: &Path) -> Result<(), CoreErro
     let reducer = Reducer::new(vec![placed], &plan, 0);
     let writer = TileWriter::<f32>::create(path, width, height, 3)?;
     Region::covering(width, height, [SIDE; 2]).into_par_iter().try_for_each_init(
-        Workspace::default,
-        |space, tile| {
-            let made = reducer.reduce(tile, space, &|| false)?;
+        Scratch::default,
+        |scratch, tile| {
+            let made = reducer.reduce(tile, scratch, &|| false)?;
             writer.write_region(tile, &made.light)
         },
     )?;

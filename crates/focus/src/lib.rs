@@ -10,7 +10,7 @@ mod registration;
 mod weights;
 
 pub use depth_map::{BETWEEN, DepthMap};
-pub use merge::{Desk, Merger, Sight};
+pub use merge::{Merger, Scratch, Sight};
 pub use motion_check::{Bump, Moved, bumps, moved};
 pub use normalise::levels;
 pub use order::{Order, Step, order, strangers};

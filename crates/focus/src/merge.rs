@@ -9,7 +9,7 @@ use super::depth_map::DepthMap;
 use super::pyramid::{Plane, double, halve, spread_squares};
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
-use jade_optics::resample::{self, Room};
+use jade_optics::resample;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::MergeMethod;
@@ -57,8 +57,8 @@ pub struct Merger<'a> {
 
 /// Memory of one thread that is used again for every region.
 #[derive(Default)]
-pub struct Desk {
-    room: Room,
+pub struct Scratch {
+    resampling: resample::Scratch,
     light: [Plane; 3],
     even: Plane,
     halves: [Plane; LEVELS],
@@ -107,7 +107,7 @@ impl<'a> Merger<'a> {
     fn measured_noise(&self) -> Result<[f32; LEVELS], PictureError> {
         let (width, height) = self.frames[0].light.size();
         let apart = (width.max(height) / SQUARES).max(SQUARE);
-        let mut desk = Desk::default();
+        let mut scratch = Scratch::default();
         let mut found: [Vec<f32>; LEVELS] = Default::default();
         for square in Region::covering(width, height, [apart; 2]) {
             let fits = square.width.min(square.height) >= SQUARE;
@@ -119,11 +119,11 @@ impl<'a> Merger<'a> {
             }
             let mut least = [f32::MAX; LEVELS];
             for frame in &self.frames {
-                if desk.read(frame, own)?.is_some() {
+                if scratch.read(frame, own)?.is_some() {
                     continue;
                 }
-                desk.measure();
-                for (least, energy) in least.iter_mut().zip(&desk.energy) {
+                scratch.measure();
+                for (least, energy) in least.iter_mut().zip(&scratch.energy) {
                     let sum: f32 = energy.values.iter().sum();
                     *least = least.min(sum / energy.values.len() as f32);
                 }
@@ -148,19 +148,19 @@ impl<'a> Merger<'a> {
     pub fn merge(
         &self,
         region: Region,
-        desk: &mut Desk,
+        scratch: &mut Scratch,
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<f32>, PictureError> {
         match self.way {
-            MergeMethod::Pyramid => self.fine(region, desk, stop),
-            MergeMethod::DepthMap => self.smooth(region, desk, stop),
+            MergeMethod::Pyramid => self.fine(region, scratch, stop),
+            MergeMethod::DepthMap => self.smooth(region, scratch, stop),
         }
     }
 
     fn fine(
         &self,
         region: Region,
-        desk: &mut Desk,
+        scratch: &mut Scratch,
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<f32>, PictureError> {
         let outer = region.widened(MARGIN, self.frames[0].light.size());
@@ -172,23 +172,23 @@ impl<'a> Merger<'a> {
             width: outer.width + left,
             height: outer.height + top,
         };
-        desk.clear(outer);
+        scratch.clear(outer);
         for (frame, near) in self.frames.iter().zip(&self.weights) {
             if stop() {
                 return Err(PictureError::Cancelled);
             }
-            let covered = desk.read(frame, outer)?;
-            desk.measure();
-            desk.weigh(self.map, near, outer, covered.as_deref(), &self.noise);
-            desk.add();
+            let covered = scratch.read(frame, outer)?;
+            scratch.measure();
+            scratch.weigh(self.map, near, outer, covered.as_deref(), &self.noise);
+            scratch.add();
         }
-        Ok(desk.finish(outer, region))
+        Ok(scratch.finish(outer, region))
     }
 
     fn smooth(
         &self,
         region: Region,
-        desk: &mut Desk,
+        scratch: &mut Scratch,
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<f32>, PictureError> {
         let mut out = vec![0.0; 3 * region.area()];
@@ -197,17 +197,17 @@ impl<'a> Merger<'a> {
             if stop() {
                 return Err(PictureError::Cancelled);
             }
-            let own = &mut desk.weight[0].values;
+            let own = &mut scratch.weight[0].values;
             self.map.lay(weights, region, own);
             if own.iter().all(|weight| *weight < 1e-4) {
                 continue;
             }
-            let covered = desk.read(frame, region)?;
-            let own = &mut desk.weight[0].values;
+            let covered = scratch.read(frame, region)?;
+            let own = &mut scratch.weight[0].values;
             if let Some(covered) = covered {
                 own.iter_mut().zip(covered).filter(|(_, c)| !c).for_each(|(own, _)| *own = 0.0);
             }
-            let [red, green, blue] = desk.light.each_ref().map(|plane| &plane.values);
+            let [red, green, blue] = scratch.light.each_ref().map(|plane| &plane.values);
             for (i, (out, own)) in out.as_chunks_mut::<3>().0.iter_mut().zip(own).enumerate() {
                 for (out, light) in out.iter_mut().zip([red[i], green[i], blue[i]]) {
                     *out += *own * light;
@@ -228,7 +228,7 @@ fn weight(energy: f32, near: f32) -> f32 {
     (own * own * own).powi(2)
 }
 
-impl Desk {
+impl Scratch {
     /// Begins a region.
     fn clear(&mut self, outer: Region) {
         let (mut wide, mut tall) = (outer.width as usize, outer.height as usize);
@@ -244,7 +244,8 @@ impl Desk {
         let (wide, tall) = (region.width as usize, region.height as usize);
         self.light.iter_mut().for_each(|plane| plane.resize(wide, tall));
         let planes = self.light.each_mut().map(|plane| plane.values.as_mut_slice());
-        let covered = resample::read(frame.light, &frame.motion, region, planes, &mut self.room)?;
+        let covered =
+            resample::read(frame.light, &frame.motion, region, planes, &mut self.resampling)?;
         if frame.gain != 1.0 {
             let values = self.light.iter_mut().flat_map(|plane| &mut plane.values);
             values.for_each(|v| *v *= frame.gain);
@@ -394,10 +395,10 @@ mod tests {
         let sights =
             lights.iter().map(|light| Sight { light: *light, motion: Motion::Still, gain: 1.0 });
         let merger = Merger::new(sights.collect(), &map, way).unwrap();
-        let (mut desk, wide) = (Desk::default(), SIZE.0 as usize);
+        let (mut scratch, wide) = (Scratch::default(), SIZE.0 as usize);
         let mut out = vec![0.0; wide * SIZE.1 as usize * 3];
         for part in parts {
-            let made = merger.merge(*part, &mut desk, &|| false).unwrap();
+            let made = merger.merge(*part, &mut scratch, &|| false).unwrap();
             for (y, row) in made.chunks_exact(3 * part.width as usize).enumerate() {
                 let at = ((part.y as usize + y) * wide + part.x as usize) * 3;
                 out[at..at + row.len()].copy_from_slice(row);

@@ -46,10 +46,10 @@ pub fn develop(
 
 /// Memory for one band, used again for the next.
 #[derive(Default)]
-struct Desk {
+struct Scratch {
     recorded: Vec<f32>,
     light: Vec<f32>,
-    room: demosaic::Room,
+    demosaicing: demosaic::Scratch,
     colours: Vec<f32>,
     codes: Vec<u16>,
 }
@@ -64,25 +64,25 @@ impl Developing<'_> {
     fn bands(&self, rows: Rows) -> Result<(), PictureError> {
         let tops: Vec<u32> = (0..self.mosaic.height).step_by(SIDE as usize).collect();
         let together = rayon::current_num_threads().clamp(1, tops.len().max(1));
-        let mut desks: Vec<Desk> = (0..together).map(|_| Desk::default()).collect();
+        let mut scratches: Vec<Scratch> = (0..together).map(|_| Scratch::default()).collect();
         for few in tops.chunks(together) {
-            let work = few.par_iter().with_max_len(1).zip(&mut desks);
-            work.try_for_each(|(&top, desk)| self.band(top, desk))?;
-            for (&top, desk) in few.iter().zip(&desks) {
-                rows(top, &desk.codes)?;
+            let work = few.par_iter().with_max_len(1).zip(&mut scratches);
+            work.try_for_each(|(&top, scratch)| self.band(top, scratch))?;
+            for (&top, scratch) in few.iter().zip(&scratches) {
+                rows(top, &scratch.codes)?;
             }
         }
         Ok(())
     }
 
-    /// Leaves the band's codes on the desk.
-    fn band(&self, top: u32, desk: &mut Desk) -> Result<(), PictureError> {
+    /// Leaves the band's codes in `scratch`.
+    fn band(&self, top: u32, scratch: &mut Scratch) -> Result<(), PictureError> {
         let mosaic = self.mosaic;
         let (width, height) = (mosaic.width as usize, mosaic.height as usize);
         let size = [width, (height - top as usize).min(SIDE as usize)];
         let from = top.saturating_sub(MARGIN as u32);
         let to = (top + size[1] as u32 + MARGIN as u32).min(mosaic.height);
-        let Desk { recorded, light, room, colours, codes } = desk;
+        let Scratch { recorded, light, demosaicing, colours, codes } = scratch;
         recorded.resize(width * (to - from) as usize, 0.0);
         match self.calibration {
             Some((calibration, facts)) => {
@@ -104,7 +104,7 @@ impl Developing<'_> {
         // Bands and margins are even, so that every band begins as the mosaic does.
         let band = Band { size, light, pattern: mosaic.sensor.pattern };
         colours.resize(size[0] * size[1] * 3, 0.0);
-        demosaic::demosaic(&band, self.way, room, colours);
+        demosaic::demosaic(&band, self.way, demosaicing, colours);
         codes.resize(colours.len(), 0);
         light_codes::codes(colours, codes);
         Ok(())

@@ -4,7 +4,7 @@
 use super::lights;
 use super::view::View;
 use jade_optics::grid::Grid;
-use jade_optics::resample::Room;
+use jade_optics::resample::Scratch;
 use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -195,9 +195,9 @@ impl Row {
         let mut colours = Vec::with_capacity(views.len());
         let mut grey = vec![0.0; region.area()];
         let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
-        let mut room = Room::default();
+        let mut scratch = Scratch::default();
         for view in views {
-            view.fill(region, planes.each_mut().map(Vec::as_mut_slice), &mut room)?;
+            view.fill(region, planes.each_mut().map(Vec::as_mut_slice), &mut scratch)?;
             colours.push(planes.each_ref().map(|plane| means(plane, wide, step)));
             let [red, green, blue] = &planes;
             for (((grey, r), g), b) in grey.iter_mut().zip(red).zip(green).zip(blue) {

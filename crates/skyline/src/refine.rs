@@ -8,7 +8,7 @@ use super::view::View;
 use jade_combine::mask::Mask;
 use jade_combine::network::{LANES, Network, Row};
 use jade_optics::grid::Grid;
-use jade_optics::resample::Room;
+use jade_optics::resample;
 use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -75,13 +75,20 @@ impl Pixels {
         let marked: Result<Vec<(Region, Vec<u8>)>, PictureError> = squares
             .into_iter()
             .par_bridge()
-            .map_init(Desk::default, |desk, square| match stop() {
+            .map_init(Scratch::default, |scratch, square| match stop() {
                 true => Err(PictureError::Cancelled),
                 false => {
                     let size = (width, height);
                     let mut own = self.copied(square);
                     let grid = evidence.grid;
-                    desk.mark(views, &network, grid, (&around, here), (square, size), &mut own)?;
+                    scratch.mark(
+                        views,
+                        &network,
+                        grid,
+                        (&around, here),
+                        (square, size),
+                        &mut own,
+                    )?;
                     Ok((square, own))
                 }
             })
@@ -143,8 +150,8 @@ enum Known {
 
 /// Memory of one thread.
 #[derive(Default)]
-struct Desk {
-    room: Room,
+struct Scratch {
+    resampling: resample::Scratch,
     planes: Vec<[Vec<f32>; 3]>,
     rows: Vec<Row>,
     share: Vec<f32>,
@@ -158,7 +165,7 @@ struct Desk {
     dazzling: f32,
 }
 
-impl Desk {
+impl Scratch {
     /// Marks the pixels of a square of a picture of that size, in and next to some cells.
     fn mark(
         &mut self,
@@ -341,7 +348,7 @@ impl Desk {
         for (view, planes) in views.iter().zip(&mut self.planes) {
             planes.iter_mut().for_each(|plane| plane.resize(area, 0.0));
             let out = planes.each_mut().map(Vec::as_mut_slice);
-            view.fill(region, out, &mut self.room)?;
+            view.fill(region, out, &mut self.resampling)?;
         }
         self.share.clear();
         self.light.clear();

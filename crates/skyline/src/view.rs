@@ -2,7 +2,7 @@
 
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
-use jade_optics::resample::{self, Room};
+use jade_optics::resample::{self, Scratch};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
@@ -26,11 +26,13 @@ impl View<'_> {
         &self,
         region: Region,
         planes: [&mut [f32]; 3],
-        room: &mut Room,
+        scratch: &mut Scratch,
     ) -> Result<(), PictureError> {
         match self.light.lens() {
             None => self.light.fill(region, planes, region.width as usize),
-            Some(_) => resample::read(self.light, &Motion::Still, region, planes, room).map(|_| ()),
+            Some(_) => {
+                resample::read(self.light, &Motion::Still, region, planes, scratch).map(|_| ())
+            }
         }
     }
 }

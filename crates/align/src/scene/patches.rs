@@ -5,7 +5,7 @@
 
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
-use jade_optics::resample::{self, Room};
+use jade_optics::resample::{self, Scratch};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::progress::Watch;
@@ -125,7 +125,7 @@ impl Patches {
         watch: &dyn Watch,
     ) -> Result<Vec<Sighting>, PictureError> {
         let backward = motion.backward();
-        let mut room = Room::default();
+        let mut scratch = Scratch::default();
         let mut planes = [(); 3].map(|()| vec![0.0; OUTER * OUTER]);
         let mut found = Vec::new();
         for (place, template) in self.places.iter().zip(&self.templates) {
@@ -137,7 +137,7 @@ impl Patches {
                 continue;
             }
             let out = planes.each_mut().map(Vec::as_mut_slice);
-            if resample::read(frame, &backward, *place, out, &mut room)?.is_some() {
+            if resample::read(frame, &backward, *place, out, &mut scratch)?.is_some() {
                 continue;
             }
             let seen = smoothed(grey(planes.each_ref(), self.roots));

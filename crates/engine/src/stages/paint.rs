@@ -11,7 +11,7 @@ use jade_frames::cache::{Key, LayerKind};
 use jade_optics::combined::Combined;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
-use jade_optics::resample::{self, Room};
+use jade_optics::resample::{self, Scratch};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use jade_plan::progress::Stage;
@@ -44,7 +44,7 @@ impl Pixels for Placed {
         let slices = planes.each_mut().map(Vec::as_mut_slice);
         let there = region.moved(origin);
         let covered =
-            resample::read(&self.frame, &self.backward, there, slices, &mut Room::default())?;
+            resample::read(&self.frame, &self.backward, there, slices, &mut Scratch::default())?;
         let light = pixels_of(&planes).map(|pixel| pixel.map(|v| v * self.gain));
         Ok((light.collect(), covered))
     }

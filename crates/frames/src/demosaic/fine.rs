@@ -8,7 +8,7 @@ use multiversion::multiversion;
 /// Planes of a band with its margins. At a photosite of red or blue a difference is what it has
 /// more than green; at one of green it is 0.
 #[derive(Default)]
-pub struct Room {
+pub struct Scratch {
     /// Differences where green is found along rows, and along columns.
     along: [Vec<f32>; 2],
     /// How much those differ from one photosite of the colour to the next.
@@ -22,10 +22,10 @@ pub struct Room {
 }
 
 /// Chooses the way of each photosite, and finds its difference to green.
-fn choose_ways(band: &Band, room: &mut Room) {
+fn choose_ways(band: &Band, scratch: &mut Scratch) {
     let stride = band.stride();
     let tall = band.size[1] + 2 * MARGIN;
-    let Room { along, changes, chosen, rows, .. } = room;
+    let Scratch { along, changes, chosen, rows, .. } = scratch;
     for plane in along.iter_mut().chain(changes.iter_mut()).chain([&mut *chosen]) {
         plane.resize(stride * tall, 0.0);
     }
@@ -82,22 +82,22 @@ fn worked_on(at: usize, off: isize, stride: usize) -> std::ops::Range<usize> {
     from..from + stride - 2 * REACH
 }
 
-pub fn green(band: &Band, room: &mut Room, out: &mut [f32]) {
-    choose_ways(band, room);
+pub fn green(band: &Band, scratch: &mut Scratch, out: &mut [f32]) {
+    choose_ways(band, scratch);
     let stride = band.stride();
     for (y, out) in out.chunks_exact_mut(band.size[0]).enumerate() {
         let here = (y + MARGIN) * stride + MARGIN..(y + MARGIN) * stride + stride - MARGIN;
         // At photosites of green nothing is to be taken off.
-        let pixels = band.light[here.clone()].iter().zip(&room.chosen[here]);
+        let pixels = band.light[here.clone()].iter().zip(&scratch.chosen[here]);
         out.iter_mut().zip(pixels).for_each(|(out, (own, chosen))| *out = own - chosen);
     }
 }
 
-pub fn demosaic(band: &Band, room: &mut Room, out: &mut [f32]) {
-    choose_ways(band, room);
+pub fn demosaic(band: &Band, scratch: &mut Scratch, out: &mut [f32]) {
+    choose_ways(band, scratch);
     let stride = band.stride();
     let tall = band.size[1] + 2 * MARGIN;
-    let Room { chosen, apart, rows, .. } = room;
+    let Scratch { chosen, apart, rows, .. } = scratch;
     apart.resize(stride * tall, 0.0);
     let s = stride as isize;
     let part = |at: usize, off: isize| worked_on(at, off, stride);

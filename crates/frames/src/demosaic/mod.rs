@@ -8,28 +8,28 @@ pub use band::{Band, MARGIN};
 
 use jade_plan::Demosaic;
 
-/// Bytes of [`Room`] for each pixel of a band at most.
+/// Bytes of [`Scratch`] for each pixel of a band at most.
 pub const BYTES_FOR_PIXEL: u64 = 6 * 4 + 1;
 
 /// Memory that is used again for every band.
 #[derive(Default)]
-pub struct Room {
-    fine: fine::Room,
+pub struct Scratch {
+    fine: fine::Scratch,
 }
 
 /// Finds the colours of a band: interleaved red, green and blue into `out`, row by row.
-pub fn demosaic(band: &Band, way: Demosaic, room: &mut Room, out: &mut [f32]) {
+pub fn demosaic(band: &Band, way: Demosaic, scratch: &mut Scratch, out: &mut [f32]) {
     match way {
         Demosaic::Fast => fast::demosaic(band, out),
-        Demosaic::Fine => fine::demosaic(band, &mut room.fine, out),
+        Demosaic::Fine => fine::demosaic(band, &mut scratch.fine, out),
     }
 }
 
 /// Finds only the green of a band: one value for each pixel into `out`, row by row.
-pub fn green(band: &Band, way: Demosaic, room: &mut Room, out: &mut [f32]) {
+pub fn green(band: &Band, way: Demosaic, scratch: &mut Scratch, out: &mut [f32]) {
     match way {
         Demosaic::Fast => fast::green(band, out),
-        Demosaic::Fine => fine::green(band, &mut room.fine, out),
+        Demosaic::Fine => fine::green(band, &mut scratch.fine, out),
     }
 }
 
@@ -56,8 +56,8 @@ mod tests {
             let band = Band { size, light: &light, pattern };
             for way in [Demosaic::Fast, Demosaic::Fine] {
                 let (mut all, mut alone) = (vec![0.0; 37 * 26 * 3], vec![0.0; 37 * 26]);
-                demosaic(&band, way, &mut Room::default(), &mut all);
-                green(&band, way, &mut Room::default(), &mut alone);
+                demosaic(&band, way, &mut Scratch::default(), &mut all);
+                green(&band, way, &mut Scratch::default(), &mut alone);
                 for (pixel, green) in all.as_chunks::<3>().0.iter().zip(&alone) {
                     assert!((pixel[1] - green).abs() < 1e-6, "{way:?}: {pixel:?} {green}");
                 }

@@ -1,19 +1,19 @@
 //! The kernel along both axes at once: for any motion.
 
-use super::desk::Desk;
 use super::lanes::{WHOLE, fused, parted, weights};
 use super::layout::{FINE, SLACK};
+use super::row_scratch::RowScratch;
 use super::strip::Strip;
 use crate::kernel::{Kernel, LANCZOS, RUN, TAPS};
 use multiversion::multiversion;
 use multiversion::target::target_cfg_f;
 
 impl Strip<'_> {
-    /// The light of the row whose positions are on the desk, where the whole source lies too.
-    pub fn direct(&self, desk: &Desk, out: [&mut [f32]; 3]) {
-        let planes = desk.planes.each_ref().map(Vec::as_slice);
+    /// The light of the row whose positions are in `scratch`, where the whole source lies too.
+    pub fn direct(&self, scratch: &RowScratch, out: [&mut [f32]; 3]) {
+        let planes = scratch.planes.each_ref().map(Vec::as_slice);
         let long = self.wide.next_multiple_of(RUN);
-        let (xs, ys) = (&desk.xs[..long], &desk.ys[..long]);
+        let (xs, ys) = (&scratch.xs[..long], &scratch.ys[..long]);
         resample(planes, self.source.stride, xs, ys, out, &LANCZOS);
     }
 }

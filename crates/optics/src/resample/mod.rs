@@ -6,12 +6,12 @@
 //! columns, otherwise to both at once.
 
 mod backward;
-mod desk;
 mod direct;
 mod lanes;
 mod layout;
 mod map;
 mod places;
+mod row_scratch;
 mod source;
 mod strip;
 mod upright;
@@ -24,20 +24,20 @@ use crate::lens::Geometry;
 use crate::light::{Ahead, Light};
 use crate::motion::Motion;
 use backward::{Backward, GREEN};
-use desk::Desk;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use layout::STRIP;
 use map::Map;
+use row_scratch::RowScratch;
 use source::Source;
 use strip::Strip;
 use upright::Upright;
 
 /// Memory of one thread that is used again for every region.
 #[derive(Default)]
-pub struct Room {
+pub struct Scratch {
     ahead: Ahead,
-    desk: Desk,
+    row: RowScratch,
     colours: [Vec<f32>; 3],
 }
 
@@ -53,9 +53,9 @@ pub fn read(
     backward: &Motion,
     region: Region,
     planes: [&mut [f32]; 3],
-    room: &mut Room,
+    scratch: &mut Scratch,
 ) -> Result<Option<Vec<bool>>, PictureError> {
-    read_small(light, backward, Scale::FULL, region, planes, room)
+    read_small(light, backward, Scale::FULL, region, planes, scratch)
 }
 
 /// [`read`], of a frame and into a picture that are both smaller than those that `backward` is between.
@@ -68,22 +68,22 @@ pub fn read_small(
     scale: Scale,
     region: Region,
     planes: [&mut [f32]; 3],
-    room: &mut Room,
+    scratch: &mut Scratch,
 ) -> Result<Option<Vec<bool>>, PictureError> {
     let way =
         |colour: usize| Backward { backward, scale, lens: light.lens().map(|lens| (lens, colour)) };
     if !light.lens().is_some_and(Geometry::parts_colours) {
-        return read_by(light, &way(GREEN), region, planes, room, Upright::of);
+        return read_by(light, &way(GREEN), region, planes, scratch, Upright::of);
     }
     // Each colour has its own way; the others that come along on it are not kept.
     let mut covered: Option<Vec<bool>> = None;
     for (colour, plane) in planes.into_iter().enumerate() {
-        let mut colours = std::mem::take(&mut room.colours);
+        let mut colours = std::mem::take(&mut scratch.colours);
         colours.iter_mut().for_each(|own| own.resize(region.area(), 0.0));
         let out = colours.each_mut().map(Vec::as_mut_slice);
-        let own = read_by(light, &way(colour), region, out, room, Upright::of)?;
+        let own = read_by(light, &way(colour), region, out, scratch, Upright::of)?;
         plane.copy_from_slice(&colours[colour]);
-        room.colours = colours;
+        scratch.colours = colours;
         covered = match (covered, own) {
             (Some(mut all), Some(own)) => {
                 all.iter_mut().zip(own).for_each(|(all, own)| *all &= own);
@@ -101,7 +101,7 @@ fn read_by(
     way: &Backward,
     region: Region,
     mut planes: [&mut [f32]; 3],
-    room: &mut Room,
+    scratch: &mut Scratch,
     upright: impl Fn(&Strip) -> Option<Upright>,
 ) -> Result<Option<Vec<bool>>, PictureError> {
     let (width, height) = light.size();
@@ -115,7 +115,7 @@ fn read_by(
         planes.into_iter().for_each(|plane| plane.fill(0.0));
         return Ok(Some(vec![false; w * h]));
     };
-    let Room { ahead, desk, .. } = room;
+    let Scratch { ahead, row, .. } = scratch;
     let source = Source::read(light, bounds, ahead)?;
     let mut whole = false;
     let (right, bottom) = (width as f32 - 1.0, height as f32 - 1.0);
@@ -129,17 +129,17 @@ fn read_by(
         let strip = Strip { map: &map, source: &source, x, wide, nodes, last: [right, bottom] };
         let upright = upright(&strip);
         if upright.is_none() && !whole {
-            source.planes(&mut desk.planes);
+            source.planes(&mut row.planes);
             whole = true;
         }
         for y in 0..h {
             let range = y * w + x..y * w + x + wide;
             let covered = covered.as_mut().map(|covered| &mut covered[range.clone()]);
-            strip.place(y, upright.is_none(), desk, covered);
+            strip.place(y, upright.is_none(), row, covered);
             let out = planes.each_mut().map(|plane| &mut plane[range.clone()]);
             match &upright {
-                Some(upright) => upright.row(&strip, y == 0, desk, out),
-                None => strip.direct(desk, out),
+                Some(upright) => upright.row(&strip, y == 0, row, out),
+                None => strip.direct(row, out),
             }
         }
     }
@@ -168,7 +168,8 @@ mod tests {
         let out = planes.each_mut().map(Vec::as_mut_slice);
         let of = |[x, y]: [u32; 2], c| wave(f64::from(x), f64::from(y), c) as f32;
         let waves = Drawn { size: (230, 170), of };
-        let covered = read(&waves, &motion.backward(), region, out, &mut Room::default()).unwrap();
+        let covered =
+            read(&waves, &motion.backward(), region, out, &mut Scratch::default()).unwrap();
         Samples { planes, covered }
     }
 
@@ -222,9 +223,9 @@ mod tests {
             let light = |upright: &dyn Fn(&Strip) -> Option<Upright>| {
                 let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
                 let out = planes.each_mut().map(Vec::as_mut_slice);
-                let mut room = Room::default();
+                let mut scratch = Scratch::default();
                 let way = Backward { backward: &backward, scale: Scale::FULL, lens: None };
-                let covered = read_by(&stars, &way, region, out, &mut room, upright).unwrap();
+                let covered = read_by(&stars, &way, region, out, &mut scratch, upright).unwrap();
                 (planes, covered)
             };
             let (columns, covered) = light(&|strip| {
@@ -259,7 +260,7 @@ mod tests {
                 let upright = |strip: &Strip| if both { None } else { Upright::of(strip) };
                 let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
                 let out = planes.each_mut().map(Vec::as_mut_slice);
-                read_by(&stars, &way, region, out, &mut Room::default(), upright).unwrap();
+                read_by(&stars, &way, region, out, &mut Scratch::default(), upright).unwrap();
                 let apart = planes[1].iter().zip(&exact[1]).map(|(a, b)| (a - b).abs());
                 let worst = apart.fold(0.0, f32::max);
                 assert!(worst < 1e-3, "{worst} of a star with {drift}");

@@ -1,8 +1,8 @@
 //! Some columns of a region, all rows.
 
-use super::desk::Desk;
 use super::layout::NODES;
 use super::map::{self, Map};
+use super::row_scratch::RowScratch;
 use super::source::Source;
 use crate::kernel::RUN;
 
@@ -19,10 +19,16 @@ pub struct Strip<'a> {
 }
 
 impl Strip<'_> {
-    /// Puts the source positions of row `y` onto the desk: the rows, and where `columns` are
+    /// Puts the source positions of row `y` onto the scratch: the rows, and where `columns` are
     /// needed or what is covered is asked for, those too.
-    pub fn place(&self, y: usize, columns: bool, desk: &mut Desk, covered: Option<&mut [bool]>) {
-        let Desk { xs, ys, .. } = desk;
+    pub fn place(
+        &self,
+        y: usize,
+        columns: bool,
+        scratch: &mut RowScratch,
+        covered: Option<&mut [bool]>,
+    ) {
+        let RowScratch { xs, ys, .. } = scratch;
         // Runs are filled up below the last column.
         let (wide, long) = (self.wide, self.wide.next_multiple_of(RUN));
         map::row(&self.nodes[1], y, ys);

@@ -5,10 +5,10 @@
 //! comes out where the region's rows lie (Catmull & Smith 1980). Every source pixel is weighed once
 //! along each axis, as in the direct way, but the first sum serves all rows that read it.
 
-use super::desk::{Desk, RING, WIDE};
 use super::lanes::{WHOLE, fused, parted, weights};
 use super::layout::{FINE, NODES, STRIP};
 use super::map;
+use super::row_scratch::{RING, RowScratch, WIDE};
 use super::strip::Strip;
 use crate::kernel::{Kernel, LANCZOS, RUN, TAPS};
 use multiversion::multiversion;
@@ -73,10 +73,10 @@ impl Upright {
         Some(Self { crossings, first, limits: [left, right] })
     }
 
-    /// The light of the row whose positions are on the desk; rows follow one another from the
+    /// The light of the row whose positions are in `scratch`; rows follow one another from the
     /// first one of the strip on.
-    pub fn row(&self, strip: &Strip, first: bool, desk: &mut Desk, out: [&mut [f32]; 3]) {
-        let Desk { ys, upright: rows, .. } = desk;
+    pub fn row(&self, strip: &Strip, first: bool, scratch: &mut RowScratch, out: [&mut [f32]; 3]) {
+        let RowScratch { ys, upright: rows, .. } = scratch;
         let ys = &ys[..strip.wide.next_multiple_of(RUN)];
         let (mut top, mut bottom) = (f32::MAX, f32::MIN);
         for line in ys.as_chunks::<FINE>().0 {

@@ -308,8 +308,9 @@ impl OpenPicture {
             let light: &dyn Light = if level == 0 { frame } else { halved };
             let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
             let slices = planes.each_mut().map(Vec::as_mut_slice);
-            let mut room = resample::Room::default();
-            let covered = resample::read_small(light, backward, scale, region, slices, &mut room)?;
+            let mut scratch = resample::Scratch::default();
+            let covered =
+                resample::read_small(light, backward, scale, region, slices, &mut scratch)?;
             let pixel = |i| turn(planes.each_ref().map(|p| p[i]));
             Ok(((0..region.area()).map(pixel).collect(), covered))
         });

@@ -8,11 +8,11 @@ use jade_align::noise;
 use jade_align::scene::{Blur, Places, Scene};
 use jade_combine::mask::{Mask, Side};
 use jade_combine::normalise::Normalisation;
-use jade_combine::reduce::{Placed, Reducer, Workspace};
+use jade_combine::reduce::{Placed, Reducer, Scratch};
 use jade_frames::Frame;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
-use jade_optics::resample::{self, Room};
+use jade_optics::resample;
 use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -199,18 +199,18 @@ impl Ground {
             [reducer(&|i| i == 0), reducer(&|i| i == 1)],
             [reducer(&|i| i % 2 == 0), reducer(&|i| i % 2 == 1)],
         ];
-        let sigma = |[one, other]: &[Reducer; 2], patch: Region, space: &mut Workspace| {
+        let sigma = |[one, other]: &[Reducer; 2], patch: Region, scratch: &mut Scratch| {
             let stop = || request.watch.cancelled();
-            let mut light = one.reduce(patch, space, &stop)?.light;
-            let other = other.reduce(patch, space, &stop)?.light;
+            let mut light = one.reduce(patch, scratch, &stop)?.light;
+            let other = other.reduce(patch, scratch, &stop)?.light;
             light.iter_mut().zip(other).for_each(|(v, other)| *v -= other);
             Ok::<f32, PictureError>(noise::of_light(&light, patch.width as usize))
         };
         let figures: Result<Vec<[f32; 2]>, PictureError> = patches
             .into_par_iter()
             .step_by(step)
-            .map_init(Workspace::default, |space, patch| {
-                Ok([sigma(&pairs[0], patch, space)?, sigma(&pairs[1], patch, space)?])
+            .map_init(Scratch::default, |scratch, patch| {
+                Ok([sigma(&pairs[0], patch, scratch)?, sigma(&pairs[1], patch, scratch)?])
             })
             .collect();
         let figures = figures?;
@@ -236,7 +236,13 @@ impl Ground {
         let of = |light: &dyn Light, motion: &Motion, patch: Region| {
             let mut planes = [(); 3].map(|()| vec![0.0; patch.area()]);
             let out = planes.each_mut().map(Vec::as_mut_slice);
-            resample::read(light, &motion.backward(), patch, out, &mut Room::default())?;
+            resample::read(
+                light,
+                &motion.backward(),
+                patch,
+                out,
+                &mut resample::Scratch::default(),
+            )?;
             Ok::<_, PictureError>(planes.map(|mut plane| median(&mut plane)))
         };
         let one = |patch: &Region| {

@@ -12,7 +12,7 @@ use jade_combine::isolated;
 use jade_combine::join::{Joiner, MARGIN, Passing};
 use jade_combine::mask::{Mask, Side};
 use jade_combine::normalise::Normalisation;
-use jade_combine::reduce::{Placed, Reducer, Workspace};
+use jade_combine::reduce::{Placed, Reducer, Scratch};
 use jade_combine::reduced::Reduced;
 use jade_combine::visibility::{self, SkyVisibility, Unground};
 use jade_frames::cache::{Key, LayerKind, MapKind};
@@ -96,13 +96,13 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         let plan = CombinePlan { method, edges: Edges::Fill, ..plan.clone() };
         Reducer::new(still.collect(), &plan, held)
     });
-    blocks.iter().par_bridge().try_for_each_init(Workspace::default, |space, block| {
+    blocks.iter().par_bridge().try_for_each_init(Scratch::default, |scratch, block| {
         if let (Some(reducer), Side::Both) = (&still_frames, around(*block)) {
-            let made = reducer.reduce(join.there(*block), space, &stop)?;
+            let made = reducer.reduce(join.there(*block), scratch, &stop)?;
             join.keep_still(*block, &made, &out, &squares)?;
         }
         if around(*block) != Side::Sky {
-            let mut made = ground_reducer.reduce(join.there(*block), space, &stop)?;
+            let mut made = ground_reducer.reduce(join.there(*block), scratch, &stop)?;
             if flawed {
                 isolated::mend(&mut made.light, block.width as usize);
             }
@@ -159,9 +159,9 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         _ => vec![*block],
     };
     let sky_blocks: Vec<Region> = blocks.iter().flat_map(skies_in).collect();
-    sky_blocks.iter().par_bridge().try_for_each_init(Workspace::default, |space, block| {
+    sky_blocks.iter().par_bridge().try_for_each_init(Scratch::default, |scratch, block| {
         let made = match sees(*block) {
-            true => Some(sky_reducer.reduce(join.there(*block), space, &stop)?),
+            true => Some(sky_reducer.reduce(join.there(*block), scratch, &stop)?),
             false => None,
         };
         if made.as_ref().is_none_or(|made| made.coverage.contains(&0)) {
@@ -202,8 +202,8 @@ pub fn reduce(join: &Join) -> Result<Made, CoreError> {
         _ => vec![*block],
     };
     let near: Vec<Region> = near.iter().flat_map(parts).collect();
-    near.iter().par_bridge().try_for_each_init(Workspace::default, |space, tile| {
-        let joined = joiner.join(*tile, space, &stop)?;
+    near.iter().par_bridge().try_for_each_init(Scratch::default, |scratch, tile| {
+        let joined = joiner.join(*tile, scratch, &stop)?;
         out.picture.write_region(*tile, &joined.picture)?;
         out.ground.write_region(*tile, &joined.ground)
     })?;

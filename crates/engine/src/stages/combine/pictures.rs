@@ -18,7 +18,7 @@ use jade_combine::edges;
 use jade_combine::gaps::{self, Exposure, Gap};
 use jade_combine::mask::{Mask, Side};
 use jade_combine::normalise::{self, Normalisation};
-use jade_combine::reduce::{Reducer, Workspace};
+use jade_combine::reduce::{Reducer, Scratch};
 use jade_frames::Frame;
 use jade_frames::cache::{Key, MapKind};
 use jade_optics::combined::Combined;
@@ -306,9 +306,9 @@ fn reduce(
     let rejected = rejects.then(|| map(MapKind::Rejected, 2)).transpose()?;
     let by_frame = Mutex::new(vec![0u64; used.len()]);
     // One tile after the other to whichever thread is free: shares cut beforehand end apart.
-    tiles.iter().par_bridge().try_for_each_init(Workspace::default, |space, tile| {
+    tiles.iter().par_bridge().try_for_each_init(Scratch::default, |scratch, tile| {
         let there = tile.moved([region.x, region.y]);
-        let made = reducer.reduce(there, space, &|| request.watch.cancelled())?;
+        let made = reducer.reduce(there, scratch, &|| request.watch.cancelled())?;
         writer.write_region(*tile, &made.light)?;
         if let Some(coverage) = &coverage {
             let everywhere = vec![used.len() as u16; tile.area()];
@@ -355,9 +355,9 @@ fn noise_of_counts(
     let figures: Result<Vec<f32>, PictureError> = each
         .into_par_iter()
         .with_max_len(4)
-        .map_init(Workspace::default, |space, (reducer, patch)| {
+        .map_init(Scratch::default, |scratch, (reducer, patch)| {
             let there = patch.moved(origin);
-            let made = reducer.reduce(there, space, &|| request.watch.cancelled())?;
+            let made = reducer.reduce(there, scratch, &|| request.watch.cancelled())?;
             Ok(noise::of_light(&made.light, patch.width as usize))
         })
         .collect();

@@ -6,7 +6,7 @@ use crate::stages::combine::noise_growth::counts;
 use crate::stages::combine::used::{BLOCK, Used, reference_first};
 use crate::stages::frames::gallery::Gallery;
 use jade_align::noise;
-use jade_combine::reduce::{Reducer, Workspace};
+use jade_combine::reduce::{Reducer, Scratch};
 use jade_combine::streamed::Gathered;
 use jade_frames::Frame;
 use jade_frames::cache::{Key, MapKind};
@@ -96,8 +96,8 @@ fn add(request: &Request, reducer: &Reducer, parts: &mut [Part]) -> Result<(), C
     parts
         .iter_mut()
         .par_bridge()
-        .try_for_each_init(Workspace::default, |space, (there, gathered)| {
-            reducer.gather(*there, gathered, space, &stop)
+        .try_for_each_init(Scratch::default, |scratch, (there, gathered)| {
+            reducer.gather(*there, gathered, scratch, &stop)
         })?;
     Ok(())
 }

@@ -13,7 +13,7 @@ use jade_align::Aligned;
 use jade_align::sharpness::Sharpness;
 use jade_combine::edges;
 use jade_focus::{
-    DepthMap, Desk, Merger, Moved, Order, Sight, bumps, comes_nearer, levels, moved, place,
+    DepthMap, Merger, Moved, Order, Scratch, Sight, bumps, comes_nearer, levels, moved, place,
     placed_on,
 };
 use jade_frames::cache::{Key, MapKind};
@@ -210,9 +210,9 @@ fn merged(request: &Request, key: &Key) -> Result<PictureNote, CoreError> {
     let (depth, certainty) = (create(MapKind::Depth)?, create(MapKind::Certainty)?);
     let parts = Region::covering(region.width, region.height, [PART; 2]);
     watch.begin(Stage::Combine, parts.len() as u64);
-    parts.into_iter().par_bridge().try_for_each_init(Desk::default, |desk, part| {
+    parts.into_iter().par_bridge().try_for_each_init(Scratch::default, |scratch, part| {
         let there = part.moved([region.x, region.y]);
-        out.write_region(part, &merger.merge(there, desk, &|| watch.cancelled())?)?;
+        out.write_region(part, &merger.merge(there, scratch, &|| watch.cancelled())?)?;
         depth.write_region(part, &map.codes(there))?;
         certainty.write_region(part, &map.certainty(there))?;
         watch.advance(1);

@@ -107,7 +107,7 @@ impl Realign {
         stride: usize,
     ) {
         let mut green = self.plain_green(around, &light[1]);
-        let (mut mosaic, mut room) = (Vec::new(), demosaic::Room::default());
+        let (mut mosaic, mut scratch) = (Vec::new(), demosaic::Scratch::default());
         let mut found = Vec::new();
         let mut area = around;
         for round in 0..ROUNDS {
@@ -120,10 +120,10 @@ impl Realign {
             let size = [area.width as usize, area.height as usize];
             let band = Band { size, light: &mosaic, pattern: self.pattern };
             if round + 1 < ROUNDS {
-                demosaic::green(&band, self.way, &mut room, &mut green);
+                demosaic::green(&band, self.way, &mut scratch, &mut green);
             } else {
                 found.resize(area.area() * 3, 0.0);
-                demosaic::demosaic(&band, self.way, &mut room, &mut found);
+                demosaic::demosaic(&band, self.way, &mut scratch, &mut found);
             }
         }
         let (around, wide) = (area, area.width as usize);

@@ -7,8 +7,8 @@ pub const RING: usize = 32;
 /// Columns of a source row that a strip reads at most: stretched, and the kernel of its last run.
 pub const WIDE: usize = 192;
 
-/// What a row is made on.
-pub struct Desk {
+/// Memory in which one row at a time is resampled.
+pub struct RowScratch {
     /// The whole source, for the direct way.
     pub planes: [Vec<f32>; 3],
     pub xs: [f32; STRIP],
@@ -16,7 +16,7 @@ pub struct Desk {
     pub upright: CrossedRows,
 }
 
-impl Default for Desk {
+impl Default for RowScratch {
     fn default() -> Self {
         let (xs, ys) = ([0.0; STRIP], [0.0; STRIP]);
         Self { planes: Default::default(), xs, ys, upright: Default::default() }
