@@ -3,8 +3,9 @@
 use crate::outcome::Outcome;
 use crate::present::Present;
 use crate::request::Request;
-use crate::stages;
+use crate::stages::{self, Change};
 use crate::threads::pool;
+use jade_pixels::tiled::Region;
 use jade_plan::CoreError;
 
 /// Carries out a plan.
@@ -34,13 +35,41 @@ pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
     }
 }
 
+/// The light of a region of the picture that [`stack`] makes, three channels interleaved: the same
+/// bytes as in the whole. Only the last stage is made for the region alone; the stages before it are
+/// made as a run makes them, and kept in the cache.
+///
+/// # Errors
+/// [`CoreError::Setting`] for a region that does not lie inside the picture; those of [`stack`].
+pub fn region(request: &Request, region: Region) -> Result<Vec<f32>, CoreError> {
+    request.plan.check()?;
+    let present = Present::of(request);
+    let request = &present.request(request);
+    let source = stages::source(request.plan.kind.rules().source);
+    let mut changes = changes(request);
+    let Some(last) = changes.pop() else {
+        return pool(request.budget)?.install(|| source.region(request, region));
+    };
+    let before = changed(request, stages::made(source, request)?, &changes)?;
+    pool(request.budget)?.install(|| last.region(request, &before, region))
+}
+
 fn stacked(request: &Request) -> Result<Outcome, CoreError> {
-    let rules = request.plan.kind.rules();
-    let mut outcome = stages::made(stages::source(rules.source), request)?;
-    for stage in rules.changes.iter().map(|change| stages::change(*change)) {
-        if stage.is_on(request.plan) {
-            outcome = pool(request.budget)?.install(|| stage.change(request, outcome))?;
-        }
-    }
-    Ok(outcome)
+    let source = stages::source(request.plan.kind.rules().source);
+    changed(request, stages::made(source, request)?, &changes(request))
+}
+
+/// The changes that the plan asks for, in order.
+fn changes(request: &Request) -> Vec<&'static dyn Change> {
+    let all = request.plan.kind.rules().changes.iter().map(|change| stages::change(*change));
+    all.filter(|change| change.is_on(request.plan)).collect()
+}
+
+fn changed(
+    request: &Request,
+    made: Outcome,
+    changes: &[&dyn Change],
+) -> Result<Outcome, CoreError> {
+    let pool = pool(request.budget)?;
+    changes.iter().try_fold(made, |before, stage| pool.install(|| stage.change(request, before)))
 }

@@ -2,6 +2,7 @@
 
 use crate::outcome::Outcome;
 use crate::request::Request;
+use jade_pixels::tiled::Region;
 use jade_plan::{CoreError, Plan};
 
 /// A stage that goes on from the picture of a run.
@@ -14,4 +15,16 @@ pub trait Change: Sync {
     /// # Errors
     /// As for [`crate::stack`].
     fn change(&self, request: &Request, before: Outcome) -> Result<Outcome, CoreError>;
+
+    /// The light of a region of the changed picture, three channels interleaved: the same as in the
+    /// whole picture, which is not made.
+    ///
+    /// # Errors
+    /// As for [`crate::region`].
+    fn region(
+        &self,
+        request: &Request,
+        before: &Outcome,
+        region: Region,
+    ) -> Result<Vec<f32>, CoreError>;
 }

@@ -1,6 +1,7 @@
 //! The finish stage: from the combined picture to the finished one.
 
 use crate::outcome::Outcome;
+use crate::product::{self, Product, Stop};
 use crate::request::Request;
 use crate::stages::change::Change;
 use crate::stages::combine::interleaved::interleaved;
@@ -14,7 +15,7 @@ use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use jade_plan::progress::Stage;
 use jade_plan::report::FinishReport;
 use jade_plan::{CoreError, Method, Plan};
-use rayon::prelude::*;
+use std::path::Path;
 
 /// Side of the parts that are finished at a time: each needs its surroundings.
 const PART: u32 = 4 * SIDE;
@@ -76,75 +77,121 @@ impl Change for Finish {
         outcome.report.finish = Some(found);
         Ok(Outcome { key, picture, ..outcome })
     }
+
+    fn region(
+        &self,
+        request: &Request,
+        before: &Outcome,
+        region: Region,
+    ) -> Result<Vec<f32>, CoreError> {
+        let sky = Sky::open(request, before)?;
+        let finishing = Finishing::of(request, before, &sky)?;
+        product::region(&finishing, region, &|| request.watch.cancelled())
+    }
 }
 
 fn made(request: &Request, outcome: &Outcome, key: &Key) -> Result<FinishReport, CoreError> {
     let stop = || request.watch.cancelled();
     let sky = Sky::open(request, outcome)?;
-    let layer = Layer { light: &sky.light, shows: &|region| sky.shows(region) };
-    let (width, height) = sky.light.size();
-    let parts = Region::covering(width, height, [PART; 2]);
-    request.watch.begin(Stage::Finish, parts.len() as u64);
-    let fitted = ADJUSTMENTS.iter().map(|fit| fit(&request.plan.finish, &layer, &stop));
-    let fitted: Result<Vec<Option<Box<dyn Adjustment>>>, CoreError> = fitted.collect();
-    let fitted: Vec<Box<dyn Adjustment>> = fitted?.into_iter().flatten().collect();
-    let all: Vec<&dyn Adjustment> = fitted.iter().map(AsRef::as_ref).collect();
-    // What reads around is not worth its time where no sky is seen.
-    let mut quick = all.clone();
-    quick.retain(|adjustment| !adjustment.reads_around());
-    let adjusted = [&all, &quick].map(|by| Adjusted { light: &sky.light, by });
-    let out = write(request, outcome, key, &sky, &parts, &adjusted)?;
-    let mut report = FinishReport { uneven: None, noise: None };
-    for adjustment in &fitted {
-        adjustment.report(&layer, &out, &mut report)?;
-    }
-    Ok(report)
-}
-
-/// Writes the finished picture, and with a skyline its layer of sky, part by part. `adjusted` is the sky's
-/// light where it is seen, and where it is not.
-fn write(
-    request: &Request,
-    outcome: &Outcome,
-    key: &Key,
-    sky: &Sky,
-    parts: &[Region],
-    [seen, hidden]: &[Adjusted; 2],
-) -> Result<Combined, CoreError> {
-    let (width, height) = sky.light.size();
-    let from = TiledFile::<f32>::open(&outcome.picture)?;
-    let create = |path: &std::path::Path| TileWriter::<f32>::create(path, width, height, 3);
+    let finishing = Finishing::of(request, outcome, &sky)?;
+    let (width, height) = finishing.size();
+    request.watch.begin(Stage::Finish, finishing.parts().len() as u64);
+    let create = |path: &Path| TileWriter::<f32>::create(path, width, height, 3);
     let out = create(&request.cache.picture(key))?;
     let layer = request.cache.layer(key, LayerKind::Sky);
     let layer = sky.mask.is_some().then(|| create(&layer)).transpose()?;
-    parts.par_iter().try_for_each(|part| {
-        if request.watch.cancelled() {
-            return Err(PictureError::Cancelled);
-        }
-        let shares = sky.shares(*part)?;
-        let is_hidden =
-            shares.as_ref().is_some_and(|shares| shares.iter().all(|share| *share == 0));
-        let mut light = if is_hidden { hidden } else { seen }.planes(*part)?;
-        light.iter_mut().flatten().for_each(|light| *light = light.max(0.0));
-        let own = interleaved(&light);
-        match (shares, &layer) {
-            (Some(shares), Some(layer)) => {
-                let was = sky.light.0.read_region(*part)?;
-                out.write_region(
-                    *part,
-                    &followed(from.read_region(*part)?, &shares, [&was, &own]),
-                )?;
-                layer.write_region(*part, &own)?;
-            }
-            _ => out.write_region(*part, &own)?,
+    product::each(&finishing, &stop, |part, made| {
+        out.write_region(part, &made.light)?;
+        if let (Some(layer), Some(sky)) = (&layer, &made.sky) {
+            layer.write_region(part, sky)?;
         }
         request.watch.advance(1);
-        Ok::<(), PictureError>(())
+        Ok(())
     })?;
     if let Some(layer) = layer {
         layer.finish(false)?;
     }
-    Ok(Combined(out.finish(!request.stream)?))
+    let out = Combined(out.finish(!request.stream)?);
+    finishing.report(&out)
+}
+
+/// A picture with adjustments of its sky.
+struct Finishing<'a> {
+    /// The picture before.
+    before: TiledFile<f32>,
+    sky: &'a Sky,
+    adjustments: Vec<Box<dyn Adjustment>>,
+}
+
+/// A finished part: the picture's light, and with a skyline that of its layer of sky.
+struct Finished {
+    light: Vec<f32>,
+    sky: Option<Vec<f32>>,
+}
+
+impl<'a> Finishing<'a> {
+    /// Fits the adjustments that the plan asks for.
+    fn of(request: &Request, outcome: &Outcome, sky: &'a Sky) -> Result<Self, CoreError> {
+        let stop = || request.watch.cancelled();
+        let shows = |region: Region| sky.shows(region);
+        let layer = Layer { light: &sky.light, shows: &shows };
+        let fitted = ADJUSTMENTS.iter().map(|fit| fit(&request.plan.finish, &layer, &stop));
+        let fitted: Result<Vec<Option<Box<dyn Adjustment>>>, CoreError> = fitted.collect();
+        let adjustments = fitted?.into_iter().flatten().collect();
+        Ok(Self { before: TiledFile::open(&outcome.picture)?, sky, adjustments })
+    }
+
+    /// The adjusted sky of a part. Where no sky is `seen`, adjustments that read around are left out, as
+    /// they would not be worth their time.
+    fn adjusted(&self, part: Region, seen: bool) -> Result<Vec<f32>, PictureError> {
+        let all = self.adjustments.iter().map(AsRef::as_ref);
+        let by: Vec<&dyn Adjustment> = all.filter(|own| seen || !own.reads_around()).collect();
+        let mut planes = Adjusted { light: &self.sky.light, by: &by }.planes(part)?;
+        planes.iter_mut().flatten().for_each(|light| *light = light.max(0.0));
+        Ok(interleaved(&planes))
+    }
+
+    fn report(&self, after: &dyn Light) -> Result<FinishReport, CoreError> {
+        let shows = |region: Region| self.sky.shows(region);
+        let layer = Layer { light: &self.sky.light, shows: &shows };
+        let mut report = FinishReport { uneven: None, noise: None };
+        for adjustment in &self.adjustments {
+            adjustment.report(&layer, after, &mut report)?;
+        }
+        Ok(report)
+    }
+}
+
+impl Product for Finishing<'_> {
+    type Part = Finished;
+    type Scratch = ();
+
+    fn size(&self) -> (u32, u32) {
+        (self.before.width(), self.before.height())
+    }
+
+    fn parts(&self) -> Vec<Region> {
+        let (width, height) = self.size();
+        Region::covering(width, height, [PART; 2])
+    }
+
+    fn make(&self, part: Region, (): &mut (), stop: Stop) -> Result<Finished, PictureError> {
+        if stop() {
+            return Err(PictureError::Cancelled);
+        }
+        let Some(shares) = self.sky.shares(part)? else {
+            return Ok(Finished { light: self.adjusted(part, true)?, sky: None });
+        };
+        let seen = shares.iter().any(|share| *share > 0);
+        let sky = self.adjusted(part, seen)?;
+        let was = self.sky.light.0.read_region(part)?;
+        let light = followed(self.before.read_region(part)?, &shares, [&was, &sky]);
+        Ok(Finished { light, sky: Some(sky) })
+    }
+
+    fn light(part: &Finished) -> &[f32] {
+        &part.light
+    }
 }
 
 /// A picture whose share of sky in each pixel, of 65535, follows what was done to the sky.

@@ -1,6 +1,7 @@
 //! What is painted into a merged sweep: single frames, or the other way of merging.
 
 use crate::outcome::Outcome;
+use crate::product::{self, Product, Stop};
 use crate::request::Request;
 use crate::stages::change::Change;
 use crate::stages::merge::stage::Merge;
@@ -16,7 +17,6 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use jade_plan::progress::Stage;
 use jade_plan::{CoreError, FocusPlan, Patch, PatchFrom, Plan};
-use rayon::prelude::*;
 use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
@@ -91,34 +91,77 @@ impl Change for Paint {
         }
         Ok(Outcome { key, picture, report, ..merged })
     }
+
+    fn region(
+        &self,
+        request: &Request,
+        merged: &Outcome,
+        region: Region,
+    ) -> Result<Vec<f32>, CoreError> {
+        let (painted, _) = Painted::of(request, merged)?;
+        product::region(&painted, region, &|| request.watch.cancelled())
+    }
 }
 
 fn paint(request: &Request, merged: &Outcome, key: &Key) -> Result<Vec<String>, CoreError> {
-    let watch = request.watch;
-    let (pixels, doubts) = pixels(request, merged)?;
-    let from = TiledFile::<f32>::open(&merged.picture)?;
-    let size = (from.width(), from.height());
-    let patches = request.plan.focus.patches.iter().filter_map(|patch| {
-        let Patch { points, soft, .. } = patch.clone();
-        Some(Stroke { pixels: pixels.get(&patch.from)?.clone(), points, soft })
-    });
-    let painting = Painting { strokes: patches.collect(), origin: merged.report.origin };
-    let parts = Region::covering(size.0, size.1, [PART; 2]);
-    watch.begin(Stage::Finish, parts.len() as u64);
-    let out = TileWriter::<f32>::create(&request.cache.picture(key), size.0, size.1, 3)?;
-    parts.par_iter().try_for_each(|part| {
-        if watch.cancelled() {
-            return Err(PictureError::Cancelled);
-        }
-        let mut light = from.read_region(*part)?;
-        painting.paint(light.as_chunks_mut::<3>().0, *part, 0, size)?;
-        out.write_region(*part, &light)?;
-        watch.advance(1);
+    let (painted, doubts) = Painted::of(request, merged)?;
+    let (width, height) = painted.size();
+    request.watch.begin(Stage::Finish, painted.parts().len() as u64);
+    let out = TileWriter::<f32>::create(&request.cache.picture(key), width, height, 3)?;
+    product::each(&painted, &|| request.watch.cancelled(), |part, light| {
+        out.write_region(part, &light)?;
+        request.watch.advance(1);
         Ok(())
     })?;
     out.finish(!request.stream)?;
     keep_unpainted(request, merged, key)?;
     Ok(doubts)
+}
+
+/// A picture with what is painted on it.
+struct Painted {
+    before: TiledFile<f32>,
+    painting: Painting,
+}
+
+impl Painted {
+    /// The plan's patches on a merged picture; also says which of them are left out.
+    fn of(request: &Request, merged: &Outcome) -> Result<(Self, Vec<String>), CoreError> {
+        let (pixels, doubts) = pixels(request, merged)?;
+        let strokes = request.plan.focus.patches.iter().filter_map(|patch| {
+            let Patch { points, soft, .. } = patch.clone();
+            Some(Stroke { pixels: pixels.get(&patch.from)?.clone(), points, soft })
+        });
+        let painting = Painting { strokes: strokes.collect(), origin: merged.report.origin };
+        Ok((Self { before: TiledFile::open(&merged.picture)?, painting }, doubts))
+    }
+}
+
+impl Product for Painted {
+    type Part = Vec<f32>;
+    type Scratch = ();
+
+    fn size(&self) -> (u32, u32) {
+        (self.before.width(), self.before.height())
+    }
+
+    fn parts(&self) -> Vec<Region> {
+        let (width, height) = self.size();
+        Region::covering(width, height, [PART; 2])
+    }
+
+    fn make(&self, part: Region, (): &mut (), stop: Stop) -> Result<Vec<f32>, PictureError> {
+        if stop() {
+            return Err(PictureError::Cancelled);
+        }
+        let mut light = self.before.read_region(part)?;
+        self.painting.paint(light.as_chunks_mut::<3>().0, part, 0, self.size())?;
+        Ok(light)
+    }
+
+    fn light(part: &Vec<f32>) -> &[f32] {
+        part
+    }
 }
 
 /// Keeps what was merged beside the painted picture, so that it can be painted on anew.

@@ -5,7 +5,7 @@ use crate::request::Request;
 use crate::stages::note::PictureNote;
 use crate::threads::pool;
 use jade_frames::cache::Key;
-use jade_pixels::tiled::TiledFile;
+use jade_pixels::tiled::{Region, TiledFile};
 use jade_plan::CoreError;
 
 /// A stage that makes the picture of a run from its frames.
@@ -21,6 +21,13 @@ pub trait Source: Sync {
     /// # Errors
     /// As for [`crate::stack`].
     fn make(&self, request: &Request, key: &Key) -> Result<PictureNote, CoreError>;
+
+    /// The light of a region of the picture that it makes, three channels interleaved: the same as in
+    /// the whole picture, which is not made.
+    ///
+    /// # Errors
+    /// As for [`crate::region`].
+    fn region(&self, request: &Request, region: Region) -> Result<Vec<f32>, CoreError>;
 }
 
 impl dyn Source + '_ {

@@ -6,6 +6,7 @@ mod joined;
 mod lens;
 mod methods;
 mod prepare;
+mod regions;
 mod scene;
 mod shoot;
 mod skies;

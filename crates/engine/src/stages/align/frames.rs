@@ -6,6 +6,7 @@ use crate::stages::align::note::{AlignNote, StarFigures, readable};
 use crate::stages::align::star_lists::stars_of;
 use crate::stages::frames::decoded::Decoded;
 use crate::stages::frames::gallery::Gallery;
+use crate::stages::frames::lost::NotMade;
 use jade_align::scene::Scene;
 use jade_align::stars::StarList;
 use jade_align::{Aligned, Alignment, align_again, align_stars, hand};
@@ -17,11 +18,14 @@ use nalgebra::Matrix3;
 use rayon::prelude::*;
 
 /// Where the frames lie, from the cache where that was found before.
+///
+/// # Errors
+/// [`NotMade::ReferenceLost`]; those of aligning.
 pub fn aligned(
     request: &Request,
     gallery: &mut Gallery,
     reference: usize,
-) -> Result<AlignNote, CoreError> {
+) -> Result<AlignNote, NotMade> {
     let key = align_key(request);
     let known: Option<AlignNote> = request.cache.read("align", &key);
     if let Some(note) = known.filter(|note| note.holds_for(gallery, reference)) {
@@ -83,7 +87,7 @@ fn align(
     request: &Request,
     gallery: &mut Gallery,
     reference: usize,
-) -> Result<AlignNote, CoreError> {
+) -> Result<AlignNote, NotMade> {
     request.watch.begin(Stage::Align, gallery.usable().len() as u64);
     let mut stars = vec![None; gallery.frames.len()];
     let mut lens = None;
@@ -148,9 +152,9 @@ fn align(
 }
 
 /// Where the reference frame stands among those that could be read.
-fn place_of(gallery: &Gallery, places: &[usize], reference: usize) -> Result<usize, CoreError> {
+fn place_of(gallery: &Gallery, places: &[usize], reference: usize) -> Result<usize, NotMade> {
     places.iter().position(|&i| i == reference).ok_or_else(|| {
         let reason = gallery.frames[reference].as_ref().err().cloned().unwrap_or_default();
-        CoreError::Reference(reason)
+        NotMade::ReferenceLost(reason)
     })
 }

@@ -1,12 +1,14 @@
 //! The combine stage: picture, maps and figures of aligned frames; with a skyline, sky and ground apart.
 
-mod blocks;
+mod combination;
+mod figures;
 mod ground;
 pub mod interleaved;
 mod joined;
+mod maps;
 mod noise_growth;
 mod pictures;
-mod squares;
+mod stack;
 pub mod stage;
 mod streamed;
 pub mod used;

@@ -3,13 +3,17 @@
 use crate::keys::combine_key;
 use crate::request::Request;
 use crate::stages::align::frames::{aligned, aligned_in};
+use crate::stages::align::note::AlignNote;
 use crate::stages::combine::pictures;
 use crate::stages::frames::decode;
 use crate::stages::frames::gallery::Gallery;
+use crate::stages::frames::lost::NotMade;
 use crate::stages::note::PictureNote;
 use crate::stages::skyline::find;
 use crate::stages::source::Source;
+use jade_combine::mask::Mask;
 use jade_frames::cache::Key;
+use jade_pixels::tiled::Region;
 use jade_plan::CoreError;
 
 /// Many frames to one, sample by sample; with a skyline, sky and ground apart.
@@ -25,34 +29,52 @@ impl Source for Combine {
     }
 
     fn make(&self, request: &Request, key: &Key) -> Result<PictureNote, CoreError> {
-        let mut gallery = Gallery::open(request)?;
-        loop {
-            let reference = decode::settle(&mut gallery.frames, request.reference)?;
-            decode::several(&gallery.frames, reference)?;
-            match made_on(request, key, &mut gallery, reference) {
-                // A frame that nobody chose is left out as any other is, and the next one takes its
-                // place.
-                Err(CoreError::Reference(reason)) if request.reference.is_none() => {
-                    gallery.frames[reference] = Err(reason);
-                }
-                made => return made,
+        on_a_reference(request, &|gallery, note, mask| {
+            pictures::combine(request, key, gallery, note, mask)
+        })
+    }
+
+    fn region(&self, request: &Request, region: Region) -> Result<Vec<f32>, CoreError> {
+        // Frames are read at places of a region again and again: they are decoded beforehand.
+        let request = &Request { stream: false, ..*request };
+        let key = self.key(request);
+        on_a_reference(request, &|gallery, note, mask| {
+            pictures::region(request, &key, gallery, &note, mask, region)
+        })
+    }
+}
+
+/// What is done with aligned frames and, where the plan asks for one, their skyline.
+type Work<'a, T> = &'a dyn Fn(&Gallery, AlignNote, Option<&Mask>) -> Result<T, NotMade>;
+
+/// Works on a reference frame that can be read. One that nobody chose is left out as any other frame
+/// is when it cannot be read, and the next one takes its place.
+fn on_a_reference<T>(request: &Request, work: Work<T>) -> Result<T, CoreError> {
+    let mut gallery = Gallery::open(request)?;
+    loop {
+        let reference = decode::settle(&mut gallery.frames, request.reference)?;
+        decode::several(&gallery.frames, reference)?;
+        match on(request, &mut gallery, reference, work) {
+            Ok(made) => return Ok(made),
+            Err(NotMade::ReferenceLost(reason)) if request.reference.is_none() => {
+                gallery.frames[reference] = Err(reason);
             }
+            Err(not) => return Err(not.into()),
         }
     }
 }
 
-/// Aligns and combines the frames on a reference frame.
-fn made_on(
+fn on<T>(
     request: &Request,
-    key: &Key,
     gallery: &mut Gallery,
     reference: usize,
-) -> Result<PictureNote, CoreError> {
+    work: Work<T>,
+) -> Result<T, NotMade> {
     let note = aligned(request, gallery, reference)?;
     if !request.plan.skyline.is_on() {
-        return pictures::combine(request, key, gallery, note, None);
+        return work(gallery, note, None);
     }
     let mask = find::mask(request, &gallery.frames, &note)?;
     let note = aligned_in(&mask, request, gallery, note)?;
-    pictures::combine(request, key, gallery, note, Some(mask))
+    work(gallery, note, Some(&mask))
 }

@@ -2,18 +2,20 @@
 //! picture that gathers there.
 
 use crate::request::Request;
+use crate::stages::combine::maps::{Maps, Noted};
 use crate::stages::combine::noise_growth::counts;
-use crate::stages::combine::used::{BLOCK, Used, reference_first};
+use crate::stages::combine::stack::Stack;
+use crate::stages::combine::used::{BLOCK, Used};
 use crate::stages::frames::gallery::Gallery;
+use crate::stages::frames::lost::NotMade;
 use jade_align::noise;
 use jade_combine::reduce::{Reducer, Scratch};
 use jade_combine::streamed::Gathered;
 use jade_frames::Frame;
-use jade_frames::cache::{Key, MapKind};
-use jade_pixels::PictureError;
+use jade_frames::cache::Key;
 use jade_pixels::tiled::{Region, TileWriter, TiledFile};
 use jade_plan::progress::Stage;
-use jade_plan::{CoreError, Edges};
+use jade_plan::CoreError;
 use rayon::prelude::*;
 use std::collections::HashMap;
 
@@ -32,24 +34,27 @@ pub type Running = HashMap<(u32, u32), Vec<f32>>;
 /// A part of the picture: where it lies in the reference frame, and what has gathered there.
 type Part = (Region, Gathered);
 
-pub fn reduce(
-    request: &Request,
+/// Decodes the frames of a stack, some at a time, and adds them to the picture. `candidates` are regions
+/// of the result in which the noise of growing numbers of frames is measured on the way.
+///
+/// # Errors
+/// [`NotMade`] where the reference frame cannot be decoded.
+pub fn write(
+    stack: &Stack,
     key: &Key,
     gallery: &Gallery,
-    used: &[Used],
-    reference: usize,
-    region: Region,
     candidates: &[Region],
-) -> Result<Streamed, CoreError> {
-    let plan = &request.plan.combine;
+) -> Result<Streamed, NotMade> {
+    let Stack { request, used, reference, region, .. } = stack;
+    let (reference, plan) = (*reference, &request.plan.combine);
     let parts = |of: &[Region]| -> Vec<Part> {
-        let there = |r: &Region| r.moved([region.x, region.y]);
+        let there = |r: &Region| r.moved(stack.origin());
         of.iter().map(|r| (there(r), Gathered::new(plan.method, r.area()))).collect()
     };
     let tiles = Region::covering(region.width, region.height, BLOCK);
     let (mut picture, mut patches) = (parts(&tiles), parts(candidates));
     let mut running: Vec<Vec<f32>> = vec![vec![]; candidates.len()];
-    let order = reference_first(used, reference);
+    let order = stack.in_order();
     let counts = counts(order.len());
     let (mut done, mut failed) = (0, vec![]);
     request.watch.begin(Stage::Combine, order.len() as u64);
@@ -59,9 +64,9 @@ pub fn reduce(
         for (one, frame) in few.iter().zip(frames) {
             match frame {
                 Ok(frame) => loaded.push((one, frame)),
-                Err(CoreError::Cancelled) => return Err(CoreError::Cancelled),
+                Err(CoreError::Cancelled) => return Err(CoreError::Cancelled.into()),
                 Err(error) if one.index == reference => {
-                    return Err(CoreError::Reference(error.to_string()));
+                    return Err(NotMade::ReferenceLost(error.to_string()));
                 }
                 Err(error) => failed.push((one.index, error.to_string())),
             }
@@ -87,7 +92,7 @@ pub fn reduce(
     }
     let corners = candidates.iter().map(|r| (r.x, r.y));
     let running = corners.zip(running).collect();
-    let picture = write(request, key, picture, &tiles, region, used.len() - failed.len())?;
+    let picture = written(stack, key, picture, used.len() - failed.len())?;
     Ok(Streamed { picture, running, failed })
 }
 
@@ -102,28 +107,23 @@ fn add(request: &Request, reducer: &Reducer, parts: &mut [Part]) -> Result<(), C
     Ok(())
 }
 
-fn write(
-    request: &Request,
+/// Writes what has gathered of `frames` frames.
+fn written(
+    stack: &Stack,
     key: &Key,
     parts: Vec<Part>,
-    tiles: &[Region],
-    Region { width, height, .. }: Region,
     frames: usize,
 ) -> Result<TiledFile<f32>, CoreError> {
-    let writer = TileWriter::<f32>::create(&request.cache.picture(key), width, height, 3)?;
-    let keep = request.plan.combine.edges == Edges::Keep;
-    let path = request.cache.map(key, MapKind::Coverage);
-    let coverage = keep.then(|| TileWriter::<u16>::create(&path, width, height, 1)).transpose()?;
-    parts.into_par_iter().zip(tiles).try_for_each(|((_, gathered), tile)| {
+    let Stack { request, region, .. } = stack;
+    let picture = request.cache.picture(key);
+    let writer = TileWriter::<f32>::create(&picture, region.width, region.height, 3)?;
+    let maps = Maps::create(request, key, *region, frames)?;
+    parts.into_par_iter().try_for_each(|(there, gathered)| {
+        let part = Region { x: there.x - region.x, y: there.y - region.y, ..there };
         let made = gathered.finish();
-        writer.write_region(*tile, &made.light)?;
-        if let Some(coverage) = &coverage {
-            let everywhere = vec![frames as u16; tile.area()];
-            let counts = if made.coverage.is_empty() { &everywhere } else { &made.coverage };
-            coverage.write_region(*tile, counts)?;
-        }
-        Ok::<(), PictureError>(())
+        writer.write_region(part, &made.light)?;
+        maps.note_coverage(part, &Noted::All, &made)
     })?;
-    coverage.map(|map| map.finish(false)).transpose()?;
+    maps.finish()?;
     Ok(writer.finish(!request.stream)?)
 }

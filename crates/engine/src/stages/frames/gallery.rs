@@ -4,6 +4,7 @@ use crate::memory;
 use crate::request::Request;
 use crate::stages::frames::decode;
 use crate::stages::frames::decoded::Decoded;
+use crate::stages::frames::lost::NotMade;
 use jade_frames::{Frame, FrameInput};
 use jade_pixels::PictureError;
 use jade_pixels::facts::Facts;
@@ -56,19 +57,19 @@ impl<'a> Gallery<'a> {
     /// Does `work` with the reference frame, decoded.
     ///
     /// # Errors
-    /// Those of `work`; [`CoreError::Reference`] where it cannot be decoded;
+    /// Those of `work`; [`NotMade::ReferenceLost`] where it cannot be decoded;
     /// [`CoreError::Cancelled`].
     pub fn with_reference<T>(
         &self,
         reference: usize,
         work: impl FnOnce(&Frame) -> Result<T, CoreError>,
-    ) -> Result<T, CoreError> {
+    ) -> Result<T, NotMade> {
         match self.header(reference) {
-            frame if frame.is_decoded() => work(frame),
+            frame if frame.is_decoded() => Ok(work(frame)?),
             _ => match self.load(reference) {
-                Ok(frame) => work(&frame),
-                Err(CoreError::Cancelled) => Err(CoreError::Cancelled),
-                Err(error) => Err(CoreError::Reference(error.to_string())),
+                Ok(frame) => Ok(work(&frame)?),
+                Err(CoreError::Cancelled) => Err(CoreError::Cancelled.into()),
+                Err(error) => Err(NotMade::ReferenceLost(error.to_string())),
             },
         }
     }

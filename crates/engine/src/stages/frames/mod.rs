@@ -3,3 +3,4 @@
 pub mod decode;
 pub mod decoded;
 pub mod gallery;
+pub mod lost;

@@ -2,3 +2,4 @@
 
 pub mod order;
 pub mod stage;
+pub mod sweep;

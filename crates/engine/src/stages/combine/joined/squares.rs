@@ -17,7 +17,7 @@ impl Squares {
     }
 
     /// Notes those of a layer.
-    pub fn tell(&mut self, layer: usize, squares: Vec<Square>) {
+    pub fn note(&mut self, layer: usize, squares: Vec<Square>) {
         let across = self.size.0.div_ceil(backdrop::SQUARE) as usize;
         for ([x, y], light) in squares {
             self.layers[layer][y * across + x] = light;

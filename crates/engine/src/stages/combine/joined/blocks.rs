@@ -1,7 +1,41 @@
-//! Blocks of a picture, in parts that show sky, ground, or both.
+//! Blocks of a picture that show sky, ground, or both.
 
+use crate::stages::combine::used::BLOCK;
 use jade_combine::mask::Side;
 use jade_pixels::tiled::{Region, SIDE};
+
+/// A block of the picture.
+#[derive(Clone, Copy)]
+pub struct Block {
+    /// Its place in the result.
+    pub region: Region,
+    /// What the mask shows in it and around it, as far as joining looks.
+    pub side: Side,
+}
+
+impl Block {
+    /// Number of its tiles, by which progress is counted.
+    pub fn count(&self) -> u64 {
+        let Region { width, height, .. } = self.region;
+        u64::from(width.div_ceil(SIDE)) * u64::from(height.div_ceil(SIDE))
+    }
+
+    /// Whether sky and ground meet in it or near it.
+    pub fn is_near(&self) -> bool {
+        self.side == Side::Both
+    }
+}
+
+/// The blocks of a picture: smaller near the skyline, where many tiles show one side alone.
+/// `around` gives the side of a region of the result and its surroundings.
+pub fn blocks((width, height): (u32, u32), around: &dyn Fn(Region) -> Side) -> Vec<Block> {
+    let parts = |block: Region| match around(block) {
+        Side::Both => alike(block, around),
+        _ => vec![block],
+    };
+    let all = Region::covering(width, height, BLOCK).into_iter().flat_map(parts);
+    all.map(|region| Block { region, side: around(region) }).collect()
+}
 
 /// The tiles of a block.
 pub fn tiles(block: Region) -> Vec<Region> {
@@ -10,7 +44,7 @@ pub fn tiles(block: Region) -> Vec<Region> {
 }
 
 /// A block in rectangles of tiles that have the same sides around them.
-pub fn alike(block: Region, around: &dyn Fn(Region) -> Side) -> Vec<Region> {
+fn alike(block: Region, around: &dyn Fn(Region) -> Side) -> Vec<Region> {
     let mut done: Vec<(Region, Side)> = vec![];
     for row in Region::covering(block.width, block.height, [block.width, SIDE]) {
         let mut runs: Vec<(Region, Side)> = vec![];

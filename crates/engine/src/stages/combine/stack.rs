@@ -1,0 +1,147 @@
+//! Aligned frames that are ready to be combined: brought to one brightness, and weighed.
+
+use crate::request::Request;
+use crate::stages::align::note::AlignNote;
+use crate::stages::combine::used::{Used, reference_first};
+use crate::stages::frames::decoded::Decoded;
+use crate::stages::frames::gallery::Gallery;
+use jade_align::noise;
+use jade_combine::edges;
+use jade_combine::normalise::{self, Normalisation};
+use jade_combine::reduce::Placed;
+use jade_frames::Frame;
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_pixels::PictureError;
+use jade_pixels::tiled::Region;
+use jade_plan::{CoreError, Edges, Method};
+use rayon::prelude::*;
+
+/// Aligned frames that are ready to be combined.
+pub struct Stack<'a> {
+    pub request: &'a Request<'a>,
+    pub used: Vec<Used<'a>>,
+    /// Index of the reference frame among the given ones.
+    pub reference: usize,
+    /// Size of the reference frame.
+    pub size: (u32, u32),
+    /// The part of the reference frame that the result covers.
+    pub region: Region,
+}
+
+impl<'a> Stack<'a> {
+    /// The frames that could be aligned; `motions` are theirs, one for each frame that was given.
+    ///
+    /// # Errors
+    /// [`CoreError::Frames`] where fewer than two frames are left, or they have no part in common that
+    /// edges could be trimmed to; [`CoreError::Picture`]; [`CoreError::Cancelled`].
+    pub fn of(
+        request: &'a Request,
+        gallery: &'a Gallery,
+        note: &AlignNote,
+        motions: &'a [Option<Motion>],
+    ) -> Result<Self, CoreError> {
+        let reference = gallery.header(note.reference);
+        let mut used = used(&gallery.frames, motions)?;
+        normalise(request, reference, note, &mut used)?;
+        weigh(request, note, &mut used)?;
+        let region = region(request.plan.combine.edges, &used, reference)?;
+        Ok(Self { request, used, reference: note.reference, size: reference.size(), region })
+    }
+
+    /// Where the result lies in the reference frame.
+    pub fn origin(&self) -> [u32; 2] {
+        [self.region.x, self.region.y]
+    }
+
+    /// The used frames in the order in which they are combined. Methods that sum take the reference
+    /// frame first, as a run without scratch does, so that both round alike.
+    pub fn in_order(&self) -> Vec<&Used<'a>> {
+        match self.request.plan.combine.method {
+            Method::Median | Method::Clipped => self.used.iter().collect(),
+            _ => reference_first(&self.used, self.reference),
+        }
+    }
+
+    /// The used frames as they are combined, in order.
+    pub fn placed(&self) -> Vec<Placed<'_>> {
+        self.in_order().into_iter().map(Used::placed).collect()
+    }
+}
+
+/// The frames that were aligned.
+fn used<'a>(
+    frames: &'a [Decoded],
+    motions: &'a [Option<Motion>],
+) -> Result<Vec<Used<'a>>, CoreError> {
+    let all = frames.iter().zip(motions).enumerate();
+    let used = all.filter_map(|(index, (frame, motion))| {
+        let (frame, motion) = (frame.as_ref().ok()?, motion.as_ref()?);
+        Some(Used { index, frame, motion, levels: [Normalisation::NONE; 3], weight: 1.0 })
+    });
+    let used: Vec<Used> = used.collect();
+    match used.len() {
+        0 | 1 => Err(CoreError::Frames(
+            "No frame could be aligned with the reference frame; choose another reference frame, or combine without alignment.".to_owned(),
+        )),
+        _ => Ok(used),
+    }
+}
+
+/// Brings frames to the reference frame's brightness, where the plan asks for it.
+fn normalise(
+    request: &Request,
+    reference: &Frame,
+    note: &AlignNote,
+    used: &mut [Used],
+) -> Result<(), CoreError> {
+    if !request.plan.combine.level {
+        return Ok(());
+    }
+    used.par_iter_mut().filter(|one| one.index != note.reference).try_for_each(|one| {
+        stop(request)?;
+        one.levels = normalise::find(one.frame, one.motion, reference)?;
+        Ok(())
+    })
+}
+
+/// Weighs frames, where the plan asks for it: by the inverse variance of their noise after they were
+/// brought to one brightness, and less for wider stars, whose light is spread over more noise. The
+/// heaviest frame counts 1.
+fn weigh(request: &Request, note: &AlignNote, used: &mut [Used]) -> Result<(), CoreError> {
+    if !request.plan.combine.weigh {
+        return Ok(());
+    }
+    used.par_iter_mut().try_for_each(|one| {
+        stop(request)?;
+        let sigma = noise::typical(one.frame)? * one.levels[1].gain;
+        let width = note.stars[one.index].and_then(|s| s.width).unwrap_or(1.0);
+        one.weight = 1.0 / (sigma * width).max(1e-6).powi(2);
+        Ok::<(), CoreError>(())
+    })?;
+    let heaviest = used.iter().map(|one| one.weight).fold(0.0, f32::max);
+    used.iter_mut().for_each(|one| one.weight /= heaviest);
+    Ok(())
+}
+
+fn stop(request: &Request) -> Result<(), PictureError> {
+    match request.watch.cancelled() {
+        true => Err(PictureError::Cancelled),
+        false => Ok(()),
+    }
+}
+
+/// The part of the reference frame that the result covers.
+fn region(edges: Edges, used: &[Used], reference: &Frame) -> Result<Region, CoreError> {
+    let (width, height) = reference.size();
+    if edges != Edges::Trim {
+        return Ok(Region { x: 0, y: 0, width, height });
+    }
+    let motions: Vec<&Motion> = used.iter().map(|one| one.motion).collect();
+    edges::common(&motions, reference.lens(), width, height).ok_or_else(|| {
+        CoreError::Frames(
+            "The used frames have no part in common; keep the edges instead of trimming them."
+                .to_owned(),
+        )
+    })
+}

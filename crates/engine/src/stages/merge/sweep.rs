@@ -1,0 +1,254 @@
+//! A focus sweep before it is merged: the order of its frames, where they lie, and what is to be doubted.
+
+use crate::present::Present;
+use crate::request::Request;
+use crate::stages::frames::decode;
+use crate::stages::frames::decoded::Decoded;
+use crate::stages::merge::order::{SweepFound, ordered};
+use crate::threads::pool;
+use jade_align::Aligned;
+use jade_align::sharpness::Sharpness;
+use jade_focus::{
+    DepthMap, Moved, Order, bumps, comes_nearer, levels, moved, place, placed_on,
+};
+use jade_frames::cache::Key;
+use jade_frames::{Frame, FrameInput};
+use jade_optics::light::Light;
+use jade_optics::motion::Motion;
+use jade_plan::progress::Stage;
+use jade_plan::report::{FocusReport, FocusStep, MovedPlace};
+use jade_plan::{AlignMode, CoreError};
+use serde::{Deserialize, Serialize};
+
+/// A frame that is the sharpest in a smaller part of its even share of the picture shows nothing in focus.
+const LITTLE: f32 = 0.02;
+
+/// A frame that is merged.
+pub struct Used<'a> {
+    /// Its index among the given frames.
+    pub index: usize,
+    /// Its place among the frames in order.
+    place: usize,
+    pub frame: &'a Frame,
+}
+
+/// Frames of a sweep that can be merged, and what is known of them.
+pub struct Sweep<'a> {
+    pub placed: Placed,
+    pub used: Vec<Used<'a>>,
+    /// Motions of the used frames to the one in the middle of them.
+    pub motions: Vec<Motion>,
+    /// Factors that bring the light of the used frames to that of the one in the middle.
+    pub gains: Vec<f32>,
+    pub map: DepthMap,
+    moved: Vec<Moved>,
+}
+
+impl<'a> Sweep<'a> {
+    /// Puts decoded frames in order and places them.
+    ///
+    /// # Errors
+    /// [`CoreError::Frames`] where fewer than three frames can be read or fewer than two aligned, or
+    /// nothing in them tells an order.
+    pub fn of(request: &Request, decoded: &'a [Decoded]) -> Result<Self, CoreError> {
+        let (mut placed, sharpness) = placed(request, decoded)?;
+        let (mut used, mut motions, mut sharp) = (vec![], vec![], vec![]);
+        for (place, (own, sharpness)) in placed.aligned.iter().zip(sharpness).enumerate() {
+            let index = placed.order.frames[place];
+            if let (Ok(frame), Some(motion)) = (&decoded[index], &own.motion) {
+                used.push(Used { index, place, frame });
+                motions.push(motion.clone());
+                sharp.push(sharpness);
+            }
+        }
+        if used.len() < 2 {
+            return Err(CoreError::Frames(
+                "Fewer than two frames of this sweep can be aligned; see why the others were left out, or merge them as they lie, without alignment.".to_owned(),
+            ));
+        }
+        let gains = levels(&sharp, &motions, used.len() / 2);
+        let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
+        let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
+        let map = DepthMap::of(&sharp, &motions);
+        for (own, share) in used.iter().zip(map.shares()) {
+            if share < LITTLE / used.len() as f32 {
+                placed.order.untold(own.place);
+            }
+        }
+        let steps = &placed.order.steps;
+        let gap = |pair: &[Used]| steps[pair[0].place..pair[1].place].iter().any(|s| s.is_wide());
+        let map = map.with_gaps(used.windows(2).map(gap).collect());
+        let moved = moved(&sharp, &motions);
+        Ok(Self { placed, used, motions, gains, map, moved })
+    }
+
+    /// Place of the frame in the middle among those that are used; the others lie on it.
+    pub fn middle(&self) -> usize {
+        self.used.len() / 2
+    }
+
+    /// The report of the sweep; `names` and `inputs` are those of all given frames.
+    pub fn report(&self, names: &[&str], inputs: &[FrameInput]) -> FocusReport {
+        let Self { placed, used, map, moved, .. } = self;
+        let order = &placed.order;
+        let mut shares = vec![0.0; order.frames.len()];
+        for (own, share) in used.iter().zip(map.shares()) {
+            shares[own.place] = share;
+        }
+        let place = |own: &Moved| MovedPlace {
+            file: names[used[own.frame].index].to_owned(),
+            content: inputs[used[own.frame].index].content.clone(),
+            at: own.at,
+            radius_px: own.radius,
+        };
+        FocusReport {
+            order: order.frames.iter().map(|i| names[*i].to_owned()).collect(),
+            contents: order.frames.iter().map(|i| inputs[*i].content.clone()).collect(),
+            steps: order.steps.iter().copied().map(FocusStep::from).collect(),
+            shares,
+            doubts: self.doubts(names),
+            moved: moved.iter().map(place).collect(),
+            told: map.told(),
+            between: map.between(),
+        }
+    }
+
+    /// Sentences about what a person should look at: the order, jolts of the camera, and things that
+    /// moved.
+    fn doubts(&self, names: &[&str]) -> Vec<String> {
+        let Self { placed, used, motions, moved, .. } = self;
+        let name = |frame: usize| names[used[frame].index];
+        let jolts = bumps(motions, used[0].frame.size()).into_iter().map(|bump| {
+            let (one, other) = (name(bump.after), name(bump.after + 1));
+            format!(
+                "Between {one} and {other} the camera moved by {:.0} px, usually by {:.0}; see whether these frames are blurred.",
+                bump.px, bump.usual_px
+            )
+        });
+        let moved = moved.iter().map(|own| {
+            let (file, [x, y]) = (name(own.frame), own.at);
+            match own.stays {
+                true => format!(
+                    "Something moved between {} and {file} and stayed there, around {x:.0}, {y:.0} px; patch the place from one of them.",
+                    name(own.frame - 1)
+                ),
+                false => format!(
+                    "Something moved in {file}, around {x:.0}, {y:.0} px; leave the frame out, or patch the place from another one."
+                ),
+            }
+        });
+        placed.order.doubts(names).into_iter().chain(jolts).chain(moved).collect()
+    }
+}
+
+/// Puts the frames of a focus sweep in order and places them, and tells what is to be doubted, before
+/// they are merged.
+///
+/// # Errors
+/// As for [`crate::stack`] of such a sweep.
+pub fn look_over(request: &Request) -> Result<FocusReport, CoreError> {
+    request.plan.check()?;
+    let present = Present::of(request);
+    let request = &present.request(request);
+    let names = names(request);
+    let key = Key::of("looked over", &names, &[&sweep_key(request)]);
+    if let Some(known) = request.cache.read("sweep", &key) {
+        return Ok(known);
+    }
+    let told = pool(request.budget)?.install(|| {
+        let Request { cache, watch, .. } = *request;
+        let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
+        decode::settle(&mut decoded, None)?;
+        let sweep = Sweep::of(request, &decoded)?;
+        let mut told = sweep.report(&names, request.frames);
+        let out = (0..names.len()).filter_map(|i| Some((names[i], sweep.placed.of(i).reason?)));
+        told.doubts.extend(out.map(|(name, why)| format!("{name} is left out: {why}")));
+        Ok::<_, CoreError>(told)
+    })?;
+    request.cache.write("sweep", &key, &told)?;
+    Ok(told)
+}
+
+/// Names of all given frames.
+pub fn names<'a>(request: &Request<'a>) -> Vec<&'a str> {
+    request.frames.iter().map(|frame| frame.name.as_str()).collect()
+}
+
+/// Frames in the order of focus, and where they lie.
+#[derive(Serialize, Deserialize)]
+pub struct Placed {
+    order: Order,
+    /// Where they lie, in that order, on the one in the middle of those that are placed.
+    aligned: Vec<Aligned>,
+    /// Those that cannot be read, and why.
+    left_out: Vec<(usize, String)>,
+}
+
+impl Placed {
+    /// Where a frame lies, by its index among the given ones.
+    pub fn of(&self, index: usize) -> Aligned {
+        match self.order.frames.iter().position(|own| *own == index) {
+            Some(place) => self.aligned[place].clone(),
+            None => {
+                let own = self.left_out.iter().find(|(out, _)| *out == index);
+                Aligned::left_out(own.map(|(_, why)| why.clone()))
+            }
+        }
+    }
+}
+
+/// Puts decoded frames in order, from near to far, and places them; with how sharp each is where.
+fn placed(request: &Request, decoded: &[Decoded]) -> Result<(Placed, Vec<Sharpness>), CoreError> {
+    let Request { plan, watch, .. } = *request;
+    let measured: Result<Vec<Result<Sharpness, String>>, CoreError> = decoded
+        .iter()
+        .map(|frame| match frame {
+            Ok(frame) => Ok(Ok(Sharpness::of(frame, &|| watch.cancelled())?)),
+            Err(why) => Ok(Err(why.clone())),
+        })
+        .collect();
+    let key = sweep_key(request);
+    let known: Option<Placed> = request.cache.read("sweep", &key);
+    let measured = measured?;
+    if let Some(known) = known {
+        let mut measured: Vec<Option<Sharpness>> = measured.into_iter().map(Result::ok).collect();
+        let sharpness: Vec<Sharpness> =
+            known.order.frames.iter().filter_map(|i| measured[*i].take()).collect();
+        if sharpness.len() == known.order.frames.len() {
+            return Ok((known, sharpness));
+        }
+        return Err(CoreError::Frames(
+            "A frame of this sweep can no longer be read; see which, and run again without it."
+                .to_owned(),
+        ));
+    }
+    let SweepFound { mut order, mut sharpness, left_out } = ordered(measured)?;
+    watch.begin(Stage::Align, order.frames.len() as u64);
+    if plan.align.mode == AlignMode::None {
+        let aligned = vec![Aligned::still(); order.frames.len()];
+        return Ok((Placed { order, aligned, left_out }, sharpness));
+    }
+    // Only frames that could be read have a place in the order.
+    let read = order.frames.iter().filter_map(|i| decoded[*i].as_ref().ok());
+    let lights: Vec<&dyn Light> = read.map(|frame| frame as &dyn Light).collect();
+    let mut aligned = place(&lights, &sharpness, watch)?;
+    if comes_nearer(&aligned) {
+        order.frames.reverse();
+        order.steps.reverse();
+        sharpness.reverse();
+        aligned.reverse();
+    }
+    let placed = (0..aligned.len()).filter(|i| aligned[*i].motion.is_some());
+    let placed: Vec<usize> = placed.collect();
+    let aligned = placed_on(aligned, placed[placed.len() / 2]);
+    let placed = Placed { order, aligned, left_out };
+    request.cache.write("sweep", &key, &placed)?;
+    Ok((placed, sharpness))
+}
+
+/// Names the order and the places of frames.
+fn sweep_key(request: &Request) -> Key {
+    let keys: Vec<Key> = request.frames.iter().map(FrameInput::light_key).collect();
+    Key::of("sweep", &request.plan.align.mode, &keys.iter().collect::<Vec<_>>())
+}
+
