@@ -3,6 +3,7 @@
 use jade_optics::grid::Grid;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
+use jade_optics::space::{InFrame, InReference};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
@@ -136,7 +137,7 @@ impl Sharpness {
 pub fn laid(grid: Grid, values: &[f32], motion: &Motion) -> Vec<f32> {
     let backward = motion.backward();
     let one = |cell| {
-        let at = backward.to_reference(grid.middle(cell));
+        let InFrame(at) = backward.to_frame(InReference(grid.middle(cell)));
         grid.cell(at).map_or(0.0, |_| grid.at(values, at))
     };
     (0..grid.cells()).map(one).collect()

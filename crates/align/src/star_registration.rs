@@ -6,6 +6,7 @@ use super::matching::{self, Places};
 use super::stars::StarList;
 use jade_optics::homography::{self, Pair};
 use jade_optics::motion::Motion;
+use jade_optics::space::{InFrame, InReference};
 use jade_optics::star::Star;
 use jade_plan::CoreError;
 use nalgebra::Matrix3;
@@ -330,7 +331,7 @@ fn too_few(stars: &[Star], reference: &[Star]) -> String {
 fn verdict(motion: Motion, seen: &[Sighting], matched: usize, found: usize) -> Aligned {
     let (mut squares, mut weights) = (0.0, 0.0);
     for s in seen {
-        let [x, y] = motion.to_reference(s.at);
+        let InReference([x, y]) = motion.to_reference(InFrame(s.at));
         let weight = s.error.powi(-2);
         squares += weight * ((x - s.reference[0]).powi(2) + (y - s.reference[1]).powi(2));
         weights += weight;
@@ -346,7 +347,7 @@ fn verdict(motion: Motion, seen: &[Sighting], matched: usize, found: usize) -> A
         None
     };
     let residuals = spread_residuals(seen.iter().map(|s| {
-        let [x, y] = motion.to_reference(s.at);
+        let InReference([x, y]) = motion.to_reference(InFrame(s.at));
         [s.reference[0], s.reference[1], x - s.reference[0], y - s.reference[1]]
     }));
     Aligned {
@@ -374,7 +375,8 @@ fn sightings(
 ) -> (Vec<Sighting>, usize) {
     let nearest = |i: usize| {
         let star: &Star = &stars[i];
-        places.nearest(motion.to_reference([star.x, star.y]), reach.min(4.0))
+        let InReference(at) = motion.to_reference(InFrame([star.x, star.y]));
+        places.nearest(at, reach.min(4.0))
     };
     let mut pairs = matching::one_to_one(stars.len(), reference.len(), nearest);
     pairs.sort_unstable();
@@ -395,7 +397,7 @@ fn robust_loss(motion: &Motion, sightings: &[Sighting]) -> f64 {
     sightings
         .iter()
         .map(|s| {
-            let [x, y] = motion.to_reference(s.at);
+            let InReference([x, y]) = motion.to_reference(InFrame(s.at));
             let r = (x - s.reference[0]).hypot(y - s.reference[1]) / s.error;
             9.0 * (1.0 + r * r / 9.0).ln()
         })

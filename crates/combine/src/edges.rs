@@ -2,6 +2,7 @@
 
 use jade_optics::lens::Geometry;
 use jade_optics::motion::Motion;
+use jade_optics::space::{InFrame, InReference};
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 
@@ -35,7 +36,7 @@ pub fn common(
             let (mut first, mut end) = (0, across + 1);
             for motion in &moving {
                 let inside = |i: u32| {
-                    let at = motion.from_reference([edge(i, width), y]);
+                    let InFrame(at) = motion.from_reference(InReference([edge(i, width), y]));
                     let within = |[u, v]: [f64; 2]| {
                         u >= 0.0 && v >= 0.0 && u <= width as f64 - 1.0 && v <= height as f64 - 1.0
                     };
@@ -118,7 +119,7 @@ mod tests {
         let turned = Motion::Homography(Matrix3::new(c, -s, 10.0, s, c, -14.0, 0.0, 0.0, 1.0));
         let found = common(&[&turned], None, 300, 200).unwrap();
         let inside = |x: u32, y: u32| {
-            let [u, v] = turned.from_reference([x as f64, y as f64]);
+            let InFrame([u, v]) = turned.from_reference(InReference([x as f64, y as f64]));
             (0.0..=299.0).contains(&u) && (0.0..=199.0).contains(&v)
         };
         let (right, bottom) = (found.x + found.width - 1, found.y + found.height - 1);

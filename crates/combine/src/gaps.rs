@@ -7,8 +7,9 @@
 use jade_frames::lens::Corrected;
 use jade_optics::lens::Geometry;
 use jade_optics::light::Light;
-use jade_optics::motion::Motion;
+use jade_optics::motion::{Backward, Motion};
 use jade_optics::resample::{self, Scratch};
+use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use nalgebra::{Matrix3, Rotation3};
@@ -25,7 +26,7 @@ pub struct Gap<'a> {
     layer: Layer<'a>,
     next: &'a dyn Light,
     /// From the picture to the frame, one for each step.
-    backward: Vec<Motion>,
+    backward: Vec<Backward>,
 }
 
 /// What turned with the sky in a frame, all else being zero.
@@ -92,7 +93,7 @@ fn moved_on(from: &Motion, to: &Motion, share: f64) -> Motion {
         Motion::Homography(h) => *h,
         _ => Matrix3::identity(),
     };
-    let whole = matrix(&to.backward()) * matrix(from);
+    let whole = matrix(&to.inverted()) * matrix(from);
     let whole = whole / whole[(2, 2)];
     Motion::Homography(Matrix3::identity() * (1.0 - share) + whole * share)
 }
@@ -104,7 +105,7 @@ impl Gap<'_> {
     /// [`PictureError::Io`].
     pub fn fill(
         &self,
-        region: Region,
+        InReference(region): InReference<Region>,
         planes: &mut [Vec<f32>; 3],
         scratch: &mut Scratch,
     ) -> Result<(), PictureError> {
@@ -115,7 +116,7 @@ impl Gap<'_> {
         let mut stars = [(); 3].map(|()| vec![0.0; region.area()]);
         for backward in &self.backward {
             let out = stars.each_mut().map(Vec::as_mut_slice);
-            let covered = resample::read(&self.layer, backward, region, out, scratch)?;
+            let covered = resample::read(&self.layer, backward, InReference(region), out, scratch)?;
             for ((plane, stars), ground) in planes.iter_mut().zip(&stars).zip(&ground) {
                 for (i, (have, star)) in plane.iter_mut().zip(stars).enumerate() {
                     if *star > 0.0 && covered.as_ref().is_none_or(|c| c[i]) {

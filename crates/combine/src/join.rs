@@ -9,6 +9,7 @@ use super::backdrop::{Backdrop, Extended, extend};
 use super::reduce::{Reducer, Scratch};
 use crate::mask::Mask;
 use jade_optics::light::Light;
+use jade_optics::space::InReference;
 use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
@@ -70,7 +71,7 @@ impl Joiner<'_> {
         let sky = self.sky.planes(there)?;
         let mut picture = self.ground.read_region(tile)?;
         let mut ground = picture.clone();
-        for (i, share) in self.mask.region(there).into_iter().enumerate() {
+        for (i, share) in self.mask.region(InReference(there)).into_iter().enumerate() {
             if share > 0 {
                 picture[3 * i..3 * i + 3].copy_from_slice(&[sky[0][i], sky[1][i], sky[2][i]]);
                 ground[3 * i..3 * i + 3].fill(0.0);
@@ -97,7 +98,7 @@ impl Joiner<'_> {
         let size = (self.ground.width(), self.ground.height());
         let there = tile.moved(self.sky.origin);
         let around = tile.widened(MARGIN, size).moved(self.sky.origin);
-        let border = self.mask.border(around)?;
+        let border = self.mask.border(InReference(around))?;
         border.widened(MARGIN, self.sky.size).shared_with(there)
     }
 
@@ -117,8 +118,12 @@ impl Joiner<'_> {
         let outer = tile.widened(MARGIN, size);
         let [left, top] = self.sky.origin;
         let there = outer.moved([left, top]);
-        let mut shares: Vec<f32> =
-            self.mask.region(there).into_iter().map(|share| f32::from(share) / 255.0).collect();
+        let mut shares: Vec<f32> = self
+            .mask
+            .region(InReference(there))
+            .into_iter()
+            .map(|share| f32::from(share) / 255.0)
+            .collect();
         let [red, green, blue] = self.sky.planes(there)?;
         let sky = |i: usize| [red[i], green[i], blue[i]];
         let unaligned = self.ground.read_region(outer)?;
@@ -200,7 +205,7 @@ impl Joiner<'_> {
     ) -> Result<Vec<[f32; 3]>, PictureError> {
         match self.passing {
             Passing::Moved(moved) => {
-                let light = moved.reduce(there, scratch, stop)?.light;
+                let light = moved.reduce(InReference(there), scratch, stop)?.light;
                 Ok(light.as_chunks::<3>().0.to_vec())
             }
             Passing::Backdrop(backdrop) => {

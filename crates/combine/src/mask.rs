@@ -1,5 +1,6 @@
 //! The mask: the share of sky in every pixel, as it is after loading, moving, softening and painting.
 
+use jade_optics::space::InReference;
 use jade_pixels::colour::Encoding;
 use jade_pixels::read::PictureFile;
 use jade_pixels::tiled::Region;
@@ -49,7 +50,7 @@ impl Mask {
     }
 
     /// Share of a region that is sky, 0 to 1.
-    pub fn sky(&self, region: Region) -> f32 {
+    pub fn sky(&self, InReference(region): InReference<Region>) -> f32 {
         let of_row = |row: &[u8]| row.iter().map(|share| u64::from(*share)).sum::<u64>();
         let sum: u64 = self.rows(region).map(of_row).sum();
         (sum as f64 / (255.0 * region.area() as f64)) as f32
@@ -58,7 +59,7 @@ impl Mask {
     /// Share of the whole picture that is sky, 0 to 1.
     pub fn sky_of_all(&self) -> f32 {
         let (width, height) = self.size;
-        self.sky(Region { x: 0, y: 0, width, height })
+        self.sky(InReference(Region { x: 0, y: 0, width, height }))
     }
 
     /// The share at a pixel, those at the edges going on beyond them.
@@ -69,7 +70,7 @@ impl Mask {
     }
 
     /// The shares of a region, which must lie inside the picture, row by row.
-    pub fn region(&self, region: Region) -> Vec<u8> {
+    pub fn region(&self, InReference(region): InReference<Region>) -> Vec<u8> {
         self.rows(region).flatten().copied().collect()
     }
 
@@ -82,7 +83,7 @@ impl Mask {
     }
 
     /// What a region shows.
-    pub fn side(&self, region: Region) -> Side {
+    pub fn side(&self, InReference(region): InReference<Region>) -> Side {
         let first = self.at(region.x.into(), region.y.into());
         // Many shares at a time are compared before it is asked whether to go on.
         let same = |some: &[u8]| some.iter().fold(true, |same, share| same & (*share == first));
@@ -117,7 +118,7 @@ impl Mask {
 
     /// What of a region is neither sky nor ground alone: the least that holds all pixels of both and
     /// those on either side of where they meet.
-    pub fn border(&self, region: Region) -> Option<Region> {
+    pub fn border(&self, InReference(region): InReference<Region>) -> Option<Region> {
         let (mut rows, mut columns) = ([u32::MAX, 0], [u32::MAX, 0]);
         let mut above: Option<&[u8]> = None;
         for (y, row) in (region.y..).zip(self.rows(region)) {
@@ -265,7 +266,7 @@ impl Mask {
         let squares = Region::covering(width, height, [SQUARE; 2]);
         let changed: Vec<(Region, Vec<u8>)> = squares
             .into_par_iter()
-            .filter(|square| self.side(square.widened(reach, self.size)) == Side::Both)
+            .filter(|square| self.side(InReference(square.widened(reach, self.size))) == Side::Both)
             .map(|square| {
                 let wide = (SQUARE + 2 * reach) as usize;
                 let (left, top) = (
@@ -351,18 +352,21 @@ mod tests {
         let mask = |share: &dyn Fn(usize, usize) -> u8| {
             Mask::new((20, 10), (0..200).map(|i| share(i % 20, i / 20)).collect())
         };
-        assert_eq!(mask(&|_, _| 255).border(whole), None);
-        assert_eq!(mask(&|_, _| 0).border(whole), None);
+        assert_eq!(mask(&|_, _| 255).border(InReference(whole)), None);
+        assert_eq!(mask(&|_, _| 0).border(InReference(whole)), None);
         let found = |x, y, width, height| Some(Region { x, y, width, height });
         // Hard edges: the pixels on both sides.
-        assert_eq!(mask(&|_, y| if y < 4 { 255 } else { 0 }).border(whole), found(0, 3, 20, 2));
+        assert_eq!(
+            mask(&|_, y| if y < 4 { 255 } else { 0 }).border(InReference(whole)),
+            found(0, 3, 20, 2)
+        );
         let post = mask(&|x, y| if x == 7 && y >= 5 { 0 } else { 255 });
-        assert_eq!(post.border(whole), found(6, 4, 3, 6));
+        assert_eq!(post.border(InReference(whole)), found(6, 4, 3, 6));
         let mixed = mask(&|x, y| if (x, y) == (19, 0) { 100 } else { 255 });
-        assert_eq!(mixed.border(whole), found(18, 0, 2, 2));
+        assert_eq!(mixed.border(InReference(whole)), found(18, 0, 2, 2));
         // A region sees its own pixels alone.
         let part = Region { x: 8, y: 0, width: 11, height: 10 };
-        assert_eq!(post.border(part), None);
+        assert_eq!(post.border(InReference(part)), None);
     }
 
     #[test]
@@ -424,8 +428,8 @@ mod tests {
     #[test]
     fn regions_are_told_by_what_they_show() {
         let region = |x, y| Region { x, y, width: 30, height: 30 };
-        assert_eq!(mask().side(region(0, 0)), Side::Sky);
-        assert_eq!(mask().side(region(140, 50)), Side::Both);
-        assert_eq!(mask().side(region(0, 110)), Side::Ground);
+        assert_eq!(mask().side(InReference(region(0, 0))), Side::Sky);
+        assert_eq!(mask().side(InReference(region(140, 50))), Side::Both);
+        assert_eq!(mask().side(InReference(region(0, 110))), Side::Ground);
     }
 }

@@ -5,6 +5,7 @@ use jade_frames::lens::Corrected;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
 use jade_optics::resample::{self, Scratch};
+use jade_optics::space::InReference;
 use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -64,7 +65,7 @@ pub fn find(
         for x in (step / 2..width - PATCH).step_by(step as usize) {
             let patch = Region { x, y, width: PATCH, height: PATCH };
             let out = planes.each_mut().map(Vec::as_mut_slice);
-            if resample::read(frame, &backward, patch, out, &mut scratch)?.is_some() {
+            if resample::read(frame, &backward, InReference(patch), out, &mut scratch)?.is_some() {
                 continue;
             }
             let there = Corrected(reference).planes(patch)?;

@@ -9,8 +9,9 @@ use super::reduced::Reduced;
 use super::streamed::{Gathered, Planes};
 use super::visibility::{Seen, SkyVisibility};
 use jade_optics::light::Light;
-use jade_optics::motion::Motion;
+use jade_optics::motion::{Backward, Motion};
 use jade_optics::resample;
+use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::{CombinePlan, Edges, Method};
@@ -41,7 +42,7 @@ pub struct Reducer<'a> {
 
 struct Prepared<'a> {
     light: &'a dyn Light,
-    backward: Motion,
+    backward: Backward,
     levels: [Normalisation; 3],
     weight: f32,
 }
@@ -94,7 +95,7 @@ impl<'a> Reducer<'a> {
     }
 
     /// Whether any frame may show clear sky in a region of the reference frame.
-    pub fn sees(&self, region: Region) -> bool {
+    pub fn sees(&self, region: InReference<Region>) -> bool {
         self.clear.is_none_or(|clear| {
             let seen = |frame: &Prepared| clear.seen(&frame.backward, region);
             self.frames.iter().any(|frame| !matches!(seen(frame), Seen::Nothing))
@@ -107,19 +108,19 @@ impl<'a> Reducer<'a> {
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
     pub fn reduce(
         &self,
-        region: Region,
+        InReference(region): InReference<Region>,
         scratch: &mut Scratch,
         stop: &dyn Fn() -> bool,
     ) -> Result<Reduced, PictureError> {
         if matches!(self.method, Method::Mean | Method::Lightest | Method::Darkest | Method::StdDev)
         {
             let mut all = Gathered::new(self.method, region.area());
-            self.gather(region, &mut all, scratch, stop)?;
+            self.gather(InReference(region), &mut all, scratch, stop)?;
             for gap in &self.gaps {
                 if stop() {
                     return Err(PictureError::Cancelled);
                 }
-                gap.fill(region, all.planes(), &mut scratch.resampling)?;
+                gap.fill(InReference(region), all.planes(), &mut scratch.resampling)?;
             }
             return Ok(all.finish());
         }
@@ -140,7 +141,7 @@ impl<'a> Reducer<'a> {
             held.begin(self.frames.len(), outer);
             for index in 0..self.frames.len() {
                 let planes = held.planes(index);
-                let covered = self.read(index, outer, planes, resampling, stop)?;
+                let covered = self.read(index, InReference(outer), planes, resampling, stop)?;
                 held.covered.push(covered);
             }
             match self.method {
@@ -165,7 +166,7 @@ impl<'a> Reducer<'a> {
     /// As for [`Reducer::reduce`].
     pub fn gather(
         &self,
-        region: Region,
+        InReference(region): InReference<Region>,
         gathered: &mut Gathered,
         scratch: &mut Scratch,
         stop: &dyn Fn() -> bool,
@@ -174,7 +175,7 @@ impl<'a> Reducer<'a> {
         planes.iter_mut().for_each(|plane| plane.resize(region.area(), 0.0));
         for (index, frame) in self.frames.iter().enumerate() {
             let out = planes.each_mut().map(Vec::as_mut_slice);
-            let covered = self.read(index, region, out, resampling, stop)?;
+            let covered = self.read(index, InReference(region), out, resampling, stop)?;
             gathered.add(planes, covered, frame.weight);
         }
         Ok(())
@@ -184,7 +185,7 @@ impl<'a> Reducer<'a> {
     fn read(
         &self,
         index: usize,
-        region: Region,
+        region: InReference<Region>,
         mut planes: [&mut [f32]; 3],
         resampling: &mut resample::Scratch,
         stop: &dyn Fn() -> bool,
@@ -195,7 +196,7 @@ impl<'a> Reducer<'a> {
         let frame = &self.frames[index];
         let seen = self.clear.map(|clear| (clear, clear.seen(&frame.backward, region)));
         if let Some((_, Seen::Nothing)) = seen {
-            return Ok(Some(vec![false; region.area()]));
+            return Ok(Some(vec![false; region.0.area()]));
         }
         let out = planes.each_mut().map(|p| &mut **p);
         let covered = resample::read(frame.light, &frame.backward, region, out, resampling)?;
@@ -204,7 +205,7 @@ impl<'a> Reducer<'a> {
         }
         let mut covered = covered.filter(|_| !self.fill);
         if let Some((clear, Seen::Some(places))) = seen {
-            clear.cover(&places, covered.get_or_insert_with(|| vec![true; region.area()]));
+            clear.cover(&places, covered.get_or_insert_with(|| vec![true; region.0.area()]));
         }
         Ok(covered)
     }

@@ -5,8 +5,9 @@
 use super::backdrop::Backdrop;
 use crate::mask::{Mask, Side};
 use jade_optics::light::{Ahead, Light, Rows};
-use jade_optics::motion::Motion;
+use jade_optics::motion::Backward;
 use jade_optics::resample::{FINE, Places};
+use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Part, Region, TiledFile};
 use rayon::prelude::*;
@@ -80,7 +81,7 @@ impl SkyVisibility {
 
     /// Whether a frame shows no clear sky in a region of the reference frame, or clear sky alone;
     /// otherwise where it does.
-    pub fn seen(&self, backward: &Motion, region: Region) -> Seen {
+    pub fn seen(&self, backward: &Backward, region: InReference<Region>) -> Seen {
         let places = Places::new(backward, region);
         let Some([left, top, right, low]) = places.bounds() else { return Seen::Nothing };
         let square =
@@ -176,7 +177,8 @@ impl Unground<'_> {
         let (width, height) = (self.before.width(), self.before.height());
         let shared = region.shared_with(Region { x: left, y: top, width, height })?;
         let there = Region { x: shared.x - left, y: shared.y - top, ..shared };
-        (self.mask.side(region) != Side::Sky).then_some(there)
+        // The camera stood still: the mask of the reference frame is that of every frame.
+        (self.mask.side(InReference(region)) != Side::Sky).then_some(there)
     }
 }
 
@@ -256,6 +258,7 @@ fn take_off(pixels: &[f32], [red, green, blue]: [&mut [f32]; 3]) {
 mod tests {
     use super::*;
     use jade_optics::drawn::Drawn;
+    use jade_optics::motion::Motion;
     use jade_pixels::tiled::TileWriter;
     use nalgebra::Matrix3;
 
@@ -269,10 +272,12 @@ mod tests {
         let motion = Motion::Homography(shift);
         let backward = motion.backward();
         let at = |x, y, width, height| Region { x, y, width, height };
-        assert!(matches!(clear.seen(&backward, at(0, 0, 60, 40)), Seen::Everything));
-        assert!(matches!(clear.seen(&backward, at(0, 150, 60, 40)), Seen::Nothing));
+        assert!(matches!(clear.seen(&backward, InReference(at(0, 0, 60, 40))), Seen::Everything));
+        assert!(matches!(clear.seen(&backward, InReference(at(0, 150, 60, 40))), Seen::Nothing));
         let region = at(100, 64, 64, 64);
-        let Seen::Some(places) = clear.seen(&backward, region) else { panic!("partly clear") };
+        let Seen::Some(places) = clear.seen(&backward, InReference(region)) else {
+            panic!("partly clear")
+        };
         let mut covered = vec![true; region.area()];
         clear.cover(&places, &mut covered);
         for (i, covered) in covered.iter().enumerate() {

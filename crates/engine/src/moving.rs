@@ -7,6 +7,7 @@ use jade_frames::cache::Cache;
 use jade_frames::{Frame, FrameInput};
 use jade_optics::light::Light;
 use jade_optics::resample::{self, Scratch};
+use jade_optics::space::{InResult, Origin};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::Region;
@@ -112,10 +113,11 @@ fn seen(
         }
         let rows = ROWS.min(tall - top);
         let [width, height] = [wide * times, rows * times];
-        let region = Region { x: 0, y: top * times, width, height }.moved(report.origin);
+        let region = Region { x: 0, y: top * times, width, height };
+        let there = Origin(report.origin).to_reference(InResult(region));
         let mut planes = [(); 3].map(|()| vec![0.0f32; region.area()]);
         let slices = planes.each_mut().map(Vec::as_mut_slice);
-        resample::read(frame as &dyn Light, &backward, region, slices, &mut Scratch::default())?;
+        resample::read(frame as &dyn Light, &backward, there, slices, &mut Scratch::default())?;
         let mut out = Vec::with_capacity((3 * wide * rows) as usize);
         for y in 0..rows {
             for x in 0..wide {

@@ -5,6 +5,7 @@ use jade_combine::reduce::{Placed, Reducer, Scratch};
 use jade_frames::Frame;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
+use jade_optics::space::InReference;
 use jade_pixels::tiled::{Region, SIDE, TileWriter};
 use jade_plan::{CoreError, Kind, Method, Plan};
 use rayon::prelude::*;
@@ -25,7 +26,7 @@ pub fn place(frame: &Frame, motion: &Motion, path: &Path) -> Result<(), CoreErro
     Region::covering(width, height, [SIDE; 2]).into_par_iter().try_for_each_init(
         Scratch::default,
         |scratch, tile| {
-            let made = reducer.reduce(tile, scratch, &|| false)?;
+            let made = reducer.reduce(InReference(tile), scratch, &|| false)?;
             writer.write_region(tile, &made.light)
         },
     )?;

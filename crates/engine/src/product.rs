@@ -51,10 +51,13 @@ pub fn each<P: Product>(
 ) -> Result<(), PictureError> {
     // Each thread takes the next part when it is free: shares that are cut beforehand end at
     // different times.
-    product.parts().into_iter().par_bridge().try_for_each_init(
-        P::Scratch::default,
-        |scratch, part| keep(part, product.make(part, scratch, stop)?),
-    )
+    product
+        .parts()
+        .into_iter()
+        .par_bridge()
+        .try_for_each_init(P::Scratch::default, |scratch, part| {
+            keep(part, product.make(part, scratch, stop)?)
+        })
 }
 
 /// The light of a region of a product, made from nothing but the parts that it touches; three
@@ -65,7 +68,8 @@ pub fn each<P: Product>(
 /// [`Product::make`].
 pub fn region<P: Product>(product: &P, region: Region, stop: Stop) -> Result<Vec<f32>, CoreError> {
     inside(region, product.size())?;
-    let parts = product.parts().into_iter().filter_map(|part| Some((part, part.shared_with(region)?)));
+    let parts =
+        product.parts().into_iter().filter_map(|part| Some((part, part.shared_with(region)?)));
     let cuts: Result<Vec<(Region, Vec<f32>)>, PictureError> = parts
         .par_bridge()
         .map_init(P::Scratch::default, |scratch, (part, shared)| {

@@ -3,6 +3,7 @@
 use jade_align::sharpness::{Sharpness, laid};
 use jade_optics::grid::Grid;
 use jade_optics::motion::Motion;
+use jade_optics::space::InReference;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 
@@ -115,7 +116,7 @@ impl DepthMap {
 
     /// How certain it is for each pixel which frame is sharp, from 0 to 65534, and [`BETWEEN`] where it
     /// lies where a plane is missing.
-    pub fn certainty(&self, region: Region) -> Vec<u16> {
+    pub fn certainty(&self, InReference(region): InReference<Region>) -> Vec<u16> {
         let (mut sure, mut between) = (vec![], vec![]);
         self.lay(&self.sureness(), region, &mut sure);
         let cells: Vec<f32> =
@@ -165,7 +166,7 @@ impl DepthMap {
 
     /// The sharpest frame of each pixel, from 0 for the first to 65534 for the last one, and 65535
     /// where none is told.
-    pub fn codes(&self, region: Region) -> Vec<u16> {
+    pub fn codes(&self, InReference(region): InReference<Region>) -> Vec<u16> {
         let last = (self.energy.len() - 1).max(1) as f32;
         let (mut depth, mut told) = (vec![], vec![]);
         let shares: Vec<f32> = self.told.iter().map(|told| f32::from(u8::from(*told))).collect();
@@ -237,9 +238,12 @@ mod tests {
             assert!(y < 24 || !map.told[cell]);
         }
         assert!((0.45..0.6).contains(&map.told()));
-        let codes = map.codes(Region { x: 88, y: 20, width: 1, height: 1 });
+        let codes = map.codes(InReference(Region { x: 88, y: 20, width: 1, height: 1 }));
         assert!((i32::from(codes[0]) - 32_767).abs() < 2500, "{codes:?}");
-        assert_eq!(map.codes(Region { x: 88, y: 100, width: 1, height: 1 }), [u16::MAX]);
+        assert_eq!(
+            map.codes(InReference(Region { x: 88, y: 100, width: 1, height: 1 })),
+            [u16::MAX]
+        );
     }
 
     #[test]

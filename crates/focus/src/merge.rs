@@ -8,8 +8,9 @@
 use super::depth_map::DepthMap;
 use super::pyramid::{Plane, double, halve, spread_squares};
 use jade_optics::light::Light;
-use jade_optics::motion::Motion;
+use jade_optics::motion::{Backward, Motion};
 use jade_optics::resample;
+use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::MergeMethod;
@@ -42,10 +43,16 @@ pub struct Sight<'a> {
     pub gain: f32,
 }
 
+/// A frame of the sweep and the way back to it.
+struct Prepared<'a> {
+    light: &'a dyn Light,
+    backward: Backward,
+    gain: f32,
+}
+
 /// Merges frames, region by region.
 pub struct Merger<'a> {
-    /// Frames with the way back to them.
-    frames: Vec<Sight<'a>>,
+    frames: Vec<Prepared<'a>>,
     map: &'a DepthMap,
     way: MergeMethod,
     /// What each frame counts in each cell: for being near the sharpest one in the fine way, as a
@@ -81,8 +88,12 @@ impl<'a> Merger<'a> {
         map: &'a DepthMap,
         way: MergeMethod,
     ) -> Result<Self, PictureError> {
-        let back = |own: Sight<'a>| Sight { motion: own.motion.backward(), ..own };
-        let frames: Vec<Sight> = frames.into_iter().map(back).collect();
+        let back = |Sight { light, motion, gain }: Sight<'a>| Prepared {
+            light,
+            backward: motion.backward(),
+            gain,
+        };
+        let frames: Vec<Prepared> = frames.into_iter().map(back).collect();
         let near = |frame| map.near(frame);
         let mut weights: Vec<Vec<f32>> = (0..frames.len()).map(near).collect();
         if way == MergeMethod::DepthMap {
@@ -147,7 +158,7 @@ impl<'a> Merger<'a> {
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
     pub fn merge(
         &self,
-        region: Region,
+        InReference(region): InReference<Region>,
         scratch: &mut Scratch,
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<f32>, PictureError> {
@@ -240,12 +251,21 @@ impl Scratch {
     }
 
     /// Reads a frame as it lies on a region; which pixels it covers, if not all.
-    fn read(&mut self, frame: &Sight, region: Region) -> Result<Option<Vec<bool>>, PictureError> {
+    fn read(
+        &mut self,
+        frame: &Prepared,
+        region: Region,
+    ) -> Result<Option<Vec<bool>>, PictureError> {
         let (wide, tall) = (region.width as usize, region.height as usize);
         self.light.iter_mut().for_each(|plane| plane.resize(wide, tall));
         let planes = self.light.each_mut().map(|plane| plane.values.as_mut_slice());
-        let covered =
-            resample::read(frame.light, &frame.motion, region, planes, &mut self.resampling)?;
+        let covered = resample::read(
+            frame.light,
+            &frame.backward,
+            InReference(region),
+            planes,
+            &mut self.resampling,
+        )?;
         if frame.gain != 1.0 {
             let values = self.light.iter_mut().flat_map(|plane| &mut plane.values);
             values.for_each(|v| *v *= frame.gain);
@@ -398,7 +418,7 @@ mod tests {
         let (mut scratch, wide) = (Scratch::default(), SIZE.0 as usize);
         let mut out = vec![0.0; wide * SIZE.1 as usize * 3];
         for part in parts {
-            let made = merger.merge(*part, &mut scratch, &|| false).unwrap();
+            let made = merger.merge(InReference(*part), &mut scratch, &|| false).unwrap();
             for (y, row) in made.chunks_exact(3 * part.width as usize).enumerate() {
                 let at = ((part.y as usize + y) * wide + part.x as usize) * 3;
                 out[at..at + row.len()].copy_from_slice(row);

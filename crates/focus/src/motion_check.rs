@@ -3,6 +3,7 @@
 use jade_align::sharpness::{Sharpness, laid};
 use jade_optics::grid::Grid;
 use jade_optics::motion::Motion;
+use jade_optics::space::InFrame;
 use jade_optics::statistics::median;
 use rayon::prelude::*;
 
@@ -146,7 +147,8 @@ pub struct Bump {
 /// Bumps of the camera, from the motions of frames of this size in the order of focus.
 pub fn bumps(motions: &[Motion], (width, height): (u32, u32)) -> Vec<Bump> {
     let middle = [width, height].map(|side| (f64::from(side) - 1.0) / 2.0);
-    let places: Vec<[f64; 2]> = motions.iter().map(|own| own.to_reference(middle)).collect();
+    let places: Vec<[f64; 2]> =
+        motions.iter().map(|own| own.to_reference(InFrame(middle)).0).collect();
     let steps: Vec<f64> = places
         .windows(2)
         .map(|pair| (pair[1][0] - pair[0][0]).hypot(pair[1][1] - pair[0][1]))

@@ -315,6 +315,7 @@ fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Ve
 #[cfg(test)]
 mod tests {
     use super::*;
+    use jade_optics::space::InFrame;
 
     /// Similarities about the middle, and patches that are seen under them; every tenth is wrong.
     fn links(motions: &[Matrix3<f64>], pairs: &[(usize, usize)]) -> Vec<Link> {
@@ -414,7 +415,7 @@ mod tests {
         all[1].motion = None;
         let moved = placed_on(all.clone(), 2);
         assert!(moved[1].motion.is_none());
-        let both = |own: &Aligned, at| own.motion.as_ref().unwrap().to_reference(at);
+        let both = |own: &Aligned, at| own.motion.as_ref().unwrap().to_reference(InFrame(at)).0;
         assert_eq!(both(&moved[2], [50.0, 60.0]), [50.0, 60.0]);
         // What lies in one place of the first frame and the new reference frame still does.
         let [x, y] = both(&all[2], both(&moved[0], [50.0, 60.0]));

@@ -1,7 +1,8 @@
 //! What everything computes with: statistics, grids and the geometry of a brush; the geometry of cameras,
 //! lenses and motions; light and its resampling.
 //!
-//! Pixel positions: the centre of the top-left pixel is (0, 0), x to the right, y down.
+//! Pixel positions: the centre of the top-left pixel is (0, 0), x to the right, y down; [`space`] tells
+//! whose pixels they are.
 
 pub mod brush;
 pub mod camera;
@@ -14,5 +15,6 @@ pub mod lens;
 pub mod light;
 pub mod motion;
 pub mod resample;
+pub mod space;
 pub mod star;
 pub mod statistics;

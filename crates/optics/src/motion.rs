@@ -1,6 +1,7 @@
 //! How positions of one frame relate to positions of the reference frame.
 
 use super::camera::Lens;
+use super::space::{InFrame, InReference};
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
 
@@ -41,17 +42,22 @@ impl Motion {
     }
 
     /// Where a position of the frame stands in the reference frame, both in pixels.
-    pub fn to_reference(&self, at: [f64; 2]) -> [f64; 2] {
-        match self {
+    pub fn to_reference(&self, InFrame(at): InFrame<[f64; 2]>) -> InReference<[f64; 2]> {
+        InReference(match self {
             Self::Still => at,
             Self::Homography(h) => apply(h, at),
             Self::Camera { lens, turn } => lens.project(turn * lens.ray(at)),
-        }
+        })
     }
 
-    /// The same motion from the reference frame to the frame. A homography that cannot be turned
-    /// round gives positions that are no numbers.
-    pub fn backward(&self) -> Self {
+    /// The way from the reference frame to the frame.
+    pub fn backward(&self) -> Backward {
+        Backward(self.inverted())
+    }
+
+    /// The motion of the reference frame to the frame, as if their roles were exchanged. A homography
+    /// that cannot be inverted gives positions that are no numbers.
+    pub fn inverted(&self) -> Self {
         match self {
             Self::Still => Self::Still,
             Self::Homography(h) => {
@@ -62,8 +68,8 @@ impl Motion {
     }
 
     /// Where a position of the reference frame stands in the frame, both in pixels.
-    pub fn from_reference(&self, at: [f64; 2]) -> [f64; 2] {
-        self.backward().to_reference(at)
+    pub fn from_reference(&self, at: InReference<[f64; 2]>) -> InFrame<[f64; 2]> {
+        self.backward().to_frame(at)
     }
 
     /// Positions in the frame and in the reference frame, `[x, y, X, Y]`, spread over a picture of
@@ -74,7 +80,7 @@ impl Motion {
             .map(|i| {
                 let x = place(i % across, across, width);
                 let y = place(i / across, down, height);
-                let [to_x, to_y] = self.to_reference([x, y]);
+                let InReference([to_x, to_y]) = self.to_reference(InFrame([x, y]));
                 [x, y, to_x, to_y]
             })
             .collect()
@@ -95,6 +101,26 @@ impl Motion {
                     .unwrap_or_else(Matrix3::identity)
             }
         }
+    }
+}
+
+/// The way from the reference frame to a frame.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Backward(Motion);
+
+impl Backward {
+    /// The way to a frame that lies on the reference frame as it is.
+    pub const STILL: Self = Self(Motion::Still);
+
+    /// Where a position of the reference frame stands in the frame, both in pixels.
+    pub fn to_frame(&self, InReference(at): InReference<[f64; 2]>) -> InFrame<[f64; 2]> {
+        let InReference(at) = self.0.to_reference(InFrame(at));
+        InFrame(at)
+    }
+
+    /// Whether the frame lies on the reference frame as it is.
+    pub fn is_still(&self) -> bool {
+        self.0 == Motion::Still
     }
 }
 

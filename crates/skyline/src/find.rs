@@ -7,6 +7,7 @@ use crate::strokes::{Labels, Regions};
 use crate::view::View;
 use jade_combine::mask::Mask;
 use jade_optics::grid::Grid;
+use jade_optics::space::InReference;
 use jade_plan::{CoreError, Stroke};
 
 /// The sky moves at least so far between the first and the last frame somewhere, in pixels.
@@ -92,8 +93,8 @@ fn moved(views: &[View]) -> f64 {
     let (width, height) = views[0].light.size();
     let [right, low] = [width, height].map(|side| f64::from(side) - 1.0);
     let corners = [[0.0, 0.0], [right, 0.0], [0.0, low], [right, low]];
-    let there: Vec<[[f64; 2]; 4]> =
-        views.iter().map(|view| corners.map(|at| view.motion.from_reference(at))).collect();
+    let corners_of = |view: &View| corners.map(|at| view.motion.from_reference(InReference(at)).0);
+    let there: Vec<[[f64; 2]; 4]> = views.iter().map(corners_of).collect();
     let apart = |a: &[[f64; 2]; 4], b: &[[f64; 2]; 4]| {
         a.iter().zip(b).map(|(a, b)| (a[0] - b[0]).hypot(a[1] - b[1])).fold(0.0, f64::max)
     };

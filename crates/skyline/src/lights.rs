@@ -2,7 +2,8 @@
 
 use super::view::View;
 use jade_optics::grid::Grid;
-use jade_optics::motion::Motion;
+use jade_optics::motion::Backward;
+use jade_optics::space::InFrame;
 use rayon::prelude::*;
 use std::collections::HashMap;
 
@@ -57,9 +58,9 @@ pub fn lights(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
         let found: Vec<[usize; 3]> = view.lights.par_iter().map(|at| sky.found(i, *at)).collect();
         for (light, [told, goes, stands]) in view.lights.iter().zip(found) {
             match told {
-                0 => put(0, view.motion.to_reference(*light), UNTOLD),
+                0 => put(0, view.motion.to_reference(InFrame(*light)).0, UNTOLD),
                 _ if goes > stands && 2 * goes >= told => {
-                    put(0, view.motion.to_reference(*light), 1.0);
+                    put(0, view.motion.to_reference(InFrame(*light)).0, 1.0);
                 }
                 _ if goes + stands == 0 => others.push((i, *light)),
                 _ => {}
@@ -75,7 +76,7 @@ pub fn lights(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
 struct Sky<'a> {
     views: &'a [View<'a>],
     places: Vec<Places>,
-    backward: Vec<Motion>,
+    backward: Vec<Backward>,
 }
 
 impl<'a> Sky<'a> {
@@ -87,7 +88,7 @@ impl<'a> Sky<'a> {
 
     /// Where the sky at a place of one frame is in another.
     fn moved(&self, from: usize, to: usize, at: [f64; 2]) -> [f64; 2] {
-        self.backward[to].to_reference(self.views[from].motion.to_reference(at))
+        self.backward[to].to_frame(self.views[from].motion.to_reference(InFrame(at))).0
     }
 
     /// In how many other frames a light of one would tell what it goes with, in how many it is found
@@ -149,6 +150,8 @@ impl<'a> Sky<'a> {
 mod tests {
     use super::*;
     use jade_optics::light::Light;
+    use jade_optics::motion::Motion;
+    use jade_optics::space::InReference;
     use jade_pixels::PictureError;
     use jade_pixels::tiled::Region;
     use nalgebra::Matrix3;
@@ -179,7 +182,7 @@ mod tests {
         let star = [120.0, 90.0];
         let lights: Vec<Vec<[f64; 2]>> = motions
             .iter()
-            .map(|motion| vec![motion.from_reference(star), [200.0, 150.0]])
+            .map(|motion| vec![motion.from_reference(InReference(star)).0, [200.0, 150.0]])
             .collect();
         let views = views(&motions, &lights);
         let grid = Grid::of((300, 200), 640);
@@ -215,7 +218,7 @@ mod tests {
         let lights: Vec<Vec<[f64; 2]>> = motions
             .iter()
             .map(|motion| {
-                let above = stars.iter().map(|star| motion.from_reference(*star));
+                let above = stars.iter().map(|star| motion.from_reference(InReference(*star)).0);
                 let above: Vec<[f64; 2]> = above.collect();
                 let below = above.iter().map(|[x, y]| [*x, 2.0 * meet - y]);
                 above.iter().copied().chain(below).collect()

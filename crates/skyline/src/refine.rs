@@ -9,6 +9,7 @@ use jade_combine::mask::Mask;
 use jade_combine::network::{LANES, Network, Row};
 use jade_optics::grid::Grid;
 use jade_optics::resample;
+use jade_optics::space::InReference;
 use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -418,7 +419,8 @@ fn far_enough(views: &[View], square: Region) -> bool {
     const FAR: f64 = 4.0;
     let half = f64::from(SQUARE) / 2.0;
     let middle = [f64::from(square.x) + half, f64::from(square.y) + half];
-    let places = || views.iter().map(|view| view.motion.from_reference(middle));
+    let place = |view: &View| view.motion.from_reference(InReference(middle)).0;
+    let places = || views.iter().map(place);
     let far = |a: [f64; 2], b: [f64; 2]| (a[0] - b[0]).hypot(a[1] - b[1]);
     let most = places().flat_map(|a| places().map(move |b| far(a, b))).fold(0.0, f64::max);
     views.len() >= FEWEST && most > FAR

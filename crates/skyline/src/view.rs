@@ -1,8 +1,9 @@
 //! A frame as the skyline is found in it.
 
 use jade_optics::light::Light;
-use jade_optics::motion::Motion;
+use jade_optics::motion::{Backward, Motion};
 use jade_optics::resample::{self, Scratch};
+use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
@@ -31,7 +32,8 @@ impl View<'_> {
         match self.light.lens() {
             None => self.light.fill(region, planes, region.width as usize),
             Some(_) => {
-                resample::read(self.light, &Motion::Still, region, planes, scratch).map(|_| ())
+                let region = InReference(region);
+                resample::read(self.light, &Backward::STILL, region, planes, scratch).map(|_| ())
             }
         }
     }

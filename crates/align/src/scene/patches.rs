@@ -6,6 +6,7 @@
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
 use jade_optics::resample::{self, Scratch};
+use jade_optics::space::{InFrame, InReference};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::progress::Watch;
@@ -137,12 +138,13 @@ impl Patches {
                 continue;
             }
             let out = planes.each_mut().map(Vec::as_mut_slice);
-            if resample::read(frame, &backward, *place, out, &mut scratch)?.is_some() {
+            if resample::read(frame, &backward, InReference(*place), out, &mut scratch)?.is_some() {
                 continue;
             }
             let seen = smoothed(grey(planes.each_ref(), self.roots));
             let Some(Shift { by, error, detail }) = template.shift(&seen) else { continue };
-            let at = backward.to_reference([middle[0] + by[0], middle[1] + by[1]]);
+            let moved = InReference([middle[0] + by[0], middle[1] + by[1]]);
+            let InFrame(at) = backward.to_frame(moved);
             found.push(Sighting { at, reference: middle, error, detail });
         }
         Ok(found)

@@ -11,8 +11,9 @@ use jade_frames::Frame;
 use jade_frames::cache::{Key, LayerKind};
 use jade_optics::combined::Combined;
 use jade_optics::light::Light;
-use jade_optics::motion::Motion;
+use jade_optics::motion::Backward;
 use jade_optics::resample::{self, Scratch};
+use jade_optics::space::{InResult, Origin};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use jade_plan::progress::Stage;
@@ -28,7 +29,7 @@ const PART: u32 = 2 * SIDE;
 struct Placed {
     frame: Frame,
     /// From the reference frame to the frame.
-    backward: Motion,
+    backward: Backward,
     /// What brings its light to that of the others.
     gain: f32,
 }
@@ -42,7 +43,7 @@ impl Pixels for Placed {
     ) -> Result<PartlyThere, PictureError> {
         let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
         let slices = planes.each_mut().map(Vec::as_mut_slice);
-        let there = region.moved(origin);
+        let there = Origin(origin).to_reference(InResult(region));
         let covered =
             resample::read(&self.frame, &self.backward, there, slices, &mut Scratch::default())?;
         let light = pixels_of(&planes).map(|pixel| pixel.map(|v| v * self.gain));

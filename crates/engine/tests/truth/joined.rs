@@ -5,6 +5,7 @@ use crate::shoot::truth::overlap;
 use crate::shoot::{Shoot, light, linear, masked, pixels, plan};
 use jade_engine::SkylineInputs;
 use jade_frames::cache::LayerKind;
+use jade_optics::space::{InFrame, InReference};
 use jade_pixels::tiled::TiledFile;
 use jade_plan::{AlignMode, Edges, GroundFrom, Method, SkylineMode};
 use jade_scenes::night_sky::{Land, NightSky, Options};
@@ -169,7 +170,7 @@ fn lights_outside_a_loaded_mask_have_no_say_in_the_alignment() {
         assert!(sky_stars < all_stars, "{sky_stars} of {all_stars} in frame {i}");
         let at = [450.0, 120.0];
         let there = scene.from_reference(i as u32, at).unwrap();
-        let back = sky.motion.as_ref().unwrap().to_reference(there);
+        let InReference(back) = sky.motion.as_ref().unwrap().to_reference(InFrame(there));
         let off = (back[0] - at[0]).hypot(back[1] - at[1]);
         assert!(off < 0.15, "{off} px in frame {i}");
     }

@@ -24,8 +24,7 @@ fn alone(
     let budget = Budget::new(Some(256), Some(2)).unwrap();
     let (cache, skyline_inputs) = (&shoot.cache(), SkylineInputs::default());
     let (reference, stream, watch) = (None, false, &Unwatched);
-    let request =
-        Request { frames, reference, plan, cache, budget, stream, skyline_inputs, watch };
+    let request = Request { frames, reference, plan, cache, budget, stream, skyline_inputs, watch };
     engine::region(&request, region)
 }
 
@@ -60,7 +59,8 @@ fn assert_alike(shoot: &Shoot, frames: &[FrameInput], plan: &Plan, cases: u32) {
 #[test]
 fn regions_of_combined_frames_are_made_alone() {
     let shoot = Shoot::new();
-    let options = kiln_yard::Options { frames: 5, width: 700, height: 460, seed: 61, deflate: false };
+    let options =
+        kiln_yard::Options { frames: 5, width: 700, height: 460, seed: 61, deflate: false };
     let yard = KilnYard::new(options).unwrap();
     let size = (700, 460);
     let save = |i: u32| shoot.save(&format!("y{i}.tif"), size, &yard.frame(i));

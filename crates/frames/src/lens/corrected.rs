@@ -1,8 +1,9 @@
 //! A frame as it looks without its lens's flaws.
 
 use jade_optics::light::Light;
-use jade_optics::motion::Motion;
+use jade_optics::motion::Backward;
 use jade_optics::resample::{self, Scratch};
+use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
@@ -26,7 +27,13 @@ impl Light for Corrected<'_> {
         }
         let mut whole = [(); 3].map(|()| vec![0.0; region.area()]);
         let out = whole.each_mut().map(Vec::as_mut_slice);
-        let covered = resample::read(self.0, &Motion::Still, region, out, &mut Scratch::default())?;
+        let covered = resample::read(
+            self.0,
+            &Backward::STILL,
+            InReference(region),
+            out,
+            &mut Scratch::default(),
+        )?;
         let wide = region.width as usize;
         for (mut from, to) in whole.into_iter().zip(planes) {
             if let Some(covered) = &covered {

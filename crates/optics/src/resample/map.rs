@@ -1,7 +1,7 @@
 //! Where the pixels of a region lie in a frame.
 
-use super::backward::Backward;
 use super::layout::{FINE, NODES, STRIP};
+use super::to_samples::ToSamples;
 use jade_pixels::tiled::Region;
 use multiversion::multiversion;
 
@@ -15,7 +15,7 @@ pub struct Map {
 }
 
 impl Map {
-    pub fn new(way: &Backward, region: Region) -> Self {
+    pub fn new(way: &ToSamples, region: Region) -> Self {
         // Cubics between four exact nodes: one more on either side of the region.
         let exact = |size: u32| (size as usize + 2 * FINE) / COARSE + 4;
         let (wide, tall) = (exact(region.width), exact(region.height));
@@ -24,7 +24,7 @@ impl Map {
             .map(|i| {
                 let x = region.x as f64 + place(i % wide);
                 let y = region.y as f64 + place(i / wide);
-                way.to_frame([x, y])
+                way.to_samples([x, y])
             })
             .collect();
         let across = region.width as usize / FINE + 2;

@@ -5,7 +5,6 @@
 //! nearly upright on the reference frame, the kernel is applied along rows first and then along
 //! columns, otherwise to both at once.
 
-mod backward;
 mod direct;
 mod lanes;
 mod layout;
@@ -14,16 +13,17 @@ mod places;
 mod row_scratch;
 mod source;
 mod strip;
+mod to_samples;
 mod upright;
 
-pub use backward::Scale;
 pub use layout::FINE;
 pub use places::Places;
+pub use to_samples::Scale;
 
 use crate::lens::Geometry;
 use crate::light::{Ahead, Light};
-use crate::motion::Motion;
-use backward::{Backward, GREEN};
+use crate::motion::Backward;
+use crate::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use layout::STRIP;
@@ -31,6 +31,7 @@ use map::Map;
 use row_scratch::RowScratch;
 use source::Source;
 use strip::Strip;
+use to_samples::{GREEN, ToSamples};
 use upright::Upright;
 
 /// Memory of one thread that is used again for every region.
@@ -50,28 +51,32 @@ pub struct Scratch {
 /// [`PictureError::Io`].
 pub fn read(
     light: &dyn Light,
-    backward: &Motion,
-    region: Region,
+    backward: &Backward,
+    InReference(region): InReference<Region>,
     planes: [&mut [f32]; 3],
     scratch: &mut Scratch,
 ) -> Result<Option<Vec<bool>>, PictureError> {
     read_small(light, backward, Scale::FULL, region, planes, scratch)
 }
 
-/// [`read`], of a frame and into a picture that are both smaller than those that `backward` is between.
+/// [`read`], of a frame and into a picture that are both smaller than those that `backward` is between;
+/// the region is one of that smaller picture.
 ///
 /// # Errors
 /// [`PictureError::Io`].
 pub fn read_small(
     light: &dyn Light,
-    backward: &Motion,
+    backward: &Backward,
     scale: Scale,
     region: Region,
     planes: [&mut [f32]; 3],
     scratch: &mut Scratch,
 ) -> Result<Option<Vec<bool>>, PictureError> {
-    let way =
-        |colour: usize| Backward { backward, scale, lens: light.lens().map(|lens| (lens, colour)) };
+    let way = |colour: usize| ToSamples {
+        backward,
+        scale,
+        lens: light.lens().map(|lens| (lens, colour)),
+    };
     if !light.lens().is_some_and(Geometry::parts_colours) {
         return read_by(light, &way(GREEN), region, planes, scratch, Upright::of);
     }
@@ -98,7 +103,7 @@ pub fn read_small(
 /// [`read`], where `upright` tells which strips are resampled along rows, then along columns.
 fn read_by(
     light: &dyn Light,
-    way: &Backward,
+    way: &ToSamples,
     region: Region,
     mut planes: [&mut [f32]; 3],
     scratch: &mut Scratch,
@@ -106,7 +111,7 @@ fn read_by(
 ) -> Result<Option<Vec<bool>>, PictureError> {
     let (width, height) = light.size();
     let (w, h) = (region.width as usize, region.height as usize);
-    if *way.backward == Motion::Still && way.scale == Scale::FULL && way.lens.is_none() {
+    if way.backward.is_still() && way.scale == Scale::FULL && way.lens.is_none() {
         light.fill(region, planes, w)?;
         return Ok(None);
     }
@@ -151,6 +156,8 @@ mod tests {
     use super::*;
     use crate::camera::Lens;
     use crate::drawn::Drawn;
+    use crate::motion::Motion;
+    use crate::space::InFrame;
     use nalgebra::{Matrix3, Rotation3, Vector3};
 
     /// A smooth function of the position that Lanczos can follow.
@@ -169,7 +176,8 @@ mod tests {
         let of = |[x, y]: [u32; 2], c| wave(f64::from(x), f64::from(y), c) as f32;
         let waves = Drawn { size: (230, 170), of };
         let covered =
-            read(&waves, &motion.backward(), region, out, &mut Scratch::default()).unwrap();
+            read(&waves, &motion.backward(), InReference(region), out, &mut Scratch::default())
+                .unwrap();
         Samples { planes, covered }
     }
 
@@ -192,7 +200,7 @@ mod tests {
             for i in 0..region.area() {
                 let at =
                     [(region.x as usize + i % 150) as f64, (region.y as usize + i / 150) as f64];
-                let [x, y] = motion.from_reference(at);
+                let InFrame([x, y]) = motion.from_reference(InReference(at));
                 if !(3.0..226.0).contains(&x) || !(3.0..166.0).contains(&y) {
                     continue;
                 }
@@ -224,7 +232,7 @@ mod tests {
                 let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
                 let out = planes.each_mut().map(Vec::as_mut_slice);
                 let mut scratch = Scratch::default();
-                let way = Backward { backward: &backward, scale: Scale::FULL, lens: None };
+                let way = ToSamples { backward: &backward, scale: Scale::FULL, lens: None };
                 let covered = read_by(&stars, &way, region, out, &mut scratch, upright).unwrap();
                 (planes, covered)
             };
@@ -251,8 +259,9 @@ mod tests {
             let scale = 1.0 + drift;
             let (x, y) = (7.0 - 190.0 * drift, -5.0 - 140.0 * drift);
             let backward =
-                Motion::Homography(Matrix3::new(scale, 0.0, x, 0.0, scale, y, 0.0, 0.0, 1.0));
-            let way = Backward { backward: &backward, scale: Scale::FULL, lens: None };
+                Motion::Homography(Matrix3::new(scale, 0.0, x, 0.0, scale, y, 0.0, 0.0, 1.0))
+                    .backward();
+            let way = ToSamples { backward: &backward, scale: Scale::FULL, lens: None };
             let region = Region { x: 16, y: 24, width: 300, height: 230 };
             let shifted = Region { x: 23, y: 19, ..region };
             let exact = stars.planes(shifted).unwrap();
@@ -288,13 +297,15 @@ mod tests {
             moved(0.05, [3.3, -4.7]),
             Motion::Camera { lens: Lens { k1: 0.05, ..lens }, turn },
         ];
-        for backward in motions {
-            let scale = Scale { times: 4.0, origin: [12, 8] };
-            let way = Backward { backward: &backward, scale, lens: None };
+        for motion in motions {
+            let backward = motion.backward();
+            let scale = Scale { factor: 4.0, origin: [12, 8] };
+            let way = ToSamples { backward: &backward, scale, lens: None };
             for [x, y] in [[0.0, 0.0], [20.0, 11.0], [37.5, 30.25]] {
                 // The middle of the square of 4 x 4 pixels that a small pixel stands for.
-                let whole = backward.to_reference([12.0 + 4.0 * x + 1.5, 8.0 + 4.0 * y + 1.5]);
-                let small = way.to_frame([x, y]);
+                let whole = [12.0 + 4.0 * x + 1.5, 8.0 + 4.0 * y + 1.5];
+                let InFrame(whole) = backward.to_frame(InReference(whole));
+                let small = way.to_samples([x, y]);
                 for axis in 0..2 {
                     assert!((4.0 * small[axis] + 1.5 - whole[axis]).abs() < 1e-9, "{backward:?}");
                 }

@@ -1,9 +1,10 @@
 //! Where the pixels of a region stand in a frame, without the flaws of its lens.
 
-use super::backward::{Backward, Scale};
 use super::layout::FINE;
 use super::map::Map;
-use crate::motion::Motion;
+use super::to_samples::{Scale, ToSamples};
+use crate::motion::Backward;
+use crate::space::InReference;
 use jade_pixels::tiled::Region;
 
 /// Places in a frame of the pixels of a region of the reference frame.
@@ -13,12 +14,10 @@ pub struct Places {
 }
 
 impl Places {
-    /// Under a motion that takes positions of the reference frame to the frame.
-    pub fn new(backward: &Motion, region: Region) -> Self {
-        Self {
-            map: Map::new(&Backward { backward, scale: Scale::FULL, lens: None }, region),
-            region,
-        }
+    /// Places in the frame that `backward` leads to.
+    pub fn new(backward: &Backward, InReference(region): InReference<Region>) -> Self {
+        let way = ToSamples { backward, scale: Scale::FULL, lens: None };
+        Self { map: Map::new(&way, region), region }
     }
 
     /// Bounds of all places as (left, top, right, bottom), where they are numbers.

@@ -13,7 +13,7 @@ use jade_frames::{Decoding, Frame, TreatedLight};
 use jade_optics::combined::Combined;
 use jade_optics::lens::Geometry;
 use jade_optics::light::Light;
-use jade_optics::motion::Motion;
+use jade_optics::motion::Backward;
 use jade_optics::resample::{self, Scale};
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
@@ -299,10 +299,10 @@ impl OpenPicture {
         &self,
         level: usize,
         region: Region,
-        backward: &Motion,
+        backward: &Backward,
         origin: [u32; 2],
     ) -> Result<PartlyThere, PictureError> {
-        let scale = Scale { times: 2f64.powi(level as i32), origin };
+        let scale = Scale { factor: 2f64.powi(level as i32), origin };
         let turn = self.turn();
         let placed = self.with_level(level, |frame, halved| {
             let light: &dyn Light = if level == 0 { frame } else { halved };

@@ -9,7 +9,7 @@ use crate::error::ApiError;
 use crate::store::{FrameRow, ResultRow};
 use jade_combine::painting::{Painting, PartlyThere, Pixels, Stroke};
 use jade_frames::cache::Key;
-use jade_optics::motion::Motion;
+use jade_optics::motion::Backward;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::report::Report;
@@ -40,7 +40,7 @@ impl Derived for Painted {
 }
 
 /// A frame, the way to it from the reference frame, and what its light is multiplied with.
-struct PlacedFrame(Arc<OpenPicture>, Motion, f32);
+struct PlacedFrame(Arc<OpenPicture>, Backward, f32);
 
 impl Pixels for PlacedFrame {
     fn read(

@@ -7,6 +7,7 @@ use crate::sweep;
 use crate::types::SharpFrame;
 use axum::Json;
 use axum::extract::{Path, Query, State};
+use jade_optics::space::{InFrame, InReference};
 use jade_pixels::PictureError;
 use jade_plan::report::FocusReport;
 use serde::Deserialize;
@@ -51,7 +52,7 @@ pub async fn sharpest(
     for frame in app.store.frames(row.shoot_id).await? {
         let own = report.frame(&frame.blake3, &frame.name).filter(|own| own.used);
         if let Some((own, motion)) = own.and_then(|own| Some((own, own.motion.as_ref()?))) {
-            let at = motion.from_reference([place.x, place.y]);
+            let InFrame(at) = motion.from_reference(InReference([place.x, place.y]));
             let gain = own.level.map_or(1.0, |[factor, _]| factor);
             placed.push((pictures::open(&app, Source::Frame(frame.id)).await?, frame, at, gain));
         }

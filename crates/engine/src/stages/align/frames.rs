@@ -83,11 +83,7 @@ fn keep_sky(list: &mut StarList, mask: &Mask) {
     list.stars.retain(|star| mask.at(star.x as i64, star.y as i64) > 127);
 }
 
-fn align(
-    request: &Request,
-    gallery: &mut Gallery,
-    reference: usize,
-) -> Result<AlignNote, NotMade> {
+fn align(request: &Request, gallery: &mut Gallery, reference: usize) -> Result<AlignNote, NotMade> {
     request.watch.begin(Stage::Align, gallery.usable().len() as u64);
     let mut stars = vec![None; gallery.frames.len()];
     let mut lens = None;

@@ -13,6 +13,7 @@ use jade_combine::reduced::Reduced;
 use jade_frames::Frame;
 use jade_frames::cache::Key;
 use jade_optics::motion::Motion;
+use jade_optics::space::{InResult, Origin};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TileWriter, TiledFile};
 use jade_plan::progress::Stage;
@@ -22,8 +23,8 @@ use rayon::prelude::*;
 /// Frames combined sample by sample.
 pub struct Combination<'a> {
     reducer: Reducer<'a>,
-    /// The part of the reference frame that is made.
-    region: Region,
+    origin: Origin,
+    size: (u32, u32),
 }
 
 impl<'a> Combination<'a> {
@@ -34,7 +35,8 @@ impl<'a> Combination<'a> {
     pub fn of(stack: &'a Stack) -> Result<Self, CoreError> {
         let request = stack.request;
         let reducer = Reducer::new(stack.placed(), &request.plan.combine, request.budget.held());
-        Ok(Self { reducer: reducer.with_gaps(gaps(stack)?), region: stack.region })
+        let reducer = reducer.with_gaps(gaps(stack)?);
+        Ok(Self { reducer, origin: stack.origin(), size: stack.result_size() })
     }
 }
 
@@ -43,11 +45,11 @@ impl Product for Combination<'_> {
     type Scratch = Scratch;
 
     fn size(&self) -> (u32, u32) {
-        (self.region.width, self.region.height)
+        self.size
     }
 
     fn parts(&self) -> Vec<Region> {
-        Region::covering(self.region.width, self.region.height, BLOCK)
+        Region::covering(self.size.0, self.size.1, BLOCK)
     }
 
     fn make(
@@ -56,7 +58,7 @@ impl Product for Combination<'_> {
         scratch: &mut Scratch,
         stop: Stop,
     ) -> Result<Reduced, PictureError> {
-        self.reducer.reduce(part.moved([self.region.x, self.region.y]), scratch, stop)
+        self.reducer.reduce(self.origin.to_reference(InResult(part)), scratch, stop)
     }
 
     fn light(part: &Reduced) -> &[f32] {
@@ -69,16 +71,13 @@ impl Product for Combination<'_> {
 ///
 /// # Errors
 /// [`CoreError::Picture`], [`CoreError::Cancelled`].
-pub fn write(
-    stack: &Stack,
-    key: &Key,
-) -> Result<(TiledFile<f32>, Option<Vec<f32>>), CoreError> {
-    let Stack { request, region, .. } = stack;
+pub fn write(stack: &Stack, key: &Key) -> Result<(TiledFile<f32>, Option<Vec<f32>>), CoreError> {
+    let (request, (width, height)) = (stack.request, stack.result_size());
     let combination = Combination::of(stack)?;
     request.watch.begin(Stage::Combine, combination.parts().len() as u64);
     let picture = request.cache.picture(key);
-    let writer = TileWriter::<f32>::create(&picture, region.width, region.height, 3)?;
-    let maps = Maps::create(request, key, *region, stack.used.len())?;
+    let writer = TileWriter::<f32>::create(&picture, width, height, 3)?;
+    let maps = Maps::create(request, key, (width, height), stack.used.len())?;
     product::each(&combination, &|| request.watch.cancelled(), |part, made| {
         writer.write_region(part, &made.light)?;
         maps.note_coverage(part, &Noted::All, &made)?;

@@ -41,9 +41,8 @@ pub fn averages(method: Method) -> bool {
 
 /// Patches of a result of a stack in which noise may be measured once the result is there.
 pub fn candidates(stack: &Stack, stars: &[Star]) -> Vec<Region> {
-    let size = (stack.region.width, stack.region.height);
     match averages(stack.request.plan.combine.method) {
-        true => noise::candidates(size, stack.origin(), stars, PATCHES, &|_| true),
+        true => noise::candidates(stack.result_size(), stack.origin().0, stars, PATCHES, &|_| true),
         false => vec![],
     }
 }
@@ -60,7 +59,7 @@ impl Measured<'_> {
             return Ok(None);
         }
         let found = stars::find(self.result, &|| request.watch.cancelled())?.stars;
-        Ok(stars::width_of_the_same(&found, self.stars, self.stack.origin()))
+        Ok(stars::width_of_the_same(&found, self.stars, self.stack.origin().0))
     }
 
     /// The result's noise beside the reference frame's; `None` where the method does not average, or no
@@ -77,7 +76,7 @@ impl Measured<'_> {
         gallery.with_reference(stack.reference, |frame| {
             let ideal = ideal_gain(method, stack.used.len());
             let is_sky = |patch: Region| self.is_sky(patch);
-            Ok(noise::gain(frame, *result, stack.origin(), stars, ideal, &is_sky)?)
+            Ok(noise::gain(frame, *result, stack.origin().0, stars, ideal, &is_sky)?)
         })
     }
 
@@ -93,7 +92,7 @@ impl Measured<'_> {
             return Ok(vec![]);
         }
         let is_sky = |patch: Region| self.is_sky(patch);
-        let patches = noise::patches(*result, stack.origin(), stars, PATCHES, &is_sky)?;
+        let patches = noise::patches(*result, stack.origin().0, stars, PATCHES, &is_sky)?;
         let counts = counts(stack.used.len());
         let measured = match running {
             Some(running) => running_noise(running, &patches, counts.len()),
@@ -104,8 +103,7 @@ impl Measured<'_> {
 
     /// Whether a patch of the result shows sky alone, or there is no skyline.
     fn is_sky(&self, patch: Region) -> bool {
-        let there = patch.moved(self.stack.origin());
-        self.mask.is_none_or(|mask| mask.side(there) == Side::Sky)
+        self.mask.is_none_or(|mask| mask.side(self.stack.there(patch)) == Side::Sky)
     }
 }
 
@@ -129,7 +127,7 @@ fn noise_of_counts(
         .into_par_iter()
         .with_max_len(TOGETHER)
         .map_init(Scratch::default, |scratch, (reducer, patch)| {
-            let there = patch.moved(stack.origin());
+            let there = stack.there(*patch);
             let made = reducer.reduce(there, scratch, &|| request.watch.cancelled())?;
             Ok(noise::of_light(&made.light, patch.width as usize))
         })

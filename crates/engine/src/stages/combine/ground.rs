@@ -13,6 +13,7 @@ use jade_frames::Frame;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
 use jade_optics::resample;
+use jade_optics::space::InReference;
 use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
@@ -187,8 +188,9 @@ impl Ground {
         let (width, height) = mask.size();
         let patches = Region::covering(width, height, [2 * PATCH; 2]).into_iter();
         let whole = |own: &Region| own.width == 2 * PATCH && own.height == 2 * PATCH;
-        let patches: Vec<Region> =
-            patches.filter(|own| whole(own) && mask.side(*own) == Side::Ground).collect();
+        let patches: Vec<Region> = patches
+            .filter(|own| whole(own) && mask.side(InReference(*own)) == Side::Ground)
+            .collect();
         let step = patches.len().div_ceil(40).max(1);
         let plan = self.plan(request);
         let reducer = |counts: &dyn Fn(usize) -> bool| {
@@ -199,18 +201,20 @@ impl Ground {
             [reducer(&|i| i == 0), reducer(&|i| i == 1)],
             [reducer(&|i| i % 2 == 0), reducer(&|i| i % 2 == 1)],
         ];
-        let sigma = |[one, other]: &[Reducer; 2], patch: Region, scratch: &mut Scratch| {
-            let stop = || request.watch.cancelled();
-            let mut light = one.reduce(patch, scratch, &stop)?.light;
-            let other = other.reduce(patch, scratch, &stop)?.light;
-            light.iter_mut().zip(other).for_each(|(v, other)| *v -= other);
-            Ok::<f32, PictureError>(noise::of_light(&light, patch.width as usize))
-        };
+        let sigma =
+            |[one, other]: &[Reducer; 2], patch: InReference<Region>, scratch: &mut Scratch| {
+                let stop = || request.watch.cancelled();
+                let mut light = one.reduce(patch, scratch, &stop)?.light;
+                let other = other.reduce(patch, scratch, &stop)?.light;
+                light.iter_mut().zip(other).for_each(|(v, other)| *v -= other);
+                Ok::<f32, PictureError>(noise::of_light(&light, patch.0.width as usize))
+            };
         let figures: Result<Vec<[f32; 2]>, PictureError> = patches
             .into_par_iter()
             .step_by(step)
             .map_init(Scratch::default, |scratch, patch| {
-                Ok([sigma(&pairs[0], patch, scratch)?, sigma(&pairs[1], patch, scratch)?])
+                let there = InReference(patch);
+                Ok([sigma(&pairs[0], there, scratch)?, sigma(&pairs[1], there, scratch)?])
             })
             .collect();
         let figures = figures?;
@@ -230,7 +234,8 @@ impl Ground {
     fn gain(&self, reference: &Frame, mask: &Mask, amount: f32) -> Result<[f32; 3], PictureError> {
         let (width, height) = reference.size();
         let patches = Region::covering(width, height, [PATCH; 2]).into_iter();
-        let patches: Vec<Region> = patches.filter(|own| mask.side(*own) == Side::Ground).collect();
+        let patches: Vec<Region> =
+            patches.filter(|own| mask.side(InReference(*own)) == Side::Ground).collect();
         let step = patches.len().div_ceil(600).max(1);
         let few: Vec<Region> = patches.into_iter().step_by(step).collect();
         let of = |light: &dyn Light, motion: &Motion, patch: Region| {
@@ -239,7 +244,7 @@ impl Ground {
             resample::read(
                 light,
                 &motion.backward(),
-                patch,
+                InReference(patch),
                 out,
                 &mut resample::Scratch::default(),
             )?;

@@ -35,13 +35,13 @@ impl Maps {
     pub fn create(
         request: &Request,
         key: &Key,
-        region: Region,
+        (width, height): (u32, u32),
         frames: usize,
     ) -> Result<Self, PictureError> {
         let plan = &request.plan.combine;
         let map = |kind: MapKind, channels: u32| {
             let path = request.cache.map(key, kind);
-            TileWriter::<u16>::create(&path, region.width, region.height, channels)
+            TileWriter::<u16>::create(&path, width, height, channels)
         };
         let rejects = plan.method == Method::Clipped;
         Ok(Self {
@@ -49,7 +49,7 @@ impl Maps {
             rejected: rejects.then(|| map(MapKind::Rejected, 2)).transpose()?,
             by_frame: Mutex::new(vec![0; frames]),
             frames: frames as u16,
-            area: region.area() as f32,
+            area: width as f32 * height as f32,
         })
     }
 

@@ -20,6 +20,7 @@ use jade_combine::mask::Mask;
 use jade_frames::cache::Key;
 use jade_optics::combined::Combined;
 use jade_optics::motion::Motion;
+use jade_optics::space::InReference;
 use jade_optics::star::Star;
 use jade_pixels::tiled::Region;
 use jade_plan::report::{Report, SkylineReport};
@@ -88,7 +89,7 @@ pub fn region(
         let combination = Combination::of(&stack)?;
         return Ok(product::region(&combination, region, &|| request.watch.cancelled())?);
     };
-    product::inside(region, (stack.region.width, stack.region.height))?;
+    product::inside(region, stack.result_size())?;
     let ground = Ground::open(request, &stack.used, gallery.header(note.reference), mask)?;
     Ok(joined::region(&Join { stack: &stack, key, ground: &ground, mask }, region)?)
 }
@@ -144,7 +145,7 @@ fn streamed(
 
 /// The report without its measured figures.
 fn report(stack: &Stack, gallery: &Gallery, note: &AlignNote, made: &Made) -> Report {
-    let Stack { request, used, reference, size, region } = stack;
+    let Stack { request, used, reference, size, region: InReference(region) } = stack;
     let frames = request.frames.iter().enumerate().map(|(i, input)| {
         let place = used.iter().position(|one| one.index == i);
         let part = place.map(|p| (&used[p], made.rejected.as_ref().map(|shares| shares[p])));
@@ -156,7 +157,7 @@ fn report(stack: &Stack, gallery: &Gallery, note: &AlignNote, made: &Made) -> Re
         reference: request.frames[*reference].name.clone(),
         reference_content: request.frames[*reference].content.clone(),
         size: [region.width, region.height],
-        origin: stack.origin(),
+        origin: stack.origin().0,
         frames: frames.collect(),
         noise: None,
         noise_by_frames: vec![],

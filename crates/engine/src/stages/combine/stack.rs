@@ -12,6 +12,7 @@ use jade_combine::reduce::Placed;
 use jade_frames::Frame;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
+use jade_optics::space::{InReference, InResult, Origin};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::{CoreError, Edges, Method};
@@ -26,7 +27,7 @@ pub struct Stack<'a> {
     /// Size of the reference frame.
     pub size: (u32, u32),
     /// The part of the reference frame that the result covers.
-    pub region: Region,
+    pub region: InReference<Region>,
 }
 
 impl<'a> Stack<'a> {
@@ -50,8 +51,18 @@ impl<'a> Stack<'a> {
     }
 
     /// Where the result lies in the reference frame.
-    pub fn origin(&self) -> [u32; 2] {
-        [self.region.x, self.region.y]
+    pub fn origin(&self) -> Origin {
+        Origin([self.region.0.x, self.region.0.y])
+    }
+
+    /// Width and height of the result, in pixels.
+    pub fn result_size(&self) -> (u32, u32) {
+        (self.region.0.width, self.region.0.height)
+    }
+
+    /// Where a region of the result is in the reference frame.
+    pub fn there(&self, region: Region) -> InReference<Region> {
+        self.origin().to_reference(InResult(region))
     }
 
     /// The used frames in the order in which they are combined. Methods that sum take the reference
@@ -132,13 +143,18 @@ fn stop(request: &Request) -> Result<(), PictureError> {
 }
 
 /// The part of the reference frame that the result covers.
-fn region(edges: Edges, used: &[Used], reference: &Frame) -> Result<Region, CoreError> {
+fn region(
+    edges: Edges,
+    used: &[Used],
+    reference: &Frame,
+) -> Result<InReference<Region>, CoreError> {
     let (width, height) = reference.size();
     if edges != Edges::Trim {
-        return Ok(Region { x: 0, y: 0, width, height });
+        return Ok(InReference(Region { x: 0, y: 0, width, height }));
     }
     let motions: Vec<&Motion> = used.iter().map(|one| one.motion).collect();
-    edges::common(&motions, reference.lens(), width, height).ok_or_else(|| {
+    let common = edges::common(&motions, reference.lens(), width, height);
+    common.map(InReference).ok_or_else(|| {
         CoreError::Frames(
             "The used frames have no part in common; keep the edges instead of trimming them."
                 .to_owned(),

@@ -13,9 +13,10 @@ use jade_combine::reduce::{Reducer, Scratch};
 use jade_combine::streamed::Gathered;
 use jade_frames::Frame;
 use jade_frames::cache::Key;
+use jade_optics::space::{InReference, InResult};
 use jade_pixels::tiled::{Region, TileWriter, TiledFile};
-use jade_plan::progress::Stage;
 use jade_plan::CoreError;
+use jade_plan::progress::Stage;
 use rayon::prelude::*;
 use std::collections::HashMap;
 
@@ -32,7 +33,7 @@ pub struct Streamed {
 pub type Running = HashMap<(u32, u32), Vec<f32>>;
 
 /// A part of the picture: where it lies in the reference frame, and what has gathered there.
-type Part = (Region, Gathered);
+type Part = (InReference<Region>, Gathered);
 
 /// Decodes the frames of a stack, some at a time, and adds them to the picture. `candidates` are regions
 /// of the result in which the noise of growing numbers of frames is measured on the way.
@@ -45,13 +46,13 @@ pub fn write(
     gallery: &Gallery,
     candidates: &[Region],
 ) -> Result<Streamed, NotMade> {
-    let Stack { request, used, reference, region, .. } = stack;
+    let Stack { request, used, reference, .. } = stack;
     let (reference, plan) = (*reference, &request.plan.combine);
+    let (width, height) = stack.result_size();
     let parts = |of: &[Region]| -> Vec<Part> {
-        let there = |r: &Region| r.moved(stack.origin());
-        of.iter().map(|r| (there(r), Gathered::new(plan.method, r.area()))).collect()
+        of.iter().map(|r| (stack.there(*r), Gathered::new(plan.method, r.area()))).collect()
     };
-    let tiles = Region::covering(region.width, region.height, BLOCK);
+    let tiles = Region::covering(width, height, BLOCK);
     let (mut picture, mut patches) = (parts(&tiles), parts(candidates));
     let mut running: Vec<Vec<f32>> = vec![vec![]; candidates.len()];
     let order = stack.in_order();
@@ -84,7 +85,7 @@ pub fn write(
             if counts.contains(&done) {
                 for (running, (there, gathered)) in running.iter_mut().zip(&patches) {
                     let light = gathered.clone().finish().light;
-                    running.push(noise::of_light(&light, there.width as usize));
+                    running.push(noise::of_light(&light, there.0.width as usize));
                 }
             }
         }
@@ -114,12 +115,12 @@ fn written(
     parts: Vec<Part>,
     frames: usize,
 ) -> Result<TiledFile<f32>, CoreError> {
-    let Stack { request, region, .. } = stack;
+    let (request, (width, height)) = (stack.request, stack.result_size());
     let picture = request.cache.picture(key);
-    let writer = TileWriter::<f32>::create(&picture, region.width, region.height, 3)?;
-    let maps = Maps::create(request, key, *region, frames)?;
+    let writer = TileWriter::<f32>::create(&picture, width, height, 3)?;
+    let maps = Maps::create(request, key, (width, height), frames)?;
     parts.into_par_iter().try_for_each(|(there, gathered)| {
-        let part = Region { x: there.x - region.x, y: there.y - region.y, ..there };
+        let InResult(part) = stack.origin().to_result(there).expect("it lies in the result");
         let made = gathered.finish();
         writer.write_region(part, &made.light)?;
         maps.note_coverage(part, &Noted::All, &made)

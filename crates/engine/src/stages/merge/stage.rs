@@ -14,6 +14,7 @@ use jade_frames::FrameInput;
 use jade_frames::cache::{Key, MapKind};
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
+use jade_optics::space::{InResult, Origin};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter};
 use jade_plan::progress::Stage;
@@ -135,7 +136,8 @@ impl Product for Merging<'_> {
         scratch: &mut Scratch,
         stop: Stop,
     ) -> Result<Merged, PictureError> {
-        let there = part.moved([self.region.x, self.region.y]);
+        let origin = Origin([self.region.x, self.region.y]);
+        let there = origin.to_reference(InResult(part));
         Ok(Merged {
             light: self.merger.merge(there, scratch, stop)?,
             depth: self.sweep.map.codes(there),

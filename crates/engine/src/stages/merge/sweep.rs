@@ -8,9 +8,7 @@ use crate::stages::merge::order::{SweepFound, ordered};
 use crate::threads::pool;
 use jade_align::Aligned;
 use jade_align::sharpness::Sharpness;
-use jade_focus::{
-    DepthMap, Moved, Order, bumps, comes_nearer, levels, moved, place, placed_on,
-};
+use jade_focus::{DepthMap, Moved, Order, bumps, comes_nearer, levels, moved, place, placed_on};
 use jade_frames::cache::Key;
 use jade_frames::{Frame, FrameInput};
 use jade_optics::light::Light;
@@ -251,4 +249,3 @@ fn sweep_key(request: &Request) -> Key {
     let keys: Vec<Key> = request.frames.iter().map(FrameInput::light_key).collect();
     Key::of("sweep", &request.plan.align.mode, &keys.iter().collect::<Vec<_>>())
 }
-

@@ -15,6 +15,7 @@ use jade_frames::Frame;
 use jade_frames::cache::Key;
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
+use jade_optics::space::InReference;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use jade_plan::progress::Stage;
 use jade_plan::{AlignMode, CoreError, SkylineMode};
@@ -148,7 +149,7 @@ fn found(
     }
     let mask = skyline.mask(&views, &stop)?;
     if !request.stream {
-        write(&mask, &path, Region { x: 0, y: 0, width: size.0, height: size.1 })?;
+        write(&mask, &path, InReference(Region { x: 0, y: 0, width: size.0, height: size.1 }))?;
     }
     Ok(mask)
 }
@@ -161,12 +162,15 @@ fn read(file: &TiledFile<u16>) -> Result<Mask, CoreError> {
 }
 
 /// Writes a part of a mask as tiles.
-pub fn write(mask: &Mask, path: &std::path::Path, part: Region) -> Result<(), CoreError> {
+pub fn write(
+    mask: &Mask,
+    path: &std::path::Path,
+    InReference(part): InReference<Region>,
+) -> Result<(), CoreError> {
     let writer = TileWriter::<u16>::create(path, part.width, part.height, 1)?;
     Region::covering(part.width, part.height, [4 * SIDE; 2]).into_par_iter().try_for_each(
         |tile| {
-            let there = tile.moved([part.x, part.y]);
-            let shares = mask.region(there);
+            let shares = mask.region(InReference(tile.moved([part.x, part.y])));
             let codes: Vec<u16> = shares.into_iter().map(|share| u16::from(share) * 257).collect();
             writer.write_region(tile, &codes)
         },

@@ -37,10 +37,10 @@ pub fn make(
         [SKY, GROUND, PASSING].map(|layer| squares.backdrop(layer));
     drop(squares);
     let (sky_layer, unaligned) = (layers.sky.so_far()?, layers.unaligned.so_far()?);
-    let (origin, size) = (join.stack.origin(), join.stack.size);
+    let (origin, size) = (join.stack.origin().0, join.stack.size);
     let sky = Extended { layer: &sky_layer, origin, size, backdrop: &sky_backdrop };
     let motions = passing_motions(join);
-    let backward: Vec<Motion> = motions.iter().map(|motion| motion.backward()).collect();
+    let backward: Vec<Motion> = motions.iter().map(|motion| motion.inverted()).collect();
     let moved = moved(join, &sky, &backward);
     let joiner = Joiner {
         mask: join.mask,
@@ -64,7 +64,7 @@ pub fn make(
     })?;
     // No one reads the gaps of the sky any more: they can be filled.
     gaps.par_iter().try_for_each(|region| {
-        layers.sky.write_region(*region, &interleaved(&sky.planes(join.there(*region))?))
+        layers.sky.write_region(*region, &interleaved(&sky.planes(join.there(*region).0)?))
     })
 }
 

@@ -45,7 +45,7 @@ impl Layers {
             unaligned: aside(LayerKind::Ground)?,
             still: still.then(|| aside(LayerKind::Sky)).transpose()?,
             before: join.takes_off().then(|| aside(LayerKind::Mask)).transpose()?,
-            maps: Maps::create(join.request(), join.key, join.stack.region, used)?,
+            maps: Maps::create(join.request(), join.key, (width, height), used)?,
             squares: Mutex::new(Squares::new((width, height))),
         })
     }

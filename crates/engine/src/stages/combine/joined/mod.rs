@@ -23,6 +23,7 @@ use jade_combine::mask::{Mask, Side};
 use jade_combine::normalise::Normalisation;
 use jade_combine::reduce::Placed;
 use jade_frames::cache::Key;
+use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_plan::progress::Stage;
@@ -35,6 +36,7 @@ pub struct Join<'a> {
     pub stack: &'a Stack<'a>,
     pub key: &'a Key,
     pub ground: &'a Ground,
+    /// The mask of the reference frame.
     pub mask: &'a Mask,
 }
 
@@ -62,7 +64,7 @@ pub fn region(join: &Join, region: Region) -> Result<Vec<f32>, CoreError> {
 }
 
 /// What is said of a mask and the ground behind it.
-pub fn report(ground: &Ground, mask: &Mask, region: Region) -> SkylineReport {
+pub fn report(ground: &Ground, mask: &Mask, region: InReference<Region>) -> SkylineReport {
     SkylineReport {
         sky: mask.sky(region),
         ground_frames: ground.count() as u32,
@@ -90,17 +92,18 @@ impl Join<'_> {
 
     /// Size of the result, in pixels.
     fn size(&self) -> (u32, u32) {
-        (self.stack.region.width, self.stack.region.height)
+        self.stack.result_size()
     }
 
     /// Where a region of the result is in the reference frame.
-    fn there(&self, own: Region) -> Region {
-        own.moved(self.stack.origin())
+    fn there(&self, region: Region) -> InReference<Region> {
+        self.stack.there(region)
     }
 
     /// What the mask shows in a region of the result and around it, as far as joining looks.
     fn around(&self, own: Region) -> Side {
-        self.mask.side(self.there(own).widened(2 * MARGIN, self.stack.size))
+        let InReference(there) = self.there(own);
+        self.mask.side(InReference(there.widened(2 * MARGIN, self.stack.size)))
     }
 
     fn blocks(&self) -> Vec<Block> {

@@ -12,6 +12,7 @@ use jade_combine::reduce::{Placed, Reducer, Scratch};
 use jade_combine::reduced::Reduced;
 use jade_combine::visibility::{SkyVisibility, Unground};
 use jade_optics::motion::Motion;
+use jade_optics::space::{InFrame, InReference};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
 use rayon::prelude::*;
@@ -35,9 +36,9 @@ pub fn make(
     only: Option<Region>,
 ) -> Result<Vec<Region>, PictureError> {
     let request = join.request();
-    let visible = SkyVisibility::of(join.mask, standing.is_some().then_some(join.stack.region));
+    let visible = SkyVisibility::of(join.mask, standing.is_some().then_some(join.stack.region.0));
     let order = join.stack.in_order();
-    let (mask, origin) = (join.mask, join.stack.origin());
+    let (mask, origin) = (join.mask, join.stack.origin().0);
     let skies: Vec<Unground> = standing
         .iter()
         .flat_map(|before| order.iter().map(move |one| (one, before)))
@@ -103,27 +104,26 @@ fn read_for(join: &Join, blocks: &[Block], only: Region) -> Vec<Region> {
     let near = near.filter_map(|block| only.shared_with(block.region).and(Some(block.region)));
     let near: Vec<Region> = near.map(|region| region.widened(2 * MARGIN, join.size())).collect();
     let motions = passing_motions(join);
-    let passed = near.iter().flat_map(|region| {
-        motions.iter().filter_map(|motion| taken_to(join, motion, *region))
-    });
+    let passed = near
+        .iter()
+        .flat_map(|region| motions.iter().filter_map(|motion| taken_to(join, motion, *region)));
     passed.chain(near.iter().copied()).chain([only]).collect()
 }
 
 /// Where a motion takes a region of the result, at most; `None` where that is beyond the result.
 fn taken_to(join: &Join, motion: &Motion, region: Region) -> Option<Region> {
-    let there = join.there(region);
-    let [left, top] = join.stack.origin().map(f64::from);
+    let there = join.there(region).0;
+    let [left, top] = join.stack.origin().0.map(f64::from);
     let (width, height) = join.size();
     let (mut least, mut most) = ([f64::MAX; 2], [f64::MIN; 2]);
     for k in 0..POINTS * POINTS {
         let along = |from: u32, length: u32, k: u32| {
             f64::from(from) + f64::from(length) * f64::from(k) / f64::from(POINTS - 1)
         };
-        let at = [
-            along(there.x, there.width, k % POINTS),
-            along(there.y, there.height, k / POINTS),
-        ];
-        let [x, y] = motion.to_reference(at);
+        let at =
+            [along(there.x, there.width, k % POINTS), along(there.y, there.height, k / POINTS)];
+        // Aligned, the sky that stood here in the frame lies there.
+        let InReference([x, y]) = motion.to_reference(InFrame(at));
         for (axis, value) in [x - left, y - top].into_iter().enumerate() {
             least[axis] = least[axis].min(value - BENT);
             most[axis] = most[axis].max(value + BENT);
@@ -137,7 +137,12 @@ fn taken_to(join: &Join, motion: &Motion, region: Region) -> Option<Region> {
 
 /// Writes the sky of a block, to the picture where nothing is to be joined. Pixels that no frame covers
 /// are no numbers.
-fn keep(join: &Join, block: &Block, mut made: Reduced, layers: &Layers) -> Result<(), PictureError> {
+fn keep(
+    join: &Join,
+    block: &Block,
+    mut made: Reduced,
+    layers: &Layers,
+) -> Result<(), PictureError> {
     let Block { region, side } = *block;
     let shares = join.mask.region(join.there(region));
     let is_sky = |i: usize| shares[i] > 127;

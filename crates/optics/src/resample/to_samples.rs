@@ -1,39 +1,40 @@
-//! From positions of a result to those of a frame.
+//! From positions of a picture that is made to those in a frame's samples.
 
 use crate::lens::Geometry;
-use crate::motion::Motion;
+use crate::motion::Backward;
+use crate::space::{InFrame, InReference};
 
 /// How a picture and a frame at a smaller size lie in those at full size.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Scale {
-    /// How many times smaller both are: a power of two, 1 for full size.
-    pub times: f64,
+    /// The factor by which both are smaller: a power of two, 1 for full size.
+    pub factor: f64,
     /// The picture's top-left pixel in the reference frame, in pixels at full size.
     pub origin: [u32; 2],
 }
 
 impl Scale {
     /// Full size, the picture as large as the reference frame.
-    pub const FULL: Self = Self { times: 1.0, origin: [0, 0] };
+    pub const FULL: Self = Self { factor: 1.0, origin: [0, 0] };
 
     /// Position in the reference frame at full size of one in the smaller picture. Pixels' centres lie at
     /// whole numbers.
-    fn whole(self, at: [f64; 2]) -> [f64; 2] {
-        let half = 0.5 * (self.times - 1.0);
-        [0, 1].map(|axis| at[axis] * self.times + half + f64::from(self.origin[axis]))
+    fn whole(self, at: [f64; 2]) -> InReference<[f64; 2]> {
+        let half = 0.5 * (self.factor - 1.0);
+        InReference([0, 1].map(|axis| at[axis] * self.factor + half + f64::from(self.origin[axis])))
     }
 
     /// Position in the smaller frame of one in the frame at full size.
-    fn small(self, at: [f64; 2]) -> [f64; 2] {
-        let half = 0.5 * (self.times - 1.0);
-        at.map(|v| (v - half) / self.times)
+    fn small(self, InFrame(at): InFrame<[f64; 2]>) -> [f64; 2] {
+        let half = 0.5 * (self.factor - 1.0);
+        at.map(|v| (v - half) / self.factor)
     }
 }
 
-/// The way from positions of a result to those of a frame.
-pub struct Backward<'a> {
+/// The way from positions of a picture that is made to those in a frame's samples.
+pub struct ToSamples<'a> {
     /// Takes positions of the reference frame to the frame, both as if the lens had no flaws.
-    pub backward: &'a Motion,
+    pub backward: &'a Backward,
     /// The size at which both are read.
     pub scale: Scale,
     /// What the lens does, and to which colour.
@@ -43,12 +44,12 @@ pub struct Backward<'a> {
 /// The colour that the others are drawn beside.
 pub const GREEN: usize = 1;
 
-impl Backward<'_> {
-    /// Where a position of the result stands in the frame, in pixels.
-    pub fn to_frame(&self, at: [f64; 2]) -> [f64; 2] {
+impl ToSamples<'_> {
+    /// Where a position of the picture stands in the frame's samples, both in pixels.
+    pub fn to_samples(&self, at: [f64; 2]) -> [f64; 2] {
         let at = match self.scale {
-            Scale::FULL => self.backward.to_reference(at),
-            scale => scale.small(self.backward.to_reference(scale.whole(at))),
+            Scale::FULL => self.backward.to_frame(InReference(at)).0,
+            scale => scale.small(self.backward.to_frame(scale.whole(at))),
         };
         match self.lens {
             None => at,
