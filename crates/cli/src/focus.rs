@@ -95,7 +95,7 @@ pub fn focus(args: FocusArgs) -> anyhow::Result<()> {
     if args.save_plan.is_some() {
         // A saved plan names files by their content.
         for frame in &mut frames {
-            frame.content = content_hash(&frame.path)?;
+            frame.id = content_hash(&frame.path)?.into();
         }
     }
     let calibration = CalibrationFrames::default();

@@ -31,7 +31,7 @@ pub fn input((path, real): &Given, prepare: &PreparePlan) -> FrameInput {
     FrameInput {
         path: path.to_path_buf(),
         name: name.to_string_lossy().into_owned(),
-        content: format!("{real:?}"),
+        id: format!("{real:?}").into(),
         state: None,
         prepare: prepare.clone(),
         calibration: None,

@@ -6,7 +6,7 @@ use anyhow::{Context, anyhow, bail};
 use clap::Args;
 use jade_frames::CalibrationFrames;
 use jade_frames::{FrameInput, content_hash};
-use jade_plan::{FrameRole, NamedFile, PlanFrame, PlanRecord, PreparePlan, SkylineMode};
+use jade_plan::{FrameId, FrameRole, NamedFile, PlanFrame, PlanRecord, PreparePlan, SkylineMode};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
@@ -66,11 +66,12 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
         flats: of(FrameRole::Flat)?,
         biases: of(FrameRole::Bias)?,
     };
-    let reference = match record.reference_blake3.as_str() {
-        // Plans that were saved before frames were named by their content.
-        "" => frames.iter().position(|frame| frame.name == record.reference),
-        blake3 => frames.iter().position(|frame| frame.content == blake3),
+    let id = &record.reference_blake3;
+    let is_reference = |frame: &FrameInput| match id.is_known() {
+        true => frame.id == *id,
+        false => frame.name == record.reference,
     };
+    let reference = frames.iter().position(is_reference);
     if reference.is_none() {
         bail!(
             "{shown}: the plan's reference frame, {}, is none of its frames; the plan was changed or is damaged; take it again from beside its result",
@@ -82,7 +83,7 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
     let ground: Vec<FrameInput> = ground.collect::<anyhow::Result<_>>()?;
     let mask = match &plan.skyline.mask {
         Some(NamedFile { file, blake3 }) if plan.skyline.mode == SkylineMode::Mask => {
-            let (file, blake3) = (file.clone(), blake3.clone());
+            let (file, blake3) = (file.clone(), FrameId::from(blake3.clone()));
             let named = PlanFrame { file, blake3, used: true };
             Some(files.input(&named, PreparePlan::default())?.path)
         }
@@ -136,15 +137,16 @@ impl Files {
         let named = self.0.get(file).with_context(|| {
             format!("{file}: the plan needs this frame, and it is in none of the folders; give its folder with --frames")
         })?;
-        let same =
-            named.iter().find(|path| content_hash(path).is_ok_and(|content| content == *blake3));
+        let same = named
+            .iter()
+            .find(|path| content_hash(path).is_ok_and(|content| content == blake3.as_str()));
         let path = same.with_context(|| {
             format!("{}: this is not the file that the plan was made with; it was changed, or another has its name; give the right folder with --frames", named[0].display())
         })?;
         Ok(FrameInput {
             path: path.clone(),
             name: file.clone(),
-            content: blake3.clone(),
+            id: blake3.clone(),
             state: None,
             prepare,
             calibration: None,

@@ -139,7 +139,7 @@ impl SkylineArgs {
         if self.ground_frame.is_empty() {
             if self.ground == GroundArg::Frame {
                 let chosen = &frames[reference.unwrap_or(frames.len() / 2)];
-                own.from = GroundFrom::Frame { blake3: chosen.content.clone() };
+                own.from = GroundFrom::Frame { blake3: chosen.id.clone() };
             }
             return Ok(vec![]);
         }
@@ -150,14 +150,14 @@ impl SkylineArgs {
         if let [(_, real)] = &kept[..]
             && let Some(frame) = frames.iter().find(|frame| same(frame, real))
         {
-            own.from = GroundFrom::Frame { blake3: frame.content.clone() };
+            own.from = GroundFrom::Frame { blake3: frame.id.clone() };
             return Ok(vec![]);
         }
         own.from = GroundFrom::Set { set: 0 };
         let treated = PreparePlan { gain_ev: 0.0, ..plan.prepare.clone() };
         let mut ground: Vec<FrameInput> = kept.iter().map(|file| input(file, &treated)).collect();
         for frame in &mut ground {
-            frame.content = content_hash(&frame.path)?;
+            frame.id = content_hash(&frame.path)?.into();
         }
         Ok(ground)
     }

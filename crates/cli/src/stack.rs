@@ -314,7 +314,7 @@ impl StackArgs {
             // A saved plan names files by their content.
             let CalibrationFrames { darks, flats, biases } = &mut calibration;
             for frame in frames.iter_mut().chain(darks).chain(flats).chain(biases) {
-                frame.content = content_hash(&frame.path)?;
+                frame.id = content_hash(&frame.path)?.into();
             }
         }
         let reference = match &self.reference {

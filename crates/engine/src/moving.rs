@@ -45,12 +45,12 @@ pub fn moving(
     })?;
     let placed = focus.order.iter().enumerate().filter_map(|(place, name)| {
         // Sweeps that were merged before frames were named by their content have their names alone.
-        let content = focus.contents.get(place);
-        let own = report.frame(content.map_or("", String::as_str), name).filter(|own| own.used)?;
+        let id = focus.contents.get(place).cloned().unwrap_or_default();
+        let own = report.frame(&id, name).filter(|own| own.used)?;
         let at = report.frames.iter().position(|other| std::ptr::eq(other, own))?;
-        let is_it = |frame: &&FrameInput| match content {
-            Some(content) => frame.content == *content,
-            None => frame.name == *name,
+        let is_it = |frame: &&FrameInput| match id.is_known() {
+            true => frame.id == id,
+            false => frame.name == *name,
         };
         frames.iter().find(is_it).map(|frame| (frame, at))
     });

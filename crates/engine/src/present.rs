@@ -9,14 +9,6 @@ use jade_frames::FrameInput;
 use jade_pixels::regular;
 use rayon::prelude::*;
 
-/// What the name of a content ends with while its file is gone.
-const GONE: &str = " (gone)";
-
-/// The content of a frame, whether it is gone or not.
-pub fn content_of(input: &FrameInput) -> String {
-    input.content.strip_suffix(GONE).unwrap_or(&input.content).to_owned()
-}
-
 /// The frames of a run, those that are gone under names that say so.
 pub struct Present {
     frames: Vec<FrameInput>,
@@ -47,11 +39,8 @@ impl Present {
 fn marked(frames: &[FrameInput]) -> (Vec<FrameInput>, Vec<bool>) {
     let mark = |input: &FrameInput| {
         let gone = regular::check(&input.path).and_then(|()| input.unchanged()).is_err();
-        let content = match gone {
-            true => format!("{}{GONE}", input.content),
-            false => input.content.clone(),
-        };
-        (FrameInput { content, ..input.clone() }, gone)
+        let id = if gone { input.id.gone() } else { input.id.clone() };
+        (FrameInput { id, ..input.clone() }, gone)
     };
     frames.par_iter().map(mark).unzip()
 }

@@ -14,7 +14,7 @@ pub fn record(
 ) -> PlanRecord {
     let named = |input: &FrameInput, used: bool| PlanFrame {
         file: input.name.clone(),
-        blake3: input.content.clone(),
+        blake3: input.id.clone(),
         used,
     };
     let CalibrationFrames { darks, flats, biases } = calibration;

@@ -14,7 +14,7 @@ use jade_pixels::PictureError;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
 use jade_plan::progress::{Stage, Watch};
-use jade_plan::{CoreError, FrameRole, Repair};
+use jade_plan::{CoreError, FrameId, FrameRole, Repair};
 
 /// Frames to calibrate with.
 #[derive(Debug, Clone, Default)]
@@ -122,8 +122,8 @@ impl Calibration {
         }
         watch.begin(Stage::Prepare, total as u64);
         let key_of = |shows: FrameRole, inputs: &[FrameInput], before: Option<&Key>| {
-            let contents: Vec<&str> = inputs.iter().map(|input| input.content.as_str()).collect();
-            Key::of("master", &(shows, contents), &before.into_iter().collect::<Vec<_>>())
+            let ids: Vec<&FrameId> = inputs.iter().map(|input| &input.id).collect();
+            Key::of("master", &(shows, ids), &before.into_iter().collect::<Vec<_>>())
         };
         let bias_key = (!biases.is_empty()).then(|| key_of(FrameRole::Bias, biases, None));
         let make = |shows, inputs: &[FrameInput], bias: Option<&Master>| {
@@ -147,7 +147,7 @@ impl Calibration {
             Self { key: Key::of("calibration", &0, &[]), dark, bias, flat, faults: vec![] };
         let faults_key = Key::of(
             "faults",
-            &looked_at.iter().map(|input| &input.content).collect::<Vec<_>>(),
+            &looked_at.iter().map(|input| &input.id).collect::<Vec<_>>(),
             &keys.iter().collect::<Vec<_>>(),
         );
         if repair != Repair::Off {

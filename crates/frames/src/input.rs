@@ -4,7 +4,7 @@ use crate::cache::Key;
 use crate::calibration::Calibration;
 use crate::content::{FileState, content_hash};
 use jade_pixels::PictureError;
-use jade_plan::{Denoise, LensPlan, PreparePlan};
+use jade_plan::{Denoise, FrameId, LensPlan, PreparePlan};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -15,9 +15,8 @@ pub struct FrameInput {
     pub path: PathBuf,
     /// The name it is reported under.
     pub name: String,
-    /// What names its content: BLAKE3 of it, or in a run whose cache is its own anything that is
-    /// different for each file.
-    pub content: String,
+    /// What names it.
+    pub id: FrameId,
     /// How the file was when it was named, where it may have been written since.
     pub state: Option<FileState>,
     /// Its treatment.
@@ -31,7 +30,7 @@ impl FrameInput {
     pub fn key(&self) -> Key {
         let calibration = self.calibration.iter().map(|calibration| calibration.key());
         let before: Vec<&Key> = calibration.collect();
-        Key::of("frames", &(&self.content, self.prepare.demosaic), &before)
+        Key::of("frames", &(&self.id, self.prepare.demosaic), &before)
     }
 
     /// The key of its light with all its noise and as the lens drew it, in which stars and details
@@ -56,7 +55,7 @@ impl FrameInput {
         match self.state {
             Some(state)
                 if FileState::of(&self.path)? != state
-                    && content_hash(&self.path)? != self.content =>
+                    && content_hash(&self.path)? != self.id.as_str() =>
             {
                 Err(PictureError::Changed { path: self.path.clone() })
             }
@@ -84,7 +83,7 @@ mod tests {
         let input = FrameInput {
             path: path.clone(),
             name: "f1.tif".to_owned(),
-            content: content_hash(&path).unwrap(),
+            id: content_hash(&path).unwrap().into(),
             state: Some(FileState::of(&path).unwrap()),
             prepare: PreparePlan::default(),
             calibration: None,

@@ -43,7 +43,7 @@ impl Recorded {
             return Ok(Self::Developed(Box::new(Frame::decode(input, cache, watch)?)));
         };
         let facts = file.facts().clone();
-        let path = cache.frame(&Key::of("sensor", &input.content, &[]));
+        let path = cache.frame(&Key::of("sensor", &input.id, &[]));
         if let Ok(codes) = TiledFile::open(&path) {
             return Ok(Self::Sensor(Box::new(Photosites { codes, sensor, facts })));
         }

@@ -1,5 +1,6 @@
 //! Settings of the align step.
 
+use crate::frame_id::FrameId;
 use serde::{Deserialize, Serialize};
 
 /// How the motion of the frames is found.
@@ -50,7 +51,7 @@ pub struct AlignPlan {
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct HandPairs {
     /// BLAKE3 of the frame's file, as hexadecimal digits.
-    pub blake3: String,
+    pub blake3: FrameId,
     /// `[x, y, X, Y]`: a place in the frame and the same place in the reference frame, in pixels.
     pub pairs: Vec<[f64; 4]>,
 }

@@ -1,6 +1,7 @@
 //! Settings of merging a focus sweep.
 
 use crate::error::CoreError;
+use crate::frame_id::FrameId;
 use jade_optics::brush::Brush;
 use serde::{Deserialize, Serialize};
 
@@ -25,7 +26,7 @@ pub enum PatchFrom {
     /// One frame's, as it lies on the reference frame.
     Frame {
         /// BLAKE3 of its file, as hexadecimal digits.
-        blake3: String,
+        blake3: FrameId,
     },
     /// Those of the same sweep merged in one of the ways: in the plan's own way, what is painted
     /// wipes out other patches.

@@ -5,6 +5,7 @@ use crate::combine::{CombinePlan, Edges, Method, usual_clip};
 use crate::error::CoreError;
 use crate::finish::FinishPlan;
 use crate::focus::FocusPlan;
+use crate::frame_id::FrameId;
 use crate::kind::Kind;
 use crate::prepare::{FrameDifference, PreparePlan};
 use crate::skyline::SkylinePlan;
@@ -62,9 +63,9 @@ impl Plan {
         }
     }
 
-    /// The treatment of the frame whose file has this BLAKE3.
-    pub fn prepare_of(&self, blake3: &str) -> PreparePlan {
-        let own = self.differences.iter().filter(|own| own.blake3 == blake3);
+    /// The treatment of a frame.
+    pub fn prepare_of(&self, id: &FrameId) -> PreparePlan {
+        let own = self.differences.iter().filter(|own| own.blake3 == *id);
         own.fold(self.prepare.clone(), |prepare, own| own.change.of(prepare))
     }
 

@@ -1,6 +1,7 @@
 //! Settings of the prepare step: raw conversion, white balance and exposure, alike for all frames.
 
 use crate::error::CoreError;
+use crate::frame_id::FrameId;
 use crate::lens::LensPlan;
 use serde::{Deserialize, Serialize};
 
@@ -150,7 +151,7 @@ impl PreparePlan {
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FrameDifference {
     /// BLAKE3 of the frame's file, as hexadecimal digits.
-    pub blake3: String,
+    pub blake3: FrameId,
     /// Its own settings.
     pub change: PrepareChange,
 }

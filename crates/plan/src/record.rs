@@ -2,6 +2,7 @@
 
 use crate::brief::in_brief;
 use crate::error::CoreError;
+use crate::frame_id::FrameId;
 use crate::frame_role::FrameRole;
 use crate::plan::Plan;
 use serde::{Deserialize, Serialize};
@@ -16,7 +17,7 @@ pub struct PlanRecord {
     pub reference: String,
     /// BLAKE3 of its file; empty in plans that were saved before it was noted.
     #[serde(default)]
-    pub reference_blake3: String,
+    pub reference_blake3: FrameId,
     /// Every frame that was given to the run.
     pub frames: Vec<PlanFrame>,
     /// Frames or the picture that the ground came from, where those were others.
@@ -70,7 +71,7 @@ pub struct PlanFrame {
     /// File name.
     pub file: String,
     /// BLAKE3 of the file's content, as hexadecimal digits.
-    pub blake3: String,
+    pub blake3: FrameId,
     /// Whether it went into the result.
     pub used: bool,
 }

@@ -1,5 +1,6 @@
 //! What a run tells in figures.
 
+use crate::frame_id::FrameId;
 use jade_optics::camera::Lens;
 use jade_optics::motion::Motion;
 use serde::{Deserialize, Serialize};
@@ -14,7 +15,7 @@ pub struct Report {
     pub reference: String,
     /// What names the content of that file.
     #[serde(default)]
-    pub reference_content: String,
+    pub reference_content: FrameId,
     /// Width and height of the result in pixels.
     pub size: [u32; 2],
     /// The result's top-left pixel in the reference frame.
@@ -56,9 +57,9 @@ pub struct Report {
 impl Report {
     /// What is reported of the frame of this content. Reports that were written before frames were
     /// named by their content find it by the name of its file.
-    pub fn frame(&self, content: &str, name: &str) -> Option<&FrameReport> {
-        match self.frames.iter().any(|own| !own.content.is_empty()) {
-            true => self.frames.iter().find(|own| own.content == content),
+    pub fn frame(&self, id: &FrameId, name: &str) -> Option<&FrameReport> {
+        match self.frames.iter().any(|own| own.content.is_known()) {
+            true => self.frames.iter().find(|own| own.content == *id),
             false => self.frames.iter().find(|own| own.file == name),
         }
     }
@@ -102,7 +103,7 @@ pub struct FocusReport {
     pub order: Vec<String>,
     /// What names the content of each of them.
     #[serde(default)]
-    pub contents: Vec<String>,
+    pub contents: Vec<FrameId>,
     /// From each of them to the next.
     pub steps: Vec<FocusStep>,
     /// For each of them, the share of the picture in which it is the sharpest.
@@ -128,7 +129,7 @@ pub struct MovedPlace {
     pub file: String,
     /// What names the content of that frame.
     #[serde(default)]
-    pub content: String,
+    pub content: FrameId,
     /// The middle of the place in the reference frame, in pixels.
     pub at: [f64; 2],
     /// How far it reaches from there, in pixels.
@@ -181,7 +182,7 @@ pub struct FrameReport {
     /// What names its content: BLAKE3 of its file as hexadecimal digits, or, in a run of the command
     /// line that needs none, its whole path.
     #[serde(default)]
-    pub content: String,
+    pub content: FrameId,
     /// Whether it went into the result.
     pub used: bool,
     /// Why it did not.

@@ -2,6 +2,7 @@
 
 use crate::combine::Method;
 use crate::error::CoreError;
+use crate::frame_id::FrameId;
 use jade_optics::brush::Brush;
 use serde::{Deserialize, Serialize};
 
@@ -90,7 +91,7 @@ pub enum GroundFrom {
     /// One of them.
     Frame {
         /// BLAKE3 of its file, as hexadecimal digits.
-        blake3: String,
+        blake3: FrameId,
     },
     /// The frames of another set.
     Set {
@@ -247,7 +248,7 @@ mod tests {
         assert!(!plan.is_on());
         let text = r#"{"mode":"auto","ground":{"from":{"by":"frame","blake3":"a1"}}}"#;
         let plan: SkylinePlan = serde_json::from_str(text).unwrap();
-        assert_eq!(plan.ground.from, GroundFrom::Frame { blake3: "a1".to_owned() });
+        assert_eq!(plan.ground.from, GroundFrom::Frame { blake3: "a1".into() });
         assert_eq!(plan.of_mask().ground, GroundPlan::default());
     }
 }

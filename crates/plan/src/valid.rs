@@ -74,10 +74,10 @@ mod tests {
         plan.prepare.gain_ev = 0.5;
         let denoise = Denoise { luminance: 0.4, colour: 0.8 };
         let change = PrepareChange { denoise: Some(denoise), ..PrepareChange::default() };
-        plan.differences = vec![FrameDifference { blake3: "a1".to_owned(), change }];
-        let own = plan.prepare_of("a1");
+        plan.differences = vec![FrameDifference { blake3: "a1".into(), change }];
+        let own = plan.prepare_of(&"a1".into());
         assert_eq!((own.gain_ev, own.denoise), (0.5, denoise));
-        assert_eq!(plan.prepare_of("b2"), plan.prepare);
+        assert_eq!(plan.prepare_of(&"b2".into()), plan.prepare);
         let text = serde_json::to_string(&plan.differences).unwrap();
         assert_eq!(
             text,

@@ -8,7 +8,7 @@ use crate::types::{AddFolder, Added, Event, Role};
 use jade_frames::{FileState, FrameInput, content_hash};
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
-use jade_plan::{CoreError, PreparePlan};
+use jade_plan::{CoreError, FrameId, PreparePlan};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -39,7 +39,7 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
             // Looked at before it is read: what is written meanwhile is noticed later.
             let state = FileState::of(&file)?;
             let blake3 = blake3.map_or_else(|| content_hash(&file), Ok)?;
-            Ok::<_, CoreError>((state, blake3))
+            Ok::<_, CoreError>((state, FrameId::from(blake3)))
         })
         .await?;
     if let Some(same) = app.store.frame_with_content(shoot, &blake3).await? {
@@ -48,7 +48,7 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
     let input = FrameInput {
         path: path.clone(),
         name: name.clone(),
-        content: blake3.clone(),
+        id: blake3.clone(),
         state: Some(state),
         prepare: PreparePlan::default(),
         calibration: None,

@@ -201,7 +201,7 @@ async fn ground_of(app: &Arc<App>, shoot: i64, plan: &Plan) -> Result<Vec<FrameI
         GroundFrom::Picture(file) => Ok(vec![FrameInput {
             path: app.original(&file.blake3),
             name: file.file.clone(),
-            content: file.blake3.clone(),
+            id: file.blake3.as_str().into(),
             state: None,
             prepare: PreparePlan::default(),
             calibration: None,

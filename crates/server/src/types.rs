@@ -5,7 +5,7 @@ use jade_engine::export::Colours;
 use jade_pixels::facts::Facts;
 use jade_plan::progress::Stage;
 use jade_plan::report::Report;
-use jade_plan::{Kind, Plan};
+use jade_plan::{FrameId, Kind, Plan};
 use jade_survey::measures::Measures;
 use jade_survey::sets::Purpose;
 use serde::{Deserialize, Serialize};
@@ -176,7 +176,7 @@ pub struct Frame {
     /// Its name.
     pub name: String,
     /// BLAKE3 of its content, as hexadecimal digits.
-    pub blake3: String,
+    pub blake3: FrameId,
     /// Changes when its pixels do, as by another treatment; the address of its picture carries it.
     pub version: String,
     /// It stays where it lies, rather than in the application's own folder.
@@ -469,7 +469,7 @@ pub struct ShootResult {
     /// Its settings.
     pub plan: Plan,
     /// BLAKE3 of the frames that it was calibrated with.
-    pub calibration: Vec<String>,
+    pub calibration: Vec<FrameId>,
     /// The reference frame, by its number.
     pub reference_id: i64,
     /// What came of it, in figures.
@@ -577,7 +577,7 @@ pub struct SharpFrame {
     /// Name of its file.
     pub file: String,
     /// BLAKE3 of its file, as hexadecimal digits.
-    pub blake3: String,
+    pub blake3: FrameId,
     /// Energy of its fine detail against that of the sharpest frame there.
     pub sharp: f32,
 }

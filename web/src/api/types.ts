@@ -200,7 +200,7 @@ export type FrameDifference = {
 /**
  * BLAKE3 of the frame's file, as hexadecimal digits.
  */
-blake3: string, 
+blake3: FrameId, 
 /**
  * Its own settings.
  */
@@ -214,7 +214,7 @@ export type HandPairs = {
 /**
  * BLAKE3 of the frame's file, as hexadecimal digits.
  */
-blake3: string, 
+blake3: FrameId, 
 /**
  * `[x, y, X, Y]`: a place in the frame and the same place in the reference frame, in pixels.
  */
@@ -270,7 +270,7 @@ export type GroundFrom = { "by": "same" } | { "by": "frame",
 /**
  * BLAKE3 of its file, as hexadecimal digits.
  */
-blake3: string, } | { "by": "set", 
+blake3: FrameId, } | { "by": "set", 
 /**
  * Its number among the sets of the shoot; 0 where sets have none.
  */
@@ -397,7 +397,7 @@ file: string,
 /**
  * What names the content of that frame.
  */
-content: string, 
+content: FrameId, 
 /**
  * The middle of the place in the reference frame, in pixels.
  */
@@ -416,7 +416,7 @@ order: Array<string>,
 /**
  * What names the content of each of them.
  */
-contents: Array<string>, 
+contents: Array<FrameId>, 
 /**
  * From each of them to the next.
  */
@@ -486,7 +486,7 @@ export type PatchFrom = { "by": "frame",
 /**
  * BLAKE3 of its file, as hexadecimal digits.
  */
-blake3: string, } | { "by": "way", 
+blake3: FrameId, } | { "by": "way", 
 /**
  * Which.
  */
@@ -528,7 +528,7 @@ file: string,
 /**
  * BLAKE3 of its file, as hexadecimal digits.
  */
-blake3: string, 
+blake3: FrameId, 
 /**
  * Energy of its fine detail against that of the sharpest frame there.
  */
@@ -580,7 +580,7 @@ file: string,
 /**
  * BLAKE3 of the file's content, as hexadecimal digits.
  */
-blake3: string, 
+blake3: FrameId, 
 /**
  * Whether it went into the result.
  */
@@ -600,7 +600,7 @@ file: string,
 /**
  * BLAKE3 of the file's content, as hexadecimal digits.
  */
-blake3: string, 
+blake3: FrameId, 
 /**
  * Whether it went into the result.
  */
@@ -618,7 +618,7 @@ reference: string,
 /**
  * BLAKE3 of its file; empty in plans that were saved before it was noted.
  */
-reference_blake3: string, 
+reference_blake3: FrameId, 
 /**
  * Every frame that was given to the run.
  */
@@ -888,7 +888,7 @@ file: string,
  * What names its content: BLAKE3 of its file as hexadecimal digits, or, in a run of the command
  * line that needs none, its whole path.
  */
-content: string, 
+content: FrameId, 
 /**
  * Whether it went into the result.
  */
@@ -968,7 +968,7 @@ reference: string,
 /**
  * What names the content of that file.
  */
-reference_content: string, 
+reference_content: FrameId, 
 /**
  * Width and height of the result in pixels.
  */
@@ -1192,7 +1192,7 @@ name: string,
 /**
  * BLAKE3 of its content, as hexadecimal digits.
  */
-blake3: string, 
+blake3: FrameId, 
 /**
  * Changes when its pixels do, as by another treatment; the address of its picture carries it.
  */
@@ -1540,7 +1540,7 @@ plan: Plan,
 /**
  * BLAKE3 of the frames that it was calibrated with.
  */
-calibration: Array<string>, 
+calibration: Array<FrameId>, 
 /**
  * The reference frame, by its number.
  */

@@ -1,6 +1,5 @@
 //! What the report says of single frames.
 
-use crate::present::content_of;
 use crate::stages::align::note::StarFigures;
 use crate::stages::combine::used::Used;
 use crate::stages::frames::decoded::Decoded;
@@ -40,7 +39,7 @@ pub fn frame_report(
     let level = part.map(|(used, _)| used.levels[1]).filter(|level| *level != Normalisation::NONE);
     FrameReport {
         file: input.name.clone(),
-        content: content_of(input),
+        content: input.id.there_or_gone(),
         used: motion.is_some(),
         reason: aligned.reason.clone(),
         model: motion.map(|m| m.model().to_owned()),

@@ -199,7 +199,7 @@ fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, Core
                 beside(&other.picture)?
             }
             PatchFrom::Frame { blake3 } => {
-                let own = request.frames.iter().position(|frame| frame.content == *blake3);
+                let own = request.frames.iter().position(|frame| frame.id == *blake3);
                 let report = own.map(|own| &merged.report.frames[own]);
                 match (own, report.and_then(|report| report.motion.as_ref())) {
                     (Some(own), Some(motion)) => {

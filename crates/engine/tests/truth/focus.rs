@@ -215,13 +215,13 @@ fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alon
 
     let mut plan = Plan::of(Kind::FocusSweep);
     plan.combine.edges = Edges::Fill;
-    let of_frame = || PatchFrom::Frame { blake3: inputs[0].content.clone() };
+    let of_frame = || PatchFrom::Frame { blake3: inputs[0].id.clone() };
     plan.focus.patches = vec![
         patch(of_frame(), 100.0, 60.0, 0.5),
         patch(PatchFrom::Way { way: MergeMethod::DepthMap }, 300.0, 200.0, 0.0),
         patch(of_frame(), 100.0, 320.0, 0.5),
         patch(PatchFrom::Way { way: MergeMethod::Pyramid }, 100.0, 320.0, 0.0),
-        patch(PatchFrom::Frame { blake3: "gone".to_owned() }, 400.0, 300.0, 0.5),
+        patch(PatchFrom::Frame { blake3: "gone".into() }, 400.0, 300.0, 0.5),
     ];
     let done = shoot.stack(&inputs, &plan).unwrap();
     let own = pixels(&done).1;

@@ -199,7 +199,7 @@ fn what_cannot_be_joined_is_refused_with_a_way_on() {
     let none = told(&set, Some(&mask), &[]);
     assert!(none.contains("add a ground set"), "{none}");
     let mut frame = plan.clone();
-    frame.skyline.ground.from = GroundFrom::Frame { blake3: "none".to_owned() };
+    frame.skyline.ground.from = GroundFrom::Frame { blake3: "none".into() };
     let unknown = told(&frame, Some(&mask), &[]);
     assert!(unknown.contains("choose another for the ground"), "{unknown}");
     let mut unaligned = plan.clone();

@@ -124,7 +124,7 @@ fn regions_of_merged_and_of_painted_sweeps_are_made_alone() {
         soft: 0.6,
     };
     merged.focus.patches = vec![
-        stroke(PatchFrom::Frame { blake3: frames[2].content.clone() }, 150.0),
+        stroke(PatchFrom::Frame { blake3: frames[2].id.clone() }, 150.0),
         stroke(PatchFrom::Way { way: MergeMethod::Pyramid }, 330.0),
     ];
     assert_alike(&shoot, &frames, &merged, 8);

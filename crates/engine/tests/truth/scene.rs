@@ -152,8 +152,7 @@ fn pairs_set_by_hand_place_a_frame_that_fails() {
         let [x, y] = scene.to_reference(1, at).unwrap();
         [at[0], at[1], x, y]
     });
-    wish.align.by_hand =
-        vec![HandPairs { blake3: inputs[1].content.clone(), pairs: pairs.to_vec() }];
+    wish.align.by_hand = vec![HandPairs { blake3: inputs[1].id.clone(), pairs: pairs.to_vec() }];
     let report = shoot.stack(&inputs, &wish).unwrap().report;
     let placed = &report.frames[1];
     assert!(placed.used && placed.by_hand, "{:?}", placed.reason);

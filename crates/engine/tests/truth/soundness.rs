@@ -82,7 +82,7 @@ fn a_frame_that_goes_between_two_runs_is_left_out_and_counts_once_it_is_back() {
             plan.combine.method = method;
             let report = shoot.stack(&frames, &plan).unwrap().report;
             let gone = &report.frames[1];
-            assert!(!gone.used && gone.content == frames[1].content, "{gone:?}");
+            assert!(!gone.used && gone.content == frames[1].id, "{gone:?}");
             assert!(gone.reason.as_deref().unwrap().contains("there is no such file"), "{gone:?}");
             assert_eq!(report.frames.iter().filter(|frame| frame.used).count(), 5);
         }
@@ -128,10 +128,10 @@ fn frames_of_one_name_keep_their_own_motion() {
         })
         .collect();
     let again = shoot.stack_on(&alike, Some(3), &plan).unwrap().report;
-    assert_eq!(again.reference_content, held[2].content);
+    assert_eq!(again.reference_content, held[2].id);
     for frame in &held {
-        let before = told.frame(&frame.content, &frame.name).unwrap();
-        let after = again.frame(&frame.content, "night.tif").unwrap();
+        let before = told.frame(&frame.id, &frame.name).unwrap();
+        let after = again.frame(&frame.id, "night.tif").unwrap();
         assert_eq!(after.file, "night.tif");
         let apart = after.grid.iter().flatten().zip(before.grid.iter().flatten());
         let most = apart.map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
@@ -150,7 +150,7 @@ fn what_is_no_regular_file_is_left_out_at_once() {
         let path = shoot.path(name);
         frames.push(FrameInput {
             path,
-            content: name.to_owned(),
+            id: name.into(),
             name: name.to_owned(),
             ..frames[0].clone()
         });

@@ -7,7 +7,7 @@ use crate::types::{Frame, FramesChange, Role};
 use crate::{paths, versions};
 use jade_frames::{FileState, FrameInput};
 use jade_pixels::facts::Facts;
-use jade_plan::{Plan, PreparePlan};
+use jade_plan::{FrameId, Plan, PreparePlan};
 use jade_survey::measures::Measures;
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
@@ -24,7 +24,8 @@ pub struct FrameRow {
     path: String,
     linked: bool,
     /// BLAKE3 of its file, as hexadecimal digits.
-    pub blake3: String,
+    #[sqlx(try_from = "String")]
+    pub blake3: FrameId,
     bytes: i64,
     role: String,
     facts: Option<String>,
@@ -47,7 +48,7 @@ pub struct NewFrame {
     /// Whether it stays there.
     pub linked: bool,
     /// Hash of the content.
-    pub blake3: String,
+    pub blake3: FrameId,
     /// Its size and time of change.
     pub state: FileState,
     /// What it is for.
@@ -80,7 +81,7 @@ impl FrameRow {
         FrameInput {
             path: paths::from_text(&self.path),
             name: self.name.clone(),
-            content: self.blake3.clone(),
+            id: self.blake3.clone(),
             state: self
                 .modified_ns
                 .map(|modified_ns| FileState { bytes: self.bytes as u64, modified_ns }),
@@ -169,11 +170,11 @@ impl Store {
     pub async fn frame_with_content(
         &self,
         shoot: i64,
-        blake3: &str,
+        blake3: &FrameId,
     ) -> Result<Option<FrameRow>, ApiError> {
         let row = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ? AND blake3 = ?")
             .bind(shoot)
-            .bind(blake3)
+            .bind(blake3.as_str())
             .fetch_optional(&self.pool)
             .await?;
         Ok(row)
@@ -224,7 +225,7 @@ impl Store {
         .bind(&new.name)
         .bind(paths::to_text(&new.path))
         .bind(new.linked)
-        .bind(&new.blake3)
+        .bind(new.blake3.as_str())
         .bind(new.state.bytes as i64)
         .bind(word(&new.role))
         .bind(new.facts.as_ref().ok().map(to_json))

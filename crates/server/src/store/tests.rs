@@ -23,7 +23,7 @@ fn frame(name: &str, role: Role) -> NewFrame {
         name: name.to_owned(),
         path: format!("/card/{name}").into(),
         linked: true,
-        blake3: format!("hash of {name}"),
+        blake3: format!("hash of {name}").into(),
         state: FileState { bytes: 10, modified_ns: 0 },
         role,
         facts: Ok(Facts::bare(FileFormat::Tiff, 30, 20, 16)),
@@ -38,7 +38,7 @@ fn report() -> Report {
     Report {
         version: 1,
         reference: "f2.tif".to_owned(),
-        reference_content: "hash of f2.tif".to_owned(),
+        reference_content: "hash of f2.tif".into(),
         size: [30, 20],
         origin: [0, 0],
         frames: vec![],
@@ -161,7 +161,7 @@ async fn results_exports_and_probes_stay_with_their_shoot() {
         ground: vec![],
         plan: Plan::of(Kind::NightSky),
         reference: "f2.tif".to_owned(),
-        reference_blake3: "hash of f2.tif".to_owned(),
+        reference_blake3: "hash of f2.tif".into(),
         frames: vec![],
         calibration: vec![],
     };

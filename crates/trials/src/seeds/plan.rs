@@ -26,9 +26,9 @@ pub fn seeds() -> Vec<Seed> {
 fn full() -> Plan {
     let mut plan = Plan::of(Kind::NightSky);
     let change = PrepareChange { gain_ev: Some(0.5), ..PrepareChange::default() };
-    plan.differences = vec![FrameDifference { blake3: content(1), change }];
+    plan.differences = vec![FrameDifference { blake3: content(1).into(), change }];
     let pairs = vec![[10.0, 12.5, 11.0, 13.0], [300.0, 20.0, 301.0, 21.5]];
-    plan.align.by_hand = vec![HandPairs { blake3: content(2), pairs }];
+    plan.align.by_hand = vec![HandPairs { blake3: content(2).into(), pairs }];
     plan.skyline.mode = SkylineMode::Mask;
     plan.skyline.mask = Some(NamedFile { file: "mask.png".to_owned(), blake3: content(3) });
     let points = vec![[20.0, 40.0, 9.0], [60.0, 44.0, 9.0]];
@@ -42,12 +42,15 @@ fn content(i: u32) -> String {
 }
 
 fn record(plan: Plan) -> PlanRecord {
-    let frame =
-        |i: u32| PlanFrame { file: format!("f{i:02}.tif"), blake3: content(i), used: i != 3 };
+    let frame = |i: u32| PlanFrame {
+        file: format!("f{i:02}.tif"),
+        blake3: content(i).into(),
+        used: i != 3,
+    };
     PlanRecord {
         plan,
         reference: "f02.tif".to_owned(),
-        reference_blake3: content(2),
+        reference_blake3: content(2).into(),
         frames: (1..5).map(frame).collect(),
         ground: vec![],
         calibration: vec![],

@@ -89,7 +89,7 @@ fn align(request: &Request, gallery: &mut Gallery, reference: usize) -> Result<A
     let mut lens = None;
     let by_hand = &request.plan.align.by_hand;
     let hint = |i: usize| -> Option<Matrix3<f64>> {
-        let own = by_hand.iter().find(|h| h.blake3 == request.frames[i].content)?;
+        let own = by_hand.iter().find(|h| h.blake3 == request.frames[i].id)?;
         (i != reference).then(|| hand::fit(&own.pairs)).flatten().map(|fit| fit.motion)
     };
     let found: Vec<(usize, Aligned)> = match request.plan.align.mode {

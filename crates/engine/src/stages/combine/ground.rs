@@ -59,7 +59,7 @@ impl Ground {
         let shared = match &plan.from {
             GroundFrom::Same => used.iter().map(|one| one.index).collect(),
             GroundFrom::Frame { blake3 } => {
-                let place = request.frames.iter().position(|input| input.content == *blake3);
+                let place = request.frames.iter().position(|input| input.id == *blake3);
                 let place = place.filter(|&i| used.iter().any(|one| one.index == i));
                 vec![place.ok_or_else(|| {
                     CoreError::Frames("The frame that the ground should come from is not among the frames that are used; choose another for the ground.".to_owned())

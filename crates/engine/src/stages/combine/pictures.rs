@@ -155,7 +155,7 @@ fn report(stack: &Stack, gallery: &Gallery, note: &AlignNote, made: &Made) -> Re
     Report {
         version: 1,
         reference: request.frames[*reference].name.clone(),
-        reference_content: request.frames[*reference].content.clone(),
+        reference_content: request.frames[*reference].id.clone(),
         size: [region.width, region.height],
         origin: stack.origin().0,
         frames: frames.collect(),

@@ -172,7 +172,7 @@ fn report(
     Report {
         version: 1,
         reference: request.frames[middle.index].name.clone(),
-        reference_content: request.frames[middle.index].content.clone(),
+        reference_content: request.frames[middle.index].id.clone(),
         size: [region.width, region.height],
         origin: [region.x, region.y],
         frames,

@@ -95,13 +95,13 @@ impl<'a> Sweep<'a> {
         }
         let place = |own: &Moved| MovedPlace {
             file: names[used[own.frame].index].to_owned(),
-            content: inputs[used[own.frame].index].content.clone(),
+            content: inputs[used[own.frame].index].id.clone(),
             at: own.at,
             radius_px: own.radius,
         };
         FocusReport {
             order: order.frames.iter().map(|i| names[*i].to_owned()).collect(),
-            contents: order.frames.iter().map(|i| inputs[*i].content.clone()).collect(),
+            contents: order.frames.iter().map(|i| inputs[*i].id.clone()).collect(),
             steps: order.steps.iter().copied().map(FocusStep::from).collect(),
             shares,
             doubts: self.doubts(names),

@@ -159,7 +159,7 @@ pub fn input(path: &Path) -> FrameInput {
         name: path.file_name().unwrap().to_string_lossy().into_owned(),
         prepare: Default::default(),
         calibration: None,
-        content: content_hash(path).unwrap(),
+        id: content_hash(path).unwrap().into(),
         state: None,
     }
 }
