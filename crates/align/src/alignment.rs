@@ -2,6 +2,7 @@
 
 use jade_optics::camera::Lens;
 use jade_optics::motion::Motion;
+use jade_plan::PerFrame;
 use serde::{Deserialize, Serialize};
 
 /// What was found for one frame.
@@ -35,11 +36,12 @@ impl Aligned {
     }
 }
 
-/// What was found for all frames, in their order.
+/// What was found for all frames of a space.
 #[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Alignment {
-    /// One for each frame.
-    pub frames: Vec<Aligned>,
+#[serde(bound(serialize = "", deserialize = ""))]
+pub struct Alignment<S> {
+    /// What was found for each frame.
+    pub frames: PerFrame<S, Aligned>,
     /// The lens, when the camera model was the best.
     pub lens: Option<Lens>,
     /// How well that lens is known, as [`crate::camera::spread`] tells.

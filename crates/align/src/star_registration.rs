@@ -8,7 +8,7 @@ use jade_optics::homography::{self, Pair};
 use jade_optics::motion::Motion;
 use jade_optics::space::{InFrame, InReference};
 use jade_optics::star::Star;
-use jade_plan::CoreError;
+use jade_plan::{CoreError, FrameIndex, PerFrame};
 use nalgebra::Matrix3;
 use rayon::prelude::*;
 
@@ -35,13 +35,13 @@ const SIGHTINGS: usize = 600;
 /// # Errors
 /// [`CoreError::Frames`] when the reference frame shows too few stars; [`CoreError::Cancelled`]
 /// when `stop` says so.
-pub fn align_stars(
-    lists: Vec<StarList>,
-    reference: usize,
-    hints: Vec<Option<Matrix3<f64>>>,
+pub fn align_stars<S: Copy>(
+    lists: PerFrame<S, StarList>,
+    reference: FrameIndex<S>,
+    hints: PerFrame<S, Option<Matrix3<f64>>>,
     (width, height): (u32, u32),
     stop: &(dyn Fn() -> bool + Sync),
-) -> Result<Alignment, CoreError> {
+) -> Result<Alignment<S>, CoreError> {
     let found = lists[reference].stars.len();
     if found < FEWEST_STARS {
         return Err(CoreError::Frames(format!(
@@ -49,6 +49,7 @@ pub fn align_stars(
         )));
     }
     let mut all: Vec<Vec<Star>> = lists.into_iter().map(|l| l.stars).collect();
+    let (reference, hints) = (reference.number(), hints.into_vec());
     let sky = Sky { reference, hints, width, height, stop };
     let still = sky.still_lights(&all);
     let mut rough = sky.match_all(&sky.without(&all, &still))?;
@@ -68,19 +69,20 @@ pub fn align_stars(
 ///
 /// # Errors
 /// [`CoreError::Cancelled`] when `stop` says so.
-pub fn align_again(
-    lists: Vec<StarList>,
-    reference: usize,
-    known: Alignment,
+pub fn align_again<S: Copy>(
+    lists: PerFrame<S, StarList>,
+    reference: FrameIndex<S>,
+    known: Alignment<S>,
     (width, height): (u32, u32),
     stop: &(dyn Fn() -> bool + Sync),
-) -> Result<Alignment, CoreError> {
+) -> Result<Alignment<S>, CoreError> {
     if lists[reference].stars.len() < FEWEST_STARS {
         return Ok(known);
     }
     let all: Vec<Vec<Star>> = lists.into_iter().map(|list| list.stars).collect();
-    let sky = Sky { reference, hints: vec![None; all.len()], width, height, stop };
-    let mut found =
+    let (reference, hints) = (reference.number(), vec![None; all.len()]);
+    let sky = Sky { reference, hints, width, height, stop };
+    let mut found: Alignment<S> =
         sky.solve(&all, known.frames.iter().map(|frame| frame.motion.clone()).collect())?;
     for (own, known) in found.frames.iter_mut().zip(known.frames) {
         match own.motion {
@@ -199,11 +201,11 @@ impl Sky<'_> {
     }
 
     /// Solves the motions from those that are known to a few pixels; `None` leaves a frame out.
-    fn solve(
+    fn solve<S>(
         &self,
         stars: &[Vec<Star>],
         first: Vec<Option<Motion>>,
-    ) -> Result<Alignment, CoreError> {
+    ) -> Result<Alignment<S>, CoreError> {
         let reference = &stars[self.reference];
         let mut frames: Vec<Aligned> = first
             .iter()
@@ -267,7 +269,7 @@ impl Sky<'_> {
             }
         }
         let lens_spread = lens_spread.map(|spread| spread.data.0);
-        Ok(Alignment { frames, lens, lens_spread })
+        Ok(Alignment { frames: frames.into(), lens, lens_spread })
     }
 
     /// The camera's solution, or a homography for each frame where that explains the sightings

@@ -79,7 +79,7 @@ pub fn find(args: MaskArgs) -> anyhow::Result<()> {
     let told = MaskReport {
         sky: mask.sky_of_all(),
         frames: found.sights.count(),
-        reference: frames[found.reference].path.clone(),
+        reference: frames[found.reference.number()].path.clone(),
         stages: progress.finish(),
     };
     args.common.tell(&told)?;

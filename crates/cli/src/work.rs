@@ -14,6 +14,7 @@ use jade_frames::cache::Cache;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::write_whole;
+use jade_plan::FrameIndex;
 use jade_plan::report::Report;
 use jade_plan::{Plan, PlanRecord};
 use serde::Serialize;
@@ -137,7 +138,7 @@ impl Common {
         engine::calibrate_ground(&calibration, &mut ground, &plan, &cache, budget, &progress)?;
         let request = Request {
             frames: &frames,
-            reference,
+            reference: reference.map(FrameIndex::new),
             plan: &plan,
             cache: &cache,
             budget,
@@ -150,7 +151,7 @@ impl Common {
         if let Some(path) = moving {
             engine::moving(&frames, &outcome.report, &path, &cache, budget, &progress)?;
         }
-        let facts = PictureFile::open(&frames[outcome.reference].path)?.facts().clone();
+        let facts = PictureFile::open(&frames[outcome.reference.number()].path)?.facts().clone();
         let record = engine::record(&frames, &ground, &calibration, &plan, &outcome.report);
         // Removing gigabytes takes a while; nothing reads the decoded frames from here on.
         std::thread::scope(|scope| {

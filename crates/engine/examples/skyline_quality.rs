@@ -8,6 +8,7 @@ mod shoot;
 use jade_combine::mask::Mask;
 use jade_engine as engine;
 use jade_engine::{Budget, Request, SkylineInputs};
+use jade_plan::FrameIndex;
 use jade_plan::progress::Unwatched;
 use jade_plan::{Kind, Plan};
 use jade_scenes::night_sky::{Land, NightSky, Options};
@@ -38,7 +39,7 @@ fn figures(land: Land, options: Options) -> Result<Figures, String> {
     let (plan, cache) = (Plan::of(Kind::NightSky), shoot.cache());
     let request = Request {
         frames: &frames,
-        reference: Some(FRAMES as usize / 2),
+        reference: Some(FrameIndex::new(FRAMES as usize / 2)),
         plan: &plan,
         cache: &cache,
         budget: Budget::new(None, None).map_err(|error| error.to_string())?,

@@ -14,6 +14,7 @@ use jade_optics::lens::half_diagonal;
 use jade_optics::light::Light;
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
+use jade_plan::frame_index::{FrameIndex, PerFrame, Readable};
 use jade_plan::progress::{Stage, Watch};
 use jade_plan::{CoreError, Denoise, LensPlan};
 use nalgebra::Matrix3;
@@ -151,8 +152,9 @@ fn distortion(
     size: (u32, u32),
     stop: &(dyn Fn() -> bool + Sync),
 ) -> Result<(), CoreError> {
-    let middle = lists.len() / 2;
-    let hints = vec![None; lists.len()];
+    let middle = FrameIndex::new(lists.len() / 2);
+    let lists: PerFrame<Readable, StarList> = lists.into();
+    let hints = lists.iter().map(|_| None).collect();
     let told = match align_stars(lists, middle, hints, size, stop) {
         Ok(alignment) => alignment.lens.zip(alignment.lens_spread),
         Err(CoreError::Frames(why)) => {

@@ -1,6 +1,7 @@
 //! What a run gives.
 
 use jade_frames::cache::{Cache, Key, LayerKind};
+use jade_plan::frame_index::{FrameIndex, Given};
 use jade_plan::report::Report;
 use std::path::PathBuf;
 
@@ -15,7 +16,7 @@ pub struct Outcome {
     /// Embedded profile of the reference frame; empty for plain sRGB.
     pub profile: Vec<u8>,
     /// Index of the reference frame.
-    pub reference: usize,
+    pub reference: FrameIndex<Given>,
     /// Figures; times and memory are left for the caller, who has the clock.
     pub report: Report,
 }

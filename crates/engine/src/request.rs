@@ -3,8 +3,9 @@
 use crate::memory::Budget;
 use jade_frames::FrameInput;
 use jade_frames::cache::Cache;
+use jade_plan::frame_index::{FrameIndex, Given};
 use jade_plan::progress::Watch;
-use jade_plan::{Plan, SkylineMode};
+use jade_plan::{FrameId, Plan, SkylineMode};
 use std::path::Path;
 
 /// What to stack, and with what.
@@ -12,7 +13,7 @@ pub struct Request<'a> {
     /// The frames, in order.
     pub frames: &'a [FrameInput],
     /// Index of the reference frame; the middle one that can be read when not chosen.
-    pub reference: Option<usize>,
+    pub reference: Option<FrameIndex<Given>>,
     /// The settings.
     pub plan: &'a Plan,
     /// Where products of stages are kept; also the scratch space.
@@ -27,6 +28,18 @@ pub struct Request<'a> {
     pub skyline_inputs: SkylineInputs<'a>,
     /// Follows and stops the run.
     pub watch: &'a dyn Watch,
+}
+
+impl Request<'_> {
+    /// A given frame.
+    pub(crate) fn frame(&self, index: FrameIndex<Given>) -> &FrameInput {
+        &self.frames[index.number()]
+    }
+
+    /// The given frame of a name, if there is one.
+    pub(crate) fn find(&self, id: &FrameId) -> Option<FrameIndex<Given>> {
+        self.frames.iter().position(|input| input.id == *id).map(FrameIndex::new)
+    }
 }
 
 /// Files that the plan's skyline speaks of.

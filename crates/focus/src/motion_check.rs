@@ -5,6 +5,7 @@ use jade_optics::grid::Grid;
 use jade_optics::motion::Motion;
 use jade_optics::space::InFrame;
 use jade_optics::statistics::median;
+use jade_plan::frame_index::{FrameIndex, Used};
 use rayon::prelude::*;
 
 /// Cells along the longer side of the picture in which light is compared.
@@ -26,14 +27,21 @@ const BUMP: (f64, f64) = (5.0, 0.004);
 /// A place where one frame shows something else than those beside it, or from one on all do.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Moved {
-    /// Number of the frame, or of the first of them, in the order of focus.
-    pub frame: usize,
+    /// The frame, or the first of those that show the same, among the used frames in the order of focus.
+    pub frame: FrameIndex<Used>,
     /// Whether the frames after it show the same.
     pub stays: bool,
     /// The middle of the place in the reference frame, in pixels.
     pub at: [f64; 2],
     /// How far it reaches from there, in pixels.
     pub radius: f64,
+}
+
+impl Moved {
+    /// The frame before it in the order of focus; itself where it is the first.
+    pub fn before(&self) -> FrameIndex<Used> {
+        FrameIndex::new(self.frame.number().saturating_sub(1))
+    }
 }
 
 /// Where something moved: the light of single frames leaves that of the two frames beside them, or the light
@@ -57,14 +65,24 @@ pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
     let light: Vec<Vec<f32>> = all.into_iter().map(|(_, light)| light).collect();
     let single = (0..light.len()).into_par_iter().filter_map(|frame| {
         let off: Vec<bool> = (0..grid.cells()).map(|cell| is_off(&light, frame, cell)).collect();
-        place(grid, &off).map(|(at, radius)| Moved { frame, stays: false, at, radius })
+        place(grid, &off).map(|(at, radius)| Moved {
+            frame: FrameIndex::new(frame),
+            stays: false,
+            at,
+            radius,
+        })
     });
     let mut all: Vec<Moved> = single.collect();
     // At the ends it is seen in the first or the last frame alone.
     let came = (2..light.len() - 1).into_par_iter().filter_map(|frame| {
         let stays = |cell| stays(&light, frame, cell);
         let stays: Vec<bool> = (0..grid.cells()).map(stays).collect();
-        place(grid, &stays).map(|(at, radius)| Moved { frame, stays: true, at, radius })
+        place(grid, &stays).map(|(at, radius)| Moved {
+            frame: FrameIndex::new(frame),
+            stays: true,
+            at,
+            radius,
+        })
     });
     all.par_extend(came);
     all
@@ -136,8 +154,8 @@ fn largest(grid: Grid, marked: &[bool]) -> Option<Vec<usize>> {
 /// A step on which the camera moved far more than on the others.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Bump {
-    /// Number of the frame before it, in the order of focus.
-    pub after: usize,
+    /// The used frames before and after it, in the order of focus.
+    pub between: [FrameIndex<Used>; 2],
     /// How far it moved, in pixels.
     pub px: f64,
     /// How far it usually does.
@@ -159,7 +177,7 @@ pub fn bumps(motions: &[Motion], (width, height): (u32, u32)) -> Vec<Bump> {
     let usual_px = f64::from(median(&mut steps.iter().map(|px| *px as f32).collect::<Vec<_>>()));
     let least = BUMP.0 * usual_px + BUMP.1 * f64::from(width.max(height));
     let far = steps.into_iter().enumerate().filter(|(_, px)| *px > least);
-    far.map(|(after, px)| Bump { after, px, usual_px }).collect()
+    far.map(|(i, px)| Bump { between: [i, i + 1].map(FrameIndex::new), px, usual_px }).collect()
 }
 
 #[cfg(test)]
@@ -173,7 +191,7 @@ mod tests {
             |x: f64| Motion::Homography(Matrix3::new(1.0, 0.0, x, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0));
         let motions: Vec<Motion> = [0.0, 1.0, 2.5, 33.0, 34.0, 35.5].map(shift).to_vec();
         let found = bumps(&motions, (1000, 700));
-        assert_eq!(found.iter().map(|bump| bump.after).collect::<Vec<_>>(), [2]);
+        assert_eq!(found.iter().map(|bump| bump.between[0].number()).collect::<Vec<_>>(), [2]);
         assert!((found[0].px - 30.5).abs() < 1e-9 && (1.0..=1.5).contains(&found[0].usual_px));
         assert_eq!(bumps(&motions[..3], (1000, 700)), []);
         assert_eq!(bumps(&motions[..1], (1000, 700)), []);
@@ -202,7 +220,7 @@ mod tests {
         let frames = crossed(6, |index| index == 3);
         let found = moved(&frames, &vec![Motion::Still; 6]);
         assert_eq!(found.len(), 1, "{found:?}");
-        assert_eq!((found[0].frame, found[0].stays), (3, false));
+        assert_eq!((found[0].frame.number(), found[0].stays), (3, false));
         let [x, y] = found[0].at;
         assert!((x - 120.0).abs() < 4.0 && (y - 80.0).abs() < 4.0, "{x} {y}");
         assert!((10.0..24.0).contains(&found[0].radius), "{}", found[0].radius);
@@ -220,12 +238,12 @@ mod tests {
                 own => (own, true),
             };
             assert_eq!(found.len(), 1, "{found:?}");
-            assert_eq!((found[0].frame, found[0].stays), (frame, stays));
+            assert_eq!((found[0].frame.number(), found[0].stays), (frame, stays));
             assert!((found[0].at[0] - 120.0).abs() < 4.0);
         }
         // It comes and goes over three frames.
         let found = moved(&crossed(9, |index| (3..6).contains(&index)), &vec![Motion::Still; 9]);
-        assert_eq!(found.iter().map(|own| own.frame).collect::<Vec<_>>(), [3, 6]);
+        assert_eq!(found.iter().map(|own| own.frame.number()).collect::<Vec<_>>(), [3, 6]);
         assert!(found.iter().all(|own| own.stays));
     }
 }

@@ -2,6 +2,7 @@
 
 use jade_align::sharpness::Sharpness;
 use jade_optics::statistics::median;
+use jade_plan::frame_index::{FrameIndex, InOrder, PerFrame, Readable};
 use jade_plan::report::FocusStep;
 use serde::{Deserialize, Serialize};
 use std::cmp::Ordering;
@@ -29,27 +30,30 @@ const STRANGE: f32 = 0.7;
 /// One that is a smaller share shows a plane twice.
 const SAME: f32 = 0.3;
 
-/// Frames of a sweep in the order of focus, from the end at which more of them came first.
+/// Frames of a sweep in the order of focus, from the end at which more of them came first. `S` is the
+/// space in which they are numbered.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Order {
-    /// Numbers of the frames, from one end of the sweep to the other.
-    pub frames: Vec<usize>,
+#[serde(bound(serialize = "", deserialize = ""))]
+pub struct Order<S> {
+    /// The frames, from one end of the sweep to the other.
+    pub frames: PerFrame<InOrder, FrameIndex<S>>,
     /// From each frame to the next, one less than there are frames.
     pub steps: Vec<Step>,
 }
 
-impl Order {
+impl<S: Copy> Order<S> {
     /// Takes the steps to and from a frame in which nothing is in focus, before or behind all that is
     /// there, for usual ones: how far they are is not told.
-    pub fn untold(&mut self, place: usize) {
+    pub fn untold(&mut self, place: FrameIndex<InOrder>) {
+        let place = place.number();
         let beside = place.saturating_sub(1)..(place + 1).min(self.steps.len());
         self.steps[beside].iter_mut().for_each(|step| step.length = 1.0);
     }
 
     /// What is to be doubted, a sentence each, of frames with these names.
-    pub fn doubts(&self, names: &[&str]) -> Vec<String> {
-        let pairs = self.frames.windows(2).zip(&self.steps);
-        let doubt = |(pair, step): (&[usize], &Step)| {
+    pub fn doubts(&self, names: &PerFrame<S, &str>) -> Vec<String> {
+        let pairs = self.frames.as_slice().windows(2).zip(&self.steps);
+        let doubt = |(pair, step): (&[FrameIndex<S>], &Step)| {
             let (one, other) = (names[pair[0]], names[pair[1]]);
             match step {
                 _ if step.is_wide() => Some(format!(
@@ -63,6 +67,18 @@ impl Order {
             }
         };
         pairs.filter_map(doubt).collect()
+    }
+
+    /// The same order of the same frames by their numbers in another space.
+    pub fn by<T: Copy>(self, numbers: &PerFrame<S, FrameIndex<T>>) -> Order<T> {
+        let frames = self.frames.into_iter().map(|i| numbers[i]).collect();
+        Order { frames, steps: self.steps }
+    }
+
+    /// Takes the sweep from its other end.
+    pub fn reverse(&mut self) {
+        self.frames.as_mut_slice().reverse();
+        self.steps.reverse();
     }
 }
 
@@ -94,7 +110,7 @@ impl From<Step> for FocusStep {
 /// Puts frames in the order in which the focus moves through the scene, whatever their own order:
 /// the shortest path through what is sharp in them. `None` where that is not told: fewer than three
 /// frames, of other sizes, or little that is sharp in some of them side by side only.
-pub fn order(frames: &[Sharpness]) -> Option<Order> {
+pub fn order(frames: &[Sharpness]) -> Option<Order<Readable>> {
     let first = frames.first()?;
     if frames.len() < 3 || frames.iter().any(|frame| frame.grid != first.grid) {
         return None;
@@ -135,7 +151,7 @@ pub fn order(frames: &[Sharpness]) -> Option<Order> {
         median(&mut near).max(1e-6)
     };
     let steps = (0..lengths.len()).map(|i| Step { length: lengths[i] / usual(i) }).collect();
-    Some(Order { frames: order, steps })
+    Some(Order { frames: order.into_iter().map(FrameIndex::new).collect(), steps })
 }
 
 /// Frames whose light lies quite otherwise than that of most, the least alike first: at most a quarter of
@@ -300,15 +316,16 @@ mod tests {
     #[test]
     fn steps_to_frames_without_anything_in_focus_are_not_doubted() {
         let steps = [1.0, 1.0, 1.9, 0.1].map(|length| Step { length }).to_vec();
-        let mut order = Order { frames: vec![0, 1, 2, 3, 4], steps };
-        let names = ["a", "b", "c", "d", "e"];
+        let frames = (0..5).map(FrameIndex::new).collect();
+        let mut order: Order<Readable> = Order { frames, steps };
+        let names = ["a", "b", "c", "d", "e"].into_iter().collect();
         assert_eq!(order.doubts(&names).len(), 2);
-        order.untold(3);
+        order.untold(FrameIndex::new(3));
         assert!(order.doubts(&names).is_empty());
         // At the ends there is one step.
         order.steps.fill(Step { length: 2.0 });
-        order.untold(0);
-        order.untold(4);
+        order.untold(FrameIndex::new(0));
+        order.untold(FrameIndex::new(4));
         assert_eq!(
             order.steps.iter().map(|step| step.length).collect::<Vec<_>>(),
             [1.0, 2.0, 2.0, 1.0]
@@ -324,7 +341,7 @@ mod tests {
             shown.sort_by_key(|i| (*i as u64 + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15 ^ seed));
             let frames: Vec<Sharpness> = shown.iter().map(|i| all[*i].clone()).collect();
             let found = order(&frames).expect("an order is found");
-            let mut found: Vec<usize> = found.frames.iter().map(|i| shown[*i]).collect();
+            let mut found: Vec<usize> = found.frames.iter().map(|i| shown[i.number()]).collect();
             if found[0] > found[count - 1] {
                 found.reverse();
             }

@@ -10,6 +10,7 @@ use jade_engine as engine;
 use jade_engine::{Outcome, Request, SkylineInputs};
 use jade_frames::FrameInput;
 use jade_frames::cache::{LayerKind, MapKind};
+use jade_plan::FrameIndex;
 use jade_plan::progress::Watch;
 use jade_plan::{CoreError, GroundFrom, Plan, PreparePlan};
 use std::sync::Arc;
@@ -120,7 +121,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
         engine::calibrate_ground(&calibration, &mut ground, &plan, cache, *budget, &*followed)?;
         let request = Request {
             frames: &inputs,
-            reference,
+            reference: reference.map(FrameIndex::new),
             plan: &plan,
             cache: &worker.cache,
             budget: worker.budget,
@@ -170,7 +171,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
         shoot_id: row.shoot_id,
         job_id: row.id,
         key: outcome.key.as_str(),
-        reference_id: ids[outcome.reference],
+        reference_id: ids[outcome.reference.number()],
         record: &record,
         report: &report,
         profile: &outcome.profile,

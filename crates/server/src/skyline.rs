@@ -11,6 +11,7 @@ use jade_engine::{Request, SkylineInputs};
 use jade_frames::FrameInput;
 use jade_frames::cache::Key;
 use jade_pixels::read::PictureFile;
+use jade_plan::FrameIndex;
 use jade_plan::progress::Watch;
 use jade_plan::{CoreError, NamedFile, Plan, SkylineMode};
 use jade_skyline::Live;
@@ -166,7 +167,7 @@ fn begin(
     plan.skyline.strokes.clear();
     let found = engine::skyline(&Request {
         frames: &wish.inputs,
-        reference: wish.reference,
+        reference: wish.reference.map(FrameIndex::new),
         plan: &plan,
         cache: &app.cache,
         budget: app.budget,

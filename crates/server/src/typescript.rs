@@ -12,8 +12,8 @@ use jade_plan::report::{
 };
 use jade_plan::{
     AlignMode, AlignPlan, CombinePlan, Demosaic, Denoise, Edges, FinishPlan, FocusPlan,
-    FrameDifference, FrameRole, GroundFrom, GroundPlan, HandPairs, Highlights, Kind, KindRules,
-    LensPlan, MergeMethod, Method, NamedFile, Paint, Patch, PatchFrom, PictureChange,
+    FrameDifference, FrameId, FrameRole, GroundFrom, GroundPlan, HandPairs, Highlights, Kind,
+    KindRules, LensPlan, MergeMethod, Method, NamedFile, Paint, Patch, PatchFrom, PictureChange,
     PictureSource, Plan, PlanCalibration, PlanFrame, PlanRecord, PrepareChange, PreparePlan,
     Repair, SceneModel, SkylineMode, SkylinePlan, Step, Stroke, WhiteBalance,
 };
@@ -79,6 +79,7 @@ pub fn typescript() -> String {
         SharpFrame,
         Plan,
         PlanFrame,
+        FrameId,
         FrameRole,
         PlanCalibration,
         PlanRecord,

@@ -1,15 +1,19 @@
 //! What the report says of single frames.
 
 use crate::stages::align::note::StarFigures;
-use crate::stages::combine::used::Used;
+use crate::stages::combine::used::UsedFrame;
 use crate::stages::frames::decoded::Decoded;
 use jade_align::Aligned;
 use jade_combine::normalise::Normalisation;
 use jade_frames::FrameInput;
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame};
 use jade_plan::report::{ExposureReport, FrameReport};
 
 /// How long the frames were exposed, if all that can be read tell it.
-pub fn exposures(frames: &[Decoded], used: &[usize]) -> Option<ExposureReport> {
+pub fn exposures(
+    frames: &PerFrame<Given, Decoded>,
+    used: &[FrameIndex<Given>],
+) -> Option<ExposureReport> {
     let of = |frame: &Decoded| frame.as_ref().ok().map(|frame| frame.facts.exposure_s);
     let all: Option<Vec<f64>> = frames.iter().filter_map(of).collect();
     let own: Option<Vec<f64>> = used.iter().filter_map(|i| of(&frames[*i])).collect();
@@ -31,7 +35,7 @@ pub fn frame_report(
     input: &FrameInput,
     aligned: &Aligned,
     stars: Option<StarFigures>,
-    part: Option<(&Used, Option<f32>)>,
+    part: Option<(&UsedFrame, Option<f32>)>,
     (width, height): (u32, u32),
 ) -> FrameReport {
     let motion = aligned.motion.as_ref();

@@ -2,6 +2,7 @@
 
 use crate::outcome::Outcome;
 use jade_frames::cache::Key;
+use jade_plan::frame_index::{FrameIndex, Given};
 use jade_plan::report::Report;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
@@ -9,7 +10,7 @@ use std::path::PathBuf;
 /// What a source notes beside its picture.
 #[derive(Serialize, Deserialize)]
 pub struct PictureNote {
-    pub reference: usize,
+    pub reference: FrameIndex<Given>,
     pub profile: Vec<u8>,
     pub report: Report,
 }

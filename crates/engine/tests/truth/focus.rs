@@ -12,6 +12,7 @@ use jade_optics::light::Light;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_pixels::write::Target;
+use jade_plan::frame_index::{FrameIndex, Given};
 use jade_plan::progress::{Stage, Unwatched, Watch};
 use jade_plan::{CoreError, Edges, Kind, MergeMethod, Patch, PatchFrom, Plan};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
@@ -46,15 +47,20 @@ fn shuffled(count: usize, seed: u64) -> Vec<usize> {
 
 /// The order of some frames of a sweep that come in another one; numbers are those of the sweep,
 /// from the nearest on.
-fn ordered(all: &[Sharpness], shown: &[usize]) -> Order {
+fn ordered(all: &[Sharpness], shown: &[usize]) -> Order<Given> {
     let some: Vec<Sharpness> = shown.iter().map(|i| all[*i].clone()).collect();
-    let mut found = order(&some).expect("an order is found");
-    found.frames.iter_mut().for_each(|i| *i = shown[*i]);
-    if found.frames[0] > found.frames[found.frames.len() - 1] {
-        found.frames.reverse();
-        found.steps.reverse();
+    let numbers = shown.iter().map(|i| FrameIndex::new(*i)).collect();
+    let mut found = order(&some).expect("an order is found").by(&numbers);
+    let frames = found.frames.as_slice();
+    if frames[0] > frames[frames.len() - 1] {
+        found.reverse();
     }
     found
+}
+
+/// The numbers of frames in order.
+fn numbers(order: &Order<Given>) -> Vec<usize> {
+    order.frames.iter().map(|i| i.number()).collect()
 }
 
 #[test]
@@ -63,7 +69,7 @@ fn shuffled_frames_are_put_in_the_order_of_focus_and_gaps_are_found() {
     for seed in 1..=10 {
         let all = measured(&sweep(12, seed));
         let found = ordered(&all, &shuffled(12, seed));
-        assert_eq!(found.frames, (0..12).collect::<Vec<_>>(), "seed {seed}");
+        assert_eq!(numbers(&found), (0..12).collect::<Vec<_>>(), "seed {seed}");
         wrong += found.steps.iter().filter(|step| step.is_wide() || step.is_double()).count();
         // Each frame between the ends is taken out once.
         for gone in 1..11 {
@@ -501,7 +507,7 @@ fn a_frame_that_is_there_twice_is_pointed_out() {
     for seed in [21, 22] {
         let all = measured(&sweep(8, seed));
         let found = ordered(&all, &[3, 6, 1, 5, 0, 7, 2, 4, 6]);
-        assert_eq!(found.frames, [0, 1, 2, 3, 4, 5, 6, 6, 7]);
+        assert_eq!(numbers(&found), [0, 1, 2, 3, 4, 5, 6, 6, 7]);
         let double: Vec<usize> = (0..8).filter(|i| found.steps[*i].is_double()).collect();
         assert_eq!(double, [6], "{:?}", found.steps);
     }

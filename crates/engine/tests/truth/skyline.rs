@@ -8,6 +8,7 @@ use jade_engine as engine;
 use jade_engine::{Budget, Request, SkylineInputs};
 use jade_frames::{Frame, FrameInput};
 use jade_optics::motion::Motion;
+use jade_plan::FrameIndex;
 use jade_plan::progress::{Stage, Unwatched, Watch};
 use jade_plan::{AlignMode, CoreError, Kind, Paint, Plan, Stroke};
 use jade_scenes::night_sky::{Land, NightSky, Options};
@@ -29,7 +30,7 @@ fn find(
 ) -> Result<Mask, CoreError> {
     let found = engine::skyline(&Request {
         frames,
-        reference: Some(frames.len() / 2),
+        reference: Some(FrameIndex::new(frames.len() / 2)),
         plan,
         cache: &shoot.cache(),
         budget: Budget::new(Some(256), Some(2)).unwrap(),
@@ -137,7 +138,7 @@ fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
     let plan = Plan::of(Kind::NightSky);
     let found = engine::skyline(&Request {
         frames: &frames,
-        reference: Some(3),
+        reference: Some(FrameIndex::new(3)),
         plan: &plan,
         cache: &shoot.cache(),
         budget: Budget::new(Some(256), Some(2)).unwrap(),

@@ -12,6 +12,7 @@ use jade_align::stars::StarList;
 use jade_align::{Aligned, Alignment, align_again, align_stars, hand};
 use jade_combine::mask::Mask;
 use jade_optics::light::Light;
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Readable};
 use jade_plan::progress::Stage;
 use jade_plan::{AlignMode, CoreError};
 use nalgebra::Matrix3;
@@ -24,7 +25,7 @@ use rayon::prelude::*;
 pub fn aligned(
     request: &Request,
     gallery: &mut Gallery,
-    reference: usize,
+    reference: FrameIndex<Given>,
 ) -> Result<AlignNote, NotMade> {
     let key = align_key(request);
     let known: Option<AlignNote> = request.cache.read("align", &key);
@@ -48,11 +49,12 @@ pub fn aligned_in(
     }
     let AlignNote { reference, alignment, mut stars, readable } = note;
     let usable = gallery.usable();
-    let Some(place) = usable.iter().position(|&i| i == reference) else {
+    let Some(place) = usable.position(|&i| i == reference) else {
         return Ok(AlignNote { reference, alignment, stars, readable });
     };
     let size = gallery.header(reference).size();
     let lists: Result<Vec<StarList>, CoreError> = usable
+        .as_slice()
         .par_iter()
         .map(|&i| {
             let mut list = stars_of(request, i, gallery.header(i))?;
@@ -60,7 +62,7 @@ pub fn aligned_in(
             Ok(list)
         })
         .collect();
-    let lists = lists?;
+    let lists: PerFrame<Readable, StarList> = lists?.into();
     for (&i, list) in usable.iter().zip(&lists) {
         if let Some(figures) = &mut stars[i] {
             figures.count = list.stars.len();
@@ -68,7 +70,8 @@ pub fn aligned_in(
     }
     let mut frames = alignment.frames;
     let known = usable.iter().map(|&i| frames[i].clone()).collect();
-    let known = Alignment { frames: known, ..alignment };
+    let Alignment { lens, lens_spread, .. } = alignment;
+    let known: Alignment<Readable> = Alignment { frames: known, lens, lens_spread };
     let found = align_again(lists, place, known, size, &|| request.watch.cancelled())?;
     for (i, frame) in usable.into_iter().zip(found.frames) {
         frames[i] = frame;
@@ -83,16 +86,21 @@ fn keep_sky(list: &mut StarList, mask: &Mask) {
     list.stars.retain(|star| mask.at(star.x as i64, star.y as i64) > 127);
 }
 
-fn align(request: &Request, gallery: &mut Gallery, reference: usize) -> Result<AlignNote, NotMade> {
+fn align(
+    request: &Request,
+    gallery: &mut Gallery,
+    reference: FrameIndex<Given>,
+) -> Result<AlignNote, NotMade> {
     request.watch.begin(Stage::Align, gallery.usable().len() as u64);
-    let mut stars = vec![None; gallery.frames.len()];
+    let mut stars: PerFrame<Given, Option<StarFigures>> =
+        gallery.frames.iter().map(|_| None).collect();
     let mut lens = None;
     let by_hand = &request.plan.align.by_hand;
-    let hint = |i: usize| -> Option<Matrix3<f64>> {
-        let own = by_hand.iter().find(|h| h.blake3 == request.frames[i].id)?;
+    let hint = |i: FrameIndex<Given>| -> Option<Matrix3<f64>> {
+        let own = by_hand.iter().find(|h| h.blake3 == request.frame(i).id)?;
         (i != reference).then(|| hand::fit(&own.pairs)).flatten().map(|fit| fit.motion)
     };
-    let found: Vec<(usize, Aligned)> = match request.plan.align.mode {
+    let found: Vec<(FrameIndex<Given>, Aligned)> = match request.plan.align.mode {
         AlignMode::Stars => {
             let size = gallery.header(reference).size();
             let mask = loaded_mask(request).map(|path| Mask::read(path, size)).transpose()?;
@@ -108,12 +116,14 @@ fn align(request: &Request, gallery: &mut Gallery, reference: usize) -> Result<A
                 let (count, width) = (list.stars.len(), list.star_width);
                 stars[*i] = Some(StarFigures { count, width, level: list.sky_level });
             }
-            let (places, lists): (Vec<usize>, Vec<StarList>) = lists.into_iter().unzip();
-            let place = place_of(gallery, &places, reference)?;
-            let hints = places.iter().map(|&i| hint(i)).collect();
-            let found = align_stars(lists, place, hints, size, &|| request.watch.cancelled())?;
+            let (read, lists): (Vec<_>, Vec<StarList>) = lists.into_iter().unzip();
+            let read: PerFrame<Readable, FrameIndex<Given>> = read.into();
+            let place = place_of(gallery, &read, reference)?;
+            let hints = read.iter().map(|&i| hint(i)).collect();
+            let found =
+                align_stars(lists.into(), place, hints, size, &|| request.watch.cancelled())?;
             lens = found.lens;
-            places.into_iter().zip(found.frames).collect()
+            read.into_iter().zip(found.frames).collect()
         }
         AlignMode::Scene => {
             let model = request.plan.align.model;
@@ -128,8 +138,8 @@ fn align(request: &Request, gallery: &mut Gallery, reference: usize) -> Result<A
                 watch.advance(1);
                 Ok(one)
             })?;
-            let places: Vec<usize> = found.iter().map(|f| f.0).collect();
-            place_of(gallery, &places, reference)?;
+            let read = found.iter().map(|(i, _)| *i).collect();
+            place_of(gallery, &read, reference)?;
             found
         }
         AlignMode::None => {
@@ -139,7 +149,7 @@ fn align(request: &Request, gallery: &mut Gallery, reference: usize) -> Result<A
         }
     };
     let left_out = |frame: &Decoded| Aligned::left_out(frame.as_ref().err().cloned());
-    let mut frames: Vec<Aligned> = gallery.frames.iter().map(left_out).collect();
+    let mut frames: PerFrame<Given, Aligned> = gallery.frames.iter().map(left_out).collect();
     for (i, aligned) in found {
         frames[i] = aligned;
     }
@@ -148,8 +158,12 @@ fn align(request: &Request, gallery: &mut Gallery, reference: usize) -> Result<A
 }
 
 /// Where the reference frame stands among those that could be read.
-fn place_of(gallery: &Gallery, places: &[usize], reference: usize) -> Result<usize, NotMade> {
-    places.iter().position(|&i| i == reference).ok_or_else(|| {
+fn place_of(
+    gallery: &Gallery,
+    read: &PerFrame<Readable, FrameIndex<Given>>,
+    reference: FrameIndex<Given>,
+) -> Result<FrameIndex<Readable>, NotMade> {
+    read.position(|&i| i == reference).ok_or_else(|| {
         let reason = gallery.frames[reference].as_ref().err().cloned().unwrap_or_default();
         NotMade::ReferenceLost(reason)
     })

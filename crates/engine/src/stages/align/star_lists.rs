@@ -6,11 +6,16 @@ use jade_frames::cache::{Cache, Key};
 use jade_frames::{Frame, FrameInput};
 use jade_optics::light::Light;
 use jade_plan::CoreError;
+use jade_plan::frame_index::{FrameIndex, Given};
 
 /// The stars of a frame, where they would stand without the flaws of its lens.
-pub fn stars_of(request: &Request, index: usize, frame: &Frame) -> Result<StarList, CoreError> {
+pub fn stars_of(
+    request: &Request,
+    index: FrameIndex<Given>,
+    frame: &Frame,
+) -> Result<StarList, CoreError> {
     let stop = || request.watch.cancelled();
-    let mut list = stars_in(&request.frames[index], request.cache, frame, &stop)?;
+    let mut list = stars_in(request.frame(index), request.cache, frame, &stop)?;
     if let Some(lens) = frame.lens() {
         for star in &mut list.stars {
             [star.x, star.y] = lens.to_corrected([star.x, star.y]);

@@ -5,7 +5,7 @@ use crate::stages::align::sky_motion;
 use crate::stages::align::star_lists::stars_of;
 use crate::stages::combine::maps::{Maps, Noted};
 use crate::stages::combine::stack::Stack;
-use crate::stages::combine::used::{BLOCK, Used};
+use crate::stages::combine::used::{BLOCK, UsedFrame};
 use jade_align::noise;
 use jade_combine::gaps::{self, Exposure, Gap};
 use jade_combine::reduce::{Reducer, Scratch};
@@ -16,6 +16,7 @@ use jade_optics::motion::Motion;
 use jade_optics::space::{InResult, Origin};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TileWriter, TiledFile};
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Used};
 use jade_plan::progress::Stage;
 use jade_plan::{AlignMode, CoreError, Method};
 use rayon::prelude::*;
@@ -71,7 +72,10 @@ impl Product for Combination<'_> {
 ///
 /// # Errors
 /// [`CoreError::Picture`], [`CoreError::Cancelled`].
-pub fn write(stack: &Stack, key: &Key) -> Result<(TiledFile<f32>, Option<Vec<f32>>), CoreError> {
+pub fn write(
+    stack: &Stack,
+    key: &Key,
+) -> Result<(TiledFile<f32>, Option<PerFrame<Used, f32>>), CoreError> {
     let (request, (width, height)) = (stack.request, stack.result_size());
     let combination = Combination::of(stack)?;
     request.watch.begin(Stage::Combine, combination.parts().len() as u64);
@@ -97,9 +101,10 @@ fn gaps<'a>(stack: &Stack<'a>) -> Result<Vec<Gap<'a>>, CoreError> {
     if !plan.combine.fill_gaps || !trails {
         return Ok(vec![]);
     }
-    let frames: Vec<(usize, &Frame)> = used.iter().map(|one| (one.index, one.frame)).collect();
+    let frames: PerFrame<Used, (FrameIndex<Given>, &Frame)> =
+        used.iter().map(|one| (one.index, one.frame)).collect();
     let skies = sky_motion::sky(request, &frames, *reference)?;
-    let mut order: Vec<(&Used, Option<Motion>)> = used.iter().zip(skies).collect();
+    let mut order: Vec<(&UsedFrame, Option<Motion>)> = used.iter().zip(skies).collect();
     // In the order in which they were taken, where every frame says when that was.
     if used.iter().all(|one| one.frame.facts.taken.is_some()) {
         order.sort_by(|a, b| a.0.frame.facts.taken.cmp(&b.0.frame.facts.taken));

@@ -4,7 +4,7 @@
 use crate::stages::combine::noise_growth::{counts, ideal_gain, noise_points};
 use crate::stages::combine::stack::Stack;
 use crate::stages::combine::streamed::Running;
-use crate::stages::combine::used::{Used, reference_first};
+use crate::stages::combine::used::{UsedFrame, reference_first};
 use crate::stages::frames::gallery::Gallery;
 use crate::stages::frames::lost::NotMade;
 use jade_align::{noise, stars};
@@ -115,7 +115,7 @@ fn noise_of_counts(
     patches: &[Region],
 ) -> Result<Vec<f32>, CoreError> {
     let Stack { request, used, reference, .. } = stack;
-    let order: Vec<&Used> = reference_first(used, *reference);
+    let order: Vec<&UsedFrame> = reference_first(used, *reference);
     let reducer = |&n: &usize| {
         let placed = order[..n].iter().map(|one| one.placed()).collect();
         Reducer::new(placed, &request.plan.combine, request.budget.held())

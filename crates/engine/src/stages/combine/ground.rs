@@ -1,7 +1,7 @@
 //! The frames of the ground, and how they lie on the reference frame.
 
 use crate::request::Request;
-use crate::stages::combine::used::Used;
+use crate::stages::combine::used::UsedFrame;
 use crate::stages::frames::decode;
 use crate::stages::frames::decoded::Decoded;
 use jade_align::noise;
@@ -17,6 +17,7 @@ use jade_optics::space::InReference;
 use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Used};
 use jade_plan::progress::Stage;
 use jade_plan::report::NoiseGain;
 use jade_plan::{CombinePlan, CoreError, Edges, GroundFrom, Method, SceneModel};
@@ -30,7 +31,7 @@ pub struct Ground {
     /// Frames of their own, with their place.
     own: Vec<(Frame, Motion)>,
     /// Indices among those of the sky.
-    shared: Vec<usize>,
+    shared: Vec<FrameIndex<Given>>,
     /// Whether those are all of them.
     whole: bool,
     /// Brings red, green and blue to the brightness of the sky's frames, or some of the way.
@@ -51,7 +52,7 @@ impl Ground {
     /// [`CoreError`], when there are none.
     pub fn open(
         request: &Request,
-        used: &[Used],
+        used: &PerFrame<Used, UsedFrame>,
         reference: &Frame,
         mask: &Mask,
     ) -> Result<Self, CoreError> {
@@ -59,7 +60,7 @@ impl Ground {
         let shared = match &plan.from {
             GroundFrom::Same => used.iter().map(|one| one.index).collect(),
             GroundFrom::Frame { blake3 } => {
-                let place = request.frames.iter().position(|input| input.id == *blake3);
+                let place = request.find(blake3);
                 let place = place.filter(|&i| used.iter().any(|one| one.index == i));
                 vec![place.ok_or_else(|| {
                     CoreError::Frames("The frame that the ground should come from is not among the frames that are used; choose another for the ground.".to_owned())
@@ -143,14 +144,17 @@ impl Ground {
     }
 
     /// Those frames of the sky.
-    pub fn shared<'a, 'b>(&self, used: &'b [Used<'a>]) -> Vec<&'b Used<'a>> {
+    pub fn shared<'a, 'b>(
+        &self,
+        used: &'b PerFrame<Used, UsedFrame<'a>>,
+    ) -> Vec<&'b UsedFrame<'a>> {
         used.iter().filter(|one| self.shared.contains(&one.index)).collect()
     }
 
     /// The frames as they lie for the ground.
-    pub fn placed<'a>(&'a self, used: &'a [Used]) -> Vec<Placed<'a>> {
+    pub fn placed<'a>(&'a self, used: &'a PerFrame<Used, UsedFrame>) -> Vec<Placed<'a>> {
         if self.is_shared() {
-            let still = |one: &&'a Used| Placed { motion: &STILL, ..one.placed() };
+            let still = |one: &&'a UsedFrame| Placed { motion: &STILL, ..one.placed() };
             return self.shared(used).iter().map(still).collect();
         }
         let levels = self.gain.map(|gain| Normalisation { gain, offset: 0.0 });
@@ -177,7 +181,7 @@ impl Ground {
     pub fn noise(
         &self,
         request: &Request,
-        used: &[Used],
+        used: &PerFrame<Used, UsedFrame>,
         mask: &Mask,
         ideal_gain: f32,
     ) -> Result<Option<NoiseGain>, CoreError> {

@@ -6,6 +6,7 @@ use jade_combine::reduced::Reduced;
 use jade_frames::cache::{Key, MapKind};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TileWriter};
+use jade_plan::frame_index::{PerFrame, Used};
 use jade_plan::{Edges, Method};
 use std::sync::Mutex;
 
@@ -111,7 +112,7 @@ impl Maps {
     ///
     /// # Errors
     /// [`PictureError::Io`].
-    pub fn finish(self) -> Result<Option<Vec<f32>>, PictureError> {
+    pub fn finish(self) -> Result<Option<PerFrame<Used, f32>>, PictureError> {
         let rejects = self.rejected.is_some();
         for map in [self.coverage, self.rejected].into_iter().flatten() {
             map.finish(false)?;

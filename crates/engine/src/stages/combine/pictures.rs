@@ -23,6 +23,7 @@ use jade_optics::motion::Motion;
 use jade_optics::space::InReference;
 use jade_optics::star::Star;
 use jade_pixels::tiled::Region;
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Used};
 use jade_plan::report::{Report, SkylineReport};
 use jade_plan::{AlignMode, CoreError};
 
@@ -30,7 +31,7 @@ use jade_plan::{AlignMode, CoreError};
 struct Made {
     result: Combined,
     /// Share of rejected samples of each used frame, where the method rejects.
-    rejected: Option<Vec<f32>>,
+    rejected: Option<PerFrame<Used, f32>>,
     /// Noise after growing numbers of frames, of a run without scratch.
     running: Option<Running>,
     skyline: Option<SkylineReport>,
@@ -94,7 +95,7 @@ pub fn region(
     Ok(joined::region(&Join { stack: &stack, key, ground: &ground, mask }, region)?)
 }
 
-fn motions(note: &AlignNote) -> Vec<Option<Motion>> {
+fn motions(note: &AlignNote) -> PerFrame<Given, Option<Motion>> {
     note.alignment.frames.iter().map(|aligned| aligned.motion.clone()).collect()
 }
 
@@ -136,7 +137,7 @@ fn streamed(
         ))));
     }
     for (index, reason) in made.failed {
-        stack.used.retain(|one| one.index != index);
+        stack.left_out(index);
         note.alignment.frames[index] = Aligned::left_out(Some(reason));
     }
     let (result, running) = (Combined(made.picture), Some(made.running));
@@ -146,16 +147,16 @@ fn streamed(
 /// The report without its measured figures.
 fn report(stack: &Stack, gallery: &Gallery, note: &AlignNote, made: &Made) -> Report {
     let Stack { request, used, reference, size, region: InReference(region) } = stack;
-    let frames = request.frames.iter().enumerate().map(|(i, input)| {
-        let place = used.iter().position(|one| one.index == i);
+    let frames = note.alignment.frames.enumerate().map(|(i, aligned)| {
+        let place = used.position(|one| one.index == i);
         let part = place.map(|p| (&used[p], made.rejected.as_ref().map(|shares| shares[p])));
-        frame_report(input, &note.alignment.frames[i], note.stars[i], part, *size)
+        frame_report(request.frame(i), aligned, note.stars[i], part, *size)
     });
-    let indices: Vec<usize> = used.iter().map(|one| one.index).collect();
+    let indices: Vec<FrameIndex<Given>> = used.iter().map(|one| one.index).collect();
     Report {
         version: 1,
-        reference: request.frames[*reference].name.clone(),
-        reference_content: request.frames[*reference].id.clone(),
+        reference: request.frame(*reference).name.clone(),
+        reference_content: request.frame(*reference).id.clone(),
         size: [region.width, region.height],
         origin: stack.origin().0,
         frames: frames.collect(),

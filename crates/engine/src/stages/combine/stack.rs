@@ -2,7 +2,7 @@
 
 use crate::request::Request;
 use crate::stages::align::note::AlignNote;
-use crate::stages::combine::used::{Used, reference_first};
+use crate::stages::combine::used::{UsedFrame, reference_first};
 use crate::stages::frames::decoded::Decoded;
 use crate::stages::frames::gallery::Gallery;
 use jade_align::noise;
@@ -15,15 +15,16 @@ use jade_optics::motion::Motion;
 use jade_optics::space::{InReference, InResult, Origin};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Used};
 use jade_plan::{CoreError, Edges, Method};
 use rayon::prelude::*;
 
 /// Aligned frames that are ready to be combined.
 pub struct Stack<'a> {
     pub request: &'a Request<'a>,
-    pub used: Vec<Used<'a>>,
+    pub used: PerFrame<Used, UsedFrame<'a>>,
     /// Index of the reference frame among the given ones.
-    pub reference: usize,
+    pub reference: FrameIndex<Given>,
     /// Size of the reference frame.
     pub size: (u32, u32),
     /// The part of the reference frame that the result covers.
@@ -40,12 +41,12 @@ impl<'a> Stack<'a> {
         request: &'a Request,
         gallery: &'a Gallery,
         note: &AlignNote,
-        motions: &'a [Option<Motion>],
+        motions: &'a PerFrame<Given, Option<Motion>>,
     ) -> Result<Self, CoreError> {
         let reference = gallery.header(note.reference);
         let mut used = used(&gallery.frames, motions)?;
-        normalise(request, reference, note, &mut used)?;
-        weigh(request, note, &mut used)?;
+        normalise(request, reference, note, used.as_mut_slice())?;
+        weigh(request, note, used.as_mut_slice())?;
         let region = region(request.plan.combine.edges, &used, reference)?;
         Ok(Self { request, used, reference: note.reference, size: reference.size(), region })
     }
@@ -67,30 +68,35 @@ impl<'a> Stack<'a> {
 
     /// The used frames in the order in which they are combined. Methods that sum take the reference
     /// frame first, as a run without scratch does, so that both round alike.
-    pub fn in_order(&self) -> Vec<&Used<'a>> {
+    pub fn in_order(&self) -> Vec<&UsedFrame<'a>> {
         match self.request.plan.combine.method {
             Method::Median | Method::Clipped => self.used.iter().collect(),
             _ => reference_first(&self.used, self.reference),
         }
     }
 
+    /// Takes a frame out of the stack.
+    pub fn left_out(&mut self, index: FrameIndex<Given>) {
+        let used = std::mem::take(&mut self.used);
+        self.used = used.into_iter().filter(|one| one.index != index).collect();
+    }
+
     /// The used frames as they are combined, in order.
     pub fn placed(&self) -> Vec<Placed<'_>> {
-        self.in_order().into_iter().map(Used::placed).collect()
+        self.in_order().into_iter().map(UsedFrame::placed).collect()
     }
 }
 
 /// The frames that were aligned.
 fn used<'a>(
-    frames: &'a [Decoded],
-    motions: &'a [Option<Motion>],
-) -> Result<Vec<Used<'a>>, CoreError> {
-    let all = frames.iter().zip(motions).enumerate();
-    let used = all.filter_map(|(index, (frame, motion))| {
-        let (frame, motion) = (frame.as_ref().ok()?, motion.as_ref()?);
-        Some(Used { index, frame, motion, levels: [Normalisation::NONE; 3], weight: 1.0 })
+    frames: &'a PerFrame<Given, Decoded>,
+    motions: &'a PerFrame<Given, Option<Motion>>,
+) -> Result<PerFrame<Used, UsedFrame<'a>>, CoreError> {
+    let used = frames.enumerate().filter_map(|(index, frame)| {
+        let (frame, motion) = (frame.as_ref().ok()?, motions[index].as_ref()?);
+        Some(UsedFrame { index, frame, motion, levels: [Normalisation::NONE; 3], weight: 1.0 })
     });
-    let used: Vec<Used> = used.collect();
+    let used: PerFrame<Used, UsedFrame> = used.collect();
     match used.len() {
         0 | 1 => Err(CoreError::Frames(
             "No frame could be aligned with the reference frame; choose another reference frame, or combine without alignment.".to_owned(),
@@ -104,7 +110,7 @@ fn normalise(
     request: &Request,
     reference: &Frame,
     note: &AlignNote,
-    used: &mut [Used],
+    used: &mut [UsedFrame],
 ) -> Result<(), CoreError> {
     if !request.plan.combine.level {
         return Ok(());
@@ -119,7 +125,7 @@ fn normalise(
 /// Weighs frames, where the plan asks for it: by the inverse variance of their noise after they were
 /// brought to one brightness, and less for wider stars, whose light is spread over more noise. The
 /// heaviest frame counts 1.
-fn weigh(request: &Request, note: &AlignNote, used: &mut [Used]) -> Result<(), CoreError> {
+fn weigh(request: &Request, note: &AlignNote, used: &mut [UsedFrame]) -> Result<(), CoreError> {
     if !request.plan.combine.weigh {
         return Ok(());
     }
@@ -145,7 +151,7 @@ fn stop(request: &Request) -> Result<(), PictureError> {
 /// The part of the reference frame that the result covers.
 fn region(
     edges: Edges,
-    used: &[Used],
+    used: &PerFrame<Used, UsedFrame>,
     reference: &Frame,
 ) -> Result<InReference<Region>, CoreError> {
     let (width, height) = reference.size();

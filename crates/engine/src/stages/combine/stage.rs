@@ -15,6 +15,7 @@ use jade_combine::mask::Mask;
 use jade_frames::cache::Key;
 use jade_pixels::tiled::Region;
 use jade_plan::CoreError;
+use jade_plan::frame_index::{FrameIndex, Given};
 
 /// Many frames to one, sample by sample; with a skyline, sky and ground apart.
 pub struct Combine;
@@ -67,7 +68,7 @@ fn on_a_reference<T>(request: &Request, work: Work<T>) -> Result<T, CoreError> {
 fn on<T>(
     request: &Request,
     gallery: &mut Gallery,
-    reference: usize,
+    reference: FrameIndex<Given>,
     work: Work<T>,
 ) -> Result<T, NotMade> {
     let note = aligned(request, gallery, reference)?;

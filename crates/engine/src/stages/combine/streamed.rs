@@ -5,7 +5,7 @@ use crate::request::Request;
 use crate::stages::combine::maps::{Maps, Noted};
 use crate::stages::combine::noise_growth::counts;
 use crate::stages::combine::stack::Stack;
-use crate::stages::combine::used::{BLOCK, Used};
+use crate::stages::combine::used::{BLOCK, UsedFrame};
 use crate::stages::frames::gallery::Gallery;
 use crate::stages::frames::lost::NotMade;
 use jade_align::noise;
@@ -16,6 +16,7 @@ use jade_frames::cache::Key;
 use jade_optics::space::{InReference, InResult};
 use jade_pixels::tiled::{Region, TileWriter, TiledFile};
 use jade_plan::CoreError;
+use jade_plan::frame_index::{FrameIndex, Given};
 use jade_plan::progress::Stage;
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -26,7 +27,7 @@ pub struct Streamed {
     /// For each candidate patch, its noise after so many frames as [`counts`] says.
     pub running: Running,
     /// Frames that could not be decoded after all, and why.
-    pub failed: Vec<(usize, String)>,
+    pub failed: Vec<(FrameIndex<Given>, String)>,
 }
 
 /// Noise of patches, by left top corner, after growing numbers of frames.
@@ -60,7 +61,7 @@ pub fn write(
     let (mut done, mut failed) = (0, vec![]);
     request.watch.begin(Stage::Combine, order.len() as u64);
     for few in order.chunks(gallery.streamed().unwrap_or(1)) {
-        let mut loaded: Vec<(&Used, Frame)> = Vec::with_capacity(few.len());
+        let mut loaded: Vec<(&UsedFrame, Frame)> = Vec::with_capacity(few.len());
         let frames: Vec<_> = few.par_iter().map(|one| gallery.load(one.index)).collect();
         for (one, frame) in few.iter().zip(frames) {
             match frame {

@@ -5,21 +5,23 @@ use jade_combine::reduce::Placed;
 use jade_frames::Frame;
 use jade_optics::motion::Motion;
 use jade_pixels::tiled::SIDE;
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Used};
 
 /// Width and height of the blocks that are reduced at a time, in pixels: whole tiles, and large
 /// enough that little is read twice.
 pub const BLOCK: [u32; 2] = [4 * SIDE, 2 * SIDE];
 
 /// A frame that goes into the result.
-pub struct Used<'a> {
-    pub index: usize,
+pub struct UsedFrame<'a> {
+    /// Its index among the given frames.
+    pub index: FrameIndex<Given>,
     pub frame: &'a Frame,
     pub motion: &'a Motion,
     pub levels: [Normalisation; 3],
     pub weight: f32,
 }
 
-impl<'a> Used<'a> {
+impl<'a> UsedFrame<'a> {
     pub fn placed(&self) -> Placed<'a> {
         let Self { frame, motion, levels, weight, .. } = *self;
         Placed { light: frame, motion, levels, weight }
@@ -32,8 +34,11 @@ impl<'a> Used<'a> {
 }
 
 /// The reference frame, then the others in order.
-pub fn reference_first<'a, 'b>(used: &'b [Used<'a>], reference: usize) -> Vec<&'b Used<'a>> {
-    let mut order: Vec<&Used> = used.iter().collect();
+pub fn reference_first<'a, 'b>(
+    used: &'b PerFrame<Used, UsedFrame<'a>>,
+    reference: FrameIndex<Given>,
+) -> Vec<&'b UsedFrame<'a>> {
+    let mut order: Vec<&UsedFrame> = used.iter().collect();
     order.sort_by_key(|one| one.index != reference);
     order
 }

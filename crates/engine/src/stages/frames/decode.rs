@@ -12,6 +12,7 @@ use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
 use jade_pixels::tiled::bytes_on_disk;
 use jade_plan::CoreError;
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame};
 use jade_plan::progress::{Stage, Watch};
 use rayon::prelude::*;
 
@@ -64,7 +65,7 @@ pub fn frames(
     cache: &Cache,
     (budget, stream): (Budget, bool),
     watch: &dyn Watch,
-) -> Result<Vec<Decoded>, CoreError> {
+) -> Result<PerFrame<Given, Decoded>, CoreError> {
     watch.begin(Stage::Frames, inputs.len() as u64);
     let needs: Vec<Option<Need>> = inputs.iter().map(Need::of).collect();
     let decoding = needs.iter().flatten().map(|need| need.decoding).max().unwrap_or(0);
@@ -120,7 +121,7 @@ pub fn frames(
             .collect();
         decoded.extend(some?);
     }
-    Ok(decoded)
+    Ok(decoded.into())
 }
 
 /// Decodes one frame, into memory if the budget has room for it; one that can be read from its own
@@ -152,13 +153,13 @@ pub fn one(
 ///
 /// # Errors
 /// [`CoreError::Scratch`]; a frame that cannot be read is no error.
-pub fn headers(request: &Request) -> Result<Vec<Decoded>, CoreError> {
+pub fn headers(request: &Request) -> Result<PerFrame<Given, Decoded>, CoreError> {
     request.watch.begin(Stage::Frames, request.frames.len() as u64);
     let read = |input| {
         request.watch.advance(1);
         Frame::undecoded(input).map_err(|error| error.to_string())
     };
-    let frames: Vec<Decoded> = request.frames.iter().map(read).collect();
+    let frames: PerFrame<Given, Decoded> = request.frames.iter().map(read).collect();
     let sizes = frames.iter().flatten().map(Light::size);
     let most = sizes.map(|(width, height)| bytes_on_disk::<f32>(width, height, 3)).max();
     memory::check_scratch(request.cache.folder(), most.unwrap_or(0))?;
@@ -171,12 +172,15 @@ pub fn headers(request: &Request) -> Result<Vec<Decoded>, CoreError> {
 ///
 /// # Errors
 /// [`CoreError::Reference`] when the chosen one cannot be read, [`CoreError::Frames`] when none can.
-pub fn settle(decoded: &mut [Decoded], chosen: Option<usize>) -> Result<usize, CoreError> {
+pub fn settle(
+    decoded: &mut PerFrame<Given, Decoded>,
+    chosen: Option<FrameIndex<Given>>,
+) -> Result<FrameIndex<Given>, CoreError> {
     let alike = most_alike(decoded);
     let reference = match chosen {
         Some(i) => i,
         None => *alike.get(alike.len() / 2).ok_or_else(|| {
-            CoreError::Frames(match decoded.first().and_then(|first| first.as_ref().err()) {
+            CoreError::Frames(match decoded.iter().next().and_then(|first| first.as_ref().err()) {
                 Some(why) => format!("None of the frames can be read; the first: {why}"),
                 None => "There are no frames; choose at least two of the same scene.".to_owned(),
             })
@@ -208,9 +212,9 @@ pub fn settle(decoded: &mut [Decoded], chosen: Option<usize>) -> Result<usize, C
 }
 
 /// The largest group of frames that have one size and one profile's colours, in order.
-fn most_alike(decoded: &[Decoded]) -> Vec<usize> {
-    let mut groups: Vec<(&Frame, Vec<usize>)> = vec![];
-    for (i, frame) in decoded.iter().enumerate() {
+fn most_alike(decoded: &PerFrame<Given, Decoded>) -> Vec<FrameIndex<Given>> {
+    let mut groups: Vec<(&Frame, Vec<FrameIndex<Given>>)> = vec![];
+    for (i, frame) in decoded.enumerate() {
         let Ok(frame) = frame else { continue };
         let is_like = |first: &Frame| {
             first.size() == frame.size() && first.encoding.same_primaries(&frame.encoding)
@@ -229,11 +233,14 @@ fn most_alike(decoded: &[Decoded]) -> Vec<usize> {
 ///
 /// # Errors
 /// [`CoreError::Frames`].
-pub fn several(decoded: &[Decoded], reference: usize) -> Result<(), CoreError> {
+pub fn several(
+    decoded: &PerFrame<Given, Decoded>,
+    reference: FrameIndex<Given>,
+) -> Result<(), CoreError> {
     let name = decoded[reference].as_ref().map_or("", |frame| frame.name.as_str());
-    let others = decoded.iter().enumerate().filter(|(i, _)| *i != reference);
-    let mut reasons = others.clone().filter_map(|(_, frame)| frame.as_ref().err());
-    let told = match (others.clone().any(|(_, frame)| frame.is_ok()), reasons.next()) {
+    let others = || decoded.enumerate().filter(|(i, _)| *i != reference);
+    let mut reasons = others().filter_map(|(_, frame)| frame.as_ref().err());
+    let told = match (others().any(|(_, frame)| frame.is_ok()), reasons.next()) {
         (true, _) => return Ok(()),
         (false, None) => {
             "One frame alone cannot be stacked; choose at least two frames of the same scene."

@@ -9,13 +9,14 @@ use jade_frames::{Frame, FrameInput};
 use jade_pixels::PictureError;
 use jade_pixels::facts::Facts;
 use jade_pixels::read::PictureFile;
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Readable};
 use jade_plan::{AlignMode, CoreError, Edges, Method};
 use rayon::prelude::*;
 
 /// All frames that were given, in order.
 pub struct Gallery<'a> {
     request: &'a Request<'a>,
-    pub frames: Vec<Decoded>,
+    pub frames: PerFrame<Given, Decoded>,
     /// How many frames are in memory together when there is no scratch.
     together: Option<usize>,
 }
@@ -45,12 +46,12 @@ impl<'a> Gallery<'a> {
     }
 
     /// Indices of the frames that can be used so far.
-    pub fn usable(&self) -> Vec<usize> {
-        (0..self.frames.len()).filter(|&i| self.frames[i].is_ok()).collect()
+    pub fn usable(&self) -> PerFrame<Readable, FrameIndex<Given>> {
+        self.frames.indices().filter(|&i| self.frames[i].is_ok()).collect()
     }
 
     /// A usable frame's header.
-    pub fn header(&self, index: usize) -> &Frame {
+    pub fn header(&self, index: FrameIndex<Given>) -> &Frame {
         self.frames[index].as_ref().expect("only usable frames are asked for")
     }
 
@@ -61,7 +62,7 @@ impl<'a> Gallery<'a> {
     /// [`CoreError::Cancelled`].
     pub fn with_reference<T>(
         &self,
-        reference: usize,
+        reference: FrameIndex<Given>,
         work: impl FnOnce(&Frame) -> Result<T, CoreError>,
     ) -> Result<T, NotMade> {
         match self.header(reference) {
@@ -78,8 +79,8 @@ impl<'a> Gallery<'a> {
     ///
     /// # Errors
     /// [`CoreError::Picture`], [`CoreError::Cancelled`].
-    pub fn load(&self, index: usize) -> Result<Frame, CoreError> {
-        Frame::load(&self.request.frames[index], &mut || match self.request.watch.cancelled() {
+    pub fn load(&self, index: FrameIndex<Given>) -> Result<Frame, CoreError> {
+        Frame::load(self.request.frame(index), &mut || match self.request.watch.cancelled() {
             true => Err(PictureError::Cancelled),
             false => Ok(()),
         })
@@ -92,10 +93,10 @@ impl<'a> Gallery<'a> {
     /// The first error of `work`; [`CoreError::Cancelled`].
     pub fn each<T: Send>(
         &mut self,
-        work: impl Fn(usize, &Frame) -> Result<T, CoreError> + Sync,
-    ) -> Result<Vec<(usize, T)>, CoreError> {
+        work: impl Fn(FrameIndex<Given>, &Frame) -> Result<T, CoreError> + Sync,
+    ) -> Result<Vec<(FrameIndex<Given>, T)>, CoreError> {
         let usable = self.usable();
-        let one = |&index: &usize| -> Result<(usize, Result<T, String>), CoreError> {
+        let one = |&index: &FrameIndex<Given>| -> Result<(_, Result<T, String>), CoreError> {
             let frame = self.header(index);
             if frame.is_decoded() {
                 return Ok((index, Ok(work(index, frame)?)));
@@ -107,7 +108,7 @@ impl<'a> Gallery<'a> {
             }
         };
         let mut done = Vec::with_capacity(usable.len());
-        for few in usable.chunks(self.together.unwrap_or(usable.len()).max(1)) {
+        for few in usable.as_slice().chunks(self.together.unwrap_or(usable.len()).max(1)) {
             let some: Result<Vec<_>, CoreError> = few.par_iter().with_max_len(1).map(one).collect();
             done.extend(some?);
         }

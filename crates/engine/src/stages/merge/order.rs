@@ -3,18 +3,19 @@
 use jade_align::sharpness::Sharpness;
 use jade_focus::{Order, order, strangers};
 use jade_plan::CoreError;
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Readable};
 
 const SOMETHING_ELSE: &str =
     "It shows something else than the others, and what is sharp moves through those without it.";
 
 /// A sweep in its order.
 pub struct SweepFound {
-    /// The order of those frames that could be read; numbers are those of all frames.
-    pub order: Order,
+    /// The order of those frames that could be read.
+    pub order: Order<Given>,
     /// How sharp they are where, in that order.
     pub sharpness: Vec<Sharpness>,
     /// Those that could not, and why.
-    pub left_out: Vec<(usize, String)>,
+    pub left_out: Vec<(FrameIndex<Given>, String)>,
 }
 
 /// The order of frames that were measured, or of which it is known why not. Where they tell none, those
@@ -22,13 +23,13 @@ pub struct SweepFound {
 ///
 /// # Errors
 /// [`CoreError::Frames`] when too few could be read, or nothing in them tells an order.
-pub fn ordered(all: Vec<Result<Sharpness, String>>) -> Result<SweepFound, CoreError> {
-    let (mut read, mut places, mut left_out) = (vec![], vec![], vec![]);
-    for (i, one) in all.into_iter().enumerate() {
+pub fn ordered(all: PerFrame<Given, Result<Sharpness, String>>) -> Result<SweepFound, CoreError> {
+    let (mut read, mut numbers, mut left_out) = (vec![], vec![], vec![]);
+    for (i, one) in all.indices().zip(all) {
         match one {
             Ok(own) => {
                 read.push(own);
-                places.push(i);
+                numbers.push(i);
             }
             Err(why) => left_out.push((i, why)),
         }
@@ -40,25 +41,25 @@ pub fn ordered(all: Vec<Result<Sharpness, String>>) -> Result<SweepFound, CoreEr
         )));
     }
     let mut found = order(&read);
-    let strange: Vec<usize> = strangers(&read).into_iter().map(|i| places[i]).collect();
-    for place in strange {
+    let strange: Vec<FrameIndex<Given>> =
+        strangers(&read).into_iter().map(|i| numbers[i]).collect();
+    for stranger in strange {
         if found.is_some() {
             break;
         }
-        if let Some(at) = places.iter().position(|own| *own == place) {
+        if let Some(at) = numbers.iter().position(|own| *own == stranger) {
             read.remove(at);
-            places.remove(at);
-            left_out.push((place, SOMETHING_ELSE.to_owned()));
+            numbers.remove(at);
+            left_out.push((stranger, SOMETHING_ELSE.to_owned()));
             found = order(&read);
         }
     }
-    let mut order = found.ok_or_else(|| {
+    let order = found.ok_or_else(|| {
         CoreError::Frames(
             "What is sharp does not move through these frames, or they differ in size; give the frames of one focus sweep.".to_owned(),
         )
     })?;
-    let mut read: Vec<Option<Sharpness>> = read.into_iter().map(Some).collect();
+    let mut read: PerFrame<Readable, Option<Sharpness>> = read.into_iter().map(Some).collect();
     let sharpness = order.frames.iter().filter_map(|i| read[*i].take()).collect();
-    order.frames.iter_mut().for_each(|i| *i = places[*i]);
-    Ok(SweepFound { order, sharpness, left_out })
+    Ok(SweepFound { order: order.by(&numbers.into()), sharpness, left_out })
 }

@@ -17,6 +17,7 @@ use jade_optics::motion::Motion;
 use jade_optics::space::{InResult, Origin};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter};
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame};
 use jade_plan::progress::Stage;
 use jade_plan::report::{FocusReport, FrameReport, Report};
 use jade_plan::{CoreError, Edges, Plan};
@@ -58,7 +59,7 @@ impl Source for Merge {
     }
 }
 
-fn decoded(request: &Request) -> Result<Vec<Decoded>, CoreError> {
+fn decoded(request: &Request) -> Result<PerFrame<Given, Decoded>, CoreError> {
     let Request { cache, watch, .. } = *request;
     let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
     decode::settle(&mut decoded, None)?;
@@ -153,29 +154,29 @@ impl Product for Merging<'_> {
 /// The report of a merged sweep, of which `region` of the reference frame is in the picture.
 fn report(
     request: &Request,
-    decoded: &[Decoded],
+    decoded: &PerFrame<Given, Decoded>,
     sweep: &Sweep,
     region: Region,
     said: FocusReport,
 ) -> Report {
     let middle = &sweep.used[sweep.middle()];
     let size = middle.frame.size();
-    let frame = |(i, input): (usize, &FrameInput)| {
-        frame_report(input, &sweep.placed.of(i), None, None, size)
+    let frame = |i: FrameIndex<Given>| {
+        frame_report(request.frame(i), &sweep.placed.of(i), None, None, size)
     };
-    let mut frames: Vec<FrameReport> = request.frames.iter().enumerate().map(frame).collect();
+    let mut frames: PerFrame<Given, FrameReport> = decoded.indices().map(frame).collect();
     for (own, gain) in sweep.used.iter().zip(&sweep.gains) {
         frames[own.index].weight = 1.0;
         frames[own.index].level = (*gain != 1.0).then_some([*gain, 0.0]);
     }
-    let indices: Vec<usize> = sweep.used.iter().map(|own| own.index).collect();
+    let indices: Vec<FrameIndex<Given>> = sweep.used.iter().map(|own| own.index).collect();
     Report {
         version: 1,
-        reference: request.frames[middle.index].name.clone(),
-        reference_content: request.frames[middle.index].id.clone(),
+        reference: request.frame(middle.index).name.clone(),
+        reference_content: request.frame(middle.index).id.clone(),
         size: [region.width, region.height],
         origin: [region.x, region.y],
-        frames,
+        frames: frames.into_vec(),
         noise: None,
         noise_by_frames: vec![],
         star_width_px: None,

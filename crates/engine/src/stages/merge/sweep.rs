@@ -13,6 +13,7 @@ use jade_frames::cache::Key;
 use jade_frames::{Frame, FrameInput};
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
+use jade_plan::frame_index::{FrameIndex, Given, InOrder, PerFrame, Used};
 use jade_plan::progress::Stage;
 use jade_plan::report::{FocusReport, FocusStep, MovedPlace};
 use jade_plan::{AlignMode, CoreError};
@@ -22,18 +23,18 @@ use serde::{Deserialize, Serialize};
 const LITTLE: f32 = 0.02;
 
 /// A frame that is merged.
-pub struct Used<'a> {
+pub struct UsedFrame<'a> {
     /// Its index among the given frames.
-    pub index: usize,
-    /// Its place among the frames in order.
-    place: usize,
+    pub index: FrameIndex<Given>,
+    /// Its index among the frames in order.
+    place: FrameIndex<InOrder>,
     pub frame: &'a Frame,
 }
 
 /// Frames of a sweep that can be merged, and what is known of them.
 pub struct Sweep<'a> {
     pub placed: Placed,
-    pub used: Vec<Used<'a>>,
+    pub used: PerFrame<Used, UsedFrame<'a>>,
     /// Motions of the used frames to the one in the middle of them.
     pub motions: Vec<Motion>,
     /// Factors that bring the light of the used frames to that of the one in the middle.
@@ -48,13 +49,13 @@ impl<'a> Sweep<'a> {
     /// # Errors
     /// [`CoreError::Frames`] where fewer than three frames can be read or fewer than two aligned, or
     /// nothing in them tells an order.
-    pub fn of(request: &Request, decoded: &'a [Decoded]) -> Result<Self, CoreError> {
+    pub fn of(request: &Request, decoded: &'a PerFrame<Given, Decoded>) -> Result<Self, CoreError> {
         let (mut placed, sharpness) = placed(request, decoded)?;
         let (mut used, mut motions, mut sharp) = (vec![], vec![], vec![]);
-        for (place, (own, sharpness)) in placed.aligned.iter().zip(sharpness).enumerate() {
+        for ((place, own), sharpness) in placed.aligned.enumerate().zip(sharpness) {
             let index = placed.order.frames[place];
             if let (Ok(frame), Some(motion)) = (&decoded[index], &own.motion) {
-                used.push(Used { index, place, frame });
+                used.push(UsedFrame { index, place, frame });
                 motions.push(motion.clone());
                 sharp.push(sharpness);
             }
@@ -74,36 +75,39 @@ impl<'a> Sweep<'a> {
             }
         }
         let steps = &placed.order.steps;
-        let gap = |pair: &[Used]| steps[pair[0].place..pair[1].place].iter().any(|s| s.is_wide());
+        let gap = |pair: &[UsedFrame]| {
+            let between = pair[0].place.number()..pair[1].place.number();
+            steps[between].iter().any(|step| step.is_wide())
+        };
         let map = map.with_gaps(used.windows(2).map(gap).collect());
         let moved = moved(&sharp, &motions);
-        Ok(Self { placed, used, motions, gains, map, moved })
+        Ok(Self { placed, used: used.into(), motions, gains, map, moved })
     }
 
     /// Place of the frame in the middle among those that are used; the others lie on it.
-    pub fn middle(&self) -> usize {
-        self.used.len() / 2
+    pub fn middle(&self) -> FrameIndex<Used> {
+        FrameIndex::new(self.used.len() / 2)
     }
 
     /// The report of the sweep; `names` and `inputs` are those of all given frames.
-    pub fn report(&self, names: &[&str], inputs: &[FrameInput]) -> FocusReport {
+    pub fn report(&self, names: &PerFrame<Given, &str>, inputs: &[FrameInput]) -> FocusReport {
         let Self { placed, used, map, moved, .. } = self;
         let order = &placed.order;
-        let mut shares = vec![0.0; order.frames.len()];
+        let mut shares: PerFrame<InOrder, f32> = order.frames.iter().map(|_| 0.0).collect();
         for (own, share) in used.iter().zip(map.shares()) {
             shares[own.place] = share;
         }
         let place = |own: &Moved| MovedPlace {
             file: names[used[own.frame].index].to_owned(),
-            content: inputs[used[own.frame].index].id.clone(),
+            content: inputs[used[own.frame].index.number()].id.clone(),
             at: own.at,
             radius_px: own.radius,
         };
         FocusReport {
             order: order.frames.iter().map(|i| names[*i].to_owned()).collect(),
-            contents: order.frames.iter().map(|i| inputs[*i].id.clone()).collect(),
+            contents: order.frames.iter().map(|i| inputs[i.number()].id.clone()).collect(),
             steps: order.steps.iter().copied().map(FocusStep::from).collect(),
-            shares,
+            shares: shares.into_vec(),
             doubts: self.doubts(names),
             moved: moved.iter().map(place).collect(),
             told: map.told(),
@@ -113,11 +117,11 @@ impl<'a> Sweep<'a> {
 
     /// Sentences about what a person should look at: the order, jolts of the camera, and things that
     /// moved.
-    fn doubts(&self, names: &[&str]) -> Vec<String> {
+    fn doubts(&self, names: &PerFrame<Given, &str>) -> Vec<String> {
         let Self { placed, used, motions, moved, .. } = self;
-        let name = |frame: usize| names[used[frame].index];
-        let jolts = bumps(motions, used[0].frame.size()).into_iter().map(|bump| {
-            let (one, other) = (name(bump.after), name(bump.after + 1));
+        let name = |frame: FrameIndex<Used>| names[used[frame].index];
+        let jolts = bumps(motions, used[self.middle()].frame.size()).into_iter().map(|bump| {
+            let [one, other] = bump.between.map(name);
             format!(
                 "Between {one} and {other} the camera moved by {:.0} px, usually by {:.0}; see whether these frames are blurred.",
                 bump.px, bump.usual_px
@@ -128,7 +132,7 @@ impl<'a> Sweep<'a> {
             match own.stays {
                 true => format!(
                     "Something moved between {} and {file} and stayed there, around {x:.0}, {y:.0} px; patch the place from one of them.",
-                    name(own.frame - 1)
+                    name(own.before())
                 ),
                 false => format!(
                     "Something moved in {file}, around {x:.0}, {y:.0} px; leave the frame out, or patch the place from another one."
@@ -159,7 +163,7 @@ pub fn look_over(request: &Request) -> Result<FocusReport, CoreError> {
         decode::settle(&mut decoded, None)?;
         let sweep = Sweep::of(request, &decoded)?;
         let mut told = sweep.report(&names, request.frames);
-        let out = (0..names.len()).filter_map(|i| Some((names[i], sweep.placed.of(i).reason?)));
+        let out = names.indices().filter_map(|i| Some((names[i], sweep.placed.of(i).reason?)));
         told.doubts.extend(out.map(|(name, why)| format!("{name} is left out: {why}")));
         Ok::<_, CoreError>(told)
     })?;
@@ -168,24 +172,24 @@ pub fn look_over(request: &Request) -> Result<FocusReport, CoreError> {
 }
 
 /// Names of all given frames.
-pub fn names<'a>(request: &Request<'a>) -> Vec<&'a str> {
+pub fn names<'a>(request: &Request<'a>) -> PerFrame<Given, &'a str> {
     request.frames.iter().map(|frame| frame.name.as_str()).collect()
 }
 
 /// Frames in the order of focus, and where they lie.
 #[derive(Serialize, Deserialize)]
 pub struct Placed {
-    order: Order,
-    /// Where they lie, in that order, on the one in the middle of those that are placed.
-    aligned: Vec<Aligned>,
+    order: Order<Given>,
+    /// Where they lie on the one in the middle of those that are placed.
+    aligned: PerFrame<InOrder, Aligned>,
     /// Those that cannot be read, and why.
-    left_out: Vec<(usize, String)>,
+    left_out: Vec<(FrameIndex<Given>, String)>,
 }
 
 impl Placed {
     /// Where a frame lies, by its index among the given ones.
-    pub fn of(&self, index: usize) -> Aligned {
-        match self.order.frames.iter().position(|own| *own == index) {
+    pub fn of(&self, index: FrameIndex<Given>) -> Aligned {
+        match self.order.frames.position(|own| *own == index) {
             Some(place) => self.aligned[place].clone(),
             None => {
                 let own = self.left_out.iter().find(|(out, _)| *out == index);
@@ -196,9 +200,12 @@ impl Placed {
 }
 
 /// Puts decoded frames in order, from near to far, and places them; with how sharp each is where.
-fn placed(request: &Request, decoded: &[Decoded]) -> Result<(Placed, Vec<Sharpness>), CoreError> {
+fn placed(
+    request: &Request,
+    decoded: &PerFrame<Given, Decoded>,
+) -> Result<(Placed, Vec<Sharpness>), CoreError> {
     let Request { plan, watch, .. } = *request;
-    let measured: Result<Vec<Result<Sharpness, String>>, CoreError> = decoded
+    let measured: Result<PerFrame<Given, Result<Sharpness, String>>, CoreError> = decoded
         .iter()
         .map(|frame| match frame {
             Ok(frame) => Ok(Ok(Sharpness::of(frame, &|| watch.cancelled())?)),
@@ -209,7 +216,8 @@ fn placed(request: &Request, decoded: &[Decoded]) -> Result<(Placed, Vec<Sharpne
     let known: Option<Placed> = request.cache.read("sweep", &key);
     let measured = measured?;
     if let Some(known) = known {
-        let mut measured: Vec<Option<Sharpness>> = measured.into_iter().map(Result::ok).collect();
+        let mut measured: PerFrame<Given, Option<Sharpness>> =
+            measured.into_iter().map(Result::ok).collect();
         let sharpness: Vec<Sharpness> =
             known.order.frames.iter().filter_map(|i| measured[*i].take()).collect();
         if sharpness.len() == known.order.frames.len() {
@@ -223,7 +231,7 @@ fn placed(request: &Request, decoded: &[Decoded]) -> Result<(Placed, Vec<Sharpne
     let SweepFound { mut order, mut sharpness, left_out } = ordered(measured)?;
     watch.begin(Stage::Align, order.frames.len() as u64);
     if plan.align.mode == AlignMode::None {
-        let aligned = vec![Aligned::still(); order.frames.len()];
+        let aligned = order.frames.iter().map(|_| Aligned::still()).collect();
         return Ok((Placed { order, aligned, left_out }, sharpness));
     }
     // Only frames that could be read have a place in the order.
@@ -231,14 +239,13 @@ fn placed(request: &Request, decoded: &[Decoded]) -> Result<(Placed, Vec<Sharpne
     let lights: Vec<&dyn Light> = read.map(|frame| frame as &dyn Light).collect();
     let mut aligned = place(&lights, &sharpness, watch)?;
     if comes_nearer(&aligned) {
-        order.frames.reverse();
-        order.steps.reverse();
+        order.reverse();
         sharpness.reverse();
         aligned.reverse();
     }
     let placed = (0..aligned.len()).filter(|i| aligned[*i].motion.is_some());
     let placed: Vec<usize> = placed.collect();
-    let aligned = placed_on(aligned, placed[placed.len() / 2]);
+    let aligned = placed_on(aligned, placed[placed.len() / 2]).into();
     let placed = Placed { order, aligned, left_out };
     request.cache.write("sweep", &key, &placed)?;
     Ok((placed, sharpness))

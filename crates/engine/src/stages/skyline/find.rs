@@ -17,6 +17,7 @@ use jade_optics::light::Light;
 use jade_optics::motion::Motion;
 use jade_optics::space::InReference;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame};
 use jade_plan::progress::Stage;
 use jade_plan::{AlignMode, CoreError, SkylineMode};
 use jade_skyline::{Skyline, View};
@@ -47,7 +48,7 @@ pub struct SkylineFound {
     /// The frames.
     pub sights: Sights,
     /// Index of the reference frame.
-    pub reference: usize,
+    pub reference: FrameIndex<Given>,
 }
 
 /// Finds where the sky of the reference frame ends, once the frames are aligned on the stars. In a
@@ -70,13 +71,13 @@ pub fn skyline(request: &Request) -> Result<SkylineFound, CoreError> {
         let reference = decode::settle(&mut gallery.frames, request.reference)?;
         // A single frame has nothing to be aligned with.
         let alone = gallery.frames.iter().filter(|frame| frame.is_ok()).count() == 1;
-        let chosen: Vec<(usize, Motion)> = match alone {
+        let chosen: Vec<(FrameIndex<Given>, Motion)> = match alone {
             true => vec![(reference, Motion::Still)],
             false => chosen(&aligned(request, &mut gallery, reference)?)?,
         };
         request.watch.begin(Stage::Skyline, 1);
         let lights = lights(request, &gallery.frames, &chosen)?;
-        let mut frames: Vec<Option<Frame>> =
+        let mut frames: PerFrame<Given, Option<Frame>> =
             gallery.frames.into_iter().map(|frame| frame.ok()).collect();
         let sights = chosen
             .into_iter()
@@ -93,7 +94,11 @@ pub fn skyline(request: &Request) -> Result<SkylineFound, CoreError> {
 ///
 /// # Errors
 /// As for [`Skyline::find`] and [`Mask::read`].
-pub fn mask(request: &Request, frames: &[Decoded], note: &AlignNote) -> Result<Mask, CoreError> {
+pub fn mask(
+    request: &Request,
+    frames: &PerFrame<Given, Decoded>,
+    note: &AlignNote,
+) -> Result<Mask, CoreError> {
     let plan = &request.plan.skyline;
     request.watch.begin(Stage::Skyline, 1);
     let header = frames[note.reference].as_ref();
@@ -122,7 +127,7 @@ pub fn loaded<'a>(request: &Request<'a>) -> Result<&'a std::path::Path, CoreErro
 /// The mask that the frames show, with what strokes tell, from the cache where it was found before.
 fn found(
     request: &Request,
-    frames: &[Decoded],
+    frames: &PerFrame<Given, Decoded>,
     note: &AlignNote,
     size: (u32, u32),
 ) -> Result<Mask, CoreError> {
@@ -180,10 +185,10 @@ pub fn write(
 }
 
 /// The frames that are looked at, and the motions of their skies.
-fn chosen(note: &AlignNote) -> Result<Vec<(usize, Motion)>, CoreError> {
+fn chosen(note: &AlignNote) -> Result<Vec<(FrameIndex<Given>, Motion)>, CoreError> {
     let frames = &note.alignment.frames;
-    let placed = frames.iter().enumerate();
-    let used: Vec<(usize, &Motion)> =
+    let placed = frames.enumerate();
+    let used: Vec<(FrameIndex<Given>, &Motion)> =
         placed.filter_map(|(i, frame)| Some((i, frame.motion.as_ref()?))).collect();
     let count = used.len().min(LOOKED_AT);
     if count < 2 {
@@ -199,8 +204,8 @@ fn chosen(note: &AlignNote) -> Result<Vec<(usize, Motion)>, CoreError> {
 /// Their point lights.
 fn lights(
     request: &Request,
-    frames: &[Decoded],
-    chosen: &[(usize, Motion)],
+    frames: &PerFrame<Given, Decoded>,
+    chosen: &[(FrameIndex<Given>, Motion)],
 ) -> Result<Vec<Vec<[f64; 2]>>, CoreError> {
     chosen
         .par_iter()

@@ -12,6 +12,7 @@ use jade_optics::light::Light;
 use jade_pixels::colour::Encoding;
 use jade_pixels::tiled::{Region, TiledFile};
 use jade_pixels::write::{Picture, Target, write_picture};
+use jade_plan::FrameIndex;
 use jade_plan::progress::{Unwatched, Watch};
 use jade_plan::report::FocusReport;
 use jade_plan::{AlignMode, CoreError, Edges, Kind, Method, NamedFile, Plan, SkylineMode};
@@ -91,6 +92,7 @@ impl Shoot {
         stream: bool,
         watch: &dyn Watch,
     ) -> Result<Outcome, CoreError> {
+        let reference = reference.map(FrameIndex::new);
         let budget = Budget::new(Some(256), Some(2)).unwrap();
         let skyline_inputs = SkylineInputs::default();
         let frames = inputs;
@@ -126,7 +128,7 @@ impl Shoot {
         skyline_inputs: SkylineInputs,
     ) -> Result<Outcome, CoreError> {
         let budget = Budget::new(Some(256), Some(2)).unwrap();
-        let (reference, cache, stream) = (Some(reference), &self.cache(), false);
+        let (reference, cache, stream) = (Some(FrameIndex::new(reference)), &self.cache(), false);
         let watch = &Unwatched;
         engine::stack(&Request {
             frames,

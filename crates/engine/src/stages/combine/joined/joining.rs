@@ -5,7 +5,7 @@ use super::blocks::{Block, tiles};
 use super::layers::Layers;
 use super::squares::{GROUND, PASSING, SKY};
 use crate::stages::combine::interleaved::interleaved;
-use crate::stages::combine::used::Used;
+use crate::stages::combine::used::UsedFrame;
 use jade_combine::backdrop::Extended;
 use jade_combine::join::{Joiner, Passing};
 use jade_combine::normalise::Normalisation;
@@ -80,7 +80,7 @@ fn parts(joiner: &Joiner, block: Region) -> Vec<Region> {
 pub fn passing_motions<'a>(join: &'a Join) -> Vec<&'a Motion> {
     let shared = join.ground.shared(&join.stack.used);
     let spread = spread(join.ground.plan(join.request()).method, shared);
-    spread.into_iter().map(|one: &Used| one.motion).collect()
+    spread.into_iter().map(|one: &UsedFrame| one.motion).collect()
 }
 
 /// Some that are spread over all, where the stack leaves passing things out; all of them otherwise.

@@ -8,6 +8,7 @@ use jade_frames::cache::LayerKind;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{TileWriter, TiledFile};
 use jade_plan::CoreError;
+use jade_plan::frame_index::{PerFrame, Used};
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard};
 
@@ -65,7 +66,10 @@ impl Layers {
     ///
     /// # Errors
     /// [`CoreError::Picture`].
-    pub fn finish(self, join: &Join) -> Result<(TiledFile<f32>, Option<Vec<f32>>), CoreError> {
+    pub fn finish(
+        self,
+        join: &Join,
+    ) -> Result<(TiledFile<f32>, Option<PerFrame<Used, f32>>), CoreError> {
         let request = join.request();
         let rejected = self.maps.finish()?;
         self.sky.finish(false)?;

@@ -16,7 +16,7 @@ mod unaligned;
 use crate::request::Request;
 use crate::stages::combine::ground::Ground;
 use crate::stages::combine::stack::Stack;
-use crate::stages::combine::used::Used;
+use crate::stages::combine::used::UsedFrame;
 use blocks::{Block, blocks};
 use jade_combine::join::MARGIN;
 use jade_combine::mask::{Mask, Side};
@@ -26,6 +26,7 @@ use jade_frames::cache::Key;
 use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
+use jade_plan::frame_index::{PerFrame, Used};
 use jade_plan::progress::Stage;
 use jade_plan::report::SkylineReport;
 use jade_plan::{CoreError, Edges};
@@ -45,7 +46,7 @@ pub struct Join<'a> {
 ///
 /// # Errors
 /// [`CoreError::Picture`], [`CoreError::Cancelled`].
-pub fn write(join: &Join) -> Result<(TiledFile<f32>, Option<Vec<f32>>), CoreError> {
+pub fn write(join: &Join) -> Result<(TiledFile<f32>, Option<PerFrame<Used, f32>>), CoreError> {
     let layers = Layers::create(join)?;
     passes(join, &layers, None)?;
     layers.finish(join)
@@ -113,7 +114,7 @@ impl Join<'_> {
     /// Whether what stands still can be taken off frames before they are aligned. It cannot where the
     /// lens drew it elsewhere, or with another brightness: both are only put right on the way.
     fn takes_off(&self) -> bool {
-        let plain = |one: &Used| {
+        let plain = |one: &UsedFrame| {
             let Placed { light, levels, .. } = one.placed();
             light.lens().is_none() && levels == [Normalisation::NONE; 3]
         };
