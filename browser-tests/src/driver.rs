@@ -57,8 +57,11 @@ impl Driver {
         let browser = WebDriver::new(format!("http://127.0.0.1:{}", self.port), wish).await?;
         // The window's frame takes some of its size.
         let script = "return [outerWidth - innerWidth, outerHeight - innerHeight]";
-        let [wide, tall]: [i64; 2] = browser.execute(script, vec![]).await?.convert()?;
-        browser.set_window_rect(0, 0, (width + wide) as u32, (height + tall) as u32).await?;
+        let [frame_width, frame_height]: [i64; 2] =
+            browser.execute(script, vec![]).await?.convert()?;
+        browser
+            .set_window_rect(0, 0, (width + frame_width) as u32, (height + frame_height) as u32)
+            .await?;
         Ok(browser)
     }
 }

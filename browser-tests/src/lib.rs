@@ -173,15 +173,15 @@ impl Session {
     /// What is painted on, and how far from its middle a pixel lies, which lies in the middle of it.
     async fn on_view(
         &self,
-        (wide, tall): (u32, u32),
+        (width, height): (u32, u32),
         [x, y]: [u32; 2],
     ) -> anyhow::Result<(WebElement, i64, i64)> {
         let view = self.part("paint").await?;
         let rect = view.rect().await?;
-        let scale = (rect.width / f64::from(wide)).min(rect.height / f64::from(tall));
+        let scale = (rect.width / f64::from(width)).min(rect.height / f64::from(height));
         let place =
             |v: u32, size: u32| ((f64::from(v) + 0.5 - f64::from(size) / 2.0) * scale) as i64;
-        Ok((view, place(x, wide), place(y, tall)))
+        Ok((view, place(x, width), place(y, height)))
     }
 
     /// The column of a frame, by the name of its file.

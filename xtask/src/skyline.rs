@@ -140,12 +140,12 @@ fn stroked(folder: &Path, sources: &Path) -> Result<Stroked> {
 
 /// One of so many strokes along a row of places across the picture, for the sky and the ground in turns.
 fn stroke(i: u32, among: u32) -> Value {
-    let [wide, tall] = SIZE.map(f64::from);
-    let x = wide * f64::from(i + 1) / f64::from(among + 1);
+    let [width, height] = SIZE.map(f64::from);
+    let x = width * f64::from(i + 1) / f64::from(among + 1);
     let (paint, y) =
         if i.is_multiple_of(2) { ("sky-stroke", 0.85) } else { ("ground-stroke", 0.2) };
     let points: Vec<[f64; 3]> =
-        (0..12).map(|k| [x + 12.0 * f64::from(k), tall * y, 20.0]).collect();
+        (0..12).map(|k| [x + 12.0 * f64::from(k), height * y, 20.0]).collect();
     json!({ "paint": paint, "points": points, "soft": 0.0 })
 }
 

@@ -29,8 +29,8 @@ pub fn build() -> Result<()> {
 /// When a source of the front end changed last.
 fn newest(folder: &Path) -> Option<SystemTime> {
     let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
-    let times = entries.filter(|e| e.file_name() != "node_modules" && e.file_name() != "dist");
-    times
+    let entries = entries.filter(|e| e.file_name() != "node_modules" && e.file_name() != "dist");
+    entries
         .filter_map(|entry| match entry.file_type().ok()?.is_dir() {
             true => newest(&entry.path()),
             false => entry.metadata().ok()?.modified().ok(),

@@ -32,7 +32,7 @@ fn clouded(folder: &Path, which: u32) {
     let encoding = Encoding::srgb();
     let picture =
         Picture { width: WIDTH, height: HEIGHT, channels: 3, encoding: &encoding, taken: None };
-    let target = Target::Tiff { wide: true, deflate: true };
+    let target = Target::Tiff { sixteen_bit: true, deflate: true };
     let row = WIDTH as usize * 3;
     write_picture(&folder.join(frame_name(which, 6)), target, &picture, &mut |y, out| {
         let from = y as usize * row;

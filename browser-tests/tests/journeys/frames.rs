@@ -44,7 +44,7 @@ fn card(folder: &Path, which: u32) {
         encoding: &encoding,
         taken: Some(Taken { facts: &facts, stack: None, place: true }),
     };
-    let target = Target::Tiff { wide: true, deflate: false };
+    let target = Target::Tiff { sixteen_bit: true, deflate: false };
     write_picture(&folder.join(frame_name(which, FRAMES)), target, &picture, &mut |y, out| {
         let from = y as usize * row;
         out.copy_from_slice(&samples[from..from + out.len()]);

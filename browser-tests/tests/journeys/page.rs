@@ -103,20 +103,20 @@ async fn narrow(session: Arc<Session>, frames: Vec<PathBuf>) -> anyhow::Result<(
         const run = document.querySelector('[data-test=run]')
         return [[innerWidth, innerHeight], box(run), bars.map(box), steps.map(box)]
     ";
-    for (wide, tall) in [(1024, 700), (1180, 740), (1280, 800), (1600, 900)] {
-        s.browser.set_window_rect(0, 0, wide, tall).await?;
+    for (width, height) in [(1024, 700), (1180, 740), (1280, 800), (1600, 900)] {
+        s.browser.set_window_rect(0, 0, width, height).await?;
         s.settle().await?;
         let told = s.browser.execute(script, vec![]).await?;
         type Box = [f64; 4];
         let (window, run, bars, steps): ([f64; 2], Box, Vec<Box>, Vec<Box>) = told.convert()?;
-        assert!(run[0] > 0.0 && run[2] <= window[0], "{wide}: {run:?} in {window:?}");
+        assert!(run[0] > 0.0 && run[2] <= window[0], "{width}: {run:?} in {window:?}");
         let apart = |a: &Box, b: &Box| a[2] <= b[0] || b[2] <= a[0] || a[3] <= b[1] || b[3] <= a[1];
-        assert!(bars.len() == 2 && apart(&bars[0], &bars[1]), "{wide}: {bars:?}");
+        assert!(bars.len() == 2 && apart(&bars[0], &bars[1]), "{width}: {bars:?}");
         assert!(
             steps.len() == 7 && steps.iter().all(|step| step[2] <= run[0]),
-            "{wide}: {steps:?}"
+            "{width}: {steps:?}"
         );
-        assert!(steps.windows(2).all(|two| apart(&two[0], &two[1])), "{wide}: {steps:?}");
+        assert!(steps.windows(2).all(|two| apart(&two[0], &two[1])), "{width}: {steps:?}");
     }
     Ok(())
 }

@@ -57,8 +57,8 @@ impl Background {
 
     /// Level and noise in a region of the picture.
     pub fn mesh(&self, region: Region, mesh: &mut Mesh) {
-        let nodes = |from: u32, long: u32| {
-            (0..=long.div_ceil(FINE)).map(move |i| (from + i * FINE) as f32 / CELL as f32 - 0.5)
+        let nodes = |from: u32, length: u32| {
+            (0..=length.div_ceil(FINE)).map(move |i| (from + i * FINE) as f32 / CELL as f32 - 0.5)
         };
         mesh.across = region.width.div_ceil(FINE) as usize + 1;
         mesh.nodes.clear();

@@ -35,9 +35,9 @@ pub struct PatchFigures {
 pub fn measure(light: &dyn Light, region: Region) -> Result<PatchFigures, PictureError> {
     let values = light.mean(region)?;
     let level = median(&mut values.clone());
-    let wide = region.width as usize;
-    let noise = noise(&values, wide);
-    Ok(PatchFigures { noise, level, detail: Sharpness::of_patch(values, wide).sqrt() })
+    let width = region.width as usize;
+    let noise = noise(&values, width);
+    Ok(PatchFigures { noise, level, detail: Sharpness::of_patch(values, width).sqrt() })
 }
 
 /// The noise alone of `region`, as [`measure`] has it.

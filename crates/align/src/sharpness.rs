@@ -55,16 +55,16 @@ impl Sharpness {
                     let low = (to * side + APART).min(height);
                     let band = Region { x: 0, y: top, width, height: low - top };
                     let mut even = light.mean(band)?;
-                    let (wide, cell) = (width as usize, side as usize);
+                    let (columns, cell) = (width as usize, side as usize);
                     let rows = (from..to).map(|row| {
                         let low = ((row + 1) * side).min(height);
                         (row * side - top) as usize..(low - top) as usize
                     });
                     let rows: Vec<std::ops::Range<usize>> = rows.collect();
-                    let mean = |rows| means(&even, wide, rows, cell);
+                    let mean = |rows| means(&even, columns, rows, cell);
                     let light = rows.iter().cloned().flat_map(mean).collect();
                     even.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
-                    let energy = |rows| energies(&even, wide, rows, cell);
+                    let energy = |rows| energies(&even, columns, rows, cell);
                     Ok((rows.into_iter().flat_map(energy).collect(), light))
                 }
             })
@@ -80,7 +80,7 @@ impl Sharpness {
     pub fn around(light: &dyn Light, at: [f64; 2]) -> Result<Option<f32>, PictureError> {
         let (width, height) = light.size();
         let [x, y] = at.map(|v| v.round() as i64 - i64::from(AROUND / 2));
-        let fits = |at: i64, long: u32| at >= 0 && at + i64::from(AROUND) <= i64::from(long);
+        let fits = |at: i64, length: u32| at >= 0 && at + i64::from(AROUND) <= i64::from(length);
         if !fits(x, width) || !fits(y, height) {
             return Ok(None);
         }
@@ -89,9 +89,9 @@ impl Sharpness {
     }
 
     /// The energy of a patch of light, row by row, rows of `wide`.
-    pub fn of_patch(mut light: Vec<f32>, wide: usize) -> f32 {
+    pub fn of_patch(mut light: Vec<f32>, width: usize) -> f32 {
         light.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
-        energies(&light, wide, 0..light.len() / wide, wide)[0]
+        energies(&light, width, 0..light.len() / width, width)[0]
     }
 
     /// The same in larger cells, by which frames are compared as a whole.
@@ -108,13 +108,13 @@ impl Sharpness {
     /// The same in cells of which at most so many lie along the longer side.
     pub fn pooled(&self, most: usize) -> Self {
         let Grid { across, down, .. } = self.grid;
-        let times = across.max(down).div_ceil(most);
-        let grid = self.grid.coarser(times);
+        let factor = across.max(down).div_ceil(most);
+        let grid = self.grid.coarser(factor);
         let pooled = |values: &[f32]| -> Vec<f32> {
             let mut sums = vec![(0.0f32, 0.0f32); grid.cells()];
             for (y, row) in values.chunks_exact(across).enumerate() {
                 for (x, value) in row.iter().enumerate() {
-                    let (sum, count) = &mut sums[y / times * grid.across + x / times];
+                    let (sum, count) = &mut sums[y / factor * grid.across + x / factor];
                     *sum += value;
                     *count += 1.0;
                 }
@@ -144,34 +144,34 @@ pub fn laid(grid: Grid, values: &[f32], motion: &Motion) -> Vec<f32> {
 }
 
 /// The mean light of each of the cells of `side` columns in some rows of a band.
-fn means(band: &[f32], wide: usize, rows: std::ops::Range<usize>, side: usize) -> Vec<f32> {
-    let mut sums = vec![0.0f32; wide.div_ceil(side)];
+fn means(band: &[f32], width: usize, rows: std::ops::Range<usize>, side: usize) -> Vec<f32> {
+    let mut sums = vec![0.0f32; width.div_ceil(side)];
     for y in rows.clone() {
-        let row = &band[y * wide..(y + 1) * wide];
+        let row = &band[y * width..(y + 1) * width];
         for (sum, own) in sums.iter_mut().zip(row.chunks(side)) {
             *sum += own.iter().sum::<f32>();
         }
     }
-    let pixels = |cell: usize| (rows.len() * side.min(wide - cell * side)).max(1) as f32;
+    let pixels = |cell: usize| (rows.len() * side.min(width - cell * side)).max(1) as f32;
     sums.iter().enumerate().map(|(cell, sum)| sum / pixels(cell)).collect()
 }
 
 /// The mean energy of each of the cells of `side` columns in some rows of a band; pixels without
 /// neighbours on all sides have none.
-fn energies(band: &[f32], wide: usize, rows: std::ops::Range<usize>, side: usize) -> Vec<f32> {
-    let (apart, tall) = (APART as usize, band.len() / wide);
+fn energies(band: &[f32], width: usize, rows: std::ops::Range<usize>, side: usize) -> Vec<f32> {
+    let (apart, height) = (APART as usize, band.len() / width);
     let columns = |cell: usize| {
-        let to = ((cell + 1) * side).min(wide.saturating_sub(apart));
+        let to = ((cell + 1) * side).min(width.saturating_sub(apart));
         (cell * side).max(apart).min(to)..to
     };
-    let mut sums = vec![0.0f32; wide.div_ceil(side)];
+    let mut sums = vec![0.0f32; width.div_ceil(side)];
     let mut lines = 0;
     for y in rows {
-        if y < apart || y + apart >= tall {
+        if y < apart || y + apart >= height {
             continue;
         }
         lines += 1;
-        let row = |y: usize| &band[y * wide..(y + 1) * wide];
+        let row = |y: usize| &band[y * width..(y + 1) * width];
         let (own, above, below) = (row(y), row(y - apart), row(y + apart));
         for (cell, sum) in sums.iter_mut().enumerate() {
             for x in columns(cell) {

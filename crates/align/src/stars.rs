@@ -268,8 +268,8 @@ impl Patch {
         let [flux, xx, yy, xy] = moments;
         let mean = (xx + yy) / 2.0;
         let split = ((xx - yy) / 2.0).hypot(xy);
-        let (long, short) = (mean + split, mean - split);
-        if mean < LONE_PIXEL || short < LINE * long {
+        let (length, short) = (mean + split, mean - split);
+        if mean < LONE_PIXEL || short < LINE * length {
             return None;
         }
         // A Gaussian seen through a Gaussian window: the inverse variances add.
@@ -286,7 +286,7 @@ impl Patch {
             y: (region.y as f32 + cy) as f64,
             flux,
             width: star_width,
-            roundness: (short / long).sqrt(),
+            roundness: (short / length).sqrt(),
             snr: self.filtered[at] / self.noise_at(px, py),
             saturated,
         })

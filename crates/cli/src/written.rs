@@ -87,11 +87,11 @@ impl WrittenArgs {
 }
 
 /// What a file's ending asks for.
-pub fn target(path: &Path, wide: bool) -> Option<Target> {
+pub fn target(path: &Path, sixteen_bit: bool) -> Option<Target> {
     let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default();
     match extension.to_ascii_lowercase().as_str() {
-        "tif" | "tiff" => Some(Target::Tiff { wide, deflate: false }),
-        "png" => Some(Target::Png { wide }),
+        "tif" | "tiff" => Some(Target::Tiff { sixteen_bit, deflate: false }),
+        "png" => Some(Target::Png { sixteen_bit }),
         "jpg" | "jpeg" => Some(Target::Jpeg { quality: export::JPEG_QUALITY }),
         _ => None,
     }

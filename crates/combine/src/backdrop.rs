@@ -54,15 +54,15 @@ impl Backdrop {
 
 /// Gives light to the pixels that have none, or only a little weight, from those around them, by a
 /// pyramid of weighted means (Burt & Adelson 1983; Gortler et al. 1996).
-pub fn extend(light: &mut [[f32; 3]], weights: &[f32], wide: usize, tall: usize) {
-    if wide * tall <= 1 {
+pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usize) {
+    if width * height <= 1 {
         return;
     }
-    let (half_wide, half_tall) = (wide.div_ceil(2), tall.div_ceil(2));
+    let (half_wide, half_tall) = (width.div_ceil(2), height.div_ceil(2));
     let mut sums = vec![[0.0f32; 3]; half_wide * half_tall];
     let mut totals = vec![0.0f32; half_wide * half_tall];
     for (i, (own, weight)) in light.iter().zip(weights).enumerate() {
-        let to = i / wide / 2 * half_wide + i % wide / 2;
+        let to = i / width / 2 * half_wide + i % width / 2;
         sums[to].iter_mut().zip(own).for_each(|(sum, v)| *sum += weight * v);
         totals[to] += weight;
     }
@@ -80,8 +80,8 @@ pub fn extend(light: &mut [[f32; 3]], weights: &[f32], wide: usize, tall: usize)
             let v = (at as f32 * 0.5 - 0.25).clamp(0.0, (count - 1) as f32);
             (v as usize, (v as usize + 1).min(count - 1), v.fract())
         };
-        let (x0, x1, fx) = place(i % wide, half_wide);
-        let (y0, y1, fy) = place(i / wide, half_tall);
+        let (x0, x1, fx) = place(i % width, half_wide);
+        let (y0, y1, fy) = place(i / width, half_tall);
         for (c, own) in own.iter_mut().enumerate() {
             let at = |x: usize, y: usize| sums[y * half_wide + x][c];
             let top = at(x0, y0) + fx * (at(x1, y0) - at(x0, y0));
@@ -158,24 +158,24 @@ mod tests {
 
     #[test]
     fn light_goes_on_smoothly_where_there_is_none() {
-        let (wide, tall) = (40usize, 30usize);
+        let (width, height) = (40usize, 30usize);
         let slope = |x: usize| 0.2 + 0.004 * x as f32;
         let mut light: Vec<[f32; 3]> =
-            (0..wide * tall).map(|i| [slope(i % wide), 0.5, 9.0]).collect();
+            (0..width * height).map(|i| [slope(i % width), 0.5, 9.0]).collect();
         let weights: Vec<f32> =
-            (0..wide * tall).map(|i| if i / wide < 15 { 1.0 } else { 0.0 }).collect();
+            (0..width * height).map(|i| if i / width < 15 { 1.0 } else { 0.0 }).collect();
         let known = light.clone();
         for (own, weight) in light.iter_mut().zip(&weights) {
             if *weight == 0.0 {
                 *own = [f32::MAX, -7.0, 0.0];
             }
         }
-        extend(&mut light, &weights, wide, tall);
+        extend(&mut light, &weights, width, height);
         for (i, (own, known)) in light.iter().zip(&known).enumerate() {
             let off = (own[0] - known[0]).abs();
             // It is that of some pixels around, of more of them further beyond.
-            let limit = if i / wide < 15 { 0.0 } else { 0.004 * (2 * (i / wide) - 22) as f32 };
-            assert!(off <= limit, "{off} in column {}, row {}", i % wide, i / wide);
+            let limit = if i / width < 15 { 0.0 } else { 0.004 * (2 * (i / width) - 22) as f32 };
+            assert!(off <= limit, "{off} in column {}, row {}", i % width, i / width);
             assert!((own[1] - 0.5).abs() < 1e-4 && (own[2] - 9.0).abs() < 1e-3);
         }
     }

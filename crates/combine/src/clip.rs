@@ -170,9 +170,9 @@ impl Clip {
     /// Sums up what is kept at [`LANES`] positions from `start` on.
     fn judge(&self, held: &Held, start: usize, weights: &[f32], marks: &mut Marks) {
         let Marks { group, sums, rejected, furthest, whose, counts, .. } = marks;
-        let long = LANES.min(held.area() - start);
-        let whole = held.whole(start, long);
-        group.load(held, start, long, whole);
+        let length = LANES.min(held.area() - start);
+        let whole = held.whole(start, length);
+        group.load(held, start, length, whole);
         let (mut middles, mut inverses) = ([[0.0; LANES]; 3], [[0.0; LANES]; 3]);
         for (c, (middle, inverse)) in middles.iter_mut().zip(&mut inverses).enumerate() {
             (*middle, *inverse) = match whole {
@@ -182,20 +182,20 @@ impl Clip {
                     let ([low, high], factor) = self.spread;
                     let row = |i: usize| &group.sorted[i];
                     let median = self.median.map(row);
-                    expected(median, [row(low), row(high)], factor, self.own, long)
+                    expected(median, [row(low), row(high)], factor, self.own, length)
                 }
-                false => match held.present_in_all(start, long) {
-                    Some(some) => self.expected_of_these(group, &some, c, long),
-                    None => self.expected_of_some(group, c, long),
+                false => match held.present_in_all(start, length) {
+                    Some(some) => self.expected_of_these(group, &some, c, length),
+                    None => self.expected_of_some(group, c, length),
                 },
             };
         }
         let (kept, any) = keep(group, weights, &middles, &inverses, self.limit);
-        sums.put(start, long, &middles, &kept);
+        sums.put(start, length, &middles, &kept);
         if !any {
             return;
         }
-        let lanes = u32::MAX >> (LANES - long);
+        let lanes = u32::MAX >> (LANES - length);
         for (frame, (over, squares)) in group.over.iter().zip(&group.squares).enumerate() {
             let mut over = over & lanes;
             while over != 0 {
@@ -221,7 +221,7 @@ impl Clip {
         group: &mut Group,
         some: &[usize],
         c: usize,
-        long: usize,
+        length: usize,
     ) -> (Row, Row) {
         let n = some.len();
         let Some(network) = n.checked_sub(1).and_then(|i| self.of_some.get(i)) else {
@@ -233,12 +233,12 @@ impl Clip {
         let rows = &mut group.sorted[..n];
         network.run(rows);
         let median = Network::median_rows(n).map(|i| &rows[i]);
-        expected(median, [&rows[n / 5], &rows[n - 1 - n / 5]], self.spread.1, self.own, long)
+        expected(median, [&rows[n / 5], &rows[n - 1 - n / 5]], self.spread.1, self.own, length)
     }
 
     /// Median and one over sigma where not all frames cover all positions.
     #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
-    fn expected_of_some(&self, group: &mut Group, c: usize, long: usize) -> (Row, Row) {
+    fn expected_of_some(&self, group: &mut Group, c: usize, length: usize) -> (Row, Row) {
         let (_, factor) = self.spread;
         let mut counts = [0.0f32; LANES];
         let frames = group.samples.iter().zip(&group.present);
@@ -252,7 +252,7 @@ impl Clip {
         }
         self.all.run(&mut group.sorted);
         let (mut middle, mut spread) = ([0.0; LANES], [0.0; LANES]);
-        for lane in 0..long {
+        for lane in 0..length {
             let n = counts[lane] as usize;
             let at = |i: usize| group.sorted[i][lane];
             if n > 0 {
@@ -260,26 +260,26 @@ impl Clip {
                 spread[lane] = factor * (at(n - 1 - n / 5) - at(n / 5));
             }
         }
-        let usual = usual(&spread[..long]);
+        let usual = usual(&spread[..length]);
         (middle, spread.map(|spread| 1.0 / usual.max(self.own * spread).max(1e-7)))
     }
 }
 
 impl Group {
-    fn load(&mut self, held: &Held, start: usize, long: usize, whole: bool) {
+    fn load(&mut self, held: &Held, start: usize, length: usize, whole: bool) {
         for (frame, samples) in self.samples.iter_mut().enumerate() {
             for (c, row) in samples.iter_mut().enumerate() {
-                let from = &held.plane(frame, c)[start..start + long];
+                let from = &held.plane(frame, c)[start..start + length];
                 match <&Row>::try_from(from) {
                     Ok(whole) => *row = *whole,
-                    Err(_) => row[..long].copy_from_slice(from),
+                    Err(_) => row[..length].copy_from_slice(from),
                 }
             }
         }
         for (present, covered) in self.present.iter_mut().zip(&held.covered) {
             match covered {
                 Some(covered) if !whole => {
-                    let covered = &covered[start..start + long];
+                    let covered = &covered[start..start + length];
                     present.iter_mut().zip(covered).for_each(|(p, c)| *p = f32::from(*c));
                 }
                 _ => *present = [1.0; LANES],
@@ -292,19 +292,25 @@ impl Group {
 /// `long` lanes count.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
-fn expected(median: [&Row; 2], ends: [&Row; 2], factor: f32, own: f32, long: usize) -> (Row, Row) {
+fn expected(
+    median: [&Row; 2],
+    ends: [&Row; 2],
+    factor: f32,
+    own: f32,
+    length: usize,
+) -> (Row, Row) {
     let (mut middle, mut spread) = ([0.0f32; LANES], [0.0f32; LANES]);
     let (mut inside, mut sum) = ([0.0f32; LANES], 0.0f32);
     for lane in 0..LANES {
         middle[lane] = 0.5 * (median[0][lane] + median[1][lane]);
-        inside[lane] = if lane < long { 1.0 } else { 0.0 };
+        inside[lane] = if lane < length { 1.0 } else { 0.0 };
         spread[lane] = factor * (ends[1][lane] - ends[0][lane]);
     }
     for lane in 0..LANES {
         sum += inside[lane] * spread[lane];
     }
     // The spread of most: the mean of those that are not far above the mean of all.
-    let most = 1.5 * sum / long as f32;
+    let most = 1.5 * sum / length as f32;
     let (mut sum, mut count) = (0.0f32, 0.0f32);
     for lane in 0..LANES {
         let share = if spread[lane] <= most { inside[lane] } else { 0.0 };
@@ -439,17 +445,17 @@ impl Near {
 }
 
 impl Sums {
-    fn put(&mut self, start: usize, long: usize, middles: &[Row; 3], kept: &Kept) {
-        let at = start..start + long;
+    fn put(&mut self, start: usize, length: usize, middles: &[Row; 3], kept: &Kept) {
+        let at = start..start + length;
         for (plane, row) in self.middle.iter_mut().zip(middles) {
-            plane[at.clone()].copy_from_slice(&row[..long]);
+            plane[at.clone()].copy_from_slice(&row[..length]);
         }
         for (plane, row) in self.light.iter_mut().zip(&kept.light) {
-            plane[at.clone()].copy_from_slice(&row[..long]);
+            plane[at.clone()].copy_from_slice(&row[..length]);
         }
-        self.weight[at.clone()].copy_from_slice(&kept.weight[..long]);
-        self.kept[at.clone()].copy_from_slice(&kept.kept[..long]);
-        self.present[at].copy_from_slice(&kept.present[..long]);
+        self.weight[at.clone()].copy_from_slice(&kept.weight[..length]);
+        self.kept[at.clone()].copy_from_slice(&kept.kept[..length]);
+        self.present[at].copy_from_slice(&kept.present[..length]);
     }
 
     /// Appends the means of a run of positions, interleaved, or the medians where too little was
@@ -581,10 +587,10 @@ mod tests {
         #[test]
         fn what_rejects_nothing_is_the_weighted_mean(
             frames in 5usize..12,
-            (groups, tall) in (1u32..4, 1u32..6),
+            (groups, height) in (1u32..4, 1u32..6),
             seed in any::<u64>(),
         ) {
-            let region = Region { x: 3, y: 2, width: groups * LANES as u32, height: tall };
+            let region = Region { x: 3, y: 2, width: groups * LANES as u32, height };
             let area = region.area();
             let mut state = seed | 1;
             let mut next = || {

@@ -51,18 +51,18 @@ pub fn common(
         })
         .collect();
     // The largest rectangle under a growing skyline of covered blocks, row by row.
-    let mut tall = vec![0u32; across as usize];
+    let mut row_count = vec![0u32; across as usize];
     let mut best = (0u64, [0u32; 4]);
     for j in 0..down {
         let (top, low) = (covered[j as usize], covered[j as usize + 1]);
         let whole = top.0.max(low.0)..top.1.min(low.1).saturating_sub(1);
-        for (i, tall) in tall.iter_mut().enumerate() {
-            *tall = if whole.contains(&(i as u32)) { *tall + 1 } else { 0 };
+        for (i, row_count) in row_count.iter_mut().enumerate() {
+            *row_count = if whole.contains(&(i as u32)) { *row_count + 1 } else { 0 };
         }
         // Blocks that may begin a rectangle, each lower than the next: its column and its rows.
         let mut open: Vec<(u32, u32)> = Vec::new();
         for i in 0..=across {
-            let rows = tall.get(i as usize).copied().unwrap_or(0);
+            let rows = row_count.get(i as usize).copied().unwrap_or(0);
             let mut from = i;
             while let Some(&(column, high)) = open.last()
                 && high >= rows
@@ -133,11 +133,11 @@ mod tests {
                 if !inside(x, y) {
                     continue;
                 }
-                let wide = (1..300 - x).take_while(|w| inside(x + w, y)).last().unwrap_or(0);
-                for w in (4..=wide).step_by(4) {
+                let width = (1..300 - x).take_while(|w| inside(x + w, y)).last().unwrap_or(0);
+                for w in (4..=width).step_by(4) {
                     let fits = |h: &u32| inside(x, y + h) && inside(x + w, y + h);
-                    let tall = (1..200 - y).take_while(fits).last().unwrap_or(0);
-                    largest = largest.max(w as u64 * tall as u64);
+                    let height = (1..200 - y).take_while(fits).last().unwrap_or(0);
+                    largest = largest.max(w as u64 * height as u64);
                 }
             }
         }

@@ -13,25 +13,25 @@ const ALONE: f32 = 0.5;
 
 /// Gives those pixels of interleaved light, rows of `wide` pixels, the median of their neighbours;
 /// tells how many they were. Without noise, as in drawings, there are none.
-pub fn mend(light: &mut [f32], wide: usize) -> usize {
+pub fn mend(light: &mut [f32], width: usize) -> usize {
     let pixels = light.as_chunks_mut::<3>().0;
-    let tall = pixels.len() / wide;
-    if wide < 3 || tall < 3 {
+    let height = pixels.len() / width;
+    if width < 3 || height < 3 {
         return 0;
     }
     let sums: Vec<f32> = pixels.iter().map(|[r, g, b]| r + g + b).collect();
-    let least = SIGMAS * noise(&sums, wide);
+    let least = SIGMAS * noise(&sums, width);
     if least <= 0.0 {
         return 0;
     }
     let mut lone = Vec::new();
-    for (y, row) in sums.chunks_exact(wide).enumerate() {
-        for x in 0..wide {
+    for (y, row) in sums.chunks_exact(width).enumerate() {
+        for x in 0..width {
             // Quickly: it is off either neighbour of its row by as much.
-            let (left, right) = (row[x.saturating_sub(1)], row[(x + 1).min(wide - 1)]);
+            let (left, right) = (row[x.saturating_sub(1)], row[(x + 1).min(width - 1)]);
             let off = |other: f32| (row[x] - other).abs() > least;
-            let beside = (x == 0 || off(left)) && (x + 1 == wide || off(right));
-            if beside && is_lone(&sums, wide, x, y, least) {
+            let beside = (x == 0 || off(left)) && (x + 1 == width || off(right));
+            if beside && is_lone(&sums, width, x, y, least) {
                 lone.push((x, y));
             }
         }
@@ -40,43 +40,43 @@ pub fn mend(light: &mut [f32], wide: usize) -> usize {
         .iter()
         .map(|&(x, y)| {
             let of = |c: usize| {
-                median(&mut around(wide, tall, x, y).map(|n| pixels[n][c]).collect::<Vec<_>>())
+                median(&mut around(width, height, x, y).map(|n| pixels[n][c]).collect::<Vec<_>>())
             };
             [of(0), of(1), of(2)]
         })
         .collect();
     for ((x, y), light) in lone.iter().zip(mended) {
-        pixels[y * wide + x] = light;
+        pixels[y * width + x] = light;
     }
     lone.len()
 }
 
 /// Typical noise of one pixel, from the second differences along rows.
-fn noise(sums: &[f32], wide: usize) -> f32 {
-    let rows = sums.chunks_exact(wide);
+fn noise(sums: &[f32], width: usize) -> f32 {
+    let rows = sums.chunks_exact(width);
     let second = |near: &[f32]| (near[1] - 0.5 * (near[0] + near[2])).abs();
     let mut off: Vec<f32> = rows.flat_map(|row| row.windows(3).step_by(11).map(second)).collect();
     1.4826 * median(&mut off) / 1.5f32.sqrt()
 }
 
-fn is_lone(sums: &[f32], wide: usize, x: usize, y: usize, least: f32) -> bool {
-    let tall = sums.len() / wide;
+fn is_lone(sums: &[f32], width: usize, x: usize, y: usize, least: f32) -> bool {
+    let height = sums.len() / width;
     let mut ring = Vec::with_capacity(16);
     let (mut most, mut beside, mut count) = (0.0f32, 0.0, 0.0);
-    for row in y.saturating_sub(2)..(y + 3).min(tall) {
-        for column in x.saturating_sub(2)..(x + 3).min(wide) {
+    for row in y.saturating_sub(2)..(y + 3).min(height) {
+        for column in x.saturating_sub(2)..(x + 3).min(width) {
             if row.abs_diff(y).max(column.abs_diff(x)) == 2 {
-                ring.push(sums[row * wide + column]);
+                ring.push(sums[row * width + column]);
             }
         }
     }
     let base = median(&mut ring);
-    let own = sums[y * wide + x] - base;
-    for n in around(wide, tall, x, y) {
+    let own = sums[y * width + x] - base;
+    for n in around(width, height, x, y) {
         // As far as it is off to the same side.
         let off = (sums[n] - base) * own.signum();
         most = most.max(off);
-        if n / wide == y || n % wide == x {
+        if n / width == y || n % width == x {
             beside += off;
             count += 1.0;
         }
@@ -86,13 +86,13 @@ fn is_lone(sums: &[f32], wide: usize, x: usize, y: usize, least: f32) -> bool {
 }
 
 /// The neighbours of a pixel that are there.
-fn around(wide: usize, tall: usize, x: usize, y: usize) -> impl Iterator<Item = usize> {
-    let rows = y.saturating_sub(1)..(y + 2).min(tall);
+fn around(width: usize, height: usize, x: usize, y: usize) -> impl Iterator<Item = usize> {
+    let rows = y.saturating_sub(1)..(y + 2).min(height);
     rows.flat_map(move |row| {
-        let columns = x.saturating_sub(1)..(x + 2).min(wide);
-        columns.map(move |column| row * wide + column)
+        let columns = x.saturating_sub(1)..(x + 2).min(width);
+        columns.map(move |column| row * width + column)
     })
-    .filter(move |n| *n != y * wide + x)
+    .filter(move |n| *n != y * width + x)
 }
 
 #[cfg(test)]

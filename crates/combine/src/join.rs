@@ -81,13 +81,13 @@ impl Joiner<'_> {
             let [left, top] = self.sky.origin;
             let own = Region { x: near.x - left, y: near.y - top, ..near };
             let joined = self.join_near(own, scratch, stop)?;
-            let wide = own.width as usize * 3;
+            let width = own.width as usize * 3;
             for y in 0..own.height as usize {
                 let row = (own.y - tile.y) as usize + y;
                 let to = (row * tile.width as usize + (own.x - tile.x) as usize) * 3;
-                let from = y * wide;
-                picture[to..to + wide].copy_from_slice(&joined.picture[from..from + wide]);
-                ground[to..to + wide].copy_from_slice(&joined.ground[from..from + wide]);
+                let from = y * width;
+                picture[to..to + width].copy_from_slice(&joined.picture[from..from + width]);
+                ground[to..to + width].copy_from_slice(&joined.ground[from..from + width]);
             }
         }
         Ok(Joined { picture, ground })
@@ -129,8 +129,8 @@ impl Joiner<'_> {
         let unaligned = self.ground.read_region(outer)?;
         let unaligned = unaligned.as_chunks::<3>().0;
         let passed = self.passed(outer, there, scratch, stop)?;
-        let wide = outer.width as usize;
-        let near = near(&shares, wide);
+        let width = outer.width as usize;
+        let near = near(&shares, width);
         let same = matches!(self.passing, Passing::Moved(_));
 
         let mut ground: Vec<[f32; 3]> = Vec::with_capacity(shares.len());
@@ -147,13 +147,13 @@ impl Joiner<'_> {
         if weights.iter().all(|weight| *weight < 0.01) {
             for (i, own) in ground.iter_mut().enumerate() {
                 let at = |v: usize, from: u32| (v as u32 + from) as f32;
-                *own = self.backdrop.at(at(i % wide, outer.x), at(i / wide, outer.y));
+                *own = self.backdrop.at(at(i % width, outer.x), at(i / width, outer.y));
             }
         } else {
-            extend(&mut ground, &weights, wide, outer.height as usize);
+            extend(&mut ground, &weights, width, outer.height as usize);
         }
         if !same {
-            shares = as_seen(&shares, &near, [unaligned, &passed, &ground], wide);
+            shares = as_seen(&shares, &near, [unaligned, &passed, &ground], width);
         }
         let rest: Vec<[f32; 3]> = (0..shares.len())
             .map(|i| {
@@ -171,11 +171,11 @@ impl Joiner<'_> {
         let (dx, dy) = ((tile.x - outer.x) as usize, (tile.y - outer.y) as usize);
         for y in dy..dy + tile.height as usize {
             for x in dx..dx + tile.width as usize {
-                let i = y * wide + x;
+                let i = y * width + x;
                 let (share, sky) = (shares[i], sky(i));
                 let kept = match near[i] {
                     true if same => {
-                        let seen = shrunk(&rest, variance, wide, x, y);
+                        let seen = shrunk(&rest, variance, width, x, y);
                         seen.max((1.0 - 4.0 * share).clamp(0.0, 1.0))
                     }
                     // What passed in other frames is not known so well.
@@ -209,9 +209,9 @@ impl Joiner<'_> {
                 Ok(light.as_chunks::<3>().0.to_vec())
             }
             Passing::Backdrop(backdrop) => {
-                let wide = outer.width as usize;
+                let width = outer.width as usize;
                 let at = |i: usize| {
-                    let (x, y) = (outer.x as usize + i % wide, outer.y as usize + i / wide);
+                    let (x, y) = (outer.x as usize + i % width, outer.y as usize + i / width);
                     backdrop.at(x as f32, y as f32)
                 };
                 Ok((0..outer.area()).map(at).collect())
@@ -227,17 +227,17 @@ fn as_seen(
     shares: &[f32],
     near: &[bool],
     [light, sky, ground]: [&[[f32; 3]]; 3],
-    wide: usize,
+    width: usize,
 ) -> Vec<f32> {
     /// What sky and ground differ by at least, as a share of their light, to be told apart.
     const APART: f32 = 0.1;
-    let tall = shares.len() / wide;
+    let height = shares.len() / width;
     let firm = |i: usize| {
-        let (x, y) = (i % wide, i / wide);
-        let rows = y.saturating_sub(2)..(y + 3).min(tall);
+        let (x, y) = (i % width, i / width);
+        let rows = y.saturating_sub(2)..(y + 3).min(height);
         rows.flat_map(|row| {
-            let columns = x.saturating_sub(2)..(x + 3).min(wide);
-            columns.map(move |column| row * wide + column)
+            let columns = x.saturating_sub(2)..(x + 3).min(width);
+            columns.map(move |column| row * width + column)
         })
         .all(|n| shares[n] <= 0.0)
     };
@@ -272,12 +272,12 @@ fn variance(rest: &[[f32; 3]], shares: &[f32]) -> f32 {
 }
 
 /// How much of what is left stands out from the noise around a pixel, 0 to 1 (Wiener 1949).
-fn shrunk(rest: &[[f32; 3]], variance: f32, wide: usize, x: usize, y: usize) -> f32 {
-    let tall = rest.len() / wide;
+fn shrunk(rest: &[[f32; 3]], variance: f32, width: usize, x: usize, y: usize) -> f32 {
+    let height = rest.len() / width;
     let (mut sum, mut count) = (0.0, 0.0);
-    for row in y.saturating_sub(1)..(y + 2).min(tall) {
-        for column in x.saturating_sub(1)..(x + 2).min(wide) {
-            sum += rest[row * wide + column].iter().map(|v| v * v).sum::<f32>();
+    for row in y.saturating_sub(1)..(y + 2).min(height) {
+        for column in x.saturating_sub(1)..(x + 2).min(width) {
+            sum += rest[row * width + column].iter().map(|v| v * v).sum::<f32>();
             count += 3.0;
         }
     }
@@ -286,18 +286,18 @@ fn shrunk(rest: &[[f32; 3]], variance: f32, wide: usize, x: usize, y: usize) -> 
 }
 
 /// Whether something that is not sky alone is near each pixel.
-fn near(shares: &[f32], wide: usize) -> Vec<bool> {
+fn near(shares: &[f32], width: usize) -> Vec<bool> {
     let mut rows = vec![false; shares.len()];
-    for (own, out) in shares.chunks_exact(wide).zip(rows.chunks_exact_mut(wide)) {
+    for (own, out) in shares.chunks_exact(width).zip(rows.chunks_exact_mut(width)) {
         for (x, _) in own.iter().enumerate().filter(|(_, share)| **share < 0.99) {
-            out[x.saturating_sub(NEAR)..(x + NEAR + 1).min(wide)].fill(true);
+            out[x.saturating_sub(NEAR)..(x + NEAR + 1).min(width)].fill(true);
         }
     }
-    let tall = shares.len() / wide;
+    let height = shares.len() / width;
     let mut out = vec![false; shares.len()];
-    for (y, out) in out.chunks_exact_mut(wide).enumerate() {
+    for (y, out) in out.chunks_exact_mut(width).enumerate() {
         for row in
-            rows.chunks_exact(wide).take((y + NEAR + 1).min(tall)).skip(y.saturating_sub(NEAR))
+            rows.chunks_exact(width).take((y + NEAR + 1).min(height)).skip(y.saturating_sub(NEAR))
         {
             out.iter_mut().zip(row).for_each(|(out, own)| *out |= own);
         }
@@ -311,48 +311,48 @@ mod tests {
 
     #[test]
     fn what_is_near_something_mixed_is_found() {
-        let (wide, tall) = (40, 30);
+        let (width, height) = (40, 30);
         let shares: Vec<f32> =
-            (0..wide * tall).map(|i| if i == 12 * wide + 20 { 0.5 } else { 1.0 }).collect();
-        for (i, near) in near(&shares, wide).into_iter().enumerate() {
-            let (dx, dy) = ((i % wide).abs_diff(20), (i / wide).abs_diff(12));
+            (0..width * height).map(|i| if i == 12 * width + 20 { 0.5 } else { 1.0 }).collect();
+        for (i, near) in near(&shares, width).into_iter().enumerate() {
+            let (dx, dy) = ((i % width).abs_diff(20), (i / width).abs_diff(12));
             assert_eq!(near, dx <= NEAR && dy <= NEAR, "{dx}, {dy}");
         }
     }
 
     #[test]
     fn the_share_of_sky_is_read_from_frames_of_another_exposure() {
-        let (wide, tall) = (20usize, 12usize);
+        let (width, height) = (20usize, 12usize);
         let (sky, ground) = ([0.4, 0.5, 0.6], [0.1, 0.1, 0.05]);
         // Sky above, ground below, and in row 6 a third of ground that the mask takes for a half.
-        let truth = |i: usize| match i / wide {
+        let truth = |i: usize| match i / width {
             ..6 => 1.0,
             6 => 0.667,
             _ => 0.0,
         };
         let mask: Vec<f32> =
-            (0..wide * tall).map(|i| if i / wide == 6 { 0.5 } else { truth(i) }).collect();
-        let light: Vec<[f32; 3]> = (0..wide * tall)
+            (0..width * height).map(|i| if i / width == 6 { 0.5 } else { truth(i) }).collect();
+        let light: Vec<[f32; 3]> = (0..width * height)
             .map(|i| std::array::from_fn(|c| ground[c] + truth(i) * (sky[c] - ground[c])))
             .collect();
-        let (sky, ground) = (vec![sky; wide * tall], vec![ground; wide * tall]);
-        let seen = as_seen(&mask, &near(&mask, wide), [&light, &sky, &ground], wide);
+        let (sky, ground) = (vec![sky; width * height], vec![ground; width * height]);
+        let seen = as_seen(&mask, &near(&mask, width), [&light, &sky, &ground], width);
         for (i, seen) in seen.iter().enumerate() {
-            assert!((seen - truth(i)).abs() < 0.01, "{seen} in row {}", i / wide);
+            assert!((seen - truth(i)).abs() < 0.01, "{seen} in row {}", i / width);
         }
     }
 
     #[test]
     fn noise_is_left_out_and_what_stands_out_is_kept() {
-        let wide = 30;
+        let width = 30;
         let noise = |i: usize| ((i * 7919 % 101) as f32 / 101.0 - 0.5) * 0.01;
         let mut rest: Vec<[f32; 3]> =
-            (0..wide * 30).map(|i| [noise(i), noise(i + 37), noise(i + 71)]).collect();
+            (0..width * 30).map(|i| [noise(i), noise(i + 37), noise(i + 71)]).collect();
         let variance = variance(&rest, &vec![1.0; rest.len()]);
         for x in 10..13 {
-            rest[15 * wide + x] = [0.1, 0.08, 0.06];
+            rest[15 * width + x] = [0.1, 0.08, 0.06];
         }
-        assert!(shrunk(&rest, variance, wide, 11, 15) > 0.9);
-        assert!(shrunk(&rest, variance, wide, 20, 5) < 0.3);
+        assert!(shrunk(&rest, variance, width, 11, 15) > 0.9);
+        assert!(shrunk(&rest, variance, width, 20, 5) < 0.3);
     }
 }

@@ -75,9 +75,9 @@ impl Mask {
     }
 
     fn rows(&self, region: Region) -> impl Iterator<Item = &[u8]> {
-        let wide = self.size.0 as usize;
+        let width = self.size.0 as usize;
         (region.y..region.y + region.height).map(move |y| {
-            let from = y as usize * wide + region.x as usize;
+            let from = y as usize * width + region.x as usize;
             &self.shares[from..from + region.width as usize]
         })
     }
@@ -97,12 +97,12 @@ impl Mask {
 
     /// The same at half the size: means of two by two pixels, fewer at an odd edge.
     pub fn halved(&self) -> Self {
-        let (wide, tall) = (self.size.0 as usize, self.size.1 as usize);
+        let (width, height) = (self.size.0 as usize, self.size.1 as usize);
         let size = (self.size.0.div_ceil(2), self.size.1.div_ceil(2));
         let mut shares = vec![0u8; size.0 as usize * size.1 as usize];
         let rows = shares.par_chunks_mut(size.0 as usize).with_min_len(32).enumerate();
         rows.for_each(|(y, out)| {
-            let row = |y: usize| &self.shares[y.min(tall - 1) * wide..][..wide];
+            let row = |y: usize| &self.shares[y.min(height - 1) * width..][..width];
             let ((top, top_last), (low, low_last)) =
                 (row(2 * y).as_chunks::<2>(), row(2 * y + 1).as_chunks::<2>());
             for (out, (top, low)) in out.iter_mut().zip(top.iter().zip(low)) {
@@ -211,14 +211,14 @@ impl Mask {
     fn moved(&self, far: f32) -> Self {
         let (grow, reach) = (far > 0.0, far.abs().ceil() as i64);
         let inside = |d: i64| (far * far - (d * d) as f32).max(0.0).sqrt().floor() as i64;
-        self.by_squares(reach as u32, |around, wide, out| {
+        self.by_squares(reach as u32, |around, width, out| {
             for (y, row) in out.chunks_exact_mut(SQUARE as usize).enumerate() {
                 for dy in -reach..=reach {
                     if (dy * dy) as f32 > far * far {
                         continue;
                     }
                     let half = inside(dy);
-                    let from = (y as i64 + reach + dy) as usize * wide;
+                    let from = (y as i64 + reach + dy) as usize * width;
                     for dx in -half..=half {
                         let own = &around[from + (reach + dx) as usize..][..SQUARE as usize];
                         for (to, own) in row.iter_mut().zip(own) {
@@ -237,17 +237,17 @@ impl Mask {
             .map(|i| (-0.5 * ((i as f32 - reach as f32) / sigma).powi(2)).exp())
             .collect();
         let sum: f32 = weights.iter().sum();
-        self.by_squares(reach as u32, |around, wide, out| {
+        self.by_squares(reach as u32, |around, width, out| {
             let side = SQUARE as usize;
-            let mut columns = vec![0.0f32; wide * side];
-            for (y, row) in columns.chunks_exact_mut(wide).enumerate() {
+            let mut columns = vec![0.0f32; width * side];
+            for (y, row) in columns.chunks_exact_mut(width).enumerate() {
                 for (k, weight) in weights.iter().enumerate() {
-                    let own = &around[(y + k) * wide..][..wide];
+                    let own = &around[(y + k) * width..][..width];
                     row.iter_mut().zip(own).for_each(|(to, v)| *to += weight * f32::from(*v));
                 }
             }
             let mut line = vec![0.0f32; side];
-            for (row, to) in columns.chunks_exact(wide).zip(out.chunks_exact_mut(side)) {
+            for (row, to) in columns.chunks_exact(width).zip(out.chunks_exact_mut(side)) {
                 line.fill(0.0);
                 for (k, weight) in weights.iter().enumerate() {
                     line.iter_mut().zip(&row[k..]).for_each(|(to, v)| *to += weight * v);
@@ -268,20 +268,20 @@ impl Mask {
             .into_par_iter()
             .filter(|square| self.side(InReference(square.widened(reach, self.size))) == Side::Both)
             .map(|square| {
-                let wide = (SQUARE + 2 * reach) as usize;
+                let columns = (SQUARE + 2 * reach) as usize;
                 let (left, top) = (
                     i64::from(square.x) - i64::from(reach),
                     i64::from(square.y) - i64::from(reach),
                 );
-                let around: Vec<u8> = (0..wide * wide)
-                    .map(|i| self.at(left + (i % wide) as i64, top + (i / wide) as i64))
+                let around: Vec<u8> = (0..columns * columns)
+                    .map(|i| self.at(left + (i % columns) as i64, top + (i / columns) as i64))
                     .collect();
                 let side = SQUARE as usize;
                 let own = |i: usize| {
-                    around[(i / side + reach as usize) * wide + i % side + reach as usize]
+                    around[(i / side + reach as usize) * columns + i % side + reach as usize]
                 };
                 let mut out: Vec<u8> = (0..side * side).map(own).collect();
-                change(&around, wide, &mut out);
+                change(&around, columns, &mut out);
                 (square, out)
             })
             .collect();
@@ -303,9 +303,9 @@ impl Mask {
         let target = if stroke.paint.is_sky() { 255.0 } else { 0.0 };
         let brush = stroke.brush();
         let Some(bounds) = brush.bounds(self.size) else { return };
-        let wide = self.size.0 as usize;
-        let rows = bounds.y as usize * wide..(bounds.y + bounds.height) as usize * wide;
-        self.shares[rows].par_chunks_mut(wide).enumerate().for_each(|(row, shares)| {
+        let width = self.size.0 as usize;
+        let rows = bounds.y as usize * width..(bounds.y + bounds.height) as usize * width;
+        self.shares[rows].par_chunks_mut(width).enumerate().for_each(|(row, shares)| {
             let y = (bounds.y as usize + row) as f32;
             let own = &mut shares[bounds.x as usize..][..bounds.width as usize];
             let cover = brush.cover(bounds.x as f32, y, own.len());
@@ -413,8 +413,8 @@ mod tests {
     fn a_mask_survives_its_file_and_must_have_the_size_of_the_frames() {
         let folder = tempfile::tempdir().unwrap();
         for (name, target) in [
-            ("mask.png", Target::Png { wide: true }),
-            ("mask.tif", Target::Tiff { wide: true, deflate: false }),
+            ("mask.png", Target::Png { sixteen_bit: true }),
+            ("mask.tif", Target::Tiff { sixteen_bit: true, deflate: false }),
         ] {
             let path = folder.path().join(name);
             let soft = mask().shaped(&SkylinePlan { soft_px: 2.0, ..SkylinePlan::default() });

@@ -53,19 +53,19 @@ impl Held {
     }
 
     /// Whether all frames cover `long` positions from `start` on.
-    pub fn whole(&self, start: usize, long: usize) -> bool {
-        self.covered.iter().flatten().all(|c| c[start..start + long].iter().all(|v| *v))
+    pub fn whole(&self, start: usize, length: usize) -> bool {
+        self.covered.iter().flatten().all(|c| c[start..start + length].iter().all(|v| *v))
     }
 
     /// The frames that cover `long` positions from `start` on, where the others cover none of them.
-    pub fn present_in_all(&self, start: usize, long: usize) -> Option<Vec<usize>> {
+    pub fn present_in_all(&self, start: usize, length: usize) -> Option<Vec<usize>> {
         let mut some = Vec::with_capacity(self.frames);
         for (frame, covered) in self.covered.iter().enumerate() {
             let Some(covered) = covered else {
                 some.push(frame);
                 continue;
             };
-            let own = &covered[start..start + long];
+            let own = &covered[start..start + length];
             if own.iter().any(|covered| *covered != own[0]) {
                 return None;
             }
@@ -77,11 +77,11 @@ impl Held {
     }
 
     /// Copies the samples of up to [`LANES`] positions, one row for each frame.
-    pub fn rows(&self, channel: usize, start: usize, long: usize, rows: &mut [Row]) {
+    pub fn rows(&self, channel: usize, start: usize, length: usize, rows: &mut [Row]) {
         let area = self.area();
         for (frame, row) in rows.iter_mut().enumerate() {
             let from = (frame * 3 + channel) * area + start;
-            row[..long].copy_from_slice(&self.samples[from..from + long]);
+            row[..length].copy_from_slice(&self.samples[from..from + length]);
         }
     }
 
@@ -102,13 +102,13 @@ impl Held {
             out.resize(out.len() + part.area(), self.frames as u16);
             return;
         }
-        let (left, wide) = ((part.x - region.x) as usize, part.width as usize);
+        let (left, width) = ((part.x - region.x) as usize, part.width as usize);
         for y in part.y..part.y + part.height {
             let at = (y - region.y) as usize * region.width as usize + left;
             let from = out.len();
-            out.resize(from + wide, self.frames as u16);
+            out.resize(from + width, self.frames as u16);
             for covered in self.covered.iter().flatten() {
-                let own = &covered[at..at + wide];
+                let own = &covered[at..at + width];
                 out[from..].iter_mut().zip(own).for_each(|(n, covered)| *n -= u16::from(!covered));
             }
         }
@@ -135,9 +135,9 @@ pub fn median(held: &Held, network: &Network, light: &mut Vec<f32>) {
     light.resize(first + area * 3, 0.0);
     let out = &mut light[first..];
     for start in (0..area).step_by(LANES) {
-        let long = LANES.min(area - start);
-        if !held.whole(start, long) {
-            for i in start..start + long {
+        let length = LANES.min(area - start);
+        if !held.whole(start, length) {
+            for i in start..start + length {
                 for c in 0..3 {
                     out[i * 3 + c] = middle(&held.present(c, i));
                 }
@@ -145,9 +145,9 @@ pub fn median(held: &Held, network: &Network, light: &mut Vec<f32>) {
             continue;
         }
         for c in 0..3 {
-            held.rows(c, start, long, &mut rows);
+            held.rows(c, start, length, &mut rows);
             network.run(&mut rows);
-            for lane in 0..long {
+            for lane in 0..length {
                 out[(start + lane) * 3 + c] = 0.5 * (rows[low][lane] + rows[high][lane]);
             }
         }

@@ -82,8 +82,8 @@ mod tests {
     impl Pixels for Ramp {
         fn read(&self, _: usize, region: Region, _: [u32; 2]) -> Result<PartlyThere, PictureError> {
             let at = |i: usize| {
-                let wide = region.width as usize;
-                [region.x as usize + i % wide, region.y as usize + i / wide]
+                let width = region.width as usize;
+                [region.x as usize + i % width, region.y as usize + i / width]
             };
             let light = |i| [at(i)[0] as f32, at(i)[1] as f32, 1.0];
             let all = 0..region.area();

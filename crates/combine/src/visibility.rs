@@ -38,9 +38,9 @@ impl SkyVisibility {
         let shares = mask.shares();
         let freed = |x: usize, y: usize| {
             taken_off.is_some_and(|part| {
-                let inside = |v: usize, from: u32, long: u32, size: usize| {
+                let inside = |v: usize, from: u32, length: u32, size: usize| {
                     // At the edges of the frame there is nothing that could be reached beyond.
-                    let (from, to) = (from as usize, (from + long) as usize);
+                    let (from, to) = (from as usize, (from + length) as usize);
                     (from == 0 || v >= from + REACH) && (to == size || v + REACH < to)
                 };
                 inside(x, part.x, part.width, width) && inside(y, part.y, part.height, height)
@@ -102,9 +102,9 @@ impl SkyVisibility {
 
     /// Marks what is not clear as uncovered.
     pub fn cover(&self, places: &Places, covered: &mut [bool]) {
-        places.rows(|from, long, xs, ys| {
+        places.rows(|from, length, xs, ys| {
             let places = nearest([xs, ys], [self.width, self.height]);
-            for (covered, at) in covered[from..from + long].iter_mut().zip(places) {
+            for (covered, at) in covered[from..from + length].iter_mut().zip(places) {
                 *covered &= self.clear[at as usize];
             }
         });
@@ -237,9 +237,9 @@ impl Rows for TakenOff<'_> {
         let mut at = (from - x) as usize;
         let (column, row) = (there.x + from - shared.x, there.y + y - shared.y);
         for run in self.before.runs(column, row, to - from) {
-            let long = run.len() / 3;
-            take_off(run, planes.each_mut().map(|plane| &mut plane[at..at + long]));
-            at += long;
+            let length = run.len() / 3;
+            take_off(run, planes.each_mut().map(|plane| &mut plane[at..at + length]));
+            at += length;
         }
     }
 }

@@ -35,7 +35,7 @@ fn figures(land: Land, options: Options, exact: bool) -> Result<Figures, String>
         made.map_err(|error| error.to_string())
     };
     let aligned = pixels(&combined(AlignMode::Stars, SkylineMode::None)?);
-    let (wide, unaligned) = pixels(&combined(AlignMode::None, SkylineMode::None)?);
+    let (width, unaligned) = pixels(&combined(AlignMode::None, SkylineMode::None)?);
     let mask = shoot.path("truth/sky-mask.png");
     let made = match exact {
         true => {
@@ -50,17 +50,17 @@ fn figures(land: Land, options: Options, exact: bool) -> Result<Figures, String>
     let truth = linear(&scene.clean_reference());
     let sky = scene.sky_mask();
     let single = light(&frames[reference]);
-    let near = band(sky, wide);
+    let near = band(sky, width);
     let [own, one, other] = [&joined, &aligned.1, &unaligned].map(|light| squares(light, &truth));
     let mask = shoot.mask_of(&outcome);
     let gain = |counts: &dyn Fn(usize) -> bool| {
         noise(&single, &truth, counts) / noise(&joined, &truth, counts) / (FRAMES as f32).sqrt()
     };
     Ok(Figures {
-        behind: behind(&own, [&one, &other], &near, wide),
+        behind: behind(&own, [&one, &other], &near, width),
         sky: gain(&|i| sky[i] >= 1.0 && !near[i]),
         ground: gain(&|i| sky[i] <= 0.0 && !near[i]),
-        detail: detail(&joined, &truth, sky, wide),
+        detail: detail(&joined, &truth, sky, width),
         overlap: overlap(&mask, sky),
     })
 }

@@ -79,7 +79,7 @@ pub fn write_mask(
     (width, height): (u32, u32),
 ) -> Result<(), CoreError> {
     let file = TiledFile::<u16>::open(tiles)?;
-    let inside = |at: u32, origin: u32, long: u32| at.saturating_sub(origin).min(long - 1);
+    let inside = |at: u32, origin: u32, length: u32| at.saturating_sub(origin).min(length - 1);
     let encoding = Encoding::srgb();
     let out = Picture { width, height, channels: 1, encoding: &encoding, taken: None };
     write_picture(path, target, &out, &mut |y, rows| {

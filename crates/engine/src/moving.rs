@@ -60,8 +60,8 @@ pub fn moving(
             "Fewer than two frames of this sweep are there; add the others again.".to_owned(),
         ));
     }
-    let times = report.size[0].max(report.size[1]).div_ceil(LONGEST);
-    let size = report.size.map(|side| (side / times).max(1));
+    let factor = report.size[0].max(report.size[1]).div_ceil(LONGEST);
+    let size = report.size.map(|side| (side / factor).max(1));
     watch.begin(Stage::Frames, placed.len() as u64);
     let pictures: Result<Vec<Vec<u8>>, CoreError> = placed
         .into_iter()
@@ -71,7 +71,7 @@ pub fn moving(
                 false => Ok(()),
             };
             let frame = Frame::decode(input, cache, stop)?;
-            let seen = || seen(&frame, report, at, (times, size), watch);
+            let seen = || seen(&frame, report, at, (factor, size), watch);
             let picture = pool(budget)?.install(seen)?;
             watch.advance(1);
             Ok(picture)
@@ -99,31 +99,31 @@ fn seen(
     frame: &Frame,
     report: &Report,
     at: usize,
-    (times, [wide, tall]): (u32, [u32; 2]),
+    (scale, [columns, row_count]): (u32, [u32; 2]),
     watch: &dyn Watch,
 ) -> Result<Vec<u8>, PictureError> {
     let own = &report.frames[at];
-    let Some(motion) = &own.motion else { return Ok(vec![0; (3 * wide * tall) as usize]) };
+    let Some(motion) = &own.motion else { return Ok(vec![0; (3 * columns * row_count) as usize]) };
     let (backward, gain) = (motion.backward(), own.level.map_or(1.0, |[factor, _]| factor));
     let (matrix, srgb) = (frame.encoding.to_srgb(), Encoding::srgb());
-    let part = gain / (times * times) as f32;
+    let part = gain / (scale * scale) as f32;
     let band = |top: u32| {
         if watch.cancelled() {
             return Err(PictureError::Cancelled);
         }
-        let rows = ROWS.min(tall - top);
-        let [width, height] = [wide * times, rows * times];
-        let region = Region { x: 0, y: top * times, width, height };
+        let rows = ROWS.min(row_count - top);
+        let [width, height] = [columns * scale, rows * scale];
+        let region = Region { x: 0, y: top * scale, width, height };
         let there = Origin(report.origin).to_reference(InResult(region));
         let mut planes = [(); 3].map(|()| vec![0.0f32; region.area()]);
         let slices = planes.each_mut().map(Vec::as_mut_slice);
         resample::read(frame as &dyn Light, &backward, there, slices, &mut Scratch::default())?;
-        let mut out = Vec::with_capacity((3 * wide * rows) as usize);
+        let mut out = Vec::with_capacity((3 * columns * rows) as usize);
         for y in 0..rows {
-            for x in 0..wide {
+            for x in 0..columns {
                 let mean = planes.each_ref().map(|plane| {
-                    let row = |dy: u32| ((y * times + dy) * width + x * times) as usize;
-                    let rows = (0..times).map(|dy| &plane[row(dy)..][..times as usize]);
+                    let row = |dy: u32| ((y * scale + dy) * width + x * scale) as usize;
+                    let rows = (0..scale).map(|dy| &plane[row(dy)..][..scale as usize]);
                     part * rows.flatten().sum::<f32>()
                 });
                 out.extend((0..3).map(|c| {
@@ -134,7 +134,11 @@ fn seen(
         }
         Ok(out)
     };
-    let bands: Result<Vec<Vec<u8>>, PictureError> =
-        (0..tall).step_by(ROWS as usize).collect::<Vec<_>>().into_par_iter().map(band).collect();
+    let bands: Result<Vec<Vec<u8>>, PictureError> = (0..row_count)
+        .step_by(ROWS as usize)
+        .collect::<Vec<_>>()
+        .into_par_iter()
+        .map(band)
+        .collect();
     Ok(bands?.concat())
 }

@@ -72,10 +72,10 @@ impl Light for Adjusted<'_> {
         out: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
-        let wide = region.width as usize;
+        let width = region.width as usize;
         for (plane, out) in self.planes(region)?.iter().zip(out) {
-            for (row, out) in plane.chunks_exact(wide).zip(out.chunks_mut(stride)) {
-                out[..wide].copy_from_slice(row);
+            for (row, out) in plane.chunks_exact(width).zip(out.chunks_mut(stride)) {
+                out[..width].copy_from_slice(row);
             }
         }
         Ok(())

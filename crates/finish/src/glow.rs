@@ -70,7 +70,8 @@ fn of_square(
     if own.len() < FEWEST_PIXELS {
         return None;
     }
-    let middle = |from: u32, own: u32, long: u32| f64::from(from + own) + f64::from(long - 1) / 2.0;
+    let middle =
+        |from: u32, own: u32, length: u32| f64::from(from + own) + f64::from(length - 1) / 2.0;
     let at = [middle(tile.x, square.x, square.width), middle(tile.y, square.y, square.height)];
     let of = |plane: &Vec<f32>| median(&mut own.iter().map(|i| plane[*i]).collect::<Vec<_>>());
     Some((at, planes.each_ref().map(of)))
@@ -289,8 +290,8 @@ mod tests {
     fn glow() -> (Vec<Square>, Glow) {
         let light = Drawn { size: SIZE, of: sky };
         let is_sky = |tile: Region| {
-            let wide = tile.width as usize;
-            Ok((0..tile.area()).map(|i| tile.y + ((i / wide) as u32) < GROUND).collect())
+            let width = tile.width as usize;
+            Ok((0..tile.area()).map(|i| tile.y + ((i / width) as u32) < GROUND).collect())
         };
         let squares = squares(&light, &is_sky, &|| false).unwrap();
         let glow = Glow::of(&squares, SIZE).unwrap();

@@ -126,18 +126,18 @@ impl Smoothing {
     /// [`PictureError::Io`].
     pub fn planes(&self, light: &dyn Light, region: Region) -> Result<[Vec<f32>; 3], PictureError> {
         let outer = region.widened(REACH, light.size());
-        let wide = outer.width as usize;
+        let width = outer.width as usize;
         let planes = light.planes(outer)?;
-        let stars = self.stars(&planes, wide);
+        let stars = self.stars(&planes, width);
         let mut behind: Vec<[f32; 3]> =
             (0..stars.len()).map(|i| planes.each_ref().map(|plane| plane[i])).collect();
         let weights: Vec<f32> = stars.iter().map(|share| 1.0 - share).collect();
-        extend(&mut behind, &weights, wide, outer.height as usize);
+        extend(&mut behind, &weights, width, outer.height as usize);
         let own = Region { x: region.x - outer.x, y: region.y - outer.y, ..region };
         let fill = |part: Region, out: [&mut [f32]; 3], stride: usize| {
             for (c, out) in out.into_iter().enumerate() {
                 for y in 0..part.height as usize {
-                    let from = (part.y as usize + y) * wide + part.x as usize;
+                    let from = (part.y as usize + y) * width + part.x as usize;
                     let row = &mut out[y * stride..][..part.width as usize];
                     row.iter_mut().zip(&behind[from..]).for_each(|(out, pixel)| *out = pixel[c]);
                 }
@@ -148,7 +148,7 @@ impl Smoothing {
         let mut smooth = self.denoiser.planes((size, 0), own, &fill)?;
         for (smooth, plane) in smooth.iter_mut().zip(&planes) {
             for (y, row) in smooth.chunks_exact_mut(own.width as usize).enumerate() {
-                let from = (own.y as usize + y) * wide + own.x as usize;
+                let from = (own.y as usize + y) * width + own.x as usize;
                 for ((out, light), share) in row.iter_mut().zip(&plane[from..]).zip(&stars[from..])
                 {
                     *out = share * light + (1.0 - share) * *out;
@@ -159,13 +159,13 @@ impl Smoothing {
     }
 
     /// How much of each pixel is a star's, 0 or 1 but for the pixels between.
-    fn stars(&self, planes: &[Vec<f32>; 3], wide: usize) -> Vec<f32> {
-        let (opened, rest) = opened(&brightness(planes), wide);
+    fn stars(&self, planes: &[Vec<f32>; 3], width: usize) -> Vec<f32> {
+        let (opened, rest) = opened(&brightness(planes), width);
         let stands_out = |(rest, level): (&f32, &f32)| -> f32 {
             f32::from(u8::from(*rest > self.limit * self.grain.noise(*level)))
         };
         let stars: Vec<f32> = rest.iter().zip(&opened).map(stands_out).collect();
-        averaged(&most(&stars, wide, RIM), wide)
+        averaged(&most(&stars, width, RIM), width)
     }
 }
 
@@ -174,29 +174,29 @@ fn brightness([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
 }
 
 /// A plane, averaged over three by three pixels, opened; and what that took away.
-fn opened(plane: &[f32], wide: usize) -> (Vec<f32>, Vec<f32>) {
-    let smooth = averaged(plane, wide);
+fn opened(plane: &[f32], width: usize) -> (Vec<f32>, Vec<f32>) {
+    let smooth = averaged(plane, width);
     let negative: Vec<f32> = smooth.iter().map(|v| -v).collect();
-    let least: Vec<f32> = most(&negative, wide, OPENING).into_iter().map(|v| -v).collect();
-    let opened = most(&least, wide, OPENING);
+    let least: Vec<f32> = most(&negative, width, OPENING).into_iter().map(|v| -v).collect();
+    let opened = most(&least, width, OPENING);
     let rest = smooth.iter().zip(&opened).map(|(own, opened)| own - opened).collect();
     (opened, rest)
 }
 
 /// The largest value in a square of so many pixels to each side.
-fn most(plane: &[f32], wide: usize, reach: usize) -> Vec<f32> {
-    let tall = plane.len() / wide;
+fn most(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
+    let height = plane.len() / width;
     let mut rows = plane.to_vec();
-    for (out, own) in rows.chunks_exact_mut(wide).zip(plane.chunks_exact(wide)) {
-        for by in 1..=reach.min(wide - 1) {
+    for (out, own) in rows.chunks_exact_mut(width).zip(plane.chunks_exact(width)) {
+        for by in 1..=reach.min(width - 1) {
             out[by..].iter_mut().zip(own).for_each(|(out, own)| *out = larger(*out, *own));
             out.iter_mut().zip(&own[by..]).for_each(|(out, own)| *out = larger(*out, *own));
         }
     }
     let mut all = rows.clone();
-    for (y, out) in all.chunks_exact_mut(wide).enumerate() {
-        for row in y.saturating_sub(reach)..(y + reach + 1).min(tall) {
-            let own = &rows[row * wide..][..wide];
+    for (y, out) in all.chunks_exact_mut(width).enumerate() {
+        for row in y.saturating_sub(reach)..(y + reach + 1).min(height) {
+            let own = &rows[row * width..][..width];
             out.iter_mut().zip(own).for_each(|(out, own)| *out = larger(*out, *own));
         }
     }
@@ -209,19 +209,19 @@ fn larger(a: f32, b: f32) -> f32 {
 }
 
 /// The mean of three by three pixels; edges go on as they end.
-fn averaged(plane: &[f32], wide: usize) -> Vec<f32> {
-    let tall = plane.len() / wide;
+fn averaged(plane: &[f32], width: usize) -> Vec<f32> {
+    let height = plane.len() / width;
     let mut rows = vec![0.0; plane.len()];
-    for (out, own) in rows.chunks_exact_mut(wide).zip(plane.chunks_exact(wide)) {
-        for x in 0..wide {
-            out[x] = (own[x.saturating_sub(1)] + own[x] + own[(x + 1).min(wide - 1)]) / 3.0;
+    for (out, own) in rows.chunks_exact_mut(width).zip(plane.chunks_exact(width)) {
+        for x in 0..width {
+            out[x] = (own[x.saturating_sub(1)] + own[x] + own[(x + 1).min(width - 1)]) / 3.0;
         }
     }
-    let row = |y: usize| &rows[y * wide..][..wide];
+    let row = |y: usize| &rows[y * width..][..width];
     let mut out = Vec::with_capacity(plane.len());
-    for y in 0..tall {
-        let (above, own, below) = (row(y.saturating_sub(1)), row(y), row((y + 1).min(tall - 1)));
-        out.extend((0..wide).map(|x| (above[x] + own[x] + below[x]) / 3.0));
+    for y in 0..height {
+        let (above, own, below) = (row(y.saturating_sub(1)), row(y), row((y + 1).min(height - 1)));
+        out.extend((0..width).map(|x| (above[x] + own[x] + below[x]) / 3.0));
     }
     out
 }

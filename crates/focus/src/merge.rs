@@ -242,11 +242,11 @@ fn weight(energy: f32, near: f32) -> f32 {
 impl Scratch {
     /// Begins a region.
     fn clear(&mut self, outer: Region) {
-        let (mut wide, mut tall) = (outer.width as usize, outer.height as usize);
+        let (mut width, mut height) = (outer.width as usize, outer.height as usize);
         for (sums, weights) in self.sums.iter_mut().zip(&mut self.weights) {
-            sums.iter_mut().for_each(|plane| plane.clear(wide, tall));
-            weights.clear(wide, tall);
-            (wide, tall) = (wide.div_ceil(2), tall.div_ceil(2));
+            sums.iter_mut().for_each(|plane| plane.clear(width, height));
+            weights.clear(width, height);
+            (width, height) = (width.div_ceil(2), height.div_ceil(2));
         }
     }
 
@@ -256,8 +256,8 @@ impl Scratch {
         frame: &Prepared,
         region: Region,
     ) -> Result<Option<Vec<bool>>, PictureError> {
-        let (wide, tall) = (region.width as usize, region.height as usize);
-        self.light.iter_mut().for_each(|plane| plane.resize(wide, tall));
+        let (width, height) = (region.width as usize, region.height as usize);
+        self.light.iter_mut().for_each(|plane| plane.resize(width, height));
         let planes = self.light.each_mut().map(|plane| plane.values.as_mut_slice());
         let covered = resample::read(
             frame.light,
@@ -276,7 +276,7 @@ impl Scratch {
     /// The energy of what was read at each level, of light made even by its root.
     fn measure(&mut self) {
         let Self { light: [red, green, blue], even, halves, doubled, energy, rows, .. } = self;
-        even.resize(red.wide, red.tall);
+        even.resize(red.width, red.height);
         let colours = red.values.iter().zip(&green.values).zip(&blue.values);
         for (even, ((red, green), blue)) in even.values.iter_mut().zip(colours) {
             *even = ((red + green + blue) * (1.0 / 3.0)).max(0.0).sqrt();
@@ -285,7 +285,7 @@ impl Scratch {
             let (before, after) = halves.split_at_mut(level);
             let own = before.last_mut().unwrap_or(even);
             halve(own, &mut after[0], rows);
-            double(&after[0], (own.wide, own.tall), doubled, rows);
+            double(&after[0], (own.width, own.height), doubled, rows);
             let detail = own.values.iter_mut().zip(&doubled.values);
             detail.for_each(|(own, doubled)| *own -= doubled);
             spread_squares(own, energy, rows);
@@ -311,7 +311,7 @@ impl Scratch {
         }
         for level in 0..LEVELS {
             let own = &mut weights[level];
-            own.resize(near_here.wide, near_here.tall);
+            own.resize(near_here.width, near_here.height);
             let energies = energy[level].values.iter().zip(&near_here.values);
             for (own, (energy, near)) in own.values.iter_mut().zip(energies) {
                 // Beyond the frame there is nothing.
@@ -339,7 +339,7 @@ impl Scratch {
                 let (before, after) = halves.split_at_mut(level);
                 let own = before.last_mut().unwrap_or(light);
                 halve(own, &mut after[0], rows);
-                double(&after[0], (own.wide, own.tall), doubled, rows);
+                double(&after[0], (own.width, own.height), doubled, rows);
                 let detail = own.values.iter().zip(&doubled.values).zip(&weight[level].values);
                 let sums = sums[level][colour].values.iter_mut();
                 sums.zip(detail)
@@ -369,13 +369,13 @@ impl Scratch {
             for level in (0..LEVELS).rev() {
                 let (finer, coarser) = sums.split_at_mut(level + 1);
                 let own = &mut finer[level][colour];
-                double(&coarser[0][colour], (own.wide, own.tall), doubled, rows);
+                double(&coarser[0][colour], (own.width, own.height), doubled, rows);
                 own.values.iter_mut().zip(&doubled.values).for_each(|(own, low)| *own += low);
             }
             let own = &sums[0][colour];
-            let wide = region.width as usize;
-            for (y, row) in out.chunks_exact_mut(3 * wide).enumerate() {
-                let from = &own.values[(top + y) * own.wide + left..][..wide];
+            let width = region.width as usize;
+            for (y, row) in out.chunks_exact_mut(3 * width).enumerate() {
+                let from = &own.values[(top + y) * own.width + left..][..width];
                 row.iter_mut().skip(colour).step_by(3).zip(from).for_each(|(to, v)| *to = *v);
             }
         }
@@ -415,12 +415,12 @@ mod tests {
         let sights =
             lights.iter().map(|light| Sight { light: *light, motion: Motion::Still, gain: 1.0 });
         let merger = Merger::new(sights.collect(), &map, way).unwrap();
-        let (mut scratch, wide) = (Scratch::default(), SIZE.0 as usize);
-        let mut out = vec![0.0; wide * SIZE.1 as usize * 3];
+        let (mut scratch, width) = (Scratch::default(), SIZE.0 as usize);
+        let mut out = vec![0.0; width * SIZE.1 as usize * 3];
         for part in parts {
             let made = merger.merge(InReference(*part), &mut scratch, &|| false).unwrap();
             for (y, row) in made.chunks_exact(3 * part.width as usize).enumerate() {
-                let at = ((part.y as usize + y) * wide + part.x as usize) * 3;
+                let at = ((part.y as usize + y) * width + part.x as usize) * 3;
                 out[at..at + row.len()].copy_from_slice(row);
             }
         }

@@ -164,8 +164,8 @@ pub fn strangers(frames: &[Sharpness]) -> Vec<usize> {
     let even = |mut light: Vec<f32>| -> Vec<f32> {
         let mean = light.iter().sum::<f32>() / light.len() as f32;
         light.iter_mut().for_each(|v| *v -= mean);
-        let long = light.iter().map(|v| v * v).sum::<f32>().sqrt().max(1e-9);
-        light.into_iter().map(|v| v / long).collect()
+        let length = light.iter().map(|v| v * v).sum::<f32>().sqrt().max(1e-9);
+        light.into_iter().map(|v| v / length).collect()
     };
     let lights: Vec<Vec<f32>> = frames.iter().map(|own| even(own.coarse().light)).collect();
     let cells = lights.first().map_or(0, Vec::len);
@@ -260,10 +260,10 @@ fn chained(alike: &[Vec<f32>]) -> Vec<usize> {
 /// frames beside each other become more alike (Croes 1958).
 fn shorten(order: &mut Vec<usize>, alike: &[Vec<f32>]) {
     let count = order.len();
-    let long = |order: &[usize]| -> f32 {
+    let length = |order: &[usize]| -> f32 {
         order.windows(2).map(|pair| 1.0 - alike[pair[0]][pair[1]]).sum()
     };
-    let mut best = long(order);
+    let mut best = length(order);
     let mut better = true;
     while better {
         better = false;
@@ -278,7 +278,7 @@ fn shorten(order: &mut Vec<usize>, alike: &[Vec<f32>]) {
                         tried.insert(to, one);
                     }
                 }
-                let own = long(&tried);
+                let own = length(&tried);
                 if own < best - 1e-6 {
                     (*order, best, better) = (tried, own, true);
                 }

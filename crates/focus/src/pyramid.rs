@@ -4,39 +4,39 @@
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Plane {
     /// Width in values.
-    pub wide: usize,
+    pub width: usize,
     /// Rows.
-    pub tall: usize,
+    pub height: usize,
     /// The values.
     pub values: Vec<f32>,
 }
 
 impl Plane {
     /// Takes this size; what it holds is to be written.
-    pub fn resize(&mut self, wide: usize, tall: usize) {
-        (self.wide, self.tall) = (wide, tall);
-        self.values.resize(wide * tall, 0.0);
+    pub fn resize(&mut self, width: usize, height: usize) {
+        (self.width, self.height) = (width, height);
+        self.values.resize(width * height, 0.0);
     }
 
     /// The same of nothing.
-    pub fn clear(&mut self, wide: usize, tall: usize) {
-        self.resize(wide, tall);
+    pub fn clear(&mut self, width: usize, height: usize) {
+        self.resize(width, height);
         self.values.fill(0.0);
     }
 
     fn row(&self, y: usize) -> &[f32] {
-        &self.values[y * self.wide..(y + 1) * self.wide]
+        &self.values[y * self.width..(y + 1) * self.width]
     }
 }
 
 /// Half the size: every other value of what (1 4 6 4 1) makes even. Beyond the edges are the outermost
 /// values. `rows` is memory that is used again.
 pub fn halve(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
-    let (wide, tall) = (from.wide.div_ceil(2), from.tall.div_ceil(2));
-    out.resize(wide, tall);
-    rows.resize(from.wide, 0.0);
-    let last = from.tall as i64 - 1;
-    for (y, out) in out.values.chunks_exact_mut(wide).enumerate() {
+    let (width, height) = (from.width.div_ceil(2), from.height.div_ceil(2));
+    out.resize(width, height);
+    rows.resize(from.width, 0.0);
+    let last = from.height as i64 - 1;
+    for (y, out) in out.values.chunks_exact_mut(width).enumerate() {
         let row = |d: i64| from.row((2 * y as i64 + d).clamp(0, last) as usize);
         let [a, b, c, d, e] = [-2, -1, 0, 1, 2].map(row);
         for (x, sum) in rows.iter_mut().enumerate() {
@@ -47,22 +47,22 @@ pub fn halve(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
             let x = 2 * x as i64;
             0.0625 * (at(x - 2) + at(x + 2)) + 0.25 * (at(x - 1) + at(x + 1)) + 0.375 * at(x)
         };
-        let inside = 1..wide.saturating_sub(2).max(1);
+        let inside = 1..width.saturating_sub(2).max(1);
         for x in inside.clone() {
             let own: &[f32; 5] = rows[2 * x - 2..2 * x + 3].try_into().expect("five values");
             out[x] = 0.0625 * (own[0] + own[4]) + 0.25 * (own[1] + own[3]) + 0.375 * own[2];
         }
         out[0] = edge(0);
-        (inside.end..wide).for_each(|x| out[x] = edge(x));
+        (inside.end..width).for_each(|x| out[x] = edge(x));
     }
 }
 
 /// The other way, to a size that halves to this one.
-pub fn double(from: &Plane, (wide, tall): (usize, usize), out: &mut Plane, rows: &mut Vec<f32>) {
-    out.resize(wide, tall);
-    rows.resize(from.wide, 0.0);
-    for (y, out) in out.values.chunks_exact_mut(wide).enumerate() {
-        let row = |y: i64| from.row(y.clamp(0, from.tall as i64 - 1) as usize);
+pub fn double(from: &Plane, (width, height): (usize, usize), out: &mut Plane, rows: &mut Vec<f32>) {
+    out.resize(width, height);
+    rows.resize(from.width, 0.0);
+    for (y, out) in out.values.chunks_exact_mut(width).enumerate() {
+        let row = |y: i64| from.row(y.clamp(0, from.height as i64 - 1) as usize);
         let half = y as i64 / 2;
         match y % 2 {
             0 => {
@@ -86,7 +86,7 @@ pub fn double(from: &Plane, (wide, tall): (usize, usize), out: &mut Plane, rows:
             }
         };
         out[0] = value(0);
-        if wide > 1 {
+        if width > 1 {
             out[1] = value(1);
         }
         let whole = last.max(1);
@@ -95,18 +95,18 @@ pub fn double(from: &Plane, (wide, tall): (usize, usize), out: &mut Plane, rows:
             pair[0] = 0.125 * (own[0] + own[2]) + 0.75 * own[1];
             pair[1] = 0.5 * (own[1] + own[2]);
         }
-        (2 * whole..wide).for_each(|x| out[x] = value(x));
+        (2 * whole..width).for_each(|x| out[x] = value(x));
     }
 }
 
 /// Makes squares of values even: a Gaussian of one value along both axes.
 pub fn spread_squares(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
-    let Plane { wide, tall, .. } = *from;
-    out.resize(wide, tall);
+    let Plane { width, height, .. } = *from;
+    out.resize(width, height);
     // Five squares along columns, then along rows.
-    rows.resize(wide, 0.0);
-    let last = tall as i64 - 1;
-    for (y, out) in out.values.chunks_exact_mut(wide).enumerate() {
+    rows.resize(width, 0.0);
+    let last = height as i64 - 1;
+    for (y, out) in out.values.chunks_exact_mut(width).enumerate() {
         let row = |d: i64| from.row((y as i64 + d).clamp(0, last) as usize);
         let [a, b, c, d, e] = [-2, -1, 0, 1, 2].map(row);
         for (x, sum) in rows.iter_mut().enumerate() {
@@ -114,16 +114,16 @@ pub fn spread_squares(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
                 + 0.25 * (b[x] * b[x] + d[x] * d[x])
                 + 0.375 * c[x] * c[x];
         }
-        let at = |x: i64| rows[x.clamp(0, wide as i64 - 1) as usize];
+        let at = |x: i64| rows[x.clamp(0, width as i64 - 1) as usize];
         let edge = |x: usize| {
             let x = x as i64;
             0.0625 * (at(x - 2) + at(x + 2)) + 0.25 * (at(x - 1) + at(x + 1)) + 0.375 * at(x)
         };
-        let inside = 2.min(wide)..wide.saturating_sub(2).max(2.min(wide));
+        let inside = 2.min(width)..width.saturating_sub(2).max(2.min(width));
         for (own, out) in rows.windows(5).zip(&mut out[inside.clone()]) {
             *out = 0.0625 * (own[0] + own[4]) + 0.25 * (own[1] + own[3]) + 0.375 * own[2];
         }
-        (0..inside.start).chain(inside.end..wide).for_each(|x| out[x] = edge(x));
+        (0..inside.start).chain(inside.end..width).for_each(|x| out[x] = edge(x));
     }
 }
 
@@ -131,26 +131,30 @@ pub fn spread_squares(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
 mod tests {
     use super::*;
 
-    fn plane(wide: usize, tall: usize, of: impl Fn(f32, f32) -> f32) -> Plane {
-        let values = (0..wide * tall).map(|i| of((i % wide) as f32, (i / wide) as f32)).collect();
-        Plane { wide, tall, values }
+    fn plane(width: usize, height: usize, of: impl Fn(f32, f32) -> f32) -> Plane {
+        let values =
+            (0..width * height).map(|i| of((i % width) as f32, (i / width) as f32)).collect();
+        Plane { width, height, values }
     }
 
     #[test]
     fn what_is_straight_stays_so_and_sizes_fit() {
-        for (wide, tall) in [(1, 1), (2, 3), (5, 4), (16, 9), (17, 30)] {
-            let from = plane(wide, tall, |x, y| 0.5 * x - y + 3.0);
+        for (width, height) in [(1, 1), (2, 3), (5, 4), (16, 9), (17, 30)] {
+            let from = plane(width, height, |x, y| 0.5 * x - y + 3.0);
             let (mut half, mut whole, mut rows) = (Plane::default(), Plane::default(), vec![]);
             halve(&from, &mut half, &mut rows);
-            assert_eq!((half.wide, half.tall), (wide.div_ceil(2), tall.div_ceil(2)));
-            double(&half, (wide, tall), &mut whole, &mut rows);
-            for y in 0..tall {
-                for x in 0..wide {
-                    let (own, wanted) = (whole.values[y * wide + x], from.values[y * wide + x]);
-                    let inside = (4..wide.saturating_sub(4)).contains(&x)
-                        && (4..tall.saturating_sub(4)).contains(&y);
+            assert_eq!((half.width, half.height), (width.div_ceil(2), height.div_ceil(2)));
+            double(&half, (width, height), &mut whole, &mut rows);
+            for y in 0..height {
+                for x in 0..width {
+                    let (own, wanted) = (whole.values[y * width + x], from.values[y * width + x]);
+                    let inside = (4..width.saturating_sub(4)).contains(&x)
+                        && (4..height.saturating_sub(4)).contains(&y);
                     let limit = if inside { 1e-4 } else { 2.0 };
-                    assert!((own - wanted).abs() < limit, "{wide}x{tall} {x} {y}: {own}, {wanted}");
+                    assert!(
+                        (own - wanted).abs() < limit,
+                        "{width}x{height} {x} {y}: {own}, {wanted}"
+                    );
                 }
             }
         }

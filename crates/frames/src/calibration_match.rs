@@ -173,8 +173,8 @@ mod tests {
 
     #[test]
     fn flats_are_those_of_the_lens() {
-        let long = Facts { focal_mm: Some(85.0), ..facts(0.02, 100) };
-        let flats = [long.clone(), facts(0.02, 100)];
+        let length = Facts { focal_mm: Some(85.0), ..facts(0.02, 100) };
+        let flats = [length.clone(), facts(0.02, 100)];
         assert_eq!(of(FrameRole::Flat, &flats, &facts(8.0, 6400), false), Ok(vec![1]));
         let told = of(FrameRole::Flat, &flats[..1], &facts(8.0, 6400), false).unwrap_err();
         assert!(told.contains("taken at 85 mm, and f1.dng was taken at 20 mm"), "{told}");

@@ -15,11 +15,11 @@ pub fn content_hash(path: &Path) -> Result<String, PictureError> {
     let mut hasher = blake3::Hasher::new();
     let mut file = regular::open(path)?;
     loop {
-        let long = file.read(&mut piece).map_err(PictureError::io(path))?;
-        if long == 0 {
+        let length = file.read(&mut piece).map_err(PictureError::io(path))?;
+        if length == 0 {
             break;
         }
-        hasher.update(&piece[..long]);
+        hasher.update(&piece[..length]);
     }
     Ok(hasher.finalize().to_hex().to_string())
 }

@@ -137,16 +137,16 @@ impl Denoiser {
             return fill(region, planes, stride);
         }
         let around = around(region, size, reach(halved));
-        let (wide, tall) = (around.width as usize, around.height as usize);
+        let (width, height) = (around.width as usize, around.height as usize);
         let mut light: Planes = [(); 3].map(|()| vec![0.0; around.area()]);
-        fill(around, light.each_mut().map(Vec::as_mut_slice), wide)?;
+        fill(around, light.each_mut().map(Vec::as_mut_slice), width)?;
         let mut parts = apart(light);
-        self.reduce(&mut parts, wide, halved);
-        debug_assert_eq!(parts[0].len(), wide * tall);
+        self.reduce(&mut parts, width, halved);
+        debug_assert_eq!(parts[0].len(), width * height);
         let (left, top) = ((region.x - around.x) as usize, (region.y - around.y) as usize);
         let [red, green, blue] = planes;
         for y in 0..region.height as usize {
-            let from = (top + y) * wide + left;
+            let from = (top + y) * width + left;
             for x in 0..region.width as usize {
                 let [r, g, b] = together([0, 1, 2].map(|plane: usize| parts[plane][from + x]));
                 let to = y * stride + x;
@@ -173,8 +173,8 @@ impl Denoiser {
     }
 
     /// Takes the noise off planes of so wide a region.
-    fn reduce(&self, parts: &mut Planes, wide: usize, halved: usize) {
-        let brightness = smoothed(&parts[0], wide, SCALES - halved);
+    fn reduce(&self, parts: &mut Planes, width: usize, halved: usize) {
+        let brightness = smoothed(&parts[0], width, SCALES - halved);
         // The variance of noise follows the light around, which is told by the smoothest brightness.
         let around = brightness.last().expect("there is one scale");
         let noise: Vec<f32> =
@@ -182,13 +182,13 @@ impl Denoiser {
         let Denoise { luminance, colour } = self.amount;
         let [bright, red_blue, green] = parts;
         if luminance > 0.0 {
-            self.reduce_plane((0, luminance, BRIGHT), bright, &brightness, &noise, wide, halved);
+            self.reduce_plane((0, luminance, BRIGHT), bright, &brightness, &noise, width, halved);
         }
         drop(brightness);
         if colour > 0.0 {
             for (plane, part) in [(1, red_blue), (2, green)] {
-                let scales = smoothed(part, wide, SCALES - halved);
-                self.reduce_plane((plane, colour, COLOUR), part, &scales, &noise, wide, halved);
+                let scales = smoothed(part, width, SCALES - halved);
+                self.reduce_plane((plane, colour, COLOUR), part, &scales, &noise, width, halved);
             }
         }
     }
@@ -201,7 +201,7 @@ impl Denoiser {
         part: &mut [f32],
         scales: &[Vec<f32>],
         noise: &[f32],
-        wide: usize,
+        width: usize,
         halved: usize,
     ) {
         let unreduced = part.to_vec();
@@ -212,7 +212,7 @@ impl Denoiser {
             if limit > 0.0 {
                 let finer = if scale == 0 { &unreduced } else { &scales[scale - 1] };
                 squared(finer, coarser, &mut squares);
-                let energy = smoother(&squares, wide, 1 << scale);
+                let energy = smoother(&squares, width, 1 << scale);
                 shrink([finer, coarser, &energy, noise], limit * limit, part);
             }
         }
@@ -242,10 +242,10 @@ fn together([bright, red_blue, green]: [f32; 3]) -> [f32; 3] {
 }
 
 /// A plane ever smoother: by the cubic spline 1 4 6 4 1, its places one, two, four ... pixels apart.
-fn smoothed(plane: &[f32], wide: usize, scales: usize) -> Vec<Vec<f32>> {
+fn smoothed(plane: &[f32], width: usize, scales: usize) -> Vec<Vec<f32>> {
     let mut all: Vec<Vec<f32>> = Vec::with_capacity(scales);
     for scale in 0..scales {
-        let next = smoother(all.last().map_or(plane, Vec::as_slice), wide, 1 << scale);
+        let next = smoother(all.last().map_or(plane, Vec::as_slice), width, 1 << scale);
         all.push(next);
     }
     all
@@ -253,22 +253,22 @@ fn smoothed(plane: &[f32], wide: usize, scales: usize) -> Vec<Vec<f32>> {
 
 const SPLINE: [f32; 3] = [6.0 / 16.0, 4.0 / 16.0, 1.0 / 16.0];
 
-fn smoother(plane: &[f32], wide: usize, step: usize) -> Vec<f32> {
-    let tall = plane.len() / wide;
+fn smoother(plane: &[f32], width: usize, step: usize) -> Vec<f32> {
+    let height = plane.len() / width;
     let row = |y: isize| {
-        let y = y.clamp(0, tall as isize - 1) as usize;
-        &plane[y * wide..(y + 1) * wide]
+        let y = y.clamp(0, height as isize - 1) as usize;
+        &plane[y * width..(y + 1) * width]
     };
     let mut out = vec![0.0; plane.len()];
     // Edge pixels go on beyond the edge.
-    let mut padded = vec![0.0f32; wide + 4 * step];
-    for (y, out) in out.chunks_exact_mut(wide).enumerate() {
+    let mut padded = vec![0.0f32; width + 4 * step];
+    for (y, out) in out.chunks_exact_mut(width).enumerate() {
         let at = |by: isize| row(y as isize + by * step as isize);
-        weigh([at(-2), at(-1), at(0), at(1), at(2)], &mut padded[2 * step..2 * step + wide]);
-        let (first, last) = (padded[2 * step], padded[2 * step + wide - 1]);
+        weigh([at(-2), at(-1), at(0), at(1), at(2)], &mut padded[2 * step..2 * step + width]);
+        let (first, last) = (padded[2 * step], padded[2 * step + width - 1]);
         padded[..2 * step].fill(first);
-        padded[2 * step + wide..].fill(last);
-        weigh([0, 1, 2, 3, 4].map(|by| &padded[by * step..by * step + wide]), out);
+        padded[2 * step + width..].fill(last);
+        weigh([0, 1, 2, 3, 4].map(|by| &padded[by * step..by * step + width]), out);
     }
     out
 }
@@ -284,10 +284,10 @@ fn squared(finer: &[f32], coarser: &[f32], out: &mut [f32]) {
 /// Takes off details what is noise by the energy around them.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 fn shrink([finer, coarser, energy, noise]: [&[f32]; 4], limit: f32, part: &mut [f32]) {
-    let long = part.len();
-    let (finer, coarser) = (&finer[..long], &coarser[..long]);
-    let (energy, noise) = (&energy[..long], &noise[..long]);
-    for i in 0..long {
+    let length = part.len();
+    let (finer, coarser) = (&finer[..length], &coarser[..length]);
+    let (energy, noise) = (&energy[..length], &noise[..length]);
+    for i in 0..length {
         let share = limit * noise[i] / energy[i].max(1e-30);
         part[i] -= (finer[i] - coarser[i]) * if share > 1.0 { 1.0 } else { share };
     }
@@ -297,9 +297,9 @@ fn shrink([finer, coarser, energy, noise]: [&[f32]; 4], limit: f32, part: &mut [
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 fn weigh([a, b, c, d, e]: [&[f32]; 5], out: &mut [f32]) {
     // Equal lengths that are seen here let the processor take many at a time.
-    let long = out.len();
-    let (a, b, c, d, e) = (&a[..long], &b[..long], &c[..long], &d[..long], &e[..long]);
-    for i in 0..long {
+    let length = out.len();
+    let (a, b, c, d, e) = (&a[..length], &b[..length], &c[..length], &d[..length], &e[..length]);
+    for i in 0..length {
         out[i] = SPLINE[0] * c[i] + SPLINE[1] * (b[i] + d[i]) + SPLINE[2] * (a[i] + e[i]);
     }
 }
@@ -312,13 +312,13 @@ struct Patch {
 
 impl Patch {
     fn of(light: &dyn Light, place: Region) -> Result<Self, PictureError> {
-        let (wide, edge) = (place.width as usize, reach(0) as usize);
+        let (width, edge) = (place.width as usize, reach(0) as usize);
         let parts = apart(light.planes(place)?);
         let inner: Vec<usize> = (edge..edge + PATCH as usize)
-            .flat_map(|y| (edge..edge + PATCH as usize).map(move |x| y * wide + x))
+            .flat_map(|y| (edge..edge + PATCH as usize).map(move |x| y * width + x))
             .collect();
         let sigma = parts.each_ref().map(|plane| {
-            let scales = smoothed(plane, wide, SCALES);
+            let scales = smoothed(plane, width, SCALES);
             let mut finer: &[f32] = plane;
             let mut sigma = [0.0; SCALES];
             for (sigma, coarser) in sigma.iter_mut().zip(&scales) {
@@ -412,8 +412,8 @@ mod tests {
             for (out, plane) in planes.into_iter().zip(&self.planes) {
                 for y in 0..region.height as usize {
                     let from = (y + region.y as usize) * self.size.0 as usize + region.x as usize;
-                    let wide = region.width as usize;
-                    out[y * stride..y * stride + wide].copy_from_slice(&plane[from..from + wide]);
+                    let width = region.width as usize;
+                    out[y * stride..y * stride + width].copy_from_slice(&plane[from..from + width]);
                 }
             }
             Ok(())
@@ -490,12 +490,12 @@ mod tests {
         /// A part is what it is in the whole: tiles show no seams.
         #[test]
         fn parts_are_as_in_the_whole(
-            x in 0u32..250, y in 0u32..220, wide in 1u32..90, tall in 1u32..90,
+            x in 0u32..250, y in 0u32..220, width in 1u32..90, height in 1u32..90,
         ) {
             let light = Noisy::new(7, 0.03);
             let whole = reduced(&light, FULL, WHOLE);
             let region =
-                Region { x, y, width: wide.min(256 - x), height: tall.min(224 - y) };
+                Region { x, y, width: width.min(256 - x), height: height.min(224 - y) };
             let part = reduced(&light, FULL, region);
             for (i, value) in part[0].iter().enumerate() {
                 let at = (i as u32 / region.width + y) * 256 + i as u32 % region.width + x;

@@ -16,9 +16,9 @@ pub fn sensor_light(sensor: &Sensor, [x, y]: [u32; 2], codes: &[u16], light: &mu
 
 /// Light of some whole rows of a mosaic as they were recorded.
 pub fn uncalibrated_rows(mosaic: &Mosaic, rows: std::ops::Range<u32>, light: &mut [f32]) {
-    let wide = mosaic.width as usize;
-    for (y, light) in rows.zip(light.chunks_exact_mut(wide)) {
-        let codes = &mosaic.codes[y as usize * wide..(y as usize + 1) * wide];
+    let width = mosaic.width as usize;
+    for (y, light) in rows.zip(light.chunks_exact_mut(width)) {
+        let codes = &mosaic.codes[y as usize * width..(y as usize + 1) * width];
         sensor_light(&mosaic.sensor, [0, y], codes, light);
     }
 }

@@ -108,8 +108,8 @@ impl Recorded {
             Self::Sensor(own) => {
                 let codes = own.codes.read_region(region)?;
                 let mut light = vec![0.0; codes.len()];
-                let wide = region.width as usize;
-                let rows = light.chunks_exact_mut(wide).zip(codes.chunks_exact(wide));
+                let width = region.width as usize;
+                let rows = light.chunks_exact_mut(width).zip(codes.chunks_exact(width));
                 for (y, (light, codes)) in (region.y..).zip(rows) {
                     sensor_light(&own.sensor, [region.x, y], codes, light);
                 }

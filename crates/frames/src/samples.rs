@@ -92,8 +92,8 @@ impl<T: Sample> Samples<T> {
     ) -> Result<Part<'a, T>, PictureError> {
         match self {
             Self::Tiles(tiles) => tiles.part(region, buffer),
-            Self::Memory(memory, tall) => {
-                Ok(Part::of_columns(cast_slice(memory), COLUMN, *tall, 3))
+            Self::Memory(memory, height) => {
+                Ok(Part::of_columns(cast_slice(memory), COLUMN, *height, 3))
             }
         }
     }

@@ -38,8 +38,8 @@ impl Brush<'_> {
 
     /// How much of each of `long` pixels of row `y` from `left` on it covers, 0 to 1. It must have a
     /// point.
-    pub fn cover(&self, left: f32, y: f32, long: usize) -> Vec<f32> {
-        let mut cover = vec![0.0f32; long];
+    pub fn cover(&self, left: f32, y: f32, run_length: usize) -> Vec<f32> {
+        let mut cover = vec![0.0f32; run_length];
         let single = [[self.points[0], self.points[0]]];
         let pairs = self.points.windows(2).map(|pair| [pair[0], pair[1]]);
         for [from, to] in
@@ -50,7 +50,7 @@ impl Brush<'_> {
                 continue;
             }
             let start = (from[0].min(to[0]) - widest - left).max(0.0) as usize;
-            let end = ((from[0].max(to[0]) + widest - left).max(0.0) as usize + 1).min(long);
+            let end = ((from[0].max(to[0]) + widest - left).max(0.0) as usize + 1).min(run_length);
             let (dx, dy) = (to[0] - from[0], to[1] - from[1]);
             let length = (dx * dx + dy * dy).max(1e-6);
             for (i, cover) in cover.iter_mut().enumerate().take(end).skip(start) {
@@ -77,11 +77,11 @@ impl Brush<'_> {
         part: Region,
         other: impl Fn(usize) -> Option<[f32; 3]>,
     ) {
-        let wide = part.width as usize;
+        let width = part.width as usize;
         for row in 0..part.height {
-            let cover = self.cover(part.x as f32, (part.y + row) as f32, wide);
+            let cover = self.cover(part.x as f32, (part.y + row) as f32, width);
             let to = (part.y + row - region.y) * region.width + part.x - region.x;
-            let numbers = row as usize * wide..;
+            let numbers = row as usize * width..;
             for ((own, cover), number) in light[to as usize..].iter_mut().zip(cover).zip(numbers) {
                 if let Some(other) = other(number).filter(|_| cover > 0.0) {
                     *own = std::array::from_fn(|c| cover * other[c] + (1.0 - cover) * own[c]);
@@ -91,10 +91,10 @@ impl Brush<'_> {
     }
 
     /// Its points in a picture that begins at `origin` and is this many times smaller.
-    pub fn points_in(&self, origin: [u32; 2], times: f32) -> Vec<[f32; 3]> {
+    pub fn points_in(&self, origin: [u32; 2], factor: f32) -> Vec<[f32; 3]> {
         let [left, top] = origin.map(|v| v as f32);
-        let place = |v: f32| (v + 0.5) / times - 0.5;
-        self.points.iter().map(|[x, y, r]| [place(x - left), place(y - top), r / times]).collect()
+        let place = |v: f32| (v + 0.5) / factor - 0.5;
+        self.points.iter().map(|[x, y, r]| [place(x - left), place(y - top), r / factor]).collect()
     }
 }
 

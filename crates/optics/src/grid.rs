@@ -23,9 +23,9 @@ impl Grid {
     }
 
     /// The grid of cells so many times as large.
-    pub fn coarser(&self, times: usize) -> Self {
-        let (across, down) = (self.across.div_ceil(times), self.down.div_ceil(times));
-        Self { step: self.step * times as u32, across, down }
+    pub fn coarser(&self, factor: usize) -> Self {
+        let (across, down) = (self.across.div_ceil(factor), self.down.div_ceil(factor));
+        Self { step: self.step * factor as u32, across, down }
     }
 
     /// Number of cells.
@@ -129,12 +129,12 @@ impl Grid {
     }
 
     fn along_rows<const N: usize>(&self, values: &[[f32; N]], radius: usize) -> Vec<[f32; N]> {
-        let long = self.across;
+        let length = self.across;
         let mut out = vec![[0.0; N]; values.len()];
-        let rows = out.par_chunks_mut(long).zip(values.par_chunks(long)).with_min_len(32);
+        let rows = out.par_chunks_mut(length).zip(values.par_chunks(length)).with_min_len(32);
         rows.for_each(|(out, row)| {
             let mut sums = [0.0f64; N];
-            row[..radius.min(long)].iter().for_each(|v| add(&mut sums, v, 1.0));
+            row[..radius.min(length)].iter().for_each(|v| add(&mut sums, v, 1.0));
             let mut mean = (0, 0.0);
             for (i, out) in out.iter_mut().enumerate() {
                 if let Some(next) = row.get(i + radius) {
@@ -144,10 +144,10 @@ impl Grid {
                     add(&mut sums, &row[i - radius - 1], -1.0);
                 }
                 let first = i.saturating_sub(radius);
-                let wide = (i + radius).min(long - 1) + 1 - first;
+                let width = (i + radius).min(length - 1) + 1 - first;
                 // Dividing takes long, and most squares are whole.
-                if wide != mean.0 {
-                    mean = (wide, 1.0 / wide as f64);
+                if width != mean.0 {
+                    mean = (width, 1.0 / width as f64);
                 }
                 *out = sums.map(|sum| (sum * mean.1) as f32);
             }
@@ -156,23 +156,23 @@ impl Grid {
     }
 
     fn along_columns<const N: usize>(&self, values: &[[f32; N]], radius: usize) -> Vec<[f32; N]> {
-        let (wide, long) = (self.across, self.down);
-        let row = |y: usize| &values[y * wide..(y + 1) * wide];
-        let mut sums = vec![[0.0f64; N]; wide];
+        let (width, length) = (self.across, self.down);
+        let row = |y: usize| &values[y * width..(y + 1) * width];
+        let mut sums = vec![[0.0f64; N]; width];
         let tell = |sums: &mut [[f64; N]], y: usize, sign: f64| {
             sums.iter_mut().zip(row(y)).for_each(|(sums, v)| add(sums, v, sign));
         };
-        (0..radius.min(long)).for_each(|y| tell(&mut sums, y, 1.0));
+        (0..radius.min(length)).for_each(|y| tell(&mut sums, y, 1.0));
         let mut out = vec![[0.0; N]; values.len()];
-        for (y, out) in out.chunks_exact_mut(wide).enumerate() {
-            if y + radius < long {
+        for (y, out) in out.chunks_exact_mut(width).enumerate() {
+            if y + radius < length {
                 tell(&mut sums, y + radius, 1.0);
             }
             if y > radius {
                 tell(&mut sums, y - radius - 1, -1.0);
             }
             let first = y.saturating_sub(radius);
-            let part = 1.0 / ((y + radius).min(long - 1) + 1 - first) as f64;
+            let part = 1.0 / ((y + radius).min(length - 1) + 1 - first) as f64;
             for (out, sums) in out.iter_mut().zip(&sums) {
                 *out = sums.map(|sum| (sum * part) as f32);
             }

@@ -45,11 +45,16 @@ pub struct Region {
 
 impl Region {
     /// The regions of at most `[wide, tall]` pixels that cover a `width` x `height` picture.
-    pub fn covering(width: u32, height: u32, [wide, tall]: [u32; 2]) -> Vec<Self> {
+    pub fn covering(width: u32, height: u32, [columns, rows]: [u32; 2]) -> Vec<Self> {
         let mut all = Vec::new();
-        for y in (0..height).step_by(tall as usize) {
-            for x in (0..width).step_by(wide as usize) {
-                all.push(Self { x, y, width: wide.min(width - x), height: tall.min(height - y) });
+        for y in (0..height).step_by(rows as usize) {
+            for x in (0..width).step_by(columns as usize) {
+                all.push(Self {
+                    x,
+                    y,
+                    width: columns.min(width - x),
+                    height: rows.min(height - y),
+                });
             }
         }
         all
@@ -117,33 +122,33 @@ pub struct Part<'a, T> {
     samples: &'a [T],
     x: u32,
     y: u32,
-    wide: u32,
-    tall: u32,
+    width: u32,
+    height: u32,
     channels: usize,
 }
 
 impl<'a, T> Part<'a, T> {
     /// The region whose rows are `samples`.
     pub fn of_rows(samples: &'a [T], region: Region, channels: usize) -> Self {
-        let Region { x, y, width: wide, height: tall } = region;
+        let Region { x, y, width, height } = region;
         assert!(samples.len() == region.area() * channels, "samples for all pixels");
-        Self { samples, x, y, wide, tall, channels }
+        Self { samples, x, y, width, height, channels }
     }
 
     /// A picture of `tall` rows, whose `samples` are columns of `wide` pixels one after the other.
-    pub fn of_columns(samples: &'a [T], wide: u32, tall: u32, channels: usize) -> Self {
-        Self { samples, x: 0, y: 0, wide, tall, channels }
+    pub fn of_columns(samples: &'a [T], width: u32, height: u32, channels: usize) -> Self {
+        Self { samples, x: 0, y: 0, width, height, channels }
     }
 
     /// `width` pixels from column `x` of row `y` on, all inside the region, in pieces that lie
     /// together.
     pub fn runs(&self, x: u32, y: u32, width: u32) -> impl Iterator<Item = &'a [T]> + use<'a, T> {
-        let Self { samples, wide, tall, channels, .. } = *self;
+        let Self { samples, width: columns, height, channels, .. } = *self;
         let (mut x, stop, y) = (x - self.x, x - self.x + width, y - self.y);
         std::iter::from_fn(move || {
-            let (column, inside) = (x / wide, x % wide);
-            let next = stop.min((column + 1) * wide);
-            let pixel = (column as usize * tall as usize + y as usize) * wide as usize;
+            let (column, inside) = (x / columns, x % columns);
+            let next = stop.min((column + 1) * columns);
+            let pixel = (column as usize * height as usize + y as usize) * columns as usize;
             let at = (pixel + inside as usize) * channels;
             let run = (x < stop).then(|| &samples[at..at + (next - x) as usize * channels]);
             x = next;
@@ -262,8 +267,8 @@ impl<T: Sample> TiledFile<T> {
             samples: buffer,
             x,
             y,
-            wide: SIDE,
-            tall: region.height,
+            width: SIDE,
+            height: region.height,
             channels: self.channels(),
         })
     }

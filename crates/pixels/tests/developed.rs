@@ -40,7 +40,7 @@ fn write(path: &Path, samples: &[u16], pattern: Option<[[u8; 6]; 6]>) {
     }
     directory.write_tag(tag(258), &vec![16u16; each as usize][..]).unwrap();
     directory.write_tag(tag(50_778), 21u16).unwrap();
-    let long = samples.len() as u32 * 2;
+    let length = samples.len() as u32 * 2;
     let white = u32::from(WHITE);
     for (number, value) in [
         (254, 0),
@@ -48,7 +48,7 @@ fn write(path: &Path, samples: &[u16], pattern: Option<[[u8; 6]; 6]>) {
         (257, SIZE.1),
         (273, at),
         (278, SIZE.1),
-        (279, long),
+        (279, length),
         (50_717, white),
     ] {
         directory.write_tag(tag(number), value).unwrap();

@@ -59,10 +59,10 @@ fn folder() -> (tempfile::TempDir, impl Fn(&str) -> PathBuf) {
 fn each_format_reads_back_what_was_written() {
     let (_folder, file) = folder();
     let cases = [
-        ("a.tif", Target::Tiff { wide: true, deflate: false }, FileFormat::Tiff, 16, 0),
-        ("b.tif", Target::Tiff { wide: false, deflate: true }, FileFormat::Tiff, 8, 129),
-        ("c.png", Target::Png { wide: true }, FileFormat::Png, 16, 0),
-        ("d.png", Target::Png { wide: false }, FileFormat::Png, 8, 129),
+        ("a.tif", Target::Tiff { sixteen_bit: true, deflate: false }, FileFormat::Tiff, 16, 0),
+        ("b.tif", Target::Tiff { sixteen_bit: false, deflate: true }, FileFormat::Tiff, 8, 129),
+        ("c.png", Target::Png { sixteen_bit: true }, FileFormat::Png, 16, 0),
+        ("d.png", Target::Png { sixteen_bit: false }, FileFormat::Png, 8, 129),
         ("e.jpg", Target::Jpeg { quality: 98 }, FileFormat::Jpeg, 8, 257 * 6),
     ];
     for (name, target, format, bits, tolerance) in cases {
@@ -118,9 +118,9 @@ fn every_format_keeps_how_it_was_taken_in_all_letters() {
     let (_folder, file) = folder();
     let facts = taken();
     let targets = [
-        ("a.tif", Target::Tiff { wide: true, deflate: false }),
-        ("b.tif", Target::Tiff { wide: false, deflate: true }),
-        ("c.png", Target::Png { wide: true }),
+        ("a.tif", Target::Tiff { sixteen_bit: true, deflate: false }),
+        ("b.tif", Target::Tiff { sixteen_bit: false, deflate: true }),
+        ("c.png", Target::Png { sixteen_bit: true }),
         ("d.jpg", Target::Jpeg { quality: 90 }),
     ];
     for (name, target) in targets {
@@ -142,7 +142,7 @@ fn the_place_is_left_out_where_that_is_wanted() {
     let taken = Some(Taken { facts: &facts, stack: None, place: false });
     let picture = Picture { width: 8, height: 8, channels: 3, encoding: &encoding, taken };
     for (name, target) in [
-        ("a.tif", Target::Tiff { wide: true, deflate: false }),
+        ("a.tif", Target::Tiff { sixteen_bit: true, deflate: false }),
         ("b.jpg", Target::Jpeg { quality: 90 }),
     ] {
         write_picture(&file(name), target, &picture, &mut |_, _| Ok(())).unwrap();
@@ -161,8 +161,8 @@ fn turned_jpeg(path: &Path, orientation: u8) {
     let bytes = encode_jpeg(WIDTH as u16, HEIGHT as u16, &pixels, 98);
     let mut block = b"Exif\0\0II*\0\x08\0\0\0\x01\0\x12\x01\x03\0\x01\0\0\0".to_vec();
     block.extend([orientation, 0, 0, 0, 0, 0, 0, 0]);
-    let long = (block.len() as u16 + 2).to_be_bytes();
-    let turned = [&bytes[..2], &[0xff, 0xe1], &long, &block, &bytes[2..]].concat();
+    let length = (block.len() as u16 + 2).to_be_bytes();
+    let turned = [&bytes[..2], &[0xff, 0xe1], &length, &block, &bytes[2..]].concat();
     std::fs::write(path, turned).unwrap();
 }
 
@@ -191,7 +191,7 @@ fn a_jpeg_of_a_camera_held_upright_is_read_upright() {
 #[test]
 fn the_content_counts_and_not_the_name() {
     let (_folder, file) = folder();
-    write(&file("a.png"), Target::Png { wide: true }, None);
+    write(&file("a.png"), Target::Png { sixteen_bit: true }, None);
     std::fs::rename(file("a.png"), file("a.tif")).unwrap();
     assert_eq!(read(&file("a.tif")).unwrap().0.format, FileFormat::Png);
 }
@@ -200,8 +200,8 @@ fn the_content_counts_and_not_the_name() {
 fn cut_files_of_each_format_are_refused() {
     let (_folder, file) = folder();
     let cases = [
-        ("a.tif", Target::Tiff { wide: true, deflate: false }),
-        ("c.png", Target::Png { wide: true }),
+        ("a.tif", Target::Tiff { sixteen_bit: true, deflate: false }),
+        ("c.png", Target::Png { sixteen_bit: true }),
         ("e.jpg", Target::Jpeg { quality: 90 }),
     ];
     for (name, target) in cases {
@@ -253,7 +253,7 @@ fn absurd_headers_are_refused_before_memory_is_taken() {
     assert!(matches!(error, PictureError::TooLarge { width: 60_000, .. }), "{error}");
     assert!(error.to_string().contains("60000 x 60000"), "{error}");
 
-    write(&file("vast.png"), Target::Png { wide: false }, None);
+    write(&file("vast.png"), Target::Png { sixteen_bit: false }, None);
     let mut bytes = std::fs::read(file("vast.png")).unwrap();
     bytes[16..24].copy_from_slice(&[0, 0, 0xea, 0x60, 0, 0, 0xea, 0x60]);
     // The header's checksum covers the size.
@@ -280,7 +280,7 @@ fn a_failed_write_leaves_the_old_file_and_nothing_else() {
         Picture { width: WIDTH, height: HEIGHT, channels: 3, encoding: &encoding, taken: None };
     let result = write_picture(
         &file("keep.tif"),
-        Target::Tiff { wide: true, deflate: false },
+        Target::Tiff { sixteen_bit: true, deflate: false },
         &picture,
         &mut |y, _| {
             if y > 0 { Err(PictureError::Cancelled) } else { Ok(()) }
@@ -294,7 +294,7 @@ fn a_failed_write_leaves_the_old_file_and_nothing_else() {
 #[test]
 fn decode_to_tiles_keeps_every_sample() {
     let (folder, file) = folder();
-    write(&file("a.tif"), Target::Tiff { wide: true, deflate: false }, None);
+    write(&file("a.tif"), Target::Tiff { sixteen_bit: true, deflate: false }, None);
     let mut seen = 0;
     let tiles = PictureFile::open(&file("a.tif"))
         .unwrap()

@@ -144,7 +144,7 @@ fn tiled(value: impl Fn(u32, u32, u32) -> u16) -> Vec<u8> {
         at
     };
     let at = list(&places);
-    let long = list(&vec![SIDE * SIDE * 6; places.len()]);
+    let length = list(&vec![SIDE * SIDE * 6; places.len()]);
     let bits = list(&[16 | 16 << 16, 16]);
     let count = places.len() as u32;
     let entries: [(u16, u16, u32, u32); 10] = [
@@ -157,7 +157,7 @@ fn tiled(value: impl Fn(u32, u32, u32) -> u16) -> Vec<u8> {
         (322, 4, 1, SIDE),
         (323, 4, 1, SIDE),
         (324, 4, count, at),
-        (325, 4, count, long),
+        (325, 4, count, length),
     ];
     let at_directory = bytes.len() as u32;
     bytes[4..8].copy_from_slice(&at_directory.to_le_bytes());

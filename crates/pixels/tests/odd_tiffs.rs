@@ -171,9 +171,11 @@ fn colours_that_lie_apart_are_put_together() {
     let mut bytes = b"II*\0\0\0\0\0".to_vec();
     bytes.extend(&strips);
     let list = bytes.len() as u32;
-    let long = PIXELS as u32 * 2;
+    let length = PIXELS as u32 * 2;
     bytes.extend(
-        [8, 8 + long, 8 + 2 * long, long, long, long].iter().flat_map(|v: &u32| v.to_le_bytes()),
+        [8, 8 + length, 8 + 2 * length, length, length, length]
+            .iter()
+            .flat_map(|v: &u32| v.to_le_bytes()),
     );
     let mut entries = Tiff::new(3, 16, 2, vec![]).with(284, 3, 2).entries;
     entries.push((273, 4, 3, list));

@@ -15,7 +15,7 @@ struct Made {
     rows_per_strip: u32,
     /// 1 grey, 2 grey and opacity, 3 RGB, 4 RGB and opacity.
     channels: u32,
-    wide: bool,
+    sixteen_bit: bool,
     big_endian: bool,
     differences: bool,
     deflate: bool,
@@ -26,7 +26,7 @@ struct Made {
 impl Made {
     fn value(&self, x: u32, y: u32, c: u32) -> u16 {
         let value = (x * 2731 + y * 977 + c * 12007 + x * y * 31) as u16;
-        if self.wide { value } else { value >> 8 }
+        if self.sixteen_bit { value } else { value >> 8 }
     }
 
     fn row(&self, y: u32) -> Vec<u8> {
@@ -38,7 +38,7 @@ impl Made {
                     false => 0,
                 };
                 let sample = self.value(x, y, c).wrapping_sub(left);
-                match (self.wide, self.big_endian) {
+                match (self.sixteen_bit, self.big_endian) {
                     (false, _) => bytes.push(sample as u8),
                     (true, true) => bytes.extend(sample.to_be_bytes()),
                     (true, false) => bytes.extend(sample.to_le_bytes()),
@@ -83,7 +83,7 @@ impl Made {
         let lengths: Vec<u32> = strips.iter().map(|s| s.len() as u32).collect();
         let (offsets_at, lengths_at) = (put(&offsets), put(&lengths));
         let bits_at = bytes.len() as u32;
-        let bits = if self.wide { 16 } else { 8 };
+        let bits = if self.sixteen_bit { 16 } else { 8 };
         (0..self.channels).for_each(|_| bytes.extend(word(bits)));
         let count = strips.len() as u32;
         let lists = |list: &[u32], at: u32| if count == 1 { list[0] } else { at };
@@ -137,23 +137,23 @@ impl Made {
             ("right", "bottom"),
             ("left", "bottom"),
         ][self.orientation as usize - 1];
-        let (wide, tall) = match row {
+        let (columns, rows) = match row {
             "top" | "bottom" => (self.width, self.height),
             _ => (self.height, self.width),
         };
-        for seen_y in 0..tall {
-            for seen_x in 0..wide {
+        for seen_y in 0..rows {
+            for seen_x in 0..columns {
                 // How far from a side.
                 let from = |side: &str| match side {
                     "top" => seen_y,
-                    "bottom" => tall - 1 - seen_y,
+                    "bottom" => rows - 1 - seen_y,
                     "left" => seen_x,
-                    _ => wide - 1 - seen_x,
+                    _ => columns - 1 - seen_x,
                 };
                 let (x, y) = (from(column), from(row));
                 for c in 0..3 {
                     let value = self.value(x, y, if self.channels > 2 { c } else { 0 });
-                    samples.push(if self.wide { value } else { value * 257 });
+                    samples.push(if self.sixteen_bit { value } else { value * 257 });
                 }
             }
         }
@@ -176,11 +176,11 @@ proptest! {
     fn every_way_of_cutting_and_coding_reads_the_same(
         (width, height, rows_per_strip) in (1u32..70, 1u32..300, 1u32..320),
         channels in 1u32..5,
-        [wide, big_endian, differences, deflate] in any::<[bool; 4]>(),
+        [sixteen_bit, big_endian, differences, deflate] in any::<[bool; 4]>(),
         orientation in prop_oneof![3 => Just(1u32), 2 => 2u32..9],
     ) {
         let made = Made {
-            width, height, rows_per_strip, channels, wide, big_endian, differences, deflate,
+            width, height, rows_per_strip, channels, sixteen_bit, big_endian, differences, deflate,
             orientation,
         };
         let folder = tempfile::tempdir().unwrap();
@@ -195,7 +195,7 @@ const PACKED: Made = Made {
     height: 200,
     rows_per_strip: 50,
     channels: 3,
-    wide: true,
+    sixteen_bit: true,
     big_endian: false,
     differences: true,
     deflate: true,

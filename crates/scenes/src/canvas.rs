@@ -30,23 +30,23 @@ impl Canvas {
     }
 
     fn soften(&mut self, weights: [f32; 5]) {
-        let (wide, tall) = (self.width, self.height);
+        let (width, height) = (self.width, self.height);
         let mut across = vec![[0.0f32; 3]; self.light.len()];
-        let rows = across.par_chunks_mut(wide).zip(self.light.par_chunks(wide));
+        let rows = across.par_chunks_mut(width).zip(self.light.par_chunks(width));
         rows.for_each(|(to, from)| {
             for (x, to) in to.iter_mut().enumerate() {
                 for (k, weight) in weights.iter().enumerate() {
-                    let pixel = from[(x + k).saturating_sub(2).min(wide - 1)];
+                    let pixel = from[(x + k).saturating_sub(2).min(width - 1)];
                     (0..3).for_each(|c| to[c] += weight * pixel[c]);
                 }
             }
         });
-        self.light.par_chunks_mut(wide).enumerate().for_each(|(y, to)| {
+        self.light.par_chunks_mut(width).enumerate().for_each(|(y, to)| {
             for (x, to) in to.iter_mut().enumerate() {
                 *to = [0.0; 3];
                 for (k, weight) in weights.iter().enumerate() {
-                    let row = (y + k).saturating_sub(2).min(tall - 1);
-                    let pixel = across[row * wide + x];
+                    let row = (y + k).saturating_sub(2).min(height - 1);
+                    let pixel = across[row * width + x];
                     (0..3).for_each(|c| to[c] += weight * pixel[c]);
                 }
             }

@@ -70,8 +70,8 @@ pub fn save(
     let picture = Picture { width, height, channels, encoding: &encoding, taken };
     let row = width as usize * channels;
     let target = match path.extension().is_some_and(|e| e == "png") {
-        true => Target::Png { wide: true },
-        false => Target::Tiff { wide: true, deflate },
+        true => Target::Png { sixteen_bit: true },
+        false => Target::Tiff { sixteen_bit: true, deflate },
     };
     write_picture(path, target, &picture, &mut |y, out| {
         let from = y as usize * row;

@@ -94,24 +94,24 @@ pub fn hot_photosites(sensor: &Sensor, seconds: f64) -> Vec<Hot> {
 pub fn record(sensor: &Sensor, exposure: u64, light: Option<&[f32]>, seconds: f64) -> Mosaic {
     let seen = Seen::new();
     let Sensor { width, height, seed, full_well } = *sensor;
-    let wide = width as usize;
+    let row_length = width as usize;
     let hot = hot_photosites(sensor, seconds);
     let motes = Motes::of(sensor);
     let columns: Vec<f32> = {
         let mut random = stream(seed, "columns", 0, 0);
-        (0..wide).map(|_| random.random_range(-COLUMNS..COLUMNS)).collect()
+        (0..row_length).map(|_| random.random_range(-COLUMNS..COLUMNS)).collect()
     };
     let seconds = seconds as f32;
     let scale = (WHITE - BLACK) / full_well;
-    let mut codes = vec![0u16; wide * height as usize];
-    codes.par_chunks_mut(wide).enumerate().for_each(|(y, row)| {
+    let mut codes = vec![0u16; row_length * height as usize];
+    codes.par_chunks_mut(row_length).enumerate().for_each(|(y, row)| {
         let mut random = stream(seed, "raw noise", exposure, y as u64);
         let first = hot.partition_point(|h| h.y < y as u32);
         let mut hot = hot[first..].iter().take_while(|h| h.y == y as u32).peekable();
         for (x, code) in row.iter_mut().enumerate() {
             let mut electrons = seconds * (DARK_CURRENT + GLOW * glow(sensor, x, y));
             if let Some(light) = light {
-                let share = seen.share(x as u32, y as u32, &light[(y * wide + x) * 3..][..3]);
+                let share = seen.share(x as u32, y as u32, &light[(y * row_length + x) * 3..][..3]);
                 electrons += share * full_well * motes.share(x, y);
             }
             if let Some(hot) = hot.next_if(|hot| hot.x == x as u32) {
@@ -140,12 +140,12 @@ impl Motes {
     /// The motes on a sensor: column, row and radius of each.
     pub fn of(sensor: &Sensor) -> Self {
         let mut random = stream(sensor.seed, "motes", 0, 0);
-        let wide = sensor.width as f32;
+        let width = sensor.width as f32;
         let mote = |_| {
             [
-                random.random_range(0.0..wide),
+                random.random_range(0.0..width),
                 random.random_range(0.0..sensor.height as f32),
-                wide * random.random_range(0.008..0.02),
+                width * random.random_range(0.008..0.02),
             ]
         };
         Self((0..6).map(mote).collect())

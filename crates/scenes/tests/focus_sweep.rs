@@ -26,14 +26,14 @@ fn the_same_seed_gives_the_same_bytes_and_another_seed_others() {
 #[test]
 fn the_picture_breathes_by_three_hundredths_and_the_middle_frame_is_the_reference() {
     let scene = small(9, 8);
-    let wide = |index: u32| {
+    let width = |index: u32| {
         let [left, right] = [0.0, 479.0].map(|x| scene.to_reference(index, [x, 160.0]));
         (right[0] - left[0]).hypot(right[1] - left[1]) / 479.0
     };
     let middle = scene.to_reference(scene.reference(), [100.0, 40.0]);
     assert!((middle[0] - 100.0).hypot(middle[1] - 40.0) < 1e-9);
     // The nearer the focus, the larger the picture, step by step.
-    let all: Vec<f64> = (0..9).map(wide).collect();
+    let all: Vec<f64> = (0..9).map(width).collect();
     assert!(all.windows(2).all(|pair| pair[0] < pair[1]), "{all:?}");
     assert!((0.025..0.035).contains(&(all[8] / all[0] - 1.0)), "{}", all[8] / all[0]);
 }
@@ -64,18 +64,18 @@ fn edges_of_near_things_are_spread_over_what_is_behind_them() {
     let scene = small(13, 6);
     let last = 12;
     let (frame, sharp, depth) = (scene.frame(last), scene.sharp(), scene.depth());
-    let [wide, tall] = SIZE;
+    let [width, height] = SIZE;
     let (mut beside, mut alone) = (vec![], vec![]);
-    for (y, x) in (8..tall - 8).flat_map(|y| (40..wide - 40).map(move |x| (y, x))) {
+    for (y, x) in (8..height - 8).flat_map(|y| (40..width - 40).map(move |x| (y, x))) {
         let [u, v] = scene.to_reference(last, [x as f64, y as f64]).map(|v| v.round() as usize);
-        let row = &depth[v * wide..][..wide];
-        let around = |by: usize| &row[u.saturating_sub(by)..(u + by + 1).min(wide)];
+        let row = &depth[v * width..][..width];
+        let around = |by: usize| &row[u.saturating_sub(by)..(u + by + 1).min(width)];
         // On the backdrop, which is smooth, so that fractions of a pixel make no difference.
         if around(1).iter().any(|depth| depth.is_finite()) {
             continue;
         }
         let off = (0..3).map(|c| {
-            let [own, other] = [frame[(y * wide + x) * 3 + c], sharp[(v * wide + u) * 3 + c]];
+            let [own, other] = [frame[(y * width + x) * 3 + c], sharp[(v * width + u) * 3 + c]];
             f64::from(own.abs_diff(other))
         });
         let off = off.sum::<f64>() / 3.0;

@@ -59,9 +59,11 @@ impl Saving {
         let NewExport { format, colours, place } = wish;
         let picture = |target| What::Picture(Form::Encoded(target));
         let (ending, what) = match format {
-            ExportFormat::Tiff16 => ("tif", picture(Target::Tiff { wide: true, deflate: false })),
+            ExportFormat::Tiff16 => {
+                ("tif", picture(Target::Tiff { sixteen_bit: true, deflate: false }))
+            }
             ExportFormat::Tiff32f => ("light.tif", What::Picture(Form::Light)),
-            ExportFormat::Png16 => ("png", picture(Target::Png { wide: true })),
+            ExportFormat::Png16 => ("png", picture(Target::Png { sixteen_bit: true })),
             ExportFormat::Jpeg => ("jpg", picture(Target::Jpeg { quality: JPEG_QUALITY })),
             ExportFormat::Mask => ("mask.png", What::Mask),
             ExportFormat::FocusMap => ("focus.png", What::FocusMap),
@@ -98,14 +100,14 @@ impl Saving {
                         let what = "Only a result with its sky and ground apart has a mask; choose another format.";
                         return Err(ApiError::Refused(what.to_owned()));
                     }
-                    export::write_grey(&to, Target::Png { wide: true }, &mask)
+                    export::write_grey(&to, Target::Png { sixteen_bit: true }, &mask)
                 }
                 What::FocusMap => {
                     let map = made.join(MapKind::Depth.name()).join("0.tiles");
                     if !map.exists() {
                         return Err(ApiError::Refused(NO_SWEEP.to_owned()));
                     }
-                    export::write_grey(&to, Target::Png { wide: true }, &map)
+                    export::write_grey(&to, Target::Png { sixteen_bit: true }, &map)
                 }
                 What::Moving(frames) => {
                     let App { cache, budget, .. } = &**worker;

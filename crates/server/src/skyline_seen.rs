@@ -74,17 +74,17 @@ impl Seen {
     fn places(&self) -> Vec<[f32; 3]> {
         let small = self.levels.iter().find(|mask| mask.size().0 <= 1024);
         let small = small.unwrap_or(self.mask());
-        let (wide, tall) = (small.size().0 as usize, small.size().1 as usize);
+        let (width, height) = (small.size().0 as usize, small.size().1 as usize);
         let shares = small.shares();
-        let scale = self.mask().size().0 as f32 / wide as f32;
-        let apart = (80.0 / scale).max(wide as f32 / PLACES as f32);
+        let scale = self.mask().size().0 as f32 / width as f32;
+        let apart = (80.0 / scale).max(width as f32 / PLACES as f32);
         let above = |i: usize| shares[i] > 127;
         let mut places: Vec<[f32; 2]> = Vec::new();
-        for x in 0..wide {
-            for y in 0..tall - 1 {
-                let i = y * wide + x;
+        for x in 0..width {
+            for y in 0..height - 1 {
+                let i = y * width + x;
                 let edge =
-                    above(i) != above(i + wide) || (x + 1 < wide && above(i) != above(i + 1));
+                    above(i) != above(i + width) || (x + 1 < width && above(i) != above(i + 1));
                 if !edge {
                     continue;
                 }

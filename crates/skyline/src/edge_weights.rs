@@ -86,16 +86,16 @@ impl EdgeWeights {
 /// How strong the edges of one colour are between each cell and its neighbours to the right and below,
 /// 1 for what noise does.
 fn strengths(grid: Grid, plane: &[f32]) -> [Vec<f32>; 2] {
-    let right = Line { step: 1, long: grid.across, values: grid.blurred_along(plane, 1, false) };
+    let right = Line { step: 1, length: grid.across, values: grid.blurred_along(plane, 1, false) };
     let down =
-        Line { step: grid.across, long: grid.down, values: grid.blurred_along(plane, 1, true) };
+        Line { step: grid.across, length: grid.down, values: grid.blurred_along(plane, 1, true) };
     let both = [right, down].map(|line| (line.edges(), line.differences(WIDE)));
     let mut all: Vec<f32> = both[0].0.iter().step_by(7).copied().collect();
     let usual = 3.0 * 1.4826 * median(&mut all).max(1e-4);
-    both.map(|(edges, wide)| {
+    both.map(|(edges, width)| {
         let strength =
-            |(edge, wide): (&f32, &f32)| edge.powi(2) / (usual.powi(2) + (SOFT * wide).powi(2));
-        edges.iter().zip(&wide).map(strength).collect()
+            |(edge, width): (&f32, &f32)| edge.powi(2) / (usual.powi(2) + (SOFT * width).powi(2));
+        edges.iter().zip(&width).map(strength).collect()
     })
 }
 
@@ -104,7 +104,7 @@ struct Line {
     /// From one to the next.
     step: usize,
     /// How many make a line.
-    long: usize,
+    length: usize,
     values: Vec<f32>,
 }
 
@@ -112,8 +112,8 @@ impl Line {
     /// How much the means of so many cells before and behind each way differ.
     fn differences(&self, side: usize) -> Vec<f32> {
         let one = |i: usize| {
-            let at = i / self.step % self.long;
-            let (before, behind) = (side.min(at + 1), side.min(self.long - at - 1));
+            let at = i / self.step % self.length;
+            let (before, behind) = (side.min(at + 1), side.min(self.length - at - 1));
             if behind == 0 {
                 return 0.0;
             }
@@ -130,9 +130,9 @@ impl Line {
     fn edges(&self) -> Vec<f32> {
         let all = self.differences(SIDE);
         let one = |i: usize| {
-            let at = i / self.step % self.long;
+            let at = i / self.step % self.length;
             let before = all[i - SIDE.min(at) * self.step];
-            let behind = all[i + SIDE.min((self.long - 1 - at).saturating_sub(1)) * self.step];
+            let behind = all[i + SIDE.min((self.length - 1 - at).saturating_sub(1)) * self.step];
             let sign = all[i].signum();
             let slope = 0.5 * ((sign * before).max(0.0) + (sign * behind).max(0.0));
             (all[i].abs() - slope).max(0.0)

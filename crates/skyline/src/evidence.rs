@@ -184,10 +184,10 @@ impl Row {
     ) -> Result<Self, PictureError> {
         let y = row as u32 * grid.step;
         // A few rows tell as much of large cells as all of them.
-        let tall = grid.step.min(height - y).min(rows_of(grid));
-        let y = y + (grid.step.min(height - y) - tall) / 2;
-        let region = Region { x: 0, y, width, height: tall };
-        let (wide, step) = (width as usize, grid.step as usize);
+        let rows = grid.step.min(height - y).min(rows_of(grid));
+        let y = y + (grid.step.min(height - y) - rows) / 2;
+        let region = Region { x: 0, y, width, height: rows };
+        let (columns, step) = (width as usize, grid.step as usize);
         // Sums over the frames of each pixel's differences, and of their squares: to the right and
         // downwards.
         let mut sums = [(); 2].map(|()| vec![0.0f32; region.area()]);
@@ -198,7 +198,7 @@ impl Row {
         let mut scratch = Scratch::default();
         for view in views {
             view.fill(region, planes.each_mut().map(Vec::as_mut_slice), &mut scratch)?;
-            colours.push(planes.each_ref().map(|plane| means(plane, wide, step)));
+            colours.push(planes.each_ref().map(|plane| means(plane, columns, step)));
             let [red, green, blue] = &planes;
             for (((grey, r), g), b) in grey.iter_mut().zip(red).zip(green).zip(blue) {
                 *grey = r + g + b;
@@ -211,21 +211,22 @@ impl Row {
                     *square += d * d;
                 }
             };
-            for (y, row) in grey.chunks_exact(wide).enumerate() {
-                add(0, y * wide, &row[..wide - 1], &row[1..]);
-                if let Some(below) = grey.get((y + 1) * wide..(y + 2) * wide) {
-                    add(1, y * wide, row, below);
+            for (y, row) in grey.chunks_exact(columns).enumerate() {
+                add(0, y * columns, &row[..columns - 1], &row[1..]);
+                if let Some(below) = grey.get((y + 1) * columns..(y + 2) * columns) {
+                    add(1, y * columns, row, below);
                 }
             }
         }
         let n = views.len() as f32;
-        let across = wide.div_ceil(step);
+        let across = columns.div_ceil(step);
         let (mut noise, mut shared) = (vec![0.0f32; across], vec![0.0f32; across]);
         // Differences of a cell of one row: all to the right, but those of the last row downwards.
-        let count = (step as u32 * (2 * tall - 1)) as f32;
+        let count = (step as u32 * (2 * rows - 1)) as f32;
         let each = |of: &mut dyn FnMut(usize, f32, f32)| {
             for (sums, squares) in sums.iter().zip(&squares) {
-                for (sums, squares) in sums.chunks_exact(wide).zip(squares.chunks_exact(wide)) {
+                for (sums, squares) in sums.chunks_exact(columns).zip(squares.chunks_exact(columns))
+                {
                     let cells = sums.chunks(step).zip(squares.chunks(step)).enumerate();
                     for (cell, (sums, squares)) in cells {
                         sums.iter().zip(squares).for_each(|(sum, square)| of(cell, *sum, *square));
@@ -252,15 +253,15 @@ impl Row {
 }
 
 /// Means over cells of one row of them.
-fn means(plane: &[f32], wide: usize, step: usize) -> Vec<f32> {
-    let mut columns = vec![0.0f32; wide];
-    for row in plane.chunks_exact(wide) {
+fn means(plane: &[f32], width: usize, step: usize) -> Vec<f32> {
+    let mut columns = vec![0.0f32; width];
+    for row in plane.chunks_exact(width) {
         columns.iter_mut().zip(row).for_each(|(sum, v)| *sum += v);
     }
     let mut sums: Vec<f32> = columns.chunks(step).map(|cell| cell.iter().sum()).collect();
-    let tall = plane.len() / wide;
+    let height = plane.len() / width;
     for (cell, sum) in sums.iter_mut().enumerate() {
-        *sum /= (step.min(wide - cell * step) * tall) as f32;
+        *sum /= (step.min(width - cell * step) * height) as f32;
     }
     sums
 }

@@ -220,8 +220,8 @@ struct Shown {
 
 fn shown(evidence: &Evidence) -> Shown {
     let Evidence { grid, stars, mirrored, noise, .. } = evidence;
-    let wide = (grid.across / 40).max(2);
-    let mut around = grid.blurred(&grid.blurred(stars, wide), wide);
+    let width = (grid.across / 40).max(2);
+    let mut around = grid.blurred(&grid.blurred(stars, width), width);
     let noise = grid.blurred(noise, 2);
     let usual = |values: &[f32]| {
         let mut there: Vec<f32> =
@@ -263,8 +263,8 @@ fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> 
 
 /// How much sky is below each cell, 0 to 1: whatever is solid stands on the ground.
 fn sky_below(grid: Grid, sky: &[f32]) -> Vec<f32> {
-    let wide = (grid.across / 60).max(2);
-    let sky = grid.blurred(sky, wide);
+    let width = (grid.across / 60).max(2);
+    let sky = grid.blurred(sky, width);
     let mut below = vec![0.0f32; grid.cells()];
     for i in (0..grid.cells() - grid.across).rev() {
         let own = ((sky[i + grid.across] - 0.6) * 4.0).clamp(0.0, 1.0);

@@ -33,11 +33,11 @@ pub fn reach(marks: &mut [u8], width: usize) {
     });
     let mut open: Vec<usize> = begins.collect();
     open.iter().for_each(|&i| marks[i] |= REACHED);
-    let tall = len / width;
+    let height = len / width;
     while let Some(i) = open.pop() {
         let (x, y) = (i % width, i / width);
         let (left, right) = (x.saturating_sub(2), (x + 3).min(width));
-        for y in y.saturating_sub(2)..(y + 3).min(tall) {
+        for y in y.saturating_sub(2)..(y + 3).min(height) {
             let from = y * width + left;
             for (n, mark) in (from..).zip(&mut marks[from..y * width + right]) {
                 if kind(*mark) == THIN {
@@ -77,20 +77,20 @@ pub fn shares(marks: &[u8], width: usize) -> Vec<u8> {
         for row in rows.chunks_exact(width) {
             columns.iter_mut().zip(row).for_each(|(sum, mark)| *sum += u8::from(solid(*mark)));
         }
-        let tall = (rows.len() / width) as u8;
+        let height = (rows.len() / width) as u8;
         // Most of a picture is one side alone.
         for (start, out) in (0..width).step_by(CHUNK).zip(out.chunks_mut(CHUNK)) {
             let near = &columns[start.saturating_sub(1)..(start + out.len() + 1).min(width)];
             match near.iter().map(|sum| u16::from(*sum)).sum::<u16>() {
                 0 => out.fill(255),
-                all if all == u16::from(tall) * near.len() as u16 => out.fill(0),
+                all if all == u16::from(height) * near.len() as u16 => out.fill(0),
                 _ => {
                     for (x, out) in (start..).zip(out) {
                         let near = &columns[x.saturating_sub(1)..(x + 2).min(width)];
                         let count: u8 = near.iter().sum();
                         *out = match count {
                             0 => 255,
-                            all if all == tall * near.len() as u8 => 0,
+                            all if all == height * near.len() as u8 => 0,
                             _ => (f32::from(own[x] >> 2) / STEPS * 255.0) as u8,
                         };
                     }

@@ -74,19 +74,19 @@ struct Colour {
 
 impl Board {
     fn new(grid: Grid, edge_weights: &EdgeWeights, known: &[Known], sky: &[f32]) -> Self {
-        let long = Self::long(grid);
-        let plane = || vec![0.0; long * grid.down];
+        let length = Self::row_length(grid);
+        let plane = || vec![0.0; length * grid.down];
         let colour = || Colour {
             sky: plane(),
             edge_weights: [plane(), plane(), plane(), plane()],
             known: plane(),
-            all: vec![1.0; long * grid.down],
+            all: vec![1.0; length * grid.down],
         };
         let mut colours = [colour(), colour()];
         for (i, own) in known.iter().enumerate() {
             let (x, y) = (i % grid.across, i / grid.across);
             let Colour { sky: to, edge_weights: all_ways, known, all } = &mut colours[(x + y) % 2];
-            let at = y * long + x / 2 + 1;
+            let at = y * length + x / 2 + 1;
             let four = [
                 if x > 0 { edge_weights.right[i - 1] } else { 0.0 },
                 if x + 1 < grid.across { edge_weights.right[i] } else { 0.0 },
@@ -102,7 +102,7 @@ impl Board {
     }
 
     /// Cells of one colour in a row, with those beside the picture.
-    fn long(grid: Grid) -> usize {
+    fn row_length(grid: Grid) -> usize {
         grid.across.div_ceil(2) + 2
     }
 
@@ -116,10 +116,10 @@ impl Board {
                 own.step(&other.sky, self.grid, colour);
             }
         }
-        let (across, long) = (self.grid.across, Self::long(self.grid));
+        let (across, length) = (self.grid.across, Self::row_length(self.grid));
         for (i, sky) in sky.iter_mut().enumerate() {
             let (x, y) = (i % across, i / across);
-            *sky = self.colours[(x + y) % 2].sky[y * long + x / 2 + 1].clamp(0.0, 1.0);
+            *sky = self.colours[(x + y) % 2].sky[y * length + x / 2 + 1].clamp(0.0, 1.0);
         }
     }
 }
@@ -129,10 +129,10 @@ impl Colour {
         const BEYOND: f32 = 1.5;
         /// Rows that are not worth sharing among threads.
         const FEW: usize = 40;
-        let long = Board::long(grid);
+        let length = Board::row_length(grid);
         let Self { sky, edge_weights: [left, right, up, down], known, all } = self;
-        sky.par_chunks_mut(long).with_min_len(FEW).enumerate().for_each(|(y, sky)| {
-            let row = y * long..(y + 1) * long;
+        sky.par_chunks_mut(length).with_min_len(FEW).enumerate().for_each(|(y, sky)| {
+            let row = y * length..(y + 1) * length;
             let part = |plane: &[f32]| -> std::ops::Range<usize> {
                 debug_assert!(plane.len() >= row.end);
                 row.clone()
@@ -142,12 +142,12 @@ impl Colour {
             let (known, all) = (&known[part(known)], &all[part(all)]);
             let beside = &other[row.clone()];
             // Beyond the first and last row edge_weights are closed.
-            let above = if y > 0 { &other[row.start - long..row.start] } else { beside };
-            let below = if y + 1 < grid.down { &other[row.end..row.end + long] } else { beside };
+            let above = if y > 0 { &other[row.start - length..row.start] } else { beside };
+            let below = if y + 1 < grid.down { &other[row.end..row.end + length] } else { beside };
             // The neighbour to the left has the same number, or the one before.
             let shift = (colour + y) % 2;
             let (to_left, to_right) = (&beside[shift..], &beside[shift + 1..]);
-            for k in 1..long - 1 {
+            for k in 1..length - 1 {
                 let sum = known[k]
                     + left[k] * to_left[k - 1]
                     + right[k] * to_right[k - 1]

@@ -107,7 +107,7 @@ impl Pixels {
     pub fn squares(&self, part: Region) -> Region {
         let (x, y) = (part.x / SQUARE * SQUARE, part.y / SQUARE * SQUARE);
         let end =
-            |from: u32, long: u32, size: u32| (from + long).next_multiple_of(SQUARE).min(size);
+            |from: u32, length: u32, size: u32| (from + length).next_multiple_of(SQUARE).min(size);
         let right = end(part.x, part.width, self.size.0);
         let low = end(part.y, part.height, self.size.1);
         Region { x, y, width: right - x, height: low - y }
@@ -115,27 +115,27 @@ impl Pixels {
 
     /// What the pixels of a region are, to be put back there.
     pub fn copied(&self, region: Region) -> Vec<u8> {
-        let wide = self.size.0 as usize;
+        let width = self.size.0 as usize;
         let row =
-            |y: u32| &self.marks[y as usize * wide + region.x as usize..][..region.width as usize];
+            |y: u32| &self.marks[y as usize * width + region.x as usize..][..region.width as usize];
         (region.y..region.y + region.height).flat_map(row).copied().collect()
     }
 
     /// Puts back what was copied.
     pub fn put_back(&mut self, region: Region, marks: &[u8]) {
-        let wide = self.size.0 as usize;
+        let width = self.size.0 as usize;
         for (y, row) in marks.chunks_exact(region.width as usize).enumerate() {
-            let at = (region.y as usize + y) * wide + region.x as usize;
+            let at = (region.y as usize + y) * width + region.x as usize;
             self.marks[at..at + row.len()].copy_from_slice(row);
         }
     }
 
     /// The share of sky in every pixel.
     pub fn mask(&self) -> Mask {
-        let wide = self.size.0 as usize;
+        let width = self.size.0 as usize;
         let mut marks = self.marks.clone();
-        reach(&mut marks, wide);
-        Mask::new(self.size, shares(&marks, wide))
+        reach(&mut marks, width);
+        Mask::new(self.size, shares(&marks, width))
     }
 }
 
@@ -178,8 +178,8 @@ impl Scratch {
         marks: &mut [u8],
     ) -> Result<(), PictureError> {
         let near = |region: Region| {
-            let cells = |from: u32, long: u32, count: usize| {
-                let (first, last) = (from / grid.step, (from + long - 1) / grid.step);
+            let cells = |from: u32, length: u32, count: usize| {
+                let (first, last) = (from / grid.step, (from + length - 1) / grid.step);
                 (first as usize).saturating_sub(1)..(last as usize + 2).min(count)
             };
             let columns = cells(region.x, region.width, grid.across);
@@ -208,7 +208,7 @@ impl Scratch {
             true => median(&mut near(square).map(|cell| around.dazzling[cell]).collect::<Vec<_>>()),
             false => f32::MAX,
         };
-        let wide = square.width as usize;
+        let row_length = square.width as usize;
         for band in Region::covering(square.width, square.height, [square.width, PART]) {
             let parts: Vec<(Region, Known)> = Region::covering(band.width, band.height, [PART; 2])
                 .into_iter()
@@ -232,7 +232,7 @@ impl Scratch {
                     }
                 };
                 for (y, row) in judged.chunks_exact(width as usize).enumerate() {
-                    let at = (own.y as usize + y) * wide + own.x as usize;
+                    let at = (own.y as usize + y) * row_length + own.x as usize;
                     marks[at..at + row.len()].copy_from_slice(row);
                 }
             }
@@ -242,18 +242,18 @@ impl Scratch {
 
     /// Marks a part of the region that was read.
     fn judge(&self, part: Region, outer: Region) -> Vec<u8> {
-        let (wide, tall) = (outer.width as usize, outer.height as usize);
+        let (width, height) = (outer.width as usize, outer.height as usize);
         let (left, top) = ((part.x - outer.x) as usize, (part.y - outer.y) as usize);
         let mut marks = Vec::with_capacity(part.area());
         for y in top..top + part.height as usize {
             for x in left..left + part.width as usize {
-                marks.push(self.mark_one(x, y, wide, tall, y * wide + x));
+                marks.push(self.mark_one(x, y, width, height, y * width + x));
             }
         }
         marks
     }
 
-    fn mark_one(&self, x: usize, y: usize, wide: usize, tall: usize, i: usize) -> u8 {
+    fn mark_one(&self, x: usize, y: usize, width: usize, height: usize, i: usize) -> u8 {
         let (share, sigma, sky) = (self.share[i], self.sigma[i], self.sky[i]);
         let steps = (((1.0 - share).clamp(0.0, 1.0) * STEPS) as u8) << 2;
         if sky < -SURE {
@@ -276,13 +276,13 @@ impl Scratch {
         // What is unlike sky and ground in the median of all frames stands still: a lamp, if it is
         // as bright in all frames, or if it is on a pole. Its rim is reached from its middle.
         if self.light[i] > self.dazzling && self.still(i) {
-            return if self.lamp(x, y, wide, tall) { GROUND } else { THIN };
+            return if self.lamp(x, y, width, height) { GROUND } else { THIN };
         }
         if mean < -1.0 && mean < -8.0 * sigma && self.still(i) {
             return THIN;
         }
         if share > 2.0 * sigma || mean > 2.0 * noise {
-            let line = self.line(x, y, wide, tall);
+            let line = self.line(x, y, width, height);
             if line > SIGMAS * sigma / (2.0 * REACH as f32 + 1.0).sqrt() && line > 0.12 {
                 return steps | THIN;
             }
@@ -292,11 +292,11 @@ impl Scratch {
 
     /// Whether a pixel and all its neighbours are brighter than sky, in all frames; a single faulty
     /// pixel of the sensor is not.
-    fn lamp(&self, x: usize, y: usize, wide: usize, tall: usize) -> bool {
-        let rows = y.saturating_sub(1)..(y + 2).min(tall);
+    fn lamp(&self, x: usize, y: usize, width: usize, height: usize) -> bool {
+        let rows = y.saturating_sub(1)..(y + 2).min(height);
         rows.flat_map(|row| {
-            let columns = x.saturating_sub(1)..(x + 2).min(wide);
-            columns.map(move |column| row * wide + column)
+            let columns = x.saturating_sub(1)..(x + 2).min(width);
+            columns.map(move |column| row * width + column)
         })
         .all(|i| self.light[i] > self.dazzling && self.still(i))
     }
@@ -309,7 +309,7 @@ impl Scratch {
     }
 
     /// The largest mean share along a line through a pixel.
-    fn line(&self, x: usize, y: usize, wide: usize, tall: usize) -> f32 {
+    fn line(&self, x: usize, y: usize, width: usize, height: usize) -> f32 {
         /// Steps along eight edge_weights, to one side.
         const WAYS: [[[i64; 2]; REACH]; 8] = [
             [[1, 0], [2, 0], [3, 0], [4, 0]],
@@ -322,9 +322,9 @@ impl Scratch {
             [[-1, 0], [-2, 1], [-3, 1], [-4, 2]],
         ];
         let at = |x: i64, y: i64| {
-            let x = x.clamp(0, wide as i64 - 1) as usize;
-            let y = y.clamp(0, tall as i64 - 1) as usize;
-            self.share[y * wide + x].clamp(-1.0, 1.0)
+            let x = x.clamp(0, width as i64 - 1) as usize;
+            let y = y.clamp(0, height as i64 - 1) as usize;
+            self.share[y * width + x].clamp(-1.0, 1.0)
         };
         let (x, y) = (x as i64, y as i64);
         let mean = |way: [[i64; 2]; REACH]| {
@@ -370,9 +370,9 @@ impl Scratch {
         let middle = Network::median_rows(views.len());
         for (c, weights) in weights.iter().enumerate() {
             for from in (0..area).step_by(LANES) {
-                let long = LANES.min(area - from);
+                let length = LANES.min(area - from);
                 for (row, planes) in self.rows.iter_mut().zip(&self.planes) {
-                    row[..long].copy_from_slice(&planes[c][from..from + long]);
+                    row[..length].copy_from_slice(&planes[c][from..from + length]);
                 }
                 network.run(&mut self.rows);
                 // The mean of the middle two, or twice the middle one.
@@ -391,22 +391,22 @@ impl Scratch {
 
 /// Means of each value and the eight around it, as far as they are there; what is far off counts as
 /// not so far off.
-fn means(values: &[f32], wide: usize, out: &mut Vec<f32>) {
-    let tall = values.len() / wide;
-    let mut columns = vec![0.0f32; wide];
+fn means(values: &[f32], width: usize, out: &mut Vec<f32>) {
+    let height = values.len() / width;
+    let mut columns = vec![0.0f32; width];
     out.clear();
-    for y in 0..tall {
-        let rows = y.saturating_sub(1)..(y + 2).min(tall);
+    for y in 0..height {
+        let rows = y.saturating_sub(1)..(y + 2).min(height);
         let part = 1.0 / rows.len() as f32;
         columns.fill(0.0);
-        for row in values[rows.start * wide..rows.end * wide].chunks_exact(wide) {
+        for row in values[rows.start * width..rows.end * width].chunks_exact(width) {
             columns.iter_mut().zip(row).for_each(|(sum, v)| *sum += part * v.clamp(-4.0, 4.0));
         }
-        let (first, last) = (&columns[..wide.min(2)], &columns[wide.saturating_sub(2)..]);
+        let (first, last) = (&columns[..width.min(2)], &columns[width.saturating_sub(2)..]);
         let mean = |values: &[f32]| values.iter().sum::<f32>() / values.len() as f32;
         out.push(mean(first));
         out.extend(columns.windows(3).map(|near| (near[0] + near[1] + near[2]) / 3.0));
-        if wide > 1 {
+        if width > 1 {
             out.push(mean(last));
         }
     }

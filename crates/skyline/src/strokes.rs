@@ -224,8 +224,8 @@ impl Part {
 
     /// The cell of the grid that one of its own is.
     fn cell(&self, own: usize) -> usize {
-        let wide = self.columns.len();
-        (self.rows.start + own / wide) * self.grid.across + self.columns.start + own % wide
+        let width = self.columns.len();
+        (self.rows.start + own / width) * self.grid.across + self.columns.start + own % width
     }
 
     /// The other way round.
@@ -236,10 +236,10 @@ impl Part {
 
     /// Whether the grid goes on beyond one of its own cells.
     fn is_cut(&self, own: usize) -> bool {
-        let wide = self.columns.len();
-        let (x, y) = (own % wide, own / wide);
+        let width = self.columns.len();
+        let (x, y) = (own % width, own / width);
         (x == 0 && self.columns.start > 0)
-            || (x + 1 == wide && self.columns.end < self.grid.across)
+            || (x + 1 == width && self.columns.end < self.grid.across)
             || (y == 0 && self.rows.start > 0)
             || (y + 1 == self.rows.len() && self.rows.end < self.grid.down)
     }

@@ -81,11 +81,11 @@ fn others<T: PartialEq + Eq + std::hash::Hash>(
     frames: &[Named],
     value: impl Fn(&Facts) -> T,
 ) -> Option<(Vec<u32>, T, T)> {
-    let mut times: HashMap<T, usize> = HashMap::new();
-    frames.iter().for_each(|(_, facts, _)| *times.entry(value(facts)).or_default() += 1);
-    let most = *times.values().max()?;
+    let mut counts: HashMap<T, usize> = HashMap::new();
+    frames.iter().for_each(|(_, facts, _)| *counts.entry(value(facts)).or_default() += 1);
+    let most = *counts.values().max()?;
     let usual =
-        frames.iter().map(|(_, facts, _)| value(facts)).find(|value| times[value] == most)?;
+        frames.iter().map(|(_, facts, _)| value(facts)).find(|value| counts[value] == most)?;
     let odd: Vec<u32> =
         (0..frames.len() as u32).filter(|&i| value(frames[i as usize].1) != usual).collect();
     let first = value(frames[*odd.first()? as usize].1);
@@ -224,8 +224,8 @@ fn of(frames: &[Named], wanted: impl Fn(&Facts, &Measures) -> bool) -> Option<Ve
 
 /// Seconds from each frame to the next, where all tell their time.
 fn steps(frames: &[(&str, &Facts)]) -> Option<Vec<i64>> {
-    let times: Option<Vec<i64>> = frames.iter().map(|(_, facts)| facts.taken_s()).collect();
-    Some(times?.windows(2).map(|pair| pair[1] - pair[0]).collect())
+    let taken: Option<Vec<i64>> = frames.iter().map(|(_, facts)| facts.taken_s()).collect();
+    Some(taken?.windows(2).map(|pair| pair[1] - pair[0]).collect())
 }
 
 fn clock(frames: &[(&str, &Facts)]) -> Option<Check> {

@@ -142,9 +142,9 @@ const RULES: [Rule; 9] = [
     },
 ];
 
-fn tell_colour(colour: &str, times: f32) -> String {
+fn tell_colour(colour: &str, factor: f32) -> String {
     format!(
-        "Its {colour} is {times:.2} times as strong as its neighbours': another white balance or another light."
+        "Its {colour} is {factor:.2} times as strong as its neighbours': another white balance or another light."
     )
 }
 
@@ -241,9 +241,9 @@ fn neighbours(
     value: impl Fn(&Measures) -> Option<f32>,
 ) -> Option<f32> {
     // As many on both sides where there are; at the ends, more of the one that goes on.
-    let wide = 2 * NEAR + 1;
-    let from = place.saturating_sub(NEAR).min(set.len().saturating_sub(wide));
-    let near: Vec<(f32, f32)> = (from..set.len().min(from + wide))
+    let width = 2 * NEAR + 1;
+    let from = place.saturating_sub(NEAR).min(set.len().saturating_sub(width));
+    let near: Vec<(f32, f32)> = (from..set.len().min(from + width))
         .filter(|&i| i != place)
         .filter_map(|i| Some((i as f32 - place as f32, value(set[i])?.max(LEAST).ln())))
         .collect();
@@ -312,14 +312,14 @@ mod tests {
 
     #[test]
     fn frames_exposed_otherwise_are_not_compared() {
-        let (short, long) = (facts(), Facts { exposure_s: Some(60.0), ..facts() });
+        let (short, length) = (facts(), Facts { exposure_s: Some(60.0), ..facts() });
         let skies: Vec<Measures> = (0..6).map(sky).collect();
         let bright = |i: usize| Measures { level: 0.3, stars: 2500, ..sky(i) };
         let grounds: Vec<Measures> = (0..6).map(bright).collect();
         let mixed: Vec<(&Facts, &Measures)> = skies
             .iter()
             .zip(&grounds)
-            .flat_map(|(sky, ground)| [(&short, sky), (&long, ground)])
+            .flat_map(|(sky, ground)| [(&short, sky), (&length, ground)])
             .collect();
         assert_eq!(spoiled(&mixed, Kind::NightSky), []);
     }

@@ -183,7 +183,7 @@ fn colour(patches: &[Patch]) -> Option<[f32; 2]> {
 fn rim(frame: &Frame, list: &StarList) -> Result<Option<f32>, PictureError> {
     const HALF: u32 = 12;
     const LOOKED_AT: usize = 60;
-    let Some(wide) = list.star_width.map(f64::from).filter(|wide| *wide < 4.0) else {
+    let Some(columns) = list.star_width.map(f64::from).filter(|columns| *columns < 4.0) else {
         return Ok(None);
     };
     let (width, height) = frame.size();
@@ -217,7 +217,7 @@ fn rim(frame: &Frame, list: &StarList) -> Result<Option<f32>, PictureError> {
         let mean = |values: Vec<f32>| values.iter().sum::<f32>() / values.len().max(1) as f32;
         let around = median(&mut within(0.7 * f64::from(HALF), f64::from(HALF)));
         let peak = within(0.0, 1.5).into_iter().fold(0.0, f32::max) - around;
-        rims.push((mean(within(1.4 * wide, 2.2 * wide)) - around) / peak.max(1e-6));
+        rims.push((mean(within(1.4 * columns, 2.2 * columns)) - around) / peak.max(1e-6));
     }
     Ok((rims.len() >= FEWEST).then(|| median(&mut rims)))
 }
@@ -226,8 +226,8 @@ fn rim(frame: &Frame, list: &StarList) -> Result<Option<f32>, PictureError> {
 fn detail(patches: &[Patch], places: &[Region], (width, height): (u32, u32)) -> Vec<f32> {
     let mut cells = vec![0.0f32; CELLS[0] * CELLS[1]];
     for (patch, place) in patches.iter().zip(places) {
-        let part = |from: u32, long: u32, size: u32, count: usize| {
-            ((from + long / 2) as usize * count / size as usize).min(count - 1)
+        let part = |from: u32, length: u32, size: u32, count: usize| {
+            ((from + length / 2) as usize * count / size as usize).min(count - 1)
         };
         let column = part(place.x, place.width, width, CELLS[0]);
         let row = part(place.y, place.height, height, CELLS[1]);
@@ -287,8 +287,8 @@ fn differences(grey: &[f32], width: usize, step: usize) -> f64 {
     let along: f64 =
         grey.chunks_exact(width).map(|row| squares(row, &row[step.min(width)..])).sum();
     let down = squares(grey, &grey[(step * width).min(grey.len())..]);
-    let tall = grey.len() / width;
-    let count = tall * width.saturating_sub(step) + width * tall.saturating_sub(step);
+    let height = grey.len() / width;
+    let count = height * width.saturating_sub(step) + width * height.saturating_sub(step);
     (along + down) / count.max(1) as f64
 }
 

@@ -157,18 +157,18 @@ fn is_stepping(groups: &[Vec<usize>], frames: &[(&Facts, &Measures)]) -> bool {
 
 /// Parts frames where the camera paused for much longer than usual.
 fn at_pauses(group: Vec<usize>, frames: &[(&Facts, &Measures)]) -> Vec<Vec<usize>> {
-    let Some(times) = group.iter().map(|&i| frames[i].0.taken_s()).collect::<Option<Vec<_>>>()
+    let Some(taken) = group.iter().map(|&i| frames[i].0.taken_s()).collect::<Option<Vec<_>>>()
     else {
         return vec![group];
     };
-    let mut pauses: Vec<i64> = times.windows(2).map(|pair| pair[1] - pair[0]).collect();
+    let mut pauses: Vec<i64> = taken.windows(2).map(|pair| pair[1] - pair[0]).collect();
     let steps = pauses.clone();
     pauses.sort_unstable();
     let usual = pauses.get(pauses.len() / 2).copied().unwrap_or(0);
-    let long = (PAUSE * usual).max(LONG_PAUSE_S);
+    let long_pause = (PAUSE * usual).max(LONG_PAUSE_S);
     let mut parts = vec![vec![group[0]]];
     for (&frame, &step) in group[1..].iter().zip(&steps) {
-        match step > long {
+        match step > long_pause {
             true => parts.push(vec![frame]),
             false => parts.last_mut().expect("there is one").push(frame),
         }
@@ -300,8 +300,8 @@ fn for_ground(facts: &Facts, sky: &Facts) -> Option<String> {
         .filter(|_| less > 0.3)
 }
 
-fn round(times: f64) -> String {
-    if times < 3.0 { format!("{times:.1}") } else { format!("{times:.0}") }
+fn round(factor: f64) -> String {
+    if factor < 3.0 { format!("{factor:.1}") } else { format!("{factor:.0}") }
 }
 
 /// ` 8 s` to go behind a name, where it is known.

@@ -586,6 +586,8 @@ blake3: FrameId,
  */
 used: boolean, };
 
+export type FrameId = string;
+
 export type FrameRole = "dark" | "bias" | "flat";
 
 export type PlanCalibration = { 

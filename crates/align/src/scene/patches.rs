@@ -295,8 +295,8 @@ fn compare(template: &Template, shifted: &[f32]) -> [f64; VALUES] {
         let mut parts = [[0.0f32; LANES]; VALUES];
         let mut from = 0;
         while from < SIDE {
-            let long = if SIDE - from < LANES { SIDE - from } else { LANES };
-            for lane in 0..long {
+            let length = if SIDE - from < LANES { SIDE - from } else { LANES };
+            for lane in 0..length {
                 let i = from + lane;
                 let off = weights[i] * (seen[i] - own[i]);
                 parts[0][lane] += off * gx[i];
@@ -305,12 +305,12 @@ fn compare(template: &Template, shifted: &[f32]) -> [f64; VALUES] {
                 parts[3][lane] += off;
             }
             if let Some(blurred) = blurred {
-                for lane in 0..long {
+                for lane in 0..length {
                     let i = from + lane;
                     parts[4][lane] += weights[i] * (seen[i] - own[i]) * blurred[i];
                 }
             }
-            from += long;
+            from += length;
         }
         for (sum, part) in sums.iter_mut().zip(&parts) {
             *sum += f64::from(part.iter().sum::<f32>());

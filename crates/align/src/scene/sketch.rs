@@ -90,12 +90,12 @@ impl Light for Sketch {
         planes: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
-        let long = region.width as usize;
+        let length = region.width as usize;
         for plane in planes {
             for row in 0..region.height as usize {
                 let from = (region.y as usize + row) * self.width + region.x as usize;
-                plane[row * stride..row * stride + long]
-                    .copy_from_slice(&self.values[from..from + long]);
+                plane[row * stride..row * stride + length]
+                    .copy_from_slice(&self.values[from..from + length]);
             }
         }
         Ok(())

@@ -79,9 +79,9 @@ fn frame(path: &Path, encoding: &Encoding, channels: usize, second: u32) {
     let taken = Some(Taken { facts: &facts, stack: None, place: true });
     let picture = Picture { width: 61, height: 47, channels, encoding, taken };
     let target = match path.extension().and_then(|e| e.to_str()) {
-        Some("png") => Target::Png { wide: true },
+        Some("png") => Target::Png { sixteen_bit: true },
         Some("jpg") => Target::Jpeg { quality: 92 },
-        _ => Target::Tiff { wide: true, deflate: false },
+        _ => Target::Tiff { sixteen_bit: true, deflate: false },
     };
     write_picture(path, target, &picture, &mut |y, rows| {
         let code = |i: usize| 9000 + ((y as usize * 977 + i * 331) % 4000) as u16;

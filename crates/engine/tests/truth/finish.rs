@@ -57,18 +57,18 @@ fn the_sky_is_evened_and_smoothed_and_the_ground_stays() {
         assert!(before.report.finish.is_none() && before.key == before.combined);
         assert!(after.key != before.key && after.combined == before.combined);
         let mask = shoot.mask_of(&before);
-        let ((_, was), (wide, is)) = (pixels(&before), pixels(&after));
+        let ((_, was), (width, is)) = (pixels(&before), pixels(&after));
         for (i, share) in mask.iter().enumerate().filter(|(_, share)| **share == 0) {
             assert_eq!(was[3 * i..3 * i + 3], is[3 * i..3 * i + 3], "{share} at {i}");
         }
         // Rows near the horizon were the brightest, by far.
         let level = |light: &[f32], rows: std::ops::Range<usize>| {
-            let own = (rows.start * wide..rows.end * wide).filter(|i| mask[*i] == 255);
+            let own = (rows.start * width..rows.end * width).filter(|i| mask[*i] == 255);
             let mut all: Vec<f32> = own.map(|i| light[3 * i]).collect();
             all.sort_by(f32::total_cmp);
             all[all.len() / 2]
         };
-        let low = 600 * (mask.iter().filter(|share| **share == 255).count() / wide) / 600 - 60;
+        let low = 600 * (mask.iter().filter(|share| **share == 255).count() / width) / 600 - 60;
         let ratio = |light: &[f32]| level(light, low..low + 30) / level(light, 20..50);
         assert!(ratio(&was) > 1.3 && ratio(&is) < 1.1, "{} {}", ratio(&was), ratio(&is));
         let [told, left] = after.report.finish.unwrap().uneven.unwrap();

@@ -75,8 +75,8 @@ fn shuffled_frames_are_put_in_the_order_of_focus_and_gaps_are_found() {
         for gone in 1..11 {
             let rest: Vec<usize> = shuffled(12, seed).into_iter().filter(|i| *i != gone).collect();
             let found = ordered(&all, &rest);
-            let wide: Vec<usize> = (0..10).filter(|i| found.steps[*i].is_wide()).collect();
-            gaps += usize::from(wide == [gone - 1]);
+            let width: Vec<usize> = (0..10).filter(|i| found.steps[*i].is_wide()).collect();
+            gaps += usize::from(width == [gone - 1]);
         }
     }
     assert!(gaps >= 95, "{gaps} of 100 gaps were pointed out");
@@ -142,10 +142,10 @@ fn merged(shoot: &Shoot, inputs: &[FrameInput], way: MergeMethod) -> (Vec<f32>, 
 
 /// Peak signal to noise of pictures as they are seen, in dB, away from their edges.
 fn psnr(light: &[f32], truth: &[f32]) -> f64 {
-    let (wide, tall) = (SIZE.0 as usize, SIZE.1 as usize);
+    let (width, height) = (SIZE.0 as usize, SIZE.1 as usize);
     let inside = |i: &usize| {
-        let (x, y) = (i / 3 % wide, i / 3 / wide);
-        (16..wide - 16).contains(&x) && (16..tall - 16).contains(&y)
+        let (x, y) = (i / 3 % width, i / 3 / width);
+        (16..width - 16).contains(&x) && (16..height - 16).contains(&y)
     };
     let seen = |v: f32| f64::from(v.max(0.0)).powf(1.0 / 2.2);
     let places: Vec<usize> = (0..light.len()).filter(inside).collect();
@@ -246,11 +246,11 @@ fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alon
             assert!((ends[0].min(ends[1])..=ends[0].max(ends[1])).contains(&own));
         }
     }
-    let (wide, touched) = (SIZE.0 as usize, |x: usize, y: usize| {
+    let (width, touched) = (SIZE.0 as usize, |x: usize, y: usize| {
         let rows = [(60, 100), (200, 300), (320, 100)];
         rows.iter().any(|(row, left)| y.abs_diff(*row) <= 13 && (left - 13..left + 74).contains(&x))
     });
-    let elsewhere = (0..own.len()).filter(|i| !touched(i / 3 % wide, i / 3 / wide));
+    let elsewhere = (0..own.len()).filter(|i| !touched(i / 3 % width, i / 3 / width));
     assert!(elsewhere.clone().count() > own.len() / 2);
     assert!(elsewhere.into_iter().all(|i| own[i] == fine[i]), "the rest is as it was");
     let doubts = &done.report.focus.as_ref().unwrap().doubts;
@@ -321,8 +321,8 @@ fn a_frame_in_which_something_moved_and_a_bump_are_told_before_merging() {
         for (i, input) in inputs.iter_mut().enumerate().skip(after) {
             let frame = if i == which { codes.clone() } else { scene.frame(i as u32) };
             // By ten pixels to the right; the edge goes on.
-            let wide = SIZE.0 as usize;
-            let from = |k: usize| 3 * (k / wide * wide + (k % wide).saturating_sub(10));
+            let width = SIZE.0 as usize;
+            let from = |k: usize| 3 * (k / width * width + (k % width).saturating_sub(10));
             let moved = (0..frame.len() / 3).flat_map(|k| frame[from(k)..from(k) + 3].to_vec());
             *input = shoot.save(&format!("b{i}.tif"), SIZE, &moved.collect::<Vec<_>>());
         }

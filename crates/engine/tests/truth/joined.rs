@@ -28,12 +28,13 @@ fn near_the_skyline_the_picture_is_as_near_the_truth_as_the_better_stack() {
             let plan = plan(mode, Method::Clipped, Edges::Keep);
             pixels(&shoot.stack_on(&frames, Some(REFERENCE), &plan).unwrap())
         };
-        let ((wide, aligned), (_, unaligned)) =
+        let ((width, aligned), (_, unaligned)) =
             (combined(AlignMode::Stars), combined(AlignMode::None));
         let (truth, sky) = (linear(&scene.clean_reference()), scene.sky_mask());
-        let near = band(sky, wide);
+        let near = band(sky, width);
         let [one, other] = [&aligned, &unaligned].map(|light| squares(light, &truth));
-        let behind = |joined: &[f32]| behind(&squares(joined, &truth), [&one, &other], &near, wide);
+        let behind =
+            |joined: &[f32]| behind(&squares(joined, &truth), [&one, &other], &near, width);
         // Where it is found, and where it is given.
         let mut plan = plan(AlignMode::Stars, Method::Clipped, Edges::Keep);
         plan.skyline.mode = SkylineMode::Auto;
@@ -55,7 +56,7 @@ fn near_the_skyline_the_picture_is_as_near_the_truth_as_the_better_stack() {
         let above = gain(&|i| sky[i] >= 1.0 && !near[i]) / ideal;
         let below = gain(&|i| sky[i] <= 0.0 && !near[i]) / ideal;
         assert!(above > 0.95 && below > 0.95, "{}: {above:.3}, {below:.3}", land.name());
-        let kept = detail(&joined, &truth, sky, wide);
+        let kept = detail(&joined, &truth, sky, width);
         assert!(kept > 0.97, "{}: {kept:.3} of the detail", land.name());
         let report = made.report.skyline.unwrap();
         let share = sky.iter().sum::<f32>() / sky.len() as f32;
@@ -74,13 +75,13 @@ fn layers_are_kept_apart_and_give_the_picture_again() {
         plan.skyline.mode = SkylineMode::Auto;
         plan.skyline.ground.method = method;
         let made = shoot.stack_on(&frames, Some(REFERENCE), &plan).unwrap();
-        let (wide, joined) = pixels(&made);
+        let (columns, joined) = pixels(&made);
         let mask = shoot.mask_of(&made);
         let layer = |kind| {
             let path = shoot.cache().layer(&made.key, kind);
             let file = TiledFile::<f32>::open(&path).unwrap();
             let (width, height) = (file.width(), file.height());
-            assert_eq!(width as usize, wide);
+            assert_eq!(width as usize, columns);
             file.read_region(jade_pixels::tiled::Region { x: 0, y: 0, width, height }).unwrap()
         };
         let (sky, ground) = (layer(LayerKind::Sky), layer(LayerKind::Ground));
@@ -103,9 +104,9 @@ fn layers_are_kept_apart_and_give_the_picture_again() {
 
 /// The true mask of a part of the reference frame.
 fn cropped(scene: &NightSky, [x, y]: [u32; 2], [width, height]: [u32; 2]) -> Vec<f32> {
-    let wide = scene.options().width as usize;
+    let columns = scene.options().width as usize;
     let rows = y as usize..(y + height) as usize;
-    let row = |row: usize| row * wide + x as usize..row * wide + (x + width) as usize;
+    let row = |row: usize| row * columns + x as usize..row * columns + (x + width) as usize;
     rows.flat_map(|own| scene.sky_mask()[row(own)].to_vec()).collect()
 }
 
@@ -188,7 +189,7 @@ fn what_cannot_be_joined_is_refused_with_a_way_on() {
     };
     let small = shoot.path("small.png");
     jade_combine::mask::Mask::new((30, 20), vec![255; 600])
-        .write(&small, jade_pixels::write::Target::Png { wide: true })
+        .write(&small, jade_pixels::write::Target::Png { sixteen_bit: true })
         .unwrap();
     let other = told(&plan, Some(&small), &[]);
     assert!(other.contains("30 x 20 pixels and the frames 900 x 600"), "{other}");

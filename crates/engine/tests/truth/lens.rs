@@ -211,7 +211,7 @@ fn what_a_straightened_frame_does_not_cover_is_cut_off() {
     // The middle lies where it lay.
     let geometry = lens.geometry(SIZE).unwrap();
     let frame = Frame::load(&frames[0], &mut || Ok(())).unwrap();
-    let (wide, light) = pixels(&outcome);
+    let (columns, light) = pixels(&outcome);
     let [x0, y0] = outcome.report.origin;
     let at = Region { x: 700, y: 450, width: 100, height: 100 };
     let seen = Corrected(&frame).planes(at).unwrap();
@@ -220,7 +220,7 @@ fn what_a_straightened_frame_does_not_cover_is_cut_off() {
     let other = Corrected(&second).planes(at).unwrap();
     for (i, (a, b)) in seen[1].iter().zip(&other[1]).enumerate() {
         let (x, y) = (700 - x0 as usize + i % 100, 450 - y0 as usize + i / 100);
-        let there = light[(y * wide + x) * 3 + 1];
+        let there = light[(y * columns + x) * 3 + 1];
         assert!((there - (a + b) / 2.0).abs() < 1e-5, "{there} at {x} {y}");
     }
 }

@@ -206,7 +206,7 @@ fn eight_bits_and_lossy_files_are_good_enough_to_align_on() {
     let encoding = Encoding::srgb();
     let picture = Picture { width, height, channels: 3, encoding: &encoding, taken: None };
     for (ending, target) in
-        [("png", Target::Png { wide: false }), ("jpg", Target::Jpeg { quality: 92 })]
+        [("png", Target::Png { sixteen_bit: false }), ("jpg", Target::Jpeg { quality: 92 })]
     {
         let inputs: Vec<FrameInput> = (0..5)
             .map(|i| {
@@ -276,7 +276,7 @@ fn what_a_file_says_of_its_lens_is_not_relied_on() {
             taken: Some(Taken { facts: &facts, stack: None, place: true }),
         };
         let samples = scene.frame(i);
-        let target = Target::Tiff { wide: true, deflate: false };
+        let target = Target::Tiff { sixteen_bit: true, deflate: false };
         write_picture(&path, target, &picture, &mut |y, rows| {
             let from = y as usize * width as usize * 3;
             rows.copy_from_slice(&samples[from..from + rows.len()]);

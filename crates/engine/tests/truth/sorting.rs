@@ -73,13 +73,14 @@ const SIZE: (u32, u32) = (720, 480);
 
 /// Light with an unsharp mask: each pixel goes further from the mean of those around it.
 fn sharpened(light: &[f32], amount: f32) -> Vec<f32> {
-    let (wide, tall) = (SIZE.0 as usize, SIZE.1 as usize);
+    let (width, height) = (SIZE.0 as usize, SIZE.1 as usize);
     let at = |x: i64, y: i64, c: usize| {
-        let (x, y) = (x.clamp(0, wide as i64 - 1) as usize, y.clamp(0, tall as i64 - 1) as usize);
-        light[(y * wide + x) * 3 + c]
+        let (x, y) =
+            (x.clamp(0, width as i64 - 1) as usize, y.clamp(0, height as i64 - 1) as usize);
+        light[(y * width + x) * 3 + c]
     };
     let pixel = |i: usize| {
-        let (x, y, c) = ((i / 3 % wide) as i64, (i / 3 / wide) as i64, i % 3);
+        let (x, y, c) = ((i / 3 % width) as i64, (i / 3 / width) as i64, i % 3);
         let (mut sum, mut weights) = (0.0, 0.0);
         for dy in -4..=4 {
             for dx in -4..=4 {
@@ -170,25 +171,25 @@ fn sharpening_of_one_frame_is_seen_in_its_noise_where_there_are_no_stars() {
 
 /// Frames of a scene that leans away, sharp where its distance is the focus's.
 fn sweep(seed: u64, planes: usize, i: usize) -> Vec<u16> {
-    let (wide, tall) = (SIZE.0 as usize, SIZE.1 as usize);
+    let (width, height) = (SIZE.0 as usize, SIZE.1 as usize);
     let grain = |x: i64, y: i64| {
         let hash = blake3::hash(&[x, y, seed as i64].map(i64::to_le_bytes).concat());
         f32::from(hash.as_bytes()[0]) / 255.0
     };
     let focus = (i as f32 + 0.5) / planes as f32;
-    let mut light = Vec::with_capacity(wide * tall * 3);
-    let coarse: Vec<f32> = (0..(wide / 3 + 2) * (tall / 3 + 2))
-        .map(|i| grain((i % (wide / 3 + 2)) as i64, (i / (wide / 3 + 2)) as i64))
+    let mut light = Vec::with_capacity(width * height * 3);
+    let coarse: Vec<f32> = (0..(width / 3 + 2) * (height / 3 + 2))
+        .map(|i| grain((i % (width / 3 + 2)) as i64, (i / (width / 3 + 2)) as i64))
         .collect();
-    for y in 0..tall {
-        let distance = y as f32 / tall as f32;
+    for y in 0..height {
+        let distance = y as f32 / height as f32;
         let blur = 1 + (14.0 * (distance - focus).abs()) as i64;
-        for x in 0..wide {
+        for x in 0..width {
             let (mut sum, mut count) = (0.0, 0.0);
             for dy in -blur..=blur {
                 for dx in -blur..=blur {
                     let (u, v) = ((x as i64 + dx).max(0) / 3, (y as i64 + dy).max(0) / 3);
-                    let at = v as usize * (wide / 3 + 2) + u as usize;
+                    let at = v as usize * (width / 3 + 2) + u as usize;
                     if let Some(value) = coarse.get(at) {
                         sum += value;
                         count += 1.0;

@@ -33,8 +33,8 @@ fn pictures_of_any_size_are_stacked_or_refused_in_a_sentence() {
             .map(|i| {
                 let samples: Vec<u16> = (0..size.0 * size.1 * 3).map(|_| noise()).collect();
                 let target = match i % 2 {
-                    0 => Target::Tiff { wide: true, deflate: false },
-                    _ => Target::Png { wide: true },
+                    0 => Target::Tiff { sixteen_bit: true, deflate: false },
+                    _ => Target::Png { sixteen_bit: true },
                 };
                 shoot.save_as(target, &format!("f{i}"), size, &samples)
             })

@@ -291,8 +291,8 @@ fn results_are_saved_in_each_format_with_the_frames_profile() {
     let sky = Sky::new(29, 3);
     let outcome = sky.stack(&stars(Method::Mean)).unwrap();
     for (name, target, bits) in [
-        ("r.tif", Target::Tiff { wide: true, deflate: false }, 16),
-        ("r.png", Target::Png { wide: true }, 16),
+        ("r.tif", Target::Tiff { sixteen_bit: true, deflate: false }, 16),
+        ("r.png", Target::Png { sixteen_bit: true }, 16),
         ("r.jpg", Target::Jpeg { quality: 94 }, 8),
     ] {
         let path = sky.path(name);

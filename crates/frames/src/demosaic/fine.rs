@@ -24,14 +24,14 @@ pub struct Scratch {
 /// Chooses the way of each photosite, and finds its difference to green.
 fn choose_ways(band: &Band, scratch: &mut Scratch) {
     let stride = band.stride();
-    let tall = band.size[1] + 2 * MARGIN;
+    let height = band.size[1] + 2 * MARGIN;
     let Scratch { along, changes, chosen, rows, .. } = scratch;
     for plane in along.iter_mut().chain(changes.iter_mut()).chain([&mut *chosen]) {
-        plane.resize(stride * tall, 0.0);
+        plane.resize(stride * height, 0.0);
     }
-    rows.resize(stride * tall, true);
+    rows.resize(stride * height, true);
     // What is found of a row needs less and less of the margin.
-    let each = |margin: usize| (margin..tall - margin).map(move |y| (y, y * stride));
+    let each = |margin: usize| (margin..height - margin).map(move |y| (y, y * stride));
     let part = |at: usize, off: isize| worked_on(at, off, stride);
     let s = stride as isize;
     for (y, row) in each(2) {
@@ -96,12 +96,12 @@ pub fn green(band: &Band, scratch: &mut Scratch, out: &mut [f32]) {
 pub fn demosaic(band: &Band, scratch: &mut Scratch, out: &mut [f32]) {
     choose_ways(band, scratch);
     let stride = band.stride();
-    let tall = band.size[1] + 2 * MARGIN;
+    let height = band.size[1] + 2 * MARGIN;
     let Scratch { chosen, apart, rows, .. } = scratch;
-    apart.resize(stride * tall, 0.0);
+    apart.resize(stride * height, 0.0);
     let s = stride as isize;
     let part = |at: usize, off: isize| worked_on(at, off, stride);
-    for y in 8..tall - 8 {
+    for y in 8..height - 8 {
         let at = y * stride + REACH;
         let near = [-1, 1, -s, s].map(|off| &chosen[part(at, off)]);
         let out = part(at, 0);

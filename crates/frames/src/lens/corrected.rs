@@ -34,14 +34,14 @@ impl Light for Corrected<'_> {
             out,
             &mut Scratch::default(),
         )?;
-        let wide = region.width as usize;
+        let width = region.width as usize;
         for (mut from, to) in whole.into_iter().zip(planes) {
             if let Some(covered) = &covered {
                 // Where there is nothing to see, there is none.
                 from.iter_mut().zip(covered).for_each(|(v, seen)| *v *= f32::from(u8::from(*seen)));
             }
-            for (from, to) in from.chunks_exact(wide).zip(to.chunks_mut(stride)) {
-                to[..wide].copy_from_slice(from);
+            for (from, to) in from.chunks_exact(width).zip(to.chunks_mut(stride)) {
+                to[..width].copy_from_slice(from);
             }
         }
         Ok(())

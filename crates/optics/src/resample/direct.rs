@@ -12,8 +12,8 @@ impl Strip<'_> {
     /// The light of the row whose positions are in `scratch`, where the whole source lies too.
     pub fn direct(&self, scratch: &RowScratch, out: [&mut [f32]; 3]) {
         let planes = scratch.planes.each_ref().map(Vec::as_slice);
-        let long = self.wide.next_multiple_of(RUN);
-        let (xs, ys) = (&scratch.xs[..long], &scratch.ys[..long]);
+        let length = self.width.next_multiple_of(RUN);
+        let (xs, ys) = (&scratch.xs[..length], &scratch.ys[..length]);
         resample(planes, self.source.stride, xs, ys, out, &LANCZOS);
     }
 }
@@ -71,7 +71,7 @@ fn resample(
     let runs = xs.as_chunks::<RUN>().0.iter().zip(ys.as_chunks::<RUN>().0);
     for (run, (xs, ys)) in runs.enumerate() {
         let start = run * RUN;
-        let long = RUN.min(width - start);
+        let length = RUN.min(width - start);
         let (columns, tx, left, right) = parted!(xs, 1.0);
         let (rows, ty, top, bottom) = parted!(ys, 0.0);
         let (across, down) = (weights!(tx, kernel), weights!(ty, kernel));
@@ -79,7 +79,7 @@ fn resample(
         if right - left <= 1.0 && steps <= STEPS {
             let from = (top as usize * stride + SLACK).wrapping_add_signed(left as isize);
             let from = from - 2 * stride - 2;
-            let mut tall = [[0.0f32; RUN]; TAPS + STEPS];
+            let mut height = [[0.0f32; RUN]; TAPS + STEPS];
             // Not copied where it is the same: a vector that was just stored in two halves is slow
             // to load.
             let rows: &[[f32; RUN]] = if steps == 0 {
@@ -96,42 +96,42 @@ fn resample(
                     }
                     for tap in 0..TAPS {
                         for lane in 0..RUN {
-                            let sum = tall[tap + step][lane];
-                            tall[tap + step][lane] = fused!(own[lane], down[tap][lane], sum);
+                            let sum = height[tap + step][lane];
+                            height[tap + step][lane] = fused!(own[lane], down[tap][lane], sum);
                         }
                     }
                 }
-                &tall[..TAPS + steps]
+                &height[..TAPS + steps]
             };
             let sums = if left == right {
                 weigh!(6, across, rows, from, planes, stride)
             } else {
-                let mut wide = [[0.0f32; RUN]; TAPS + 1];
+                let mut row_length = [[0.0f32; RUN]; TAPS + 1];
                 for lane in 0..RUN {
                     let late = columns[lane] - left;
-                    wide[0][lane] = across[0][lane] * (1.0 - late);
+                    row_length[0][lane] = across[0][lane] * (1.0 - late);
                     for tap in 1..TAPS {
                         let step = across[tap - 1][lane] - across[tap][lane];
-                        wide[tap][lane] = fused!(late, step, across[tap][lane]);
+                        row_length[tap][lane] = fused!(late, step, across[tap][lane]);
                     }
-                    wide[TAPS][lane] = across[TAPS - 1][lane] * late;
+                    row_length[TAPS][lane] = across[TAPS - 1][lane] * late;
                 }
-                weigh!(7, wide, rows, from, planes, stride)
+                weigh!(7, row_length, rows, from, planes, stride)
             };
             for c in 0..3 {
-                out[c][start..start + long].copy_from_slice(&sums[c][..long]);
+                out[c][start..start + length].copy_from_slice(&sums[c][..length]);
             }
             continue;
         }
         let mut todo = [true; RUN];
         let mut next = 0;
-        while next < long {
+        while next < length {
             let here = (columns[next], rows[next]);
             let from = (here.1 as usize * stride + SLACK).wrapping_add_signed(here.0 as isize);
             let from = from - 2 * stride - 2;
             let sums = weigh!(6, across, down, from, planes, stride);
             for c in 0..3 {
-                for lane in 0..long {
+                for lane in 0..length {
                     if (columns[lane], rows[lane]) == here {
                         out[c][start + lane] = sums[c][lane];
                     }

@@ -18,19 +18,19 @@ impl Map {
     pub fn new(way: &ToSamples, region: Region) -> Self {
         // Cubics between four exact nodes: one more on either side of the region.
         let exact = |size: u32| (size as usize + 2 * FINE) / COARSE + 4;
-        let (wide, tall) = (exact(region.width), exact(region.height));
+        let (width, height) = (exact(region.width), exact(region.height));
         let place = |i: usize| i as f64 * COARSE as f64 - COARSE as f64;
-        let coarse: Vec<[f64; 2]> = (0..wide * tall)
+        let coarse: Vec<[f64; 2]> = (0..width * height)
             .map(|i| {
-                let x = region.x as f64 + place(i % wide);
-                let y = region.y as f64 + place(i / wide);
+                let x = region.x as f64 + place(i % width);
+                let y = region.y as f64 + place(i / width);
                 way.to_samples([x, y])
             })
             .collect();
         let across = region.width as usize / FINE + 2;
         let down = region.height as usize / FINE + 2;
-        let rows: Vec<[f64; 2]> = (0..tall * across)
-            .map(|i| cubic(i % across, |node| coarse[i / across * wide + node]))
+        let rows: Vec<[f64; 2]> = (0..height * across)
+            .map(|i| cubic(i % across, |node| coarse[i / across * width + node]))
             .collect();
         let nodes = (0..down * across)
             .map(|i| cubic(i / across, |node| rows[node * across + i % across]))
@@ -55,8 +55,8 @@ impl Map {
 
     /// The nodes of a strip that is `wide` columns wide from column `x` on, a multiple of [`FINE`],
     /// counted from `origin`: for each axis, row after row of nodes.
-    pub fn strip(&self, x: usize, wide: usize, origin: [i64; 2]) -> [Vec<[f32; NODES]>; 2] {
-        let last = wide.div_ceil(FINE);
+    pub fn strip(&self, x: usize, width: usize, origin: [i64; 2]) -> [Vec<[f32; NODES]>; 2] {
+        let last = width.div_ceil(FINE);
         let rows = self.nodes.chunks_exact(self.across).map(|row| &row[x / FINE..]);
         [0, 1].map(|axis| {
             let place = |at: [f64; 2]| (at[axis] - origin[axis] as f64) as f32;

@@ -129,16 +129,17 @@ fn read_by(
     let mut covered = (!inside).then(|| vec![true; w * h]);
     // In strips so narrow that the source rows under the kernel stay in the nearest cache.
     for x in (0..w).step_by(STRIP) {
-        let wide = STRIP.min(w - x);
-        let nodes = map.strip(x, wide, [source.left, source.top]);
-        let strip = Strip { map: &map, source: &source, x, wide, nodes, last: [right, bottom] };
+        let columns = STRIP.min(w - x);
+        let nodes = map.strip(x, columns, [source.left, source.top]);
+        let last = [right, bottom];
+        let strip = Strip { map: &map, source: &source, x, width: columns, nodes, last };
         let upright = upright(&strip);
         if upright.is_none() && !whole {
             source.planes(&mut row.planes);
             whole = true;
         }
         for y in 0..h {
-            let range = y * w + x..y * w + x + wide;
+            let range = y * w + x..y * w + x + columns;
             let covered = covered.as_mut().map(|covered| &mut covered[range.clone()]);
             strip.place(y, upright.is_none(), row, covered);
             let out = planes.each_mut().map(|plane| &mut plane[range.clone()]);

@@ -28,7 +28,7 @@ impl Places {
     /// Calls `visit` for runs of pixels along rows, with the number of the first one in the region,
     /// how many they are, and the columns and rows at which they stand.
     pub fn rows(&self, mut visit: impl FnMut(usize, usize, &[f32; FINE], &[f32; FINE])) {
-        let (wide, across) = (self.region.width as usize, self.map.across);
+        let (width, across) = (self.region.width as usize, self.map.across);
         for y in 0..self.region.height as usize {
             let nodes = y / FINE * across;
             let part = (y % FINE) as f64 / FINE as f64;
@@ -36,14 +36,14 @@ impl Places {
                 let (here, next) = (self.map.nodes[nodes + i], self.map.nodes[nodes + across + i]);
                 [0, 1].map(|axis| here[axis] + part * (next[axis] - here[axis]))
             };
-            for x in (0..wide).step_by(FINE) {
+            for x in (0..width).step_by(FINE) {
                 let (from, to) = (node(x / FINE), node(x / FINE + 1));
                 let along = |axis: usize| -> [f32; FINE] {
                     let (from, to) = (from[axis] as f32, to[axis] as f32);
                     let step = (to - from) / FINE as f32;
                     std::array::from_fn(|i| from + step * i as f32)
                 };
-                visit(y * wide + x, FINE.min(wide - x), &along(0), &along(1));
+                visit(y * width + x, FINE.min(width - x), &along(0), &along(1));
             }
         }
     }

@@ -10,7 +10,7 @@ pub struct Source<'a> {
     pub left: i64,
     pub top: i64,
     pub stride: usize,
-    tall: usize,
+    height: usize,
     rows: Box<dyn Rows + 'a>,
     /// The part of it that lies in the frame.
     inside: Region,
@@ -32,8 +32,15 @@ impl<'a> Source<'a> {
             width: (x1.min(width as i64 - 1) - x0.max(0) + 1) as u32,
             height: (y1.min(height as i64 - 1) - y0.max(0) + 1) as u32,
         };
-        let (stride, tall) = ((x1 - x0 + 1) as usize, (y1 - y0 + 1) as usize);
-        Ok(Self { left: x0, top: y0, stride, tall, rows: light.rows(inside, ahead)?, inside })
+        let (stride, rows) = ((x1 - x0 + 1) as usize, (y1 - y0 + 1) as usize);
+        Ok(Self {
+            left: x0,
+            top: y0,
+            stride,
+            height: rows,
+            rows: light.rows(inside, ahead)?,
+            inside,
+        })
     }
 
     /// The light of row `row` from column `from` on, as many columns as the planes hold; both
@@ -42,11 +49,11 @@ impl<'a> Source<'a> {
         let Region { x, y, width, height } = self.inside;
         let last = y as i64 + height as i64 - 1;
         let y = (self.top + row as i64).clamp(y as i64, last) as u32;
-        let wide = planes[0].len();
+        let length = planes[0].len();
         // Columns before the frame, in it, and behind it.
         let first = self.left + from as i64;
-        let before = (x as i64 - first).clamp(0, wide as i64) as usize;
-        let end = (x as i64 + width as i64 - first).clamp(0, wide as i64) as usize;
+        let before = (x as i64 - first).clamp(0, length as i64) as usize;
+        let end = (x as i64 + width as i64 - first).clamp(0, length as i64) as usize;
         if before < end {
             let [red, green, blue] = planes;
             let own = [&mut *red, &mut *green, &mut *blue].map(|plane| &mut plane[before..end]);
@@ -69,9 +76,9 @@ impl<'a> Source<'a> {
     /// All rows, one below the other in each plane between [`SLACK`].
     pub fn planes(&self, planes: &mut [Vec<f32>; 3]) {
         for plane in planes.iter_mut() {
-            plane.resize(self.stride * self.tall + 2 * SLACK, 0.0);
+            plane.resize(self.stride * self.height + 2 * SLACK, 0.0);
         }
-        for row in 0..self.tall {
+        for row in 0..self.height {
             let at = SLACK + row * self.stride;
             self.row(row, 0, planes.each_mut().map(|plane| &mut plane[at..at + self.stride]));
         }

@@ -11,7 +11,7 @@ pub struct Strip<'a> {
     pub map: &'a Map,
     pub source: &'a Source<'a>,
     pub x: usize,
-    pub wide: usize,
+    pub width: usize,
     /// The map's nodes along both axes, counted from the source's corner.
     pub nodes: [Vec<[f32; NODES]>; 2],
     /// The frame's last column and row.
@@ -30,20 +30,20 @@ impl Strip<'_> {
     ) {
         let RowScratch { xs, ys, .. } = scratch;
         // Runs are filled up below the last column.
-        let (wide, long) = (self.wide, self.wide.next_multiple_of(RUN));
+        let (width, length) = (self.width, self.width.next_multiple_of(RUN));
         map::row(&self.nodes[1], y, ys);
-        let low = ys[wide - 1];
-        ys[wide..long].fill(low);
+        let low = ys[width - 1];
+        ys[width..length].fill(low);
         if columns || covered.is_some() {
             map::row(&self.nodes[0], y, xs);
-            for i in wide..long {
-                xs[i] = xs[wide - 1] + (i + 1 - wide) as f32;
+            for i in width..length {
+                xs[i] = xs[width - 1] + (i + 1 - width) as f32;
             }
         }
         if let Some(covered) = covered {
             let [left, top] = [self.source.left, self.source.top].map(|v| v as f32);
-            cover(&mut xs[..long], left, self.last[0], covered);
-            cover(&mut ys[..long], top, self.last[1], covered);
+            cover(&mut xs[..length], left, self.last[0], covered);
+            cover(&mut ys[..length], top, self.last[1], covered);
         }
     }
 }

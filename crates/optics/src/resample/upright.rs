@@ -32,20 +32,20 @@ pub struct Upright {
 impl Upright {
     /// The crossings, where the strip is upright throughout.
     pub fn of(strip: &Strip) -> Option<Self> {
-        let Strip { map, source, x, wide, last, .. } = strip;
-        let (column, nodes) = (x / FINE, wide.div_ceil(FINE) + 1);
-        let long = map.nodes.len() / map.across;
+        let Strip { map, source, x, width, last, .. } = strip;
+        let (column, nodes) = (x / FINE, width.div_ceil(FINE) + 1);
+        let length = map.nodes.len() / map.across;
         let at = |node: usize, piece: usize| map.nodes[piece * map.across + column + node];
         let slope = |a: [f64; 2], b: [f64; 2]| [0, 1].map(|axis| (b[axis] - a[axis]) / FINE as f64);
         let (mut top, mut bottom) = (f64::MAX, f64::MIN);
         for node in 0..nodes {
-            for piece in 0..long {
+            for piece in 0..length {
                 let here = at(node, piece);
                 (top, bottom) = (top.min(here[1]), bottom.max(here[1]));
                 let [stretch, lean] = slope(here, at((node + 1).min(nodes - 1), piece));
                 let along = node + 1 == nodes || (stretch - 1.0).abs() <= STRETCH;
-                let [slant, tall] = slope(here, at(node, (piece + 1).min(long - 1)));
-                let down = piece + 1 == long || (0.7..1.4).contains(&tall);
+                let [slant, height] = slope(here, at(node, (piece + 1).min(length - 1)));
+                let down = piece + 1 == length || (0.7..1.4).contains(&height);
                 if !(along && down && lean.abs() <= LEAN && slant.abs() <= LEAN) {
                     return None;
                 }
@@ -59,7 +59,7 @@ impl Upright {
             for (line, crossings) in crossings.iter_mut().enumerate() {
                 let row = (source.top + first + (line * FINE) as i64) as f64;
                 // Beyond the last piece its line goes on.
-                while piece + 2 < long && at(node, piece + 1)[1] <= row {
+                while piece + 2 < length && at(node, piece + 1)[1] <= row {
                     piece += 1;
                 }
                 let (here, next) = (at(node, piece), at(node, piece + 1));
@@ -77,7 +77,7 @@ impl Upright {
     /// first one of the strip on.
     pub fn row(&self, strip: &Strip, first: bool, scratch: &mut RowScratch, out: [&mut [f32]; 3]) {
         let RowScratch { ys, upright: rows, .. } = scratch;
-        let ys = &ys[..strip.wide.next_multiple_of(RUN)];
+        let ys = &ys[..strip.width.next_multiple_of(RUN)];
         let (mut top, mut bottom) = (f32::MAX, f32::MIN);
         for line in ys.as_chunks::<FINE>().0 {
             // Along a straight line the ends are the extremes.
@@ -95,9 +95,9 @@ impl Upright {
             let [here, next] = [0, 1].map(|i| &self.crossings[line / FINE + i]);
             let part = (line % FINE) as f32 / FINE as f32;
             map::between(here, next, part, self.limits, &mut rows.xs);
-            let wide = strip.wide;
-            let edge = rows.xs[wide - 1];
-            rows.xs[wide..ys.len()].fill(edge);
+            let width = strip.width;
+            let edge = rows.xs[width - 1];
+            rows.xs[width..ys.len()].fill(edge);
             let at = k % RING * STRIP;
             let out = rows.rings.each_mut().map(|ring| &mut ring[at..at + ys.len()]);
             // One column more than the kernel has: a run that ends in a step begins there, with a
@@ -141,15 +141,15 @@ fn along(
             }
             continue;
         }
-        let mut wide = [[0.0f32; RUN]; TAPS + 1];
+        let mut width = [[0.0f32; RUN]; TAPS + 1];
         for lane in 0..RUN {
             let late = columns[lane] - left;
-            wide[0][lane] = weights[0][lane] * (1.0 - late);
+            width[0][lane] = weights[0][lane] * (1.0 - late);
             for tap in 1..TAPS {
                 let step = weights[tap - 1][lane] - weights[tap][lane];
-                wide[tap][lane] = fused!(late, step, weights[tap][lane]);
+                width[tap][lane] = fused!(late, step, weights[tap][lane]);
             }
-            wide[TAPS][lane] = weights[TAPS - 1][lane] * late;
+            width[TAPS][lane] = weights[TAPS - 1][lane] * late;
         }
         let from = (left as i32 - first) as usize - 2;
         for c in 0..3 {
@@ -158,7 +158,7 @@ fn along(
             let mut sum = [0.0f32; RUN];
             for tap in 0..=TAPS {
                 for lane in 0..RUN {
-                    sum[lane] = fused!(wide[tap][lane], row[tap + lane], sum[lane]);
+                    sum[lane] = fused!(width[tap][lane], row[tap + lane], sum[lane]);
                 }
             }
             let to: &mut [f32; RUN] =
@@ -169,13 +169,13 @@ fn along(
 }
 
 /// The weights with room for `$steps` steps: each lane's begin at its own row.
-macro_rules! tall {
+macro_rules! shifted {
     ($steps:expr, $weights:expr, $rows:expr, $top:expr) => {{
         let mut late = [0.0f32; RUN];
         for lane in 0..RUN {
             late[lane] = $rows[lane] - $top;
         }
-        let mut tall = [[0.0f32; RUN]; TAPS + $steps];
+        let mut shifted = [[0.0f32; RUN]; TAPS + $steps];
         for step in 0..=$steps {
             let mut own = [0.0f32; RUN];
             for lane in 0..RUN {
@@ -184,12 +184,12 @@ macro_rules! tall {
             }
             for tap in 0..TAPS {
                 for lane in 0..RUN {
-                    let sum = tall[tap + step][lane];
-                    tall[tap + step][lane] = fused!(own[lane], $weights[tap][lane], sum);
+                    let sum = shifted[tap + step][lane];
+                    shifted[tap + step][lane] = fused!(own[lane], $weights[tap][lane], sum);
                 }
             }
         }
-        tall
+        shifted
     }};
 }
 
@@ -228,19 +228,19 @@ fn down(rings: [&[f32]; 3], ys: &[f32], out: [&mut [f32]; 3], kernel: &Kernel) {
         let sums = match steps {
             0 => sums!(TAPS, weights, at, rings),
             1 => {
-                let tall = tall!(1, weights, rows, top);
-                sums!(TAPS + 1, tall, at, rings)
+                let height = shifted!(1, weights, rows, top);
+                sums!(TAPS + 1, height, at, rings)
             }
             _ => {
-                let tall = tall!(STEPS, weights, rows, top);
-                sums!(TAPS + STEPS, tall, at, rings)
+                let height = shifted!(STEPS, weights, rows, top);
+                sums!(TAPS + STEPS, height, at, rings)
             }
         };
-        let long = RUN.min(width - start);
+        let length = RUN.min(width - start);
         for c in 0..3 {
-            match <&mut [f32; RUN]>::try_from(&mut out[c][start..start + long]) {
+            match <&mut [f32; RUN]>::try_from(&mut out[c][start..start + length]) {
                 Ok(to) => *to = sums[c],
-                Err(_) => out[c][start..].copy_from_slice(&sums[c][..long]),
+                Err(_) => out[c][start..].copy_from_slice(&sums[c][..length]),
             }
         }
     }

@@ -339,10 +339,10 @@ mod tests {
 
     #[test]
     fn pixels_decode_as_their_curves_say() {
-        let wide = ColorProfile::new_bt2020().encode().unwrap();
-        let wide = Encoding::from_icc(Path::new("wide.tif"), Some(&wide)).unwrap();
+        let width = ColorProfile::new_bt2020().encode().unwrap();
+        let width = Encoding::from_icc(Path::new("wide.tif"), Some(&width)).unwrap();
         let codes: Vec<u16> = (0..300u32).map(|i| (i * 40_503 % 65_536) as u16).collect();
-        for encoding in [Encoding::srgb(), wide] {
+        for encoding in [Encoding::srgb(), width] {
             let mut planes = [(); 3].map(|()| vec![0.0; 100]);
             encoding.decode_pixels(&codes, planes.each_mut().map(Vec::as_mut_slice));
             let mut means = vec![0.0; 100];

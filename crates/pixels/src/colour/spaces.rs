@@ -213,8 +213,8 @@ mod tests {
 
     #[test]
     fn light_is_turned_from_one_space_to_another_and_back() {
-        let (srgb, wide) = (Encoding::srgb(), Encoding::of_space(Space::Prophoto));
-        let (there, back) = (srgb.to(&wide).unwrap(), wide.to(&srgb).unwrap());
+        let (srgb, width) = (Encoding::srgb(), Encoding::of_space(Space::Prophoto));
+        let (there, back) = (srgb.to(&width).unwrap(), width.to(&srgb).unwrap());
         let by = |m: [[f32; 3]; 3], v: [f32; 3]| m.map(|r| r[0] * v[0] + r[1] * v[1] + r[2] * v[2]);
         let light = [0.3, 0.02, 0.7];
         let turned = by(there, light);

@@ -42,7 +42,7 @@ pub struct HalvedCodes<'a> {
     codes: Vec<Codes<'a>>,
     levels: Vec<Halved>,
     /// Samples of a row.
-    long: usize,
+    length: usize,
     /// The first of two rows, when only that one has come.
     upper: Vec<u16>,
 }
@@ -66,7 +66,7 @@ impl<'a> HalvedCodes<'a> {
             let light = vec![0.0; width as usize * 3];
             levels.push(Halved { writer, light, upper: None, codes: Vec::new() });
         }
-        Ok(Self { codes: codes.collect(), levels, long: size.0 as usize * 3, upper: Vec::new() })
+        Ok(Self { codes: codes.collect(), levels, length: size.0 as usize * 3, upper: Vec::new() })
     }
 
     /// Takes the next whole rows.
@@ -74,7 +74,7 @@ impl<'a> HalvedCodes<'a> {
     /// # Errors
     /// [`PictureError::Io`].
     pub fn write(&mut self, rows: &[u16]) -> Result<(), PictureError> {
-        let mut rows = rows.chunks_exact(self.long);
+        let mut rows = rows.chunks_exact(self.length);
         while let Some(row) = rows.next() {
             if !self.upper.is_empty() {
                 let upper = std::mem::take(&mut self.upper);

@@ -12,7 +12,7 @@ use crate::mosaic::{Mosaic, Sensor};
 pub trait Decode: Send {
     /// Gives all rows, `tall` at a time where the format leaves the choice; where the samples are
     /// floating-point numbers, by [`Decode::floats`] instead.
-    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError>;
+    fn rows(self: Box<Self>, height: u32, rows: Rows) -> Result<(), PictureError>;
 
     /// Whether the samples are floating-point numbers.
     fn is_float(&self) -> bool {

@@ -104,11 +104,11 @@ fn fill(tags: &dyn Tags, facts: &mut Facts) -> Told {
     let orientation = whole(Image, 0x0112).unwrap_or(1);
     // Colours that no profile says: optional colours of the design rule for camera file systems, which
     // are those of A98 RGB.
-    let wide =
+    let adobe =
         text(Interoperability, 1).as_deref() == Some("R03") || whole(Exif, 0xa001) == Some(2);
     Told {
         orientation: Orientation::from_tag(orientation as u32),
-        encoding: wide.then(|| Encoding::of_space(Space::A98)),
+        encoding: adobe.then(|| Encoding::of_space(Space::A98)),
     }
 }
 

@@ -150,16 +150,21 @@ impl FitsFile {
     }
 
     /// Gives planes as interleaved rows.
-    fn give<T: Copy>(&self, planes: &[T], tall: u32, rows: RowsOf<T>) -> Result<(), PictureError> {
+    fn give<T: Copy>(
+        &self,
+        planes: &[T],
+        row_count: u32,
+        rows: RowsOf<T>,
+    ) -> Result<(), PictureError> {
         let (width, height) = self.size;
         let area = width as usize * height as usize;
         let plane = |colour: usize| &planes[if self.planes == 3 { colour * area } else { 0 }..];
         let all = [plane(0), plane(1), plane(2)];
         let mut band = Vec::new();
-        for y in (0..height).step_by(tall as usize) {
+        for y in (0..height).step_by(row_count as usize) {
             band.clear();
             let from = y as usize * width as usize;
-            let pixels = from..from + tall.min(height - y) as usize * width as usize;
+            let pixels = from..from + row_count.min(height - y) as usize * width as usize;
             band.extend(pixels.flat_map(|i| all.map(|plane| plane[i])));
             rows(y, &band)?;
         }
@@ -168,9 +173,9 @@ impl FitsFile {
 }
 
 impl Decode for FitsFile {
-    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
+    fn rows(self: Box<Self>, height: u32, rows: Rows) -> Result<(), PictureError> {
         let codes = self.numbers(|v| (i32::from(v) + 32_768) as u16, widened, |_| 0)?;
-        self.give(&codes, tall, rows)
+        self.give(&codes, height, rows)
     }
 
     fn decoding_bytes(&mut self) -> Option<u64> {

@@ -169,9 +169,9 @@ impl PictureFile {
     }
 
     /// All rows as 16-bit codes, `tall` at a time where the format leaves the choice.
-    fn bands(self, tall: u32, rows: Rows) -> Result<(), PictureError> {
+    fn bands(self, height: u32, rows: Rows) -> Result<(), PictureError> {
         if !self.decoder.is_float() {
-            return self.decoder.rows(tall, rows);
+            return self.decoder.rows(height, rows);
         }
         let encoding = self.encoding.clone();
         let mut codes = Vec::new();

@@ -63,21 +63,21 @@ impl Orientation {
         self,
         samples: &[T],
         (width, height): (u32, u32),
-        tall: u32,
+        row_count: u32,
         rows: RowsOf<T>,
     ) -> Result<(), PictureError> {
-        let (wide, high) = self.size((width, height));
+        let (columns, high) = self.size((width, height));
         let stored = (width as usize, height as usize);
         let pixels = samples.as_chunks::<3>().0;
-        for top in (0..high).step_by(tall as usize) {
-            let some = tall.min(high - top) as usize;
-            let mut band = vec![T::default(); wide as usize * some * 3];
+        for top in (0..high).step_by(row_count as usize) {
+            let some = row_count.min(high - top) as usize;
+            let mut band = vec![T::default(); columns as usize * some * 3];
             let out = band.as_chunks_mut::<3>().0;
             // Column by column: where rows are stored as columns, those lie together.
-            for x in 0..wide as usize {
+            for x in 0..columns as usize {
                 for y in 0..some {
                     let (column, row) = self.stored((x, top as usize + y), stored);
-                    out[y * wide as usize + x] = pixels[row * stored.0 + column];
+                    out[y * columns as usize + x] = pixels[row * stored.0 + column];
                 }
             }
             rows(top, &band)?;
@@ -95,8 +95,8 @@ mod tests {
         let stored = (7, 5);
         for tag in 1..=8 {
             let orientation = Orientation::from_tag(tag);
-            let (wide, high) = orientation.size(stored);
-            for (x, y) in (0..wide).flat_map(|x| (0..high).map(move |y| (x, y))) {
+            let (width, high) = orientation.size(stored);
+            for (x, y) in (0..width).flat_map(|x| (0..high).map(move |y| (x, y))) {
                 let (column, row) = orientation.stored((x as usize, y as usize), (7, 5));
                 let place = orientation.stored_place([f64::from(x), f64::from(y)], stored);
                 assert_eq!(place, [column as f64, row as f64], "{x} {y} of tag {tag}");

@@ -18,7 +18,7 @@ struct Png {
     path: PathBuf,
     reader: Reader<BufReader<File>>,
     width: u32,
-    wide: bool,
+    sixteen_bit: bool,
     layout: Layout,
 }
 
@@ -40,8 +40,8 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         ColorType::Rgba => Layout::Rgb { stride: 4 },
         ColorType::Indexed => return Err(PictureError::unsupported(path, "a PNG with a palette")),
     };
-    let wide = depth == BitDepth::Sixteen;
-    let mut facts = Facts::bare(FileFormat::Png, width, height, if wide { 16 } else { 8 });
+    let sixteen_bit = depth == BitDepth::Sixteen;
+    let mut facts = Facts::bare(FileFormat::Png, width, height, if sixteen_bit { 16 } else { 8 });
     let info = reader.info();
     let told = match &info.exif_metadata {
         Some(block) => exif::of_block(block, &mut facts),
@@ -58,7 +58,7 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         facts,
         colours,
         orientation: told.orientation,
-        decoder: Box::new(Png { path: path.to_owned(), reader, width, wide, layout }),
+        decoder: Box::new(Png { path: path.to_owned(), reader, width, sixteen_bit, layout }),
     })
 }
 
@@ -88,7 +88,7 @@ fn colours(path: &Path, info: &Info, by_exif: Option<Encoding>) -> Result<Colour
 
 impl Png {
     fn append(&self, source: &[u8], out: &mut Vec<u16>) {
-        if self.wide {
+        if self.sixteen_bit {
             let pairs = source.chunks_exact(2).map(|b| u16::from_be_bytes([b[0], b[1]]));
             self.layout.append(pairs, out);
         } else {
@@ -106,7 +106,8 @@ impl Decode for Png {
             let size = size.ok_or_else(|| PictureError::damaged(&path, "impossible size"))?;
             let mut whole = vec![0; size];
             self.reader.next_frame(&mut whole).map_err(|e| failed(&path, e))?;
-            let bytes = self.layout.stride() * self.width as usize * (1 + self.wide as usize);
+            let bytes =
+                self.layout.stride() * self.width as usize * (1 + self.sixteen_bit as usize);
             for (y, source) in whole.chunks_exact(bytes).enumerate() {
                 out.clear();
                 self.append(source, &mut out);

@@ -15,15 +15,15 @@ pub struct Turned {
 }
 
 impl Decode for Turned {
-    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
+    fn rows(self: Box<Self>, height: u32, rows: Rows) -> Result<(), PictureError> {
         let Self { inner, orientation, stored } = *self;
         let mut samples = vec![0u16; stored.0 as usize * stored.1 as usize * 3];
-        inner.rows(tall, &mut |y, some| {
+        inner.rows(height, &mut |y, some| {
             let from = y as usize * stored.0 as usize * 3;
             samples[from..from + some.len()].copy_from_slice(some);
             Ok(())
         })?;
-        orientation.upright(&samples, stored, tall, rows)
+        orientation.upright(&samples, stored, height, rows)
     }
 
     fn is_float(&self) -> bool {

@@ -59,7 +59,7 @@ fn check_length(path: &Path) -> Result<(), PictureError> {
 }
 
 impl Decode for WebP {
-    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
+    fn rows(self: Box<Self>, height: u32, rows: Rows) -> Result<(), PictureError> {
         let mut decoder = decoder(&self.path)?;
         let layout = Layout::Rgb { stride: if decoder.has_alpha() { 4 } else { 3 } };
         let size = decoder.output_buffer_size();
@@ -69,8 +69,9 @@ impl Decode for WebP {
             decoder.read_image(&mut samples).map_err(|e| failed(&self.path, e))
         })?;
         let mut band = Vec::new();
-        let tops = (0u32..).step_by(tall as usize);
-        for (y, source) in tops.zip(samples.chunks(self.width * layout.stride() * tall as usize)) {
+        let tops = (0u32..).step_by(height as usize);
+        for (y, source) in tops.zip(samples.chunks(self.width * layout.stride() * height as usize))
+        {
             band.clear();
             layout.append_bytes(source, &mut band);
             rows(y, &band)?;

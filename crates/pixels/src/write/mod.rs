@@ -25,14 +25,14 @@ pub enum Target {
     /// TIFF, 8 or 16 bit.
     Tiff {
         /// 16 bit rather than 8.
-        wide: bool,
+        sixteen_bit: bool,
         /// Compressed by deflate with the horizontal predictor rather than plain.
         deflate: bool,
     },
     /// PNG, 8 or 16 bit.
     Png {
         /// 16 bit rather than 8.
-        wide: bool,
+        sixteen_bit: bool,
     },
     /// JPEG of a quality in 1..=100, without colour subsampling.
     Jpeg {
@@ -45,7 +45,7 @@ impl Target {
     /// Bits of one sample.
     pub fn bits(self) -> u8 {
         match self {
-            Self::Tiff { wide: true, .. } | Self::Png { wide: true } => 16,
+            Self::Tiff { sixteen_bit: true, .. } | Self::Png { sixteen_bit: true } => 16,
             Self::Tiff { .. } | Self::Png { .. } | Self::Jpeg { .. } => 8,
         }
     }
@@ -63,8 +63,10 @@ pub fn write_picture(
     fill: Fill,
 ) -> Result<(), PictureError> {
     write_whole(path, |file| match target {
-        Target::Tiff { wide, deflate } => tiff::write(path, file, wide, deflate, picture, fill),
-        Target::Png { wide } => png::write(path, file, wide, picture, fill),
+        Target::Tiff { sixteen_bit, deflate } => {
+            tiff::write(path, file, sixteen_bit, deflate, picture, fill)
+        }
+        Target::Png { sixteen_bit } => png::write(path, file, sixteen_bit, picture, fill),
         Target::Jpeg { quality } => jpeg::write(path, file, quality, picture, fill),
     })
 }

@@ -11,7 +11,7 @@ use std::path::Path;
 pub fn write(
     path: &Path,
     file: &mut File,
-    wide: bool,
+    sixteen_bit: bool,
     picture: &Picture,
     fill: Fill,
 ) -> Result<(), PictureError> {
@@ -20,7 +20,7 @@ pub fn write(
         e => PictureError::damaged(path, e),
     };
     let mut info = Info::with_size(picture.width, picture.height);
-    info.bit_depth = if wide { BitDepth::Sixteen } else { BitDepth::Eight };
+    info.bit_depth = if sixteen_bit { BitDepth::Sixteen } else { BitDepth::Eight };
     info.color_type = if picture.channels == 3 { ColorType::Rgb } else { ColorType::Grayscale };
     if picture.channels == 3 {
         let (width, height) = (picture.width, picture.height);
@@ -38,7 +38,7 @@ pub fn write(
     let mut writer = encoder.write_header().map_err(failed)?;
     let mut stream = writer.stream_writer().map_err(failed)?;
     picture.bands(fill, |band| {
-        let bytes: Vec<u8> = match wide {
+        let bytes: Vec<u8> = match sixteen_bit {
             true => band.iter().flat_map(|v| v.to_be_bytes()).collect(),
             false => narrow(band),
         };

@@ -30,24 +30,26 @@ struct Samples {
 pub fn write(
     path: &Path,
     file: &mut File,
-    wide: bool,
+    sixteen_bit: bool,
     deflate: bool,
     picture: &Picture,
     fill: Fill,
 ) -> Result<(), PictureError> {
-    let samples = Samples { bits: if wide { 16 } else { 8 }, float: false, deflate };
+    let samples = Samples { bits: if sixteen_bit { 16 } else { 8 }, float: false, deflate };
     let row = picture.width as usize * picture.channels;
     let channels = picture.channels;
-    put(path, file, picture, samples, picture.encoding.icc(), fill, |band| match (wide, deflate) {
-        (true, false) => ne_bytes(band, u16::to_ne_bytes),
-        (false, false) => narrow(band),
-        (true, true) => {
-            let rows = band.chunks_exact(row);
-            rows.flat_map(|row| differences(row, channels)).flat_map(u16::to_ne_bytes).collect()
-        }
-        (false, true) => {
-            let band = narrow(band);
-            band.chunks_exact(row).flat_map(|row| differences(row, channels)).collect()
+    put(path, file, picture, samples, picture.encoding.icc(), fill, |band| {
+        match (sixteen_bit, deflate) {
+            (true, false) => ne_bytes(band, u16::to_ne_bytes),
+            (false, false) => narrow(band),
+            (true, true) => {
+                let rows = band.chunks_exact(row);
+                rows.flat_map(|row| differences(row, channels)).flat_map(u16::to_ne_bytes).collect()
+            }
+            (false, true) => {
+                let band = narrow(band);
+                band.chunks_exact(row).flat_map(|row| differences(row, channels)).collect()
+            }
         }
     })
 }
@@ -249,10 +251,10 @@ pub fn write_tags(
 
 /// Writes a tag whose value is bytes, and lets what follows begin at an even place (TIFF 6.0, section 2).
 pub fn write_bytes<T: TiffValue>(directory: &mut Directory, tag: Tag, value: T) -> TiffResult<()> {
-    let long = value.bytes();
+    let length = value.bytes();
     directory.write_tag(tag, value)?;
     // Up to four bytes lie in the directory itself.
-    if long > 4 && long % 2 == 1 {
+    if length > 4 && length % 2 == 1 {
         directory.write_data(0u8)?;
     }
     Ok(())

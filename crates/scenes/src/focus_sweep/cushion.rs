@@ -76,12 +76,12 @@ impl Cushion {
         let size = [width as usize + 2 * margin, height as usize + 2 * margin];
         let unit = 1.0 / f64::from(height);
         let layout = Layout::new(seed, f64::from(frames), unit, margin as f64, width);
-        let [wide, tall] = size;
-        let place = |i: usize| layout.place([(i % wide) as f64, (i / wide) as f64]);
-        let backdrop = (0..wide * tall).into_par_iter().map(|i| layout.backdrop(place(i)));
+        let [columns, row_count] = size;
+        let place = |i: usize| layout.place([(i % columns) as f64, (i / columns) as f64]);
+        let backdrop = (0..columns * row_count).into_par_iter().map(|i| layout.backdrop(place(i)));
         let backdrop: Vec<[f32; 3]> = backdrop.collect();
         let far = f32::INFINITY;
-        let mut depth: Vec<f32> = (0..wide * tall)
+        let mut depth: Vec<f32> = (0..columns * row_count)
             .into_par_iter()
             .map(|i| layout.depth(place(i)).map_or(far, |depth| depth as f32))
             .collect();
@@ -90,7 +90,7 @@ impl Cushion {
             let sheet = layout.drawn(rod, size, room);
             for (y, row) in sheet.values.chunks_exact(sheet.size[0]).enumerate() {
                 for (x, value) in row.iter().enumerate().filter(|(_, value)| value[3] > 0.5) {
-                    let at = (sheet.corner[1] + y) * wide + sheet.corner[0] + x;
+                    let at = (sheet.corner[1] + y) * columns + sheet.corner[0] + x;
                     depth[at] = depth[at].min(rod.depth as f32);
                     debug_assert!(value[3] <= 1.001);
                 }
@@ -108,16 +108,16 @@ impl Layout {
         let mut random = stream(seed, "cushion", 0, 0);
         let crest = random.random_range(0.36..0.46);
         let mut layout = Self { seed, frames, unit, margin, crest, rods: vec![] };
-        let wide = f64::from(width) * unit;
+        let columns = f64::from(width) * unit;
         let count = 9 + random.random_range(0..4);
         let rods = (0..count).map(|i| {
             let stalk = i % 2 == 0;
-            let x = wide
+            let x = columns
                 * (0.06 + 0.88 * (f64::from(i) + random.random_range(0.1..0.9)) / f64::from(count));
             let foot_y = random.random_range(crest + 0.12..0.9);
-            let tall = random.random_range(0.3..0.5);
+            let height = random.random_range(0.3..0.5);
             let lean = random.random_range(-0.16..0.16);
-            let end = [x + lean, (foot_y - tall).max(0.05)];
+            let end = [x + lean, (foot_y - height).max(0.05)];
             let bend = [x + 0.2 * lean, 0.5 * (foot_y + end[1])];
             let red = random.random_range(0.0..0.06);
             let foot = [x, foot_y];
@@ -211,36 +211,37 @@ impl Layout {
 
     /// The cushion in slices. Each goes on behind the nearer ones, so that nothing shines through
     /// between them; where those cover it by far it is not drawn.
-    fn slices(&self, [wide, tall]: [usize; 2], depth: &[f32], room: usize) -> Vec<Plane> {
+    fn slices(&self, [width, height]: [usize; 2], depth: &[f32], room: usize) -> Vec<Plane> {
         let count = SLICES * (self.frames as usize - 1).max(1);
         let last = self.frames - 1.0;
         let bound = |k: usize| (last * k as f64 / count as f64) as f32;
-        let light: Vec<[f32; 3]> = (0..wide * tall)
+        let light: Vec<[f32; 3]> = (0..width * height)
             .into_par_iter()
             .map(|i| match depth[i].is_finite() {
-                true => self.moss(self.place([(i % wide) as f64, (i / wide) as f64])),
+                true => self.moss(self.place([(i % width) as f64, (i / width) as f64])),
                 false => [0.0; 3],
             })
             .collect();
         let slice = |k: usize| {
             let (near, far) = (bound(k), bound(k + 1));
             let own = |row: &[f32]| row.iter().any(|d| (near..=far).contains(d));
-            let rows: Vec<usize> = (0..tall).filter(|y| own(&depth[y * wide..][..wide])).collect();
+            let rows: Vec<usize> =
+                (0..height).filter(|y| own(&depth[y * width..][..width])).collect();
             let (first, end) = (*rows.first()?, *rows.last()? + 1);
-            let (top, low) = (first.saturating_sub(2 * room), (end + 2 * room).min(tall));
+            let (top, low) = (first.saturating_sub(2 * room), (end + 2 * room).min(height));
             let of = |i: usize| match depth[i] <= far {
                 true => [light[i][0], light[i][1], light[i][2], 1.0],
                 false => [0.0; 4],
             };
-            let values = (top * wide..low * wide).map(of).collect();
-            let sheet = Sheet { corner: [0, top], size: [wide, low - top], values };
+            let values = (top * width..low * width).map(of).collect();
+            let sheet = Sheet { corner: [0, top], size: [width, low - top], values };
             Some(Plane { depth: f64::from(near + far) / 2.0, sheet, rows: first..end })
         };
         (0..count).filter_map(slice).collect()
     }
 
     /// A rod, drawn with edges that go through pixels in part.
-    fn drawn(&self, rod: &Rod, [wide, tall]: [usize; 2], room: usize) -> Sheet {
+    fn drawn(&self, rod: &Rod, [width, height]: [usize; 2], room: usize) -> Sheet {
         let steps = 48;
         let curve = |t: f64| -> [f64; 2] {
             let (a, b, c) = ((1.0 - t).powi(2), 2.0 * t * (1.0 - t), t * t);
@@ -257,7 +258,7 @@ impl Layout {
             let from = (pixel(low) as usize).saturating_sub(room + 2);
             [from, (pixel(high) as usize + room + 3).min(size)]
         };
-        let ([left, right], [top, low]) = (bounds(0, wide), bounds(1, tall));
+        let ([left, right], [top, low]) = (bounds(0, width), bounds(1, height));
         let size = [right - left, low - top];
         let one = |i: usize| {
             let at = self.place([(left + i % size[0]) as f64, (top + i / size[0]) as f64]);
@@ -296,9 +297,9 @@ impl Layout {
 fn beside(at: [f64; 2], from: [f64; 2], to: [f64; 2]) -> (f64, f64, f64) {
     let along = [to[0] - from[0], to[1] - from[1]];
     let off = [at[0] - from[0], at[1] - from[1]];
-    let long = along[0] * along[0] + along[1] * along[1];
-    let t = ((off[0] * along[0] + off[1] * along[1]) / long.max(1e-18)).clamp(0.0, 1.0);
+    let length = along[0] * along[0] + along[1] * along[1];
+    let t = ((off[0] * along[0] + off[1] * along[1]) / length.max(1e-18)).clamp(0.0, 1.0);
     let rest = [off[0] - t * along[0], off[1] - t * along[1]];
-    let side = (off[0] * -along[1] + off[1] * along[0]) / long.max(1e-18).sqrt();
+    let side = (off[0] * -along[1] + off[1] * along[0]) / length.max(1e-18).sqrt();
     (rest[0].hypot(rest[1]), t, -side)
 }

@@ -28,19 +28,19 @@ impl Sheet {
         if radius >= LARGE {
             return self.like(&self.halved().spread(radius / 2.0));
         }
-        let [wide, tall] = self.size;
+        let [width, height] = self.size;
         let chords = chords(radius);
         let area: f64 = chords.iter().map(|(_, half)| 2.0 * half).sum();
         let sums = self.sums();
         let mut values = vec![[0.0f32; 4]; self.values.len()];
-        values.par_chunks_mut(wide).enumerate().for_each(|(y, out)| {
-            let mut total = vec![[0.0f64; 4]; wide];
+        values.par_chunks_mut(width).enumerate().for_each(|(y, out)| {
+            let mut total = vec![[0.0f64; 4]; width];
             for (dy, half) in &chords {
                 let row = y as i64 + dy;
-                if !(0..tall as i64).contains(&row) {
+                if !(0..height as i64).contains(&row) {
                     continue;
                 }
-                let sums = &sums[row as usize * (wide + 1)..][..wide + 1];
+                let sums = &sums[row as usize * (width + 1)..][..width + 1];
                 for (x, total) in total.iter_mut().enumerate() {
                     let [low, high] = [x as f64 + 0.5 - half, x as f64 + 0.5 + half];
                     let (low, high) = (between(sums, low), between(sums, high));
@@ -56,11 +56,11 @@ impl Sheet {
 
     /// Means of two by two pixels; beyond the sheet it is empty.
     fn halved(&self) -> Self {
-        let [wide, tall] = self.size;
+        let [width, height] = self.size;
         let size = self.size.map(|n| n.div_ceil(2));
         let mut values = vec![[0.0f32; 4]; size[0] * size[1]];
         values.par_chunks_mut(size[0]).enumerate().for_each(|(y, out)| {
-            for row in self.values[2 * y * wide..(2 * y + 2).min(tall) * wide].chunks(wide) {
+            for row in self.values[2 * y * width..(2 * y + 2).min(height) * width].chunks(width) {
                 for (out, pair) in out.iter_mut().zip(row.chunks(2)) {
                     for own in pair {
                         (0..4).for_each(|c| out[c] += own[c] / 4.0);
@@ -73,7 +73,7 @@ impl Sheet {
 
     /// A sheet of half its size at its own, by straight lines between the middles of pixels.
     fn like(&self, half: &Self) -> Self {
-        let [wide, tall] = self.size;
+        let [width, height] = self.size;
         // The nearer of two counts three times; beyond the sheet it is empty.
         let places = |at: usize| {
             let near = (at / 2) as isize;
@@ -84,8 +84,8 @@ impl Sheet {
             let inside = (0..across).contains(&x) && (0..down).contains(&y);
             if inside { half.values[(y * across + x) as usize] } else { [0.0; 4] }
         };
-        let mut values = vec![[0.0f32; 4]; wide * tall];
-        values.par_chunks_mut(wide).enumerate().for_each(|(y, out)| {
+        let mut values = vec![[0.0f32; 4]; width * height];
+        values.par_chunks_mut(width).enumerate().for_each(|(y, out)| {
             let rows = places(y);
             for (x, out) in out.iter_mut().enumerate() {
                 for ((column, share), (row, part)) in
@@ -101,9 +101,9 @@ impl Sheet {
 
     /// Sums along each row up to every pixel's left edge, and to the last one's right edge.
     fn sums(&self) -> Vec<[f64; 4]> {
-        let wide = self.size[0];
-        let mut sums = vec![[0.0f64; 4]; (wide + 1) * self.size[1]];
-        let rows = sums.par_chunks_mut(wide + 1).zip(self.values.par_chunks(wide));
+        let width = self.size[0];
+        let mut sums = vec![[0.0f64; 4]; (width + 1) * self.size[1]];
+        let rows = sums.par_chunks_mut(width + 1).zip(self.values.par_chunks(width));
         rows.for_each(|(sums, row)| {
             for (x, value) in row.iter().enumerate() {
                 sums[x + 1] = std::array::from_fn(|c| sums[x][c] + f64::from(value[c]));
@@ -116,15 +116,15 @@ impl Sheet {
     pub fn rows(&self, from: usize, to: usize) -> Self {
         let (top, low) = (self.corner[1], self.corner[1] + self.size[1]);
         let (from, to) = (from.clamp(top, low), to.clamp(top, low));
-        let wide = self.size[0];
-        let values = self.values[(from - top) * wide..(to - top) * wide].to_vec();
-        Self { corner: [self.corner[0], from], size: [wide, to - from], values }
+        let width = self.size[0];
+        let values = self.values[(from - top) * width..(to - top) * width].to_vec();
+        Self { corner: [self.corner[0], from], size: [width, to - from], values }
     }
 
     /// Lays the sheet over what is behind it, which is `wide` pixels wide.
-    pub fn over(&self, behind: &mut [[f32; 3]], wide: usize) {
+    pub fn over(&self, behind: &mut [[f32; 3]], width: usize) {
         let [left, top] = self.corner;
-        behind.par_chunks_mut(wide).skip(top).zip(self.values.par_chunks(self.size[0])).for_each(
+        behind.par_chunks_mut(width).skip(top).zip(self.values.par_chunks(self.size[0])).for_each(
             |(behind, own)| {
                 for (behind, own) in behind[left..].iter_mut().zip(own) {
                     *behind = std::array::from_fn(|c| behind[c] * (1.0 - own[3]) + own[c]);
@@ -191,15 +191,15 @@ mod tests {
     #[test]
     fn large_discs_are_as_they_would_be_at_full_size() {
         // A square of light, as wide as the discs are, at an odd place.
-        let (wide, tall) = (161usize, 150usize);
-        let lit = |i: usize| (50..97).contains(&(i % wide)) && (53..90).contains(&(i / wide));
-        let values: Vec<[f32; 4]> = (0..wide * tall)
+        let (width, height) = (161usize, 150usize);
+        let lit = |i: usize| (50..97).contains(&(i % width)) && (53..90).contains(&(i / width));
+        let values: Vec<[f32; 4]> = (0..width * height)
             .map(|i| if lit(i) { [0.6, 0.4, 0.2, 1.0] } else { [0.0; 4] })
             .collect();
-        let sheet = Sheet { corner: [3, 4], size: [wide, tall], values };
+        let sheet = Sheet { corner: [3, 4], size: [width, height], values };
         let radius = LARGE + 2.0;
         let half = sheet.spread(radius);
-        assert_eq!((half.corner, half.size), ([3, 4], [wide, tall]));
+        assert_eq!((half.corner, half.size), ([3, 4], [width, height]));
         // Just below, all of it is at full size.
         let (below, beside) = (sheet.spread(LARGE - 0.01), sheet.spread(LARGE));
         let pairs = beside.values.iter().flatten().zip(below.values.iter().flatten());

@@ -93,8 +93,8 @@ impl FocusSweep {
                 }
             })
             .collect();
-        let long = f64::from(width.max(height));
-        let margin = (long * 0.04 + 4.0 * pixel).ceil();
+        let length = f64::from(width.max(height));
+        let margin = (length * 0.04 + 4.0 * pixel).ceil();
         let last = f64::from(frames) - 1.0;
         let widest = rail.radius_px(0.0, last, width).max(rail.radius_px(last, 0.0, width));
         let room = widest.ceil() as usize + 2;
@@ -132,16 +132,16 @@ impl FocusSweep {
     /// The scene as it is drawn with the focus at a distance, counted in frames; all of it sharp
     /// without one.
     fn drawn(&self, focus: Option<f64>) -> Canvas {
-        let Cushion { size: [wide, tall], backdrop, planes, .. } = &self.cushion;
+        let Cushion { size: [columns, height], backdrop, planes, .. } = &self.cushion;
         let Options { frames, width, .. } = self.options;
         let mut light = backdrop.clone();
         for plane in planes {
             let radius = |focus| Rail { frames }.radius_px(plane.depth, focus, width);
-            plane.spread(focus.map_or(0.0, radius)).over(&mut light, *wide);
+            plane.spread(focus.map_or(0.0, radius)).over(&mut light, *columns);
         }
         // What a lens does to edges, and to what is in focus.
         let weights = [0.0, 0.25, 0.5, 0.25, 0.0];
-        Canvas::painted((*wide, *tall), weights, |x, y| light[y * wide + x])
+        Canvas::painted((*columns, *height), weights, |x, y| light[y * columns + x])
     }
 
     /// The light of a frame, or of all planes sharp as the reference frame shows them; sRGB-linear,
@@ -177,9 +177,9 @@ impl FocusSweep {
     /// where nothing is that could be.
     pub fn depth(&self) -> Vec<f32> {
         let Options { width, height, .. } = self.options;
-        let (margin, wide) = (self.margin as usize, self.cushion.size[0]);
+        let (margin, columns) = (self.margin as usize, self.cushion.size[0]);
         let row = |y: u32| {
-            let from = (y as usize + margin) * wide + margin;
+            let from = (y as usize + margin) * columns + margin;
             &self.cushion.depth[from..from + width as usize]
         };
         (0..height).flat_map(row).copied().collect()

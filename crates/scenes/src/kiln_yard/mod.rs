@@ -63,7 +63,7 @@ struct Walker {
     from: f64,
     step: f64,
     foot: f64,
-    tall: f64,
+    height: f64,
 }
 
 impl KilnYard {
@@ -104,7 +104,7 @@ impl KilnYard {
             from: f64::from(width) * random.random_range(0.1..0.3),
             step: f64::from(width) * random.random_range(0.5..0.65) / f64::from(frames),
             foot: h * random.random_range(0.84..0.93),
-            tall: h * random.random_range(0.14..0.19),
+            height: h * random.random_range(0.14..0.19),
         };
         let yard = yard::painted(seed, (width, height), margin as usize);
         Ok(Self { options, yard, margin, focal_px: 0.9 * f64::from(width), holds, walker })
@@ -218,11 +218,11 @@ impl Walker {
     /// How much of a place (in pixels of the reference frame) the walker covers in a frame.
     fn at(&self, index: u32, [x, y]: [f64; 2]) -> f32 {
         let x = x - self.from - self.step * f64::from(index);
-        let up = (self.foot - y) / self.tall;
-        let aside = x / self.tall;
+        let up = (self.foot - y) / self.height;
+        let aside = x / self.height;
         let body = ((aside / 0.13).powi(2) + ((up - 0.48) / 0.4).powi(2)).sqrt() - 1.0;
         let head = ((aside / 0.065).powi(2) + ((up - 0.94) / 0.08).powi(2)).sqrt() - 1.0;
-        let inside = -body.min(head) * self.tall * 0.1;
+        let inside = -body.min(head) * self.height * 0.1;
         (inside + 0.5).clamp(0.0, 1.0) as f32
     }
 }

@@ -17,37 +17,37 @@ struct Layout {
 struct Kiln {
     x: f64,
     half: f64,
-    tall: f64,
+    height: f64,
 }
 
 struct Stack {
     x: f64,
     foot: f64,
-    wide: f64,
-    tall: f64,
+    width: f64,
+    height: f64,
 }
 
 impl Layout {
-    fn new(seed: u64, wide: f64) -> Self {
+    fn new(seed: u64, width: f64) -> Self {
         let mut random = stream(seed, "yard", 0, 0);
         let ground = random.random_range(0.66..0.74);
         let kilns = (0..2)
             .map(|i| Kiln {
-                x: wide * (0.3 + 0.42 * i as f64) + random.random_range(-0.1..0.1),
+                x: width * (0.3 + 0.42 * i as f64) + random.random_range(-0.1..0.1),
                 half: random.random_range(0.15..0.2),
-                tall: random.random_range(0.42..0.55),
+                height: random.random_range(0.42..0.55),
             })
             .collect();
         let stacks = (0..7)
             .map(|_| Stack {
-                x: random.random_range(0.0..wide),
+                x: random.random_range(0.0..width),
                 foot: ground + random.random_range(0.03..0.24),
-                wide: random.random_range(0.07..0.14),
-                tall: random.random_range(0.05..0.1),
+                width: random.random_range(0.07..0.14),
+                height: random.random_range(0.05..0.1),
             })
             .collect();
         let lamp =
-            [wide * random.random_range(0.45..0.6), ground - random.random_range(0.16..0.22)];
+            [width * random.random_range(0.45..0.6), ground - random.random_range(0.16..0.22)];
         Self { seed, ground, kilns, stacks, lamp }
     }
 
@@ -61,7 +61,7 @@ impl Layout {
         }
         for stack in &self.stacks {
             let (dx, dy) = (x - stack.x, stack.foot - y);
-            if dx.abs() < stack.wide / 2.0 && (0.0..stack.tall).contains(&dy) {
+            if dx.abs() < stack.width / 2.0 && (0.0..stack.height).contains(&dy) {
                 colour = bricks(self.seed ^ 40, dx, dy, 0.022, 0.011, 0.05);
             }
         }
@@ -94,7 +94,7 @@ impl Layout {
 
     /// A bottle of bricks: a wide drum, a shoulder, a neck, a dark door.
     fn kiln(&self, kiln: &Kiln, x: f64, y: f64) -> Option<[f32; 3]> {
-        let up = (self.ground + 0.01 - y) / kiln.tall;
+        let up = (self.ground + 0.01 - y) / kiln.height;
         if !(0.0..1.0).contains(&up) {
             return None;
         }
@@ -124,13 +124,13 @@ impl Layout {
 }
 
 /// Courses of bricks with lighter mortar between them, no two bricks alike.
-fn bricks(seed: u64, x: f64, y: f64, long: f64, tall: f64, light: f64) -> [f32; 3] {
-    let course = (y / tall).floor();
-    let along = x / long + 0.5 * course.rem_euclid(2.0);
-    let (column, fx, fy) = (along.floor(), along - along.floor(), y / tall - course);
+fn bricks(seed: u64, x: f64, y: f64, length: f64, height: f64, light: f64) -> [f32; 3] {
+    let course = (y / height).floor();
+    let along = x / length + 0.5 * course.rem_euclid(2.0);
+    let (column, fx, fy) = (along.floor(), along - along.floor(), y / height - course);
     let mortar = fx < 0.06 || fy < 0.13;
     let own = noise(seed, column * 7.31 + 0.5, course * 3.77 + 0.5);
-    let rough = layered(seed ^ 1, x / long * 9.0, y / tall * 5.0, 3);
+    let rough = layered(seed ^ 1, x / length * 9.0, y / height * 5.0, 3);
     let v = light * (1.0 + 0.35 * own + 0.3 * rough);
     match mortar {
         true => [v * 1.15, v * 1.08, v].map(|v| v as f32),

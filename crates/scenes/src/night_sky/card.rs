@@ -205,10 +205,10 @@ impl NightSky {
     fn ground_light(&self, second: u32) -> Vec<f32> {
         let reference_s = f64::from(self.reference()) * INTERVAL * self.exposure_s;
         let since = f64::from(second - FIRST_S) - reference_s;
-        let long = self.ground_s();
-        let turn = |part: f64| self.turn(self.reference(), since + part * long);
+        let length = self.ground_s();
+        let turn = |part: f64| self.turn(self.reference(), since + part * length);
         // A step for each pixel that stars move.
-        let moved = super::SKY_TURN * long * self.lens.focal_px;
+        let moved = super::SKY_TURN * length * self.lens.focal_px;
         let steps = (moved.ceil() as usize).max(3);
         let at = Moment { since_s: since, steps, streak: None };
         let mut light = self.sky.render(&self.options, &self.lens, &self.ground, turn, at);

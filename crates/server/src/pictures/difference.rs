@@ -82,23 +82,23 @@ impl Difference {
         };
         let (left, top) = (start(0, region.x), start(1, region.y));
         // The last pixels of a level may stand for fewer than the others.
-        let wide = (region.width * times as u32).min(size.0.saturating_sub(left));
+        let width = (region.width * times as u32).min(size.0.saturating_sub(left));
         let high = (region.height * times as u32).min(size.1.saturating_sub(top));
-        if wide == 0 || high == 0 {
+        if width == 0 || high == 0 {
             return Ok(vec![[0.0; 3]; region.area()]);
         }
-        let light = shown.light_of(finer, Region { x: left, y: top, width: wide, height: high })?;
-        if times == 1 && (wide, high) == (region.width, region.height) {
+        let light = shown.light_of(finer, Region { x: left, y: top, width, height: high })?;
+        if times == 1 && (width, high) == (region.width, region.height) {
             return Ok(light);
         }
-        let (wide, high) = (wide as usize, high as usize);
+        let (width, high) = (width as usize, high as usize);
         let mean = |x: usize, y: usize| {
             // Beyond the edge, the last pixel.
-            let columns = (x * times).min(wide - 1)..((x + 1) * times).min(wide).max(1);
+            let columns = (x * times).min(width - 1)..((x + 1) * times).min(width).max(1);
             let rows = (y * times).min(high - 1)..((y + 1) * times).min(high).max(1);
             let (mut sum, mut count) = ([0.0; 3], 0.0f32);
             for row in rows {
-                for light in &light[row * wide..][columns.clone()] {
+                for light in &light[row * width..][columns.clone()] {
                     sum.iter_mut().zip(light).for_each(|(sum, v)| *sum += v);
                     count += 1.0;
                 }

@@ -110,15 +110,15 @@ impl Light for Level<'_> {
         stride: usize,
     ) -> Result<(), PictureError> {
         let fill = |region: Region, planes: [&mut [f32]; 3], stride: usize| {
-            let wide = region.width as usize;
-            if stride == wide {
+            let width = region.width as usize;
+            if stride == width {
                 return (self.read)(self.decoding, region, planes);
             }
             let mut whole = [(); 3].map(|()| vec![0.0; region.area()]);
             (self.read)(self.decoding, region, whole.each_mut().map(Vec::as_mut_slice))?;
             for (from, to) in whole.iter().zip(planes) {
-                for (from, to) in from.chunks_exact(wide).zip(to.chunks_mut(stride)) {
-                    to[..wide].copy_from_slice(from);
+                for (from, to) in from.chunks_exact(width).zip(to.chunks_mut(stride)) {
+                    to[..width].copy_from_slice(from);
                 }
             }
             Ok(())

@@ -29,12 +29,12 @@ const WELL: [u8; 3] = [0x0f, 0x0f, 0x0e];
 
 /// A skyline as it is laid over a picture: colour and cover.
 pub(super) fn skyline(seen: &Seen, level: usize, region: Region, how: Overlay) -> Vec<u8> {
-    let (wide, shares) = (seen.levels[level].size().0, seen.levels[level].shares());
-    let scale = seen.mask().size().0 as f32 / wide as f32;
+    let (width, shares) = (seen.levels[level].size().0, seen.levels[level].shares());
+    let scale = seen.mask().size().0 as f32 / width as f32;
     let mut out = Vec::with_capacity(region.area() * 4);
     for y in region.y..region.y + region.height {
         for x in region.x..region.x + region.width {
-            let share = shares[(y * wide + x) as usize];
+            let share = shares[(y * width + x) as usize];
             let ([r, g, b], cover) = match how {
                 Overlay::Hatching => (AMBER, hatching(share, x, y)),
                 Overlay::Mask => ([share; 3], 255),

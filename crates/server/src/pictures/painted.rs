@@ -131,10 +131,10 @@ pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<OpenPi
     };
     let pixels = pixels.ok_or_else(|| ApiError::missing("What would be painted"))?;
     // A dot about the middle that reaches beyond the corners.
-    let (wide, high) = merged.base.level_size(0);
+    let (width, high) = merged.base.level_size(0);
     let [left, top] = merged.base.origin;
-    let middle = [left + wide / 2, top + high / 2].map(|v| v as f32);
-    let points = vec![[middle[0], middle[1], (wide + high) as f32]];
+    let middle = [left + width / 2, top + high / 2].map(|v| v as f32);
+    let points = vec![[middle[0], middle[1], (width + high) as f32]];
     let all_over = Stroke { pixels, points, soft: 0.0 };
     Ok(merged.kept(app, source, version, vec![all_over]))
 }

@@ -212,10 +212,14 @@ pub async fn grey(
     let grey = app.work(move |app| {
         let frame = Frame::decode(&input, &app.cache, &mut || Ok(()))?;
         let (width, height) = frame.size();
-        let (wide, tall) = (SIDE.min(width), SIDE.min(height));
+        let (columns, rows) = (SIDE.min(width), SIDE.min(height));
         let (x, y) = (x.saturating_sub(SIDE / 2), y.saturating_sub(SIDE / 2));
-        let region =
-            Region { x: x.min(width - wide), y: y.min(height - tall), width: wide, height: tall };
+        let region = Region {
+            x: x.min(width - columns),
+            y: y.min(height - rows),
+            width: columns,
+            height: rows,
+        };
         let region = match frame.lens() {
             Some(lens) => lens.shifted(region, (width, height)),
             None => region,

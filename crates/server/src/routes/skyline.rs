@@ -83,8 +83,8 @@ pub async fn save(
     Path((shoot, file)): Path<(i64, String)>,
 ) -> Result<Response, ApiError> {
     let (target, kind, ending) = match file.as_str() {
-        "mask.png" => (Target::Png { wide: true }, "image/png", "png"),
-        "mask.tif" => (Target::Tiff { wide: true, deflate: false }, "image/tiff", "tif"),
+        "mask.png" => (Target::Png { sixteen_bit: true }, "image/png", "png"),
+        "mask.tif" => (Target::Tiff { sixteen_bit: true, deflate: false }, "image/tiff", "tif"),
         _ => return Err(ApiError::missing("This file")),
     };
     let name = app.store.shoot_name(shoot).await?;

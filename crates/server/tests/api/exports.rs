@@ -95,11 +95,16 @@ async fn the_person_chooses_the_colours_and_whether_the_place_is_told() {
         let (width, height) = (facts.width, facts.height);
         let taken = Some(Taken { facts: &facts, stack: None, place: true });
         let picture = Picture { width, height, channels: 3, encoding: &encoding, taken };
-        write_picture(path, Target::Tiff { wide: true, deflate: true }, &picture, &mut |y, out| {
-            let from = y as usize * width as usize * 3;
-            out.copy_from_slice(&codes[from..from + out.len()]);
-            Ok(())
-        })
+        write_picture(
+            path,
+            Target::Tiff { sixteen_bit: true, deflate: true },
+            &picture,
+            &mut |y, out| {
+                let from = y as usize * width as usize * 3;
+                out.copy_from_slice(&codes[from..from + out.len()]);
+                Ok(())
+            },
+        )
         .unwrap();
     }
     let guest = house.open().await;

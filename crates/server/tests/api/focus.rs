@@ -44,9 +44,9 @@ async fn merged(guest: &Guest, house: &House) -> Shoot {
 
 /// Pixels of the first tile of a level.
 async fn tile(guest: &Guest, source: &str, level: u32) -> (usize, Vec<u8>) {
-    let (wide, _, pixels) =
+    let (width, _, pixels) =
         tile_of(guest, &format!("pictures/{source}/tiles/{level}/0_0.png")).await;
-    (wide as usize, pixels)
+    (width as usize, pixels)
 }
 
 #[tokio::test]
@@ -213,12 +213,12 @@ async fn a_patch_is_seen_at_once_as_the_next_run_makes_it() {
     let info: PictureInfo = guest.get(&format!("pictures/{painted}")).await;
     assert_ne!(info.version, unpainted.version);
     let now = tile(&guest, &painted, 0).await;
-    let (wide, half) = (now.0, tile(&guest, &painted, 1).await);
-    let inside = |i: usize| (i / 3 % wide).abs_diff(90).max((i / 3 / wide).abs_diff(200)) <= 25;
+    let (width, half) = (now.0, tile(&guest, &painted, 1).await);
+    let inside = |i: usize| (i / 3 % width).abs_diff(90).max((i / 3 / width).abs_diff(200)) <= 25;
     let changed: Vec<usize> = (0..now.1.len()).filter(|i| now.1[*i] != before.1[*i]).collect();
     assert!(changed.len() > 500 && changed.into_iter().all(inside));
     // Where the brush covers all, it laid what was offered.
-    let middle = 3 * (200 * wide + 90);
+    let middle = 3 * (200 * width + 90);
     assert_eq!(now.1[middle..middle + 3], offered.1[middle..middle + 3]);
     assert_ne!(before.1[middle..middle + 3], offered.1[middle..middle + 3]);
 
@@ -262,8 +262,8 @@ async fn a_patch_is_seen_at_once_as_the_next_run_makes_it() {
     .await;
     let smooth = tile(&guest, &format!("result-{}", now.results[0].id), 0).await;
     let own = tile(&guest, &format!("painted-{second}"), 0).await;
-    let at = 3 * (200 * wide + 90);
+    let at = 3 * (200 * width + 90);
     assert_eq!(own.1[at..at + 3], smooth.1[at..at + 3]);
-    assert_eq!(own.1[..3 * wide], before.1[..3 * wide]);
+    assert_eq!(own.1[..3 * width], before.1[..3 * width]);
     guest.close().await;
 }

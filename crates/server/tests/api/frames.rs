@@ -242,7 +242,7 @@ async fn the_smallest_picture_is_measured_like_any_other() {
     let encoding = Encoding::srgb();
     let picture = Picture { width: 1, height: 1, channels: 3, encoding: &encoding, taken: None };
     let path = house.card().join("speck.png");
-    write_picture(&path, Target::Png { wide: false }, &picture, &mut |_, row| {
+    write_picture(&path, Target::Png { sixteen_bit: false }, &picture, &mut |_, row| {
         row.fill(30_000);
         Ok(())
     })

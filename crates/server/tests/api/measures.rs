@@ -31,11 +31,16 @@ fn clouded(frame: &Path, path: &Path) -> Vec<u8> {
         taken: Some(Taken { facts: &facts, stack: None, place: true }),
     };
     let row = width as usize * 3;
-    write_picture(path, Target::Tiff { wide: true, deflate: false }, &picture, &mut |y, out| {
-        let from = y as usize * row;
-        out.copy_from_slice(&samples[from..from + out.len()]);
-        Ok(())
-    })
+    write_picture(
+        path,
+        Target::Tiff { sixteen_bit: true, deflate: false },
+        &picture,
+        &mut |y, out| {
+            let from = y as usize * row;
+            out.copy_from_slice(&samples[from..from + out.len()]);
+            Ok(())
+        },
+    )
     .unwrap();
     std::fs::read(path).unwrap()
 }

@@ -40,8 +40,8 @@ async fn frames_are_shown_in_tiles_of_every_size_and_brighter_when_asked() {
     let info: PictureInfo = guest.get(&source).await;
     assert_eq!((info.width, info.height, info.origin), (420, 300, [0, 0]));
     assert!(info.levels >= 2);
-    let (wide, tall, whole) = png(&guest, &format!("{source}/tiles/0/0_0.png")).await;
-    assert!(wide <= 420 && tall <= 300 && wide >= 128);
+    let (width, height, whole) = png(&guest, &format!("{source}/tiles/0/0_0.png")).await;
+    assert!(width <= 420 && height <= 300 && width >= 128);
     let (_, _, brighter) = png(&guest, &format!("{source}/tiles/0/0_0.png?stops=2")).await;
     assert!(mean(&brighter) > 1.3 * mean(&whole), "{} {}", mean(&brighter), mean(&whole));
     let last = info.levels - 1;
@@ -102,9 +102,9 @@ async fn a_patch_of_the_result_is_less_noisy_than_of_a_frame() {
     let single = measure(format!("frame-{reference}")).await;
     let stacked = measure(format!("result-{result}")).await;
     assert!(single > 1.7 * stacked, "{single} {stacked}");
-    let (wide, tall, _) =
+    let (width, height, _) =
         png(&guest, &format!("pictures/result-{result}/patch.png?x=200&y=40&size=48")).await;
-    assert_eq!((wide, tall), (48, 48));
+    assert_eq!((width, height), (48, 48));
 }
 
 #[tokio::test]

@@ -73,8 +73,8 @@ async fn progress_is_told_stage_by_stage_until_the_end() {
     // Short stages may pass between two events.
     assert_eq!(stages.last(), Some(&Stage::Combine), "{stages:?}");
     for stage in &stages {
-        let times = stages.iter().filter(|other| *other == stage).count();
-        assert_eq!(times, 1, "a run does not go back to a stage: {stages:?}");
+        let factor = stages.iter().filter(|other| *other == stage).count();
+        assert_eq!(factor, 1, "a run does not go back to a stage: {stages:?}");
     }
 }
 
@@ -152,7 +152,7 @@ async fn frames_without_a_common_sky_are_left_out_and_the_rest_goes_on() {
         encoding: &encoding,
         taken: None,
     };
-    let target = jade_pixels::write::Target::Png { wide: true };
+    let target = jade_pixels::write::Target::Png { sixteen_bit: true };
     jade_pixels::write::write_picture(&small, target, &picture, &mut |_, rows| {
         rows.fill(20_000);
         Ok(())

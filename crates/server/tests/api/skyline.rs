@@ -36,23 +36,23 @@ async fn painted_work_is_followed_and_is_there_after_a_restart() {
     let found: SkylineSeen = guest.post(&path, &()).await;
     assert!((0.1..0.99).contains(&found.sky) && !found.places.is_empty(), "{found:?}");
     let before = mask(&guest, shoot).await;
-    let (wide, _) = before.size();
-    assert_eq!(before.at(i64::from(wide) / 2, 10), 255);
+    let (width, _) = before.size();
+    assert_eq!(before.at(i64::from(width) / 2, 10), 255);
     plan(&guest, shoot, |plan| {
-        plan.skyline.strokes.push(dab(Paint::GroundBrush, wide as f32 / 2.0, 10.0));
+        plan.skyline.strokes.push(dab(Paint::GroundBrush, width as f32 / 2.0, 10.0));
     })
     .await;
     let painted: SkylineSeen = guest.post(&path, &()).await;
     assert_ne!(painted.version, found.version);
     let info: PictureInfo = guest.get(&format!("pictures/skyline-{shoot}")).await;
-    assert_eq!((info.version.as_str(), info.width), (painted.version.as_str(), wide));
+    assert_eq!((info.version.as_str(), info.width), (painted.version.as_str(), width));
     for laid in ["hatching", "mask", "sky", "ground", "doubt"] {
         let tile = format!("pictures/skyline-{shoot}/tiles/0/0_0.png?laid={laid}");
         let tile = guest.ask(Method::GET, &tile).send().await.unwrap();
         assert_eq!(tile.status(), StatusCode::OK, "{laid}");
     }
     let now = mask(&guest, shoot).await;
-    assert_eq!(now.at(i64::from(wide) / 2, 10), 0);
+    assert_eq!(now.at(i64::from(width) / 2, 10), 0);
     guest.close().await;
     let guest = house.open().await;
     // Looking at it computes nothing.
@@ -71,12 +71,12 @@ async fn a_mask_is_loaded_and_its_layers_are_kept() {
     let guest = house.open().await;
     let shoot = guest.filled(&house).await;
     let facts = shoot.frames[0].facts.clone().unwrap();
-    let (wide, tall) = (facts.width, facts.height);
-    let file = |wide: u32, tall: u32| {
-        let share = |i: u32| if i / wide < tall * 2 / 3 { 255 } else { 0 };
+    let (width, height) = (facts.width, facts.height);
+    let file = |width: u32, height: u32| {
+        let share = |i: u32| if i / width < height * 2 / 3 { 255 } else { 0 };
         let file = tempfile::Builder::new().suffix(".png").tempfile().unwrap();
-        let mask = Mask::new((wide, tall), (0..wide * tall).map(share).collect());
-        mask.write(file.path(), Target::Png { wide: true }).unwrap();
+        let mask = Mask::new((width, height), (0..width * height).map(share).collect());
+        mask.write(file.path(), Target::Png { sixteen_bit: true }).unwrap();
         std::fs::read(file.path()).unwrap()
     };
     let address = format!("shoots/{}/skyline/mask?name=mine.png", shoot.id);
@@ -84,7 +84,7 @@ async fn a_mask_is_loaded_and_its_layers_are_kept() {
     let (status, told) = guest.refused(small).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(told.contains("mine.png: this mask has 30 x 20 pixels"), "{told}");
-    let whole = guest.ask(Method::POST, &address).body(file(wide, tall)).send().await.unwrap();
+    let whole = guest.ask(Method::POST, &address).body(file(width, height)).send().await.unwrap();
     let kept: NamedFile = whole.json().await.unwrap();
     plan(&guest, shoot.id, |plan| {
         plan.skyline.mask = Some(kept);

@@ -161,20 +161,14 @@ async fn a_linked_frame_that_became_a_pipe_holds_nothing_up() {
 async fn pictures_one_pixel_wide_are_shown_and_combined() {
     let house = House::new(0);
     let guest = house.open().await;
-    for (wide, tall) in [(1, 300), (300, 1), (1, 1)] {
-        let shoot = guest.shoot(&format!("{wide} x {tall}")).await;
+    for (width, height) in [(1, 300), (300, 1), (1, 1)] {
+        let shoot = guest.shoot(&format!("{width} x {height}")).await;
         let mut id = 0;
         for i in 0..3u16 {
             let file = tempfile::Builder::new().suffix(".tif").tempfile().unwrap();
             let encoding = Encoding::srgb();
-            let picture = Picture {
-                width: wide,
-                height: tall,
-                channels: 3,
-                encoding: &encoding,
-                taken: None,
-            };
-            let target = Target::Tiff { wide: true, deflate: false };
+            let picture = Picture { width, height, channels: 3, encoding: &encoding, taken: None };
+            let target = Target::Tiff { sixteen_bit: true, deflate: false };
             write_picture(file.path(), target, &picture, &mut |y, rows| {
                 rows.iter_mut()
                     .enumerate()
@@ -187,7 +181,7 @@ async fn pictures_one_pixel_wide_are_shown_and_combined() {
             id = added.frame.unwrap().id;
         }
         let info: PictureInfo = guest.get(&format!("pictures/frame-{id}")).await;
-        assert_eq!((info.width, info.height), (wide, tall));
+        assert_eq!((info.width, info.height), (width, height));
         let _: Histogram = guest.get(&format!("pictures/frame-{id}/histogram")).await;
         let measured: Measured =
             guest.get(&format!("pictures/frame-{id}/measure?x=0&y=0&size=48")).await;
@@ -205,7 +199,7 @@ async fn pictures_one_pixel_wide_are_shown_and_combined() {
         let _: Shoot = guest.patch(&format!("shoots/{}", shoot.id), &plain).await;
         assert_eq!(guest.run(shoot.id).await.problem, None);
         let now: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
-        assert_eq!(now.results[0].report.size, [wide, tall]);
+        assert_eq!(now.results[0].report.size, [width, height]);
     }
 }
 

@@ -57,7 +57,7 @@ fn masks() -> Vec<Seed> {
         Seed { name, bytes, guarded: 0..0, ending }
     };
     vec![
-        of("mask-png", Target::Png { wide: false }, "png"),
-        of("mask-tiff", Target::Tiff { wide: true, deflate: true }, "tif"),
+        of("mask-png", Target::Png { sixteen_bit: false }, "png"),
+        of("mask-tiff", Target::Tiff { sixteen_bit: true, deflate: true }, "tif"),
     ]
 }

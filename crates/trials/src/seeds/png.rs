@@ -10,7 +10,7 @@ use png::{BitDepth, ColorType, Encoder, ScaledFloat, SourceChromaticities};
 use std::io::Write;
 
 pub fn seeds() -> Vec<Seed> {
-    let own = |wide| saved(Target::Png { wide }, FileFormat::Png);
+    let own = |sixteen_bit| saved(Target::Png { sixteen_bit }, FileFormat::Png);
     let rgb: Vec<u8> = codes(3).iter().map(|code| (code >> 8) as u8).collect();
     let pairs: Vec<u8> = codes(2).iter().map(|code| (code >> 8) as u8).collect();
     let index: Vec<u8> = codes(1).iter().map(|code| (code >> 13) as u8).collect();

@@ -12,7 +12,7 @@ use tiff::encoder::colortype::{ColorType, Gray16, RGB16};
 use tiff::encoder::{Compression, Predictor, TiffEncoder, TiffValue};
 
 pub fn seeds() -> Vec<Seed> {
-    let own = |wide, deflate| saved(Target::Tiff { wide, deflate }, FileFormat::Tiff);
+    let own = |sixteen_bit, deflate| saved(Target::Tiff { sixteen_bit, deflate }, FileFormat::Tiff);
     let words: Vec<u8> = codes(3).iter().flat_map(|code| code.to_le_bytes()).collect();
     let bytes: Vec<u8> = codes(3).iter().map(|code| (code >> 8) as u8).collect();
     let four: Vec<u8> = codes(4).iter().flat_map(|code| code.to_le_bytes()).collect();

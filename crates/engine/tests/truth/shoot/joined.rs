@@ -8,19 +8,19 @@ const BAND: usize = 12;
 const PLACE: usize = 4;
 
 /// Pixels near the skyline of shares of sky of rows of `wide`.
-pub fn band(sky: &[f32], wide: usize) -> Vec<bool> {
-    let tall = sky.len() / wide;
+pub fn band(sky: &[f32], width: usize) -> Vec<bool> {
+    let height = sky.len() / width;
     let mut out = vec![false; sky.len()];
     for i in 0..sky.len() {
-        let (x, y) = (i % wide, i / wide);
+        let (x, y) = (i % width, i / width);
         let differs = |n: usize| (sky[n] > 0.5) != (sky[i] > 0.5);
         let edge = (0.002..0.998).contains(&sky[i])
-            || (x + 1 < wide && differs(i + 1))
-            || (y + 1 < tall && differs(i + wide));
+            || (x + 1 < width && differs(i + 1))
+            || (y + 1 < height && differs(i + width));
         if edge {
-            for row in y.saturating_sub(BAND)..(y + BAND + 1).min(tall) {
-                let (left, right) = (x.saturating_sub(BAND), (x + BAND + 1).min(wide));
-                out[row * wide + left..row * wide + right].fill(true);
+            for row in y.saturating_sub(BAND)..(y + BAND + 1).min(height) {
+                let (left, right) = (x.saturating_sub(BAND), (x + BAND + 1).min(width));
+                out[row * width + left..row * width + right].fill(true);
             }
         }
     }
@@ -38,16 +38,16 @@ pub fn squares(light: &[f32], truth: &[f32]) -> Vec<f64> {
 
 /// By how many decibels the squares of one picture in a band are above those of the better of two
 /// others at each place.
-pub fn behind(own: &[f64], others: [&[f64]; 2], band: &[bool], wide: usize) -> f64 {
+pub fn behind(own: &[f64], others: [&[f64]; 2], band: &[bool], width: usize) -> f64 {
     let mean = |values: &[f64]| -> Vec<f64> {
-        let tall = values.len() / wide;
+        let height = values.len() / width;
         (0..values.len())
             .map(|i| {
-                let (x, y) = (i % wide, i / wide);
-                let rows = y.saturating_sub(PLACE)..(y + PLACE + 1).min(tall);
-                let columns = x.saturating_sub(PLACE)..(x + PLACE + 1).min(wide);
+                let (x, y) = (i % width, i / width);
+                let rows = y.saturating_sub(PLACE)..(y + PLACE + 1).min(height);
+                let columns = x.saturating_sub(PLACE)..(x + PLACE + 1).min(width);
                 let count = (rows.len() * columns.len()) as f64;
-                rows.flat_map(|row| columns.clone().map(move |column| row * wide + column))
+                rows.flat_map(|row| columns.clone().map(move |column| row * width + column))
                     .map(|n| values[n])
                     .sum::<f64>()
                     / count
@@ -65,10 +65,10 @@ pub fn behind(own: &[f64], others: [&[f64]; 2], band: &[bool], wide: usize) -> f
 
 /// Share of the detail of the ground that a picture keeps: how far steps from pixel to pixel of the
 /// truth are found in it again, in pure ground; 1 for one frame, but for its noise.
-pub fn detail(light: &[f32], truth: &[f32], sky: &[f32], wide: usize) -> f64 {
+pub fn detail(light: &[f32], truth: &[f32], sky: &[f32], width: usize) -> f64 {
     let (mut both, mut own) = (0.0, 0.0);
     for i in 0..sky.len() - 1 {
-        if (i + 1) % wide == 0 || sky[i] > 0.0 || sky[i + 1] > 0.0 {
+        if (i + 1) % width == 0 || sky[i] > 0.0 || sky[i + 1] > 0.0 {
             continue;
         }
         let step = |light: &[f32]| f64::from(light[i * 3 + 4] - light[i * 3 + 1]);

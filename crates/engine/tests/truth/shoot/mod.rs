@@ -44,7 +44,7 @@ impl Shoot {
     /// Writes 16-bit sRGB samples as a frame: a plain TIFF, or a compressed one when its name
     /// begins with "packed".
     pub fn save(&self, name: &str, size: (u32, u32), samples: &[u16]) -> FrameInput {
-        let target = Target::Tiff { wide: true, deflate: name.starts_with("packed") };
+        let target = Target::Tiff { sixteen_bit: true, deflate: name.starts_with("packed") };
         self.save_as(target, name, size, samples)
     }
 

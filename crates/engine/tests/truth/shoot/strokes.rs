@@ -5,7 +5,7 @@ use jade_plan::{Paint, Stroke};
 
 /// Where the mask is wrong in the largest piece, the pixel furthest inside it and how far that is.
 fn worst_place(mask: &Mask, truth: &[f32]) -> Option<([f32; 2], f32, bool)> {
-    let (wide, tall) = (mask.size().0 as usize, mask.size().1 as usize);
+    let (width, height) = (mask.size().0 as usize, mask.size().1 as usize);
     let wrong: Vec<bool> = mask
         .shares()
         .iter()
@@ -16,17 +16,17 @@ fn worst_place(mask: &Mask, truth: &[f32]) -> Option<([f32; 2], f32, bool)> {
     let mut far: Vec<u32> =
         wrong.iter().map(|wrong| if *wrong { u32::MAX / 2 } else { 0 }).collect();
     for i in 0..far.len() {
-        let left = if i % wide > 0 { far[i - 1] } else { 0 };
-        let above = if i >= wide { far[i - wide] } else { 0 };
+        let left = if i % width > 0 { far[i - 1] } else { 0 };
+        let above = if i >= width { far[i - width] } else { 0 };
         far[i] = far[i].min(left + 1).min(above + 1);
     }
     for i in (0..far.len()).rev() {
-        let right = if i % wide + 1 < wide { far[i + 1] } else { 0 };
-        let below = if i / wide + 1 < tall { far[i + wide] } else { 0 };
+        let right = if i % width + 1 < width { far[i + 1] } else { 0 };
+        let below = if i / width + 1 < height { far[i + width] } else { 0 };
         far[i] = far[i].min(right + 1).min(below + 1);
     }
     let place = (0..far.len()).max_by_key(|&i| far[i])?;
-    let at = [(place % wide) as f32, (place / wide) as f32];
+    let at = [(place % width) as f32, (place / width) as f32];
     (far[place] > 1).then_some((at, far[place] as f32, truth[place] > 0.5))
 }
 

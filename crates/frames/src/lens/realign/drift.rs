@@ -16,7 +16,7 @@ pub struct Drift {
 impl Drift {
     /// Of a colour over a region.
     pub fn of(lens: &Geometry, colour: usize, region: Region) -> Self {
-        let count = |long: u32| long as usize / STEP + 2;
+        let count = |length: u32| length as usize / STEP + 2;
         let (across, down) = (count(region.width), count(region.height));
         let way = |at: [f64; 2]| {
             let drawn = lens.colour(colour, at);

@@ -126,12 +126,12 @@ impl Realign {
                 demosaic::demosaic(&band, self.way, &mut scratch, &mut found);
             }
         }
-        let (around, wide) = (area, area.width as usize);
+        let (around, width) = (area, area.width as usize);
         let pixels = found.as_chunks::<3>().0;
         let (left, top) = ((region.x - around.x) as usize, (region.y - around.y) as usize);
         for (colour, plane) in planes.into_iter().enumerate() {
             for y in 0..region.height as usize {
-                let from = &pixels[(top + y) * wide + left..];
+                let from = &pixels[(top + y) * width + left..];
                 let row = &mut plane[y * stride..][..region.width as usize];
                 row.iter_mut().zip(from).for_each(|(to, pixel)| *to = pixel[colour]);
             }
@@ -141,17 +141,17 @@ impl Realign {
     /// Green where it was recorded, and the mean of those around where it was not: nothing of it comes
     /// from colours that are not where they belong.
     fn plain_green(&self, around: Region, green: &[f32]) -> Vec<f32> {
-        let (wide, tall) = (around.width as usize, around.height as usize);
+        let (width, height) = (around.width as usize, around.height as usize);
         let mut plain = green.to_vec();
         for sites in self.sites {
-            for y in (sites[1] as usize..tall).step_by(2) {
-                for x in (sites[0] as usize..wide).step_by(2) {
-                    let at = y * wide + x;
+            for y in (sites[1] as usize..height).step_by(2) {
+                for x in (sites[0] as usize..width).step_by(2) {
+                    let at = y * width + x;
                     let beside = [
                         if x > 0 { at - 1 } else { at + 1 },
-                        if x + 1 < wide { at + 1 } else { at - 1 },
-                        if y > 0 { at - wide } else { at + wide },
-                        if y + 1 < tall { at + wide } else { at - wide },
+                        if x + 1 < width { at + 1 } else { at - 1 },
+                        if y > 0 { at - width } else { at + width },
+                        if y + 1 < height { at + width } else { at - width },
                     ];
                     plain[at] = beside.iter().map(|i| green[*i]).sum::<f32>() / 4.0;
                 }
@@ -163,31 +163,31 @@ impl Realign {
     /// What the photosites would have recorded without the flaw, with a margin around them, into
     /// `mosaic`; `green` is that of the last round.
     fn mosaic(&self, around: Region, light: &[Vec<f32>; 3], green: &[f32], mosaic: &mut Vec<f32>) {
-        let (wide, tall) = (around.width as usize, around.height as usize);
+        let (width, height) = (around.width as usize, around.height as usize);
         let mut own = light[1].clone();
         let mut ways = Vec::new();
         for (colour, parity) in MOVED.into_iter().zip(self.sites) {
             let sites = Sites::of(parity, around);
             let drift = Drift::of(&self.lens, colour, around);
-            let beyond = sites.beyond_green(&drift, &light[colour], green, wide);
+            let beyond = sites.beyond_green(&drift, &light[colour], green, width);
             for y in sites.rows() {
                 drift.row(y, &mut ways);
                 for x in sites.columns() {
                     let [[right, down], _] = Drift::at(&ways, x);
-                    let at = y * wide + x;
+                    let at = y * width + x;
                     own[at] = green[at] + beyond.at([x as f32 + right, y as f32 + down]);
                 }
             }
         }
-        let stride = wide + 2 * MARGIN;
-        mosaic.resize(stride * (tall + 2 * MARGIN), 0.0);
+        let stride = width + 2 * MARGIN;
+        mosaic.resize(stride * (height + 2 * MARGIN), 0.0);
         for (y, row) in mosaic.chunks_exact_mut(stride).enumerate() {
-            let from = demosaic::mirrored(y as isize - MARGIN as isize, tall) * wide;
-            row[MARGIN..MARGIN + wide].copy_from_slice(&own[from..from + wide]);
+            let from = demosaic::mirrored(y as isize - MARGIN as isize, height) * width;
+            row[MARGIN..MARGIN + width].copy_from_slice(&own[from..from + width]);
             for x in 0..MARGIN {
-                let (before, after) = (x as isize - MARGIN as isize, (wide + x) as isize);
-                row[x] = own[from + demosaic::mirrored(before, wide)];
-                row[MARGIN + wide + x] = own[from + demosaic::mirrored(after, wide)];
+                let (before, after) = (x as isize - MARGIN as isize, (width + x) as isize);
+                row[x] = own[from + demosaic::mirrored(before, width)];
+                row[MARGIN + width + x] = own[from + demosaic::mirrored(after, width)];
             }
         }
     }
@@ -227,14 +227,14 @@ impl Sites {
     }
 
     /// How much more light the colour has than the green that belongs to it.
-    fn beyond_green(&self, drift: &Drift, own: &[f32], green: &[f32], wide: usize) -> Lattice {
+    fn beyond_green(&self, drift: &Drift, own: &[f32], green: &[f32], width: usize) -> Lattice {
         let (across, down) = (self.columns().len(), self.rows().len());
         let (mut values, mut ways) = (Vec::with_capacity(across * down), Vec::new());
         for y in self.rows() {
             drift.row(y, &mut ways);
             values.extend(self.columns().map(|x| {
                 let [_, [right, down]] = Drift::at(&ways, x);
-                own[y * wide + x] - cubic(green, wide, [x as f32 + right, y as f32 + down])
+                own[y * width + x] - cubic(green, width, [x as f32 + right, y as f32 + down])
             }));
         }
         Lattice { values, across, down, first: self.first.map(|v| v as f32) }
@@ -269,8 +269,8 @@ impl Lattice {
 }
 
 /// A plane's value between its pixels, by the cubic through four along each axis (Keys 1981).
-fn cubic(plane: &[f32], wide: usize, [x, y]: [f32; 2]) -> f32 {
-    let tall = plane.len() / wide;
+fn cubic(plane: &[f32], width: usize, [x, y]: [f32; 2]) -> f32 {
+    let height = plane.len() / width;
     let weights = |t: f32| {
         let (t2, t3) = (t * t, t * t * t);
         [
@@ -281,12 +281,12 @@ fn cubic(plane: &[f32], wide: usize, [x, y]: [f32; 2]) -> f32 {
         ]
     };
     let mut sum = 0.0;
-    if x >= 1.0 && y >= 1.0 && x + 3.0 < wide as f32 && y + 3.0 < tall as f32 {
+    if x >= 1.0 && y >= 1.0 && x + 3.0 < width as f32 && y + 3.0 < height as f32 {
         let (left, top) = (x as usize, y as usize);
         let (across, down) = (weights(x - left as f32), weights(y - top as f32));
-        let from = (top - 1) * wide + left - 1;
+        let from = (top - 1) * width + left - 1;
         for (j, down) in down.iter().enumerate() {
-            let taps: &[f32; 4] = plane[from + j * wide..][..4].try_into().expect("four");
+            let taps: &[f32; 4] = plane[from + j * width..][..4].try_into().expect("four");
             let line: f32 = across.iter().zip(taps).map(|(w, v)| w * v).sum();
             sum += down * line;
         }
@@ -298,9 +298,9 @@ fn cubic(plane: &[f32], wide: usize, [x, y]: [f32; 2]) -> f32 {
         (whole as i64 + tap as i64 - 1).clamp(0, size as i64 - 1) as usize
     };
     for (j, down) in down.iter().enumerate() {
-        let row = place(top, j, tall) * wide;
+        let row = place(top, j, height) * width;
         let taps = across.iter().enumerate();
-        let line: f32 = taps.map(|(i, w)| w * plane[row + place(left, i, wide)]).sum();
+        let line: f32 = taps.map(|(i, w)| w * plane[row + place(left, i, width)]).sum();
         sum += down * line;
     }
     sum

@@ -91,7 +91,7 @@ impl Jpeg {
 }
 
 impl Decode for Jpeg {
-    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
+    fn rows(self: Box<Self>, height: u32, rows: Rows) -> Result<(), PictureError> {
         // Bits are read faster from memory than through a buffer.
         let mut file = Vec::new();
         let io = PictureError::io(&self.path);
@@ -103,8 +103,8 @@ impl Decode for Jpeg {
         let bytes = bytes.map_err(|e| PictureError::damaged(&self.path, format!("{e:?}")))?;
         let layout = Layout::Rgb { stride: 3 };
         let mut band = Vec::new();
-        let tops = (0u32..).step_by(tall as usize);
-        for (y, source) in tops.zip(bytes.chunks(self.width * 3 * tall as usize)) {
+        let tops = (0u32..).step_by(height as usize);
+        for (y, source) in tops.zip(bytes.chunks(self.width * 3 * height as usize)) {
             band.clear();
             layout.append_bytes(source, &mut band);
             rows(y, &band)?;

@@ -40,7 +40,7 @@ struct Component {
     /// Size in blocks when it is alone in a scan.
     blocks: (usize, usize),
     /// Width in blocks with those that fill up the last unit.
-    wide: usize,
+    width: usize,
     /// For progressive files, which coefficients of each block are not zero.
     set: Vec<u64>,
     /// Whether any scan brought it.
@@ -53,7 +53,7 @@ struct Frame {
     components: Vec<Component>,
     /// Units across and down, and the height of one in pixels.
     units: (usize, usize),
-    tall: u32,
+    unit_height: u32,
 }
 
 /// What a scan holds.
@@ -99,8 +99,9 @@ pub fn check(bytes: &[u8]) -> Result<(), Damage> {
             0x01 | 0xd0..=0xd7 => continue,
             _ => {}
         }
-        let long = bytes.get(at..at + 2).map(|b| usize::from(u16::from_be_bytes([b[0], b[1]])));
-        let segment = long.filter(|long| *long >= 2).and_then(|long| bytes.get(at + 2..at + long));
+        let length = bytes.get(at..at + 2).map(|b| usize::from(u16::from_be_bytes([b[0], b[1]])));
+        let segment =
+            length.filter(|length| *length >= 2).and_then(|length| bytes.get(at + 2..at + length));
         let Some(segment) = segment else {
             return Err(reader.cut("it ends within its header"));
         };
@@ -130,13 +131,13 @@ pub fn check(bytes: &[u8]) -> Result<(), Damage> {
 impl Reader {
     fn quantisation(&mut self, mut segment: &[u8]) -> Option<()> {
         while let [kind, rest @ ..] = segment {
-            let (wide, table) = (kind >> 4 != 0, usize::from(kind & 15));
-            let step = match wide {
+            let (two_bytes, table) = (kind >> 4 != 0, usize::from(kind & 15));
+            let step = match two_bytes {
                 true => i32::from(u16::from_be_bytes(*rest.first_chunk()?)),
                 false => i32::from(*rest.first()?),
             };
             *self.steps.get_mut(table)? = step;
-            segment = rest.get(if wide { 128 } else { 64 }..)?;
+            segment = rest.get(if two_bytes { 128 } else { 64 }..)?;
         }
         Some(())
     }
@@ -165,27 +166,27 @@ impl Reader {
         if height == 0 || width == 0 || factors.into_iter().any(|f| !(1..=4).contains(&f)) {
             return None;
         }
-        let (wide, tall) = (8 * u32::from(most_across), 8 * u32::from(most_down));
-        let units = (width.div_ceil(wide) as usize, height.div_ceil(tall) as usize);
+        let (unit_width, unit_height) = (8 * u32::from(most_across), 8 * u32::from(most_down));
+        let units = (width.div_ceil(unit_width) as usize, height.div_ceil(unit_height) as usize);
         let component = |part: &[u8; 3]| {
             let (across, down) = (part[1] >> 4, part[1] & 15);
             let side = |size: u32, own: u8, most: u8| {
                 (size * u32::from(own)).div_ceil(u32::from(most)).div_ceil(8) as usize
             };
-            let (wide, high) = (units.0 * usize::from(across), units.1 * usize::from(down));
+            let (columns, rows) = (units.0 * usize::from(across), units.1 * usize::from(down));
             Component {
                 id: part[0],
                 across: across.into(),
                 down: down.into(),
                 quantised_by: part[2].into(),
                 blocks: (side(width, across, most_across), side(height, down, most_down)),
-                wide,
-                set: vec![0; if progressive { wide * high } else { 0 }],
+                width: columns,
+                set: vec![0; if progressive { columns * rows } else { 0 }],
                 seen: false,
             }
         };
         let components = parts.iter().map(component).collect();
-        self.frame = Some(Frame { progressive, height, components, units, tall });
+        self.frame = Some(Frame { progressive, height, components, units, unit_height });
         Some(())
     }
 
@@ -218,7 +219,7 @@ impl Reader {
         // The last row of units may be short of its last bits; the scans of a progressive file that
         // are missing may be about all rows.
         let whole = frame.components.iter().all(|own| own.seen) && !frame.progressive;
-        let good = whole.then(|| (frame.units.1 as u32 - 1) * frame.tall);
+        let good = whole.then(|| (frame.units.1 as u32 - 1) * frame.unit_height);
         Damage { what, good, certain: true, height: frame.height }
     }
 
@@ -240,8 +241,8 @@ impl Reader {
             _ => None,
         };
         let (across, down) = alone.unwrap_or(frame.units);
-        let (height, tall) = (frame.height, frame.height.div_ceil(down as u32));
-        let row_height = if alone.is_some() { tall } else { frame.tall };
+        let (height, row_count) = (frame.height, frame.height.div_ceil(down as u32));
+        let row_height = if alone.is_some() { row_count } else { frame.unit_height };
         let mut bits = Bits::new(bytes, begin);
         let mut state = State::default();
         // Where the data of each row of units begin.
@@ -285,7 +286,7 @@ impl Reader {
                     let x = (unit % across) * many_across + block % many_across;
                     let y = (unit / across) * many_down + block / many_across;
                     let mut none = 0;
-                    let set = component.set.get_mut(y * component.wide + x).unwrap_or(&mut none);
+                    let set = component.set.get_mut(y * component.width + x).unwrap_or(&mut none);
                     let read = match frame.progressive {
                         false => state.block(&mut bits, &tables, own, step),
                         true => state.part(&mut bits, &tables, scan, own, step, set),

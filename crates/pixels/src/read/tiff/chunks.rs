@@ -60,7 +60,7 @@ fn numbers<const N: usize>(row: &[u8]) -> impl Iterator<Item = (usize, [u8; N])>
 
 /// Bytes that [`rows`] takes at most, beside what comes out.
 pub fn decoding_bytes(form: &Form) -> u64 {
-    let packed = form.places.iter().map(|(_, long)| *long).max().unwrap_or(0);
+    let packed = form.places.iter().map(|(_, length)| *length).max().unwrap_or(0);
     let unpacked = form.row_bytes() as u64 * u64::from(form.chunk.1);
     let band = u64::from(form.width) * u64::from(form.chunk.1.min(form.height)) * 12;
     packed + unpacked + band
@@ -77,23 +77,23 @@ pub fn rows<T: Given>(
     rows: RowsOf<T>,
 ) -> Result<(), PictureError> {
     let (width, height) = (form.width as usize, form.height);
-    let (wide, tall) = form.chunk;
-    let across = form.width.div_ceil(wide) as usize;
-    let plane = across * height.div_ceil(tall) as usize;
+    let (columns, row_count) = form.chunk;
+    let across = form.width.div_ceil(columns) as usize;
+    let plane = across * height.div_ceil(row_count) as usize;
     let planes = form.places.len() / plane;
     let row_bytes = form.row_bytes();
     let (mut unpacker, mut unpacked) = (Unpacker::default(), vec![]);
-    let mut band = vec![T::default(); width * 3 * tall.min(height) as usize];
-    for (down, y) in (0..height).step_by(tall as usize).enumerate() {
-        let some = tall.min(height - y) as usize;
+    let mut band = vec![T::default(); width * 3 * row_count.min(height) as usize];
+    for (down, y) in (0..height).step_by(row_count as usize).enumerate() {
+        let some = row_count.min(height - y) as usize;
         let band = &mut band[..width * 3 * some];
         for column in 0..across {
-            let left = column * wide as usize;
-            let inside = (wide as usize).min(width - left);
+            let left = column * columns as usize;
+            let inside = (columns as usize).min(width - left);
             for colour in 0..planes {
                 let place = form.places[colour * plane + down * across + column];
                 // A last strip may end with the picture; tiles are whole.
-                let held = if form.tiled { tall as usize } else { some };
+                let held = if form.tiled { row_count as usize } else { some };
                 unpacked.resize(row_bytes * held, 0);
                 unpacker.unpack(path, file, form, place, &mut unpacked)?;
                 let lines =

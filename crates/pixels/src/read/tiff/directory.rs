@@ -255,11 +255,11 @@ impl Directories {
     pub fn value(&self, of: &Directory, tag: u16) -> Result<Option<(u16, Vec<u8>)>, PictureError> {
         let Some(Entry { kind, count, field }) = of.entries.get(&tag) else { return Ok(None) };
         let Some(size) = size_of(*kind) else { return Ok(None) };
-        let long = count.saturating_mul(size);
+        let length = count.saturating_mul(size);
         let inline = if self.big { 8 } else { 4 };
-        let bytes = match long <= inline {
-            true => field[..long as usize].to_vec(),
-            false => self.bytes(self.number(&field[..inline as usize]), long)?,
+        let bytes = match length <= inline {
+            true => field[..length as usize].to_vec(),
+            false => self.bytes(self.number(&field[..inline as usize]), length)?,
         };
         Ok(Some((*kind, bytes)))
     }

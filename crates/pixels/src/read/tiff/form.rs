@@ -149,17 +149,17 @@ impl Form {
         if places.is_empty() && packing == Packing::None && !tiled {
             // Old writers left the lengths out, which plain strips do not need.
             let offsets = all.numbers(own, tag::STRIP_OFFSETS)?.unwrap_or_default();
-            let long = |i: usize| {
+            let length = |i: usize| {
                 let first = i as u64 * u64::from(chunk.1) % u64::from(height);
                 row * u64::from(chunk.1).min(u64::from(height) - first)
             };
-            places = offsets.into_iter().enumerate().map(|(i, at)| (at, long(i))).collect();
+            places = offsets.into_iter().enumerate().map(|(i, at)| (at, length(i))).collect();
         }
         if (places.len() as u64) < needed {
             return Err(damaged("some of its strips or tiles are missing"));
         }
         places.truncate(needed as usize);
-        let need = places.iter().map(|(at, long)| at.saturating_add(*long)).max().unwrap_or(0);
+        let need = places.iter().map(|(at, length)| at.saturating_add(*length)).max().unwrap_or(0);
         if need > all.length {
             let path = path.to_owned();
             return Err(PictureError::Truncated { path, have: all.length, need });
@@ -205,12 +205,12 @@ impl Form {
             return self;
         }
         let mut places = vec![];
-        for (i, (at, long)) in self.places.iter().enumerate() {
+        for (i, (at, length)) in self.places.iter().enumerate() {
             let first = i as u32 * self.chunk.1;
-            let tall = self.chunk.1.min(self.height - first);
-            for y in (0..tall).step_by(rows as usize) {
-                let (from, some) = (u64::from(y) * row, u64::from(rows.min(tall - y)) * row);
-                places.push((at + from, some.min(long.saturating_sub(from))));
+            let height = self.chunk.1.min(self.height - first);
+            for y in (0..height).step_by(rows as usize) {
+                let (from, some) = (u64::from(y) * row, u64::from(rows.min(height - y)) * row);
+                places.push((at + from, some.min(length.saturating_sub(from))));
             }
         }
         // Strips that do not end with one of the small ones would not lie on one grid.
@@ -296,13 +296,13 @@ fn chunk(
     (width, height): (u32, u32),
 ) -> Result<((u32, u32), bool), PictureError> {
     let side = |tag: u16| all.first_number(own, tag);
-    if let (Some(wide), Some(tall)) = (side(tag::TILE_WIDTH)?, side(tag::TILE_HEIGHT)?) {
-        let area = wide.saturating_mul(tall);
+    if let (Some(columns), Some(row_count)) = (side(tag::TILE_WIDTH)?, side(tag::TILE_HEIGHT)?) {
+        let area = columns.saturating_mul(row_count);
         let most = (2 * u64::from(width) * u64::from(height)).max(4096 * 4096);
         if area == 0 || area > most {
             return Err(PictureError::damaged(path, "its tiles have no possible size"));
         }
-        return Ok(((wide as u32, tall as u32), true));
+        return Ok(((columns as u32, row_count as u32), true));
     }
     let rows = side(tag::ROWS_PER_STRIP)?.unwrap_or(height.into());
     match rows {
@@ -317,7 +317,7 @@ fn places(
     own: &Directory,
     tiled: bool,
 ) -> Result<Vec<(u64, u64)>, PictureError> {
-    let (at, long) = match tiled {
+    let (at, length) = match tiled {
         true => (tag::TILE_OFFSETS, tag::TILE_LENGTHS),
         false => (tag::STRIP_OFFSETS, tag::STRIP_LENGTHS),
     };
@@ -332,6 +332,6 @@ fn places(
     if at.is_empty() {
         return Err(PictureError::damaged(path, "it does not say where its pixels are"));
     }
-    let long = numbers(long, tag::STRIP_LENGTHS)?;
-    Ok(at.into_iter().zip(long).collect())
+    let length = numbers(length, tag::STRIP_LENGTHS)?;
+    Ok(at.into_iter().zip(length).collect())
 }

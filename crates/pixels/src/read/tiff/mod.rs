@@ -122,9 +122,9 @@ impl Decode for Tiff {
         self.as_strips()
     }
 
-    fn rows(self: Box<Self>, tall: u32, rows: Rows) -> Result<(), PictureError> {
+    fn rows(self: Box<Self>, height: u32, rows: Rows) -> Result<(), PictureError> {
         if let Some(strips) = self.as_strips() {
-            return strips.rows(tall, rows);
+            return strips.rows(height, rows);
         }
         chunks::rows(&self.path, &regular::open(&self.path)?, &self.form, rows)
     }

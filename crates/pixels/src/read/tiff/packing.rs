@@ -30,11 +30,11 @@ impl Unpacker {
         path: &Path,
         file: &File,
         form: &Form,
-        (at, long): (u64, u64),
+        (at, length): (u64, u64),
         out: &mut [u8],
     ) -> Result<(), PictureError> {
         let Self { packed, inflater } = self;
-        packed.resize(long as usize, 0);
+        packed.resize(length as usize, 0);
         file.read_exact_at(packed, at).map_err(PictureError::io(path))?;
         if form.reversed {
             packed.iter_mut().for_each(|byte| *byte = byte.reverse_bits());

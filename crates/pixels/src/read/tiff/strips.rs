@@ -69,7 +69,7 @@ impl Strips {
     /// Bytes that decoding takes at most, beside what comes out.
     pub fn decoding_bytes(&self) -> u64 {
         let unpacked = self.rows_per_strip.min(self.height) as u64 * self.row_bytes() as u64;
-        let packed = self.places.iter().map(|(_, long)| *long).max().unwrap_or(0);
+        let packed = self.places.iter().map(|(_, length)| *length).max().unwrap_or(0);
         match self.coding.deflate && !is_large(unpacked as usize, packed) {
             true => unpacked + packed,
             false => STREAMED as u64 + 64 * self.row_bytes() as u64,
@@ -79,9 +79,9 @@ impl Strips {
     /// Whether any row can be read without those before it.
     pub fn is_plain(&self) -> bool {
         let tops = (0..self.height).step_by(self.rows_per_strip as usize);
-        let whole = self.places.iter().zip(tops).all(|((_, long), top)| {
-            let tall = self.rows_per_strip.min(self.height - top);
-            *long >= tall as u64 * self.row_bytes() as u64
+        let whole = self.places.iter().zip(tops).all(|((_, length), top)| {
+            let height = self.rows_per_strip.min(self.height - top);
+            *length >= height as u64 * self.row_bytes() as u64
         });
         whole && !self.coding.deflate && !self.coding.differences
     }
@@ -121,11 +121,11 @@ impl Strips {
     fn decode(&self, raw: &[u8], out: &mut [u16]) -> usize {
         let row_samples = self.width as usize * 3;
         let rows = raw.chunks_exact(self.row_bytes());
-        let long = rows.len() * row_samples;
+        let length = rows.len() * row_samples;
         for (row, out) in rows.zip(out.chunks_exact_mut(row_samples)) {
             self.coding.decode(row, self.layout, out);
         }
-        long
+        length
     }
 
     /// Calls `take` with the bytes of all rows from top to bottom, and the first one's number; of
@@ -140,9 +140,9 @@ impl Strips {
         let mut memory = Memory::default();
         for (index, place) in self.places.iter().enumerate() {
             let first = index as u32 * self.rows_per_strip;
-            let tall = self.rows_per_strip.min(self.height - first);
-            let end = first + tall;
-            let need = tall as usize * row_bytes;
+            let height = self.rows_per_strip.min(self.height - first);
+            let end = first + height;
+            let need = height as usize * row_bytes;
             let mut strip = self.open(&file, *place, need, &mut memory, end == self.height)?;
             let mut y = first;
             while y < end {
@@ -158,27 +158,27 @@ impl Strips {
     fn open<'a>(
         &self,
         file: &'a File,
-        (at, long): (u64, u64),
+        (at, length): (u64, u64),
         need: usize,
         memory: &'a mut Memory,
         last: bool,
     ) -> Result<Strip<'a>, PictureError> {
         let io = PictureError::io(&self.path);
         let Memory { packed, unpacked, inflater } = memory;
-        if is_large(need, long) || !self.coding.deflate {
-            let part = BufReader::with_capacity(STREAMED, Part { file, at, left: long });
+        if is_large(need, length) || !self.coding.deflate {
+            let part = BufReader::with_capacity(STREAMED, Part { file, at, left: length });
             let source: Box<dyn Read + 'a> = match self.coding.deflate {
                 true => Box::new(flate2::bufread::ZlibDecoder::new(part)),
                 false => Box::new(part),
             };
             return Ok(Strip::Stream(source, unpacked));
         }
-        packed.resize(long as usize, 0);
+        packed.resize(length as usize, 0);
         file.read_exact_at(packed, at).map_err(io)?;
         unpacked.resize(need, 0);
         let inflater = &mut inflater.get_or_insert_with(|| Inflater(Decompressor::new())).0;
         match inflater.zlib_decompress(packed, unpacked) {
-            Ok(long) if long == need => Ok(Strip::Whole(unpacked)),
+            Ok(length) if length == need => Ok(Strip::Whole(unpacked)),
             Ok(_) => Err(self.wrong_length()),
             // A last strip may be written taller than the picture goes on.
             Err(libdeflater::DecompressionError::InsufficientSpace) if last => {

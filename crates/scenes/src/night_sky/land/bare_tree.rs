@@ -14,9 +14,9 @@ pub fn make(options: &Options) -> (Shapes, Surface<'static>) {
     let scale = w / 2400.0;
     for _ in 0..random.random_range(1..3) {
         let foot = [w * random.random_range(0.15..0.85), shapes.horizon + 0.05 * h];
-        let long = h * random.random_range(0.14..0.19);
+        let length = h * random.random_range(0.14..0.19);
         let lean = random.random_range(-0.12..0.12);
-        branch(&mut random, foot, lean, long, 26.0 * scale, 0.5 * scale, &mut shapes.bars);
+        branch(&mut random, foot, lean, length, 26.0 * scale, 0.5 * scale, &mut shapes.bars);
     }
     shapes.bar_light = [0.0045, 0.004, 0.004];
     (shapes, surface)
@@ -27,7 +27,7 @@ fn branch(
     random: &mut impl Rng,
     foot: [f64; 2],
     lean: f64,
-    long: f64,
+    length: f64,
     thick: f64,
     least: f64,
     bars: &mut Vec<Bar>,
@@ -35,7 +35,7 @@ fn branch(
     if thick < least {
         return;
     }
-    let tip = [foot[0] + lean.sin() * long, foot[1] - lean.cos() * long];
+    let tip = [foot[0] + lean.sin() * length, foot[1] - lean.cos() * length];
     bars.push((foot, tip, thick));
     let count = random.random_range(2..4);
     for i in 0..count {
@@ -43,6 +43,6 @@ fn branch(
         let turn = apart * random.random_range(0.35..0.75) + random.random_range(-0.15..0.15);
         let shorter = random.random_range(0.66..0.86);
         let thinner = random.random_range(0.5..0.68);
-        branch(random, tip, lean + turn, long * shorter, thick * thinner, least, bars);
+        branch(random, tip, lean + turn, length * shorter, thick * thinner, least, bars);
     }
 }

@@ -9,8 +9,8 @@ use rand::Rng;
 pub struct Clouds {
     seed: u64,
     horizon: f64,
-    tall: f64,
-    long: f64,
+    height: f64,
+    length: f64,
     /// Pixels in a second.
     drift: f64,
     light: [f32; 3],
@@ -24,8 +24,8 @@ impl Clouds {
         Self {
             seed: options.seed,
             horizon,
-            tall: h * random.random_range(0.10..0.28),
-            long: w * random.random_range(0.15..0.3),
+            height: h * random.random_range(0.10..0.28),
+            length: w * random.random_range(0.15..0.3),
             drift: w * random.random_range(-1.0e-4..1.0e-4),
             light: [lit * 1.1, lit * 0.9, lit * 0.75],
         }
@@ -33,12 +33,12 @@ impl Clouds {
 
     /// How much of the sky they hide at a place, 0 to 1, so many seconds after the reference frame.
     pub fn cover(&self, x: f64, y: f64, seconds: f64) -> f32 {
-        let up = (self.horizon - y) / self.tall;
+        let up = (self.horizon - y) / self.height;
         if up > 2.0 {
             return 0.0;
         }
-        let x = (x - self.drift * seconds) / self.long;
-        let puffs = layered(self.seed ^ 131, x, y / (0.35 * self.long), 5);
+        let x = (x - self.drift * seconds) / self.length;
+        let puffs = layered(self.seed ^ 131, x, y / (0.35 * self.length), 5);
         let thick = (1.2 - up + 0.9 * puffs).clamp(0.0, 1.0);
         (thick * thick * (3.0 - 2.0 * thick)) as f32
     }

@@ -64,8 +64,8 @@ pub fn make(options: &Options, look: Look) -> (Shapes, Surface<'static>) {
         })
         .collect();
     let top_of = move |i: usize, x: f64| {
-        let (base, long) = ridges[i];
-        let wave = layered(seed ^ (301 + i as u64), x / long, i as f64, 4);
+        let (base, length) = ridges[i];
+        let wave = layered(seed ^ (301 + i as u64), x / length, i as f64, 4);
         let trees = layered(seed ^ (311 + i as u64), x / (9.0 * scale), 0.3, 3).abs();
         base - look.rise * h * (0.6 + wave) - look.rough * h * trees
     };

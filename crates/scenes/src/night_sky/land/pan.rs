@@ -11,7 +11,7 @@ use rand::Rng;
 struct Heap {
     x: f64,
     half: f64,
-    tall: f64,
+    height: f64,
 }
 
 pub fn make(options: &Options) -> (Shapes, Surface<'static>) {
@@ -22,7 +22,7 @@ pub fn make(options: &Options) -> (Shapes, Surface<'static>) {
         .map(|_| Heap {
             x: w * random.random_range(0.02..0.98),
             half: w * random.random_range(0.06..0.13),
-            tall: h * random.random_range(0.05..0.12),
+            height: h * random.random_range(0.05..0.12),
         })
         .collect();
     let mast_x = w * random.random_range(0.25..0.75);
@@ -47,7 +47,7 @@ pub fn make(options: &Options) -> (Shapes, Surface<'static>) {
         heaps.iter().fold(far, |top, heap| {
             let off = ((x - heap.x) / heap.half).abs();
             // A cone of loose salt with a rounded tip.
-            let rise = heap.tall * (1.0 - (off * off + 0.004).sqrt());
+            let rise = heap.height * (1.0 - (off * off + 0.004).sqrt());
             let rough = h * 0.002 * layered(seed ^ 9, x / (18.0 * scale), heap.x, 3);
             if rise > 0.0 { top.min(horizon - rise - rough) } else { top }
         })
@@ -81,10 +81,10 @@ fn salt(seed: u64, scale: f64, x: f64, y: f64, top: f64, horizon: f64, heaps: &[
 }
 
 /// A lattice mast of braces between two legs, with guy wires.
-fn mast(x: f64, foot: f64, tall: f64, scale: f64) -> Vec<Bar> {
+fn mast(x: f64, foot: f64, height: f64, scale: f64) -> Vec<Bar> {
     let mut bars = Vec::new();
-    let wide = |up: f64| (34.0 - 26.0 * up) * scale;
-    let at = |up: f64, side: f64| [x + side * wide(up), foot - up * tall];
+    let width = |up: f64| (34.0 - 26.0 * up) * scale;
+    let at = |up: f64, side: f64| [x + side * width(up), foot - up * height];
     let bays = 14;
     for side in [-1.0, 1.0] {
         bars.push((at(0.0, side), at(1.0, side), 4.0 * scale));
@@ -92,12 +92,12 @@ fn mast(x: f64, foot: f64, tall: f64, scale: f64) -> Vec<Bar> {
             let (low, high) = (bay as f64 / bays as f64, (bay + 1) as f64 / bays as f64);
             bars.push((at(low, side), at(high, -side), 1.8 * scale));
         }
-        bars.push((at(0.78, side), [x + side * tall * 0.62, foot], 0.9 * scale));
+        bars.push((at(0.78, side), [x + side * height * 0.62, foot], 0.9 * scale));
     }
     for bay in 1..=bays {
         let up = bay as f64 / bays as f64;
         bars.push((at(up, -1.0), at(up, 1.0), 1.8 * scale));
     }
-    bars.push((at(1.0, 0.0), [x, foot - tall * 1.09], 2.2 * scale));
+    bars.push((at(1.0, 0.0), [x, foot - height * 1.09], 2.2 * scale));
     bars
 }

@@ -13,10 +13,10 @@ pub fn make(options: &Options) -> (Shapes, Surface<'static>) {
     let (w, h) = (f64::from(options.width), f64::from(options.height));
     let scale = w / 2400.0;
     let (x, foot) = (w * random.random_range(0.2..0.8), shapes.horizon + 0.04 * h);
-    let tall = h * random.random_range(0.42..0.6);
+    let height = h * random.random_range(0.42..0.6);
     let half = random.random_range(50.0..90.0) * scale;
-    let wide = |up: f64| half * (1.0 - 0.82 * up);
-    let at = |up: f64, side: f64| [x + side * wide(up), foot - up * tall];
+    let width = |up: f64| half * (1.0 - 0.82 * up);
+    let at = |up: f64, side: f64| [x + side * width(up), foot - up * height];
     let bays = random.random_range(9..14);
     for side in [-1.0, 1.0] {
         shapes.bars.push((at(0.0, side), at(1.0, side), 6.0 * scale));
@@ -28,8 +28,8 @@ pub fn make(options: &Options) -> (Shapes, Surface<'static>) {
     }
     // Arms, and wires that hang between them and the picture's edges.
     for up in [0.68, 0.82, 0.96] {
-        let y = foot - up * tall;
-        let arm = tall * random.random_range(0.12..0.2);
+        let y = foot - up * height;
+        let arm = height * random.random_range(0.12..0.2);
         shapes.bars.push(([x - arm, y], [x + arm, y], 4.0 * scale));
         for side in [-1.0, 1.0] {
             shapes.bars.push((at(up - 0.06, side), [x + side * arm, y], 2.0 * scale));

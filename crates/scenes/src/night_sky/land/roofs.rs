@@ -37,19 +37,19 @@ pub fn make(options: &Options, bright: f32) -> (Shapes, Surface<'static>) {
     let mut houses: Vec<House> = Vec::new();
     let mut x = -w * random.random_range(0.0..0.08);
     while x < w {
-        let wide = w * random.random_range(0.06..0.17);
+        let width = w * random.random_range(0.06..0.17);
         let eaves = horizon - h * random.random_range(0.0..0.16);
         let gable =
-            if random.random_bool(0.65) { wide * random.random_range(0.3..0.6) } else { 0.0 };
+            if random.random_bool(0.65) { width * random.random_range(0.3..0.6) } else { 0.0 };
         let chimney = random.random_bool(0.6).then(|| {
-            let left = x + wide * random.random_range(0.15..0.75);
-            let tall = gable + h * random.random_range(0.015..0.05);
-            [left, left + wide * random.random_range(0.05..0.1), eaves - tall]
+            let left = x + width * random.random_range(0.15..0.75);
+            let height = gable + h * random.random_range(0.015..0.05);
+            [left, left + width * random.random_range(0.05..0.1), eaves - height]
         });
         let value = bright * random.random_range(0.004..0.02f32);
         let wall = [value * 1.1, value, value * random.random_range(0.75..1.0)];
-        houses.push(House { from: x, to: x + wide, eaves, gable, chimney, wall });
-        x += wide;
+        houses.push(House { from: x, to: x + width, eaves, gable, chimney, wall });
+        x += width;
     }
     let find = |houses: &[House], x: f64| {
         houses.iter().position(|house| x >= house.from && x < house.to).unwrap_or(0)
