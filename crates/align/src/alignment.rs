@@ -1,11 +1,11 @@
-//! What aligning finds, whatever it aligned on.
+//! The result of aligning, on stars or on the scene.
 
 use jade_optics::camera::Lens;
 use jade_optics::motion::Motion;
 use jade_plan::PerFrame;
 use serde::{Deserialize, Serialize};
 
-/// What was found for one frame.
+/// The result for one frame.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Aligned {
     /// The motion, unless the frame is left out.
@@ -14,18 +14,18 @@ pub struct Aligned {
     pub reason: Option<String>,
     /// Stars or patches of the scene matched with the reference frame.
     pub matched: usize,
-    /// Root mean square distance of the matches in pixels, each weighted by how well its place is
-    /// known.
+    /// Root mean square distance of the matches in pixels, weighted by how well the position of
+    /// each is known.
     pub rms_px: Option<f64>,
-    /// Whether pairs set by hand placed it.
+    /// Whether it was placed by pairs set by hand.
     pub by_hand: bool,
-    /// Some of the matches, spread over the picture: place in the reference frame and how far the
-    /// matched place lies off, `[X, Y, dX, dY]` in pixels.
+    /// Residuals of some matches, spread over the picture: `[X, Y, dX, dY]`, the position in the
+    /// reference frame and the offset of the match, in pixels.
     pub residuals: Vec<[f32; 4]>,
 }
 
 impl Aligned {
-    /// A frame that lies where it is, without having been matched.
+    /// A frame that is combined as it lies.
     pub fn still() -> Self {
         Self { motion: Some(Motion::Still), ..Self::left_out(None) }
     }
@@ -36,20 +36,21 @@ impl Aligned {
     }
 }
 
-/// What was found for all frames of a space.
+/// The result for all frames of a space.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[serde(bound(serialize = "", deserialize = ""))]
 pub struct Alignment<S> {
-    /// What was found for each frame.
+    /// The result for each frame.
     pub frames: PerFrame<S, Aligned>,
-    /// The lens, when the camera model was the best.
+    /// The lens, where the camera model fitted best.
     pub lens: Option<Lens>,
-    /// How well that lens is known, as [`crate::camera::spread`] tells.
+    /// Covariances of the lens's values, from [`crate::camera::spread`].
     #[serde(default)]
     pub lens_spread: Option<[[f64; 3]; 3]>,
 }
 
-/// Up to 80 residuals `[X, Y, dX, dY]`, no two near each other, the first ones first.
+/// Up to 80 residuals `[X, Y, dX, dY]`, no two of them near each other; the first ones are
+/// preferred.
 pub fn spread_residuals(all: impl Iterator<Item = [f64; 4]>) -> Vec<[f32; 4]> {
     const MOST: usize = 80;
     let all: Vec<[f32; 4]> = all.map(|r| r.map(|v| v as f32)).collect();

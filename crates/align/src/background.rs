@@ -1,4 +1,5 @@
-//! The smooth brightness behind the stars and its noise: clipped medians on a mesh, interpolated.
+//! The smooth brightness behind the stars and its noise: clipped medians on a mesh of cells,
+//! interpolated.
 
 use jade_optics::light::Light;
 use jade_optics::statistics::{median, robust_sigma};
@@ -40,7 +41,7 @@ impl Background {
                     .map(|column| {
                         cell.clear();
                         for row in values.chunks_exact(stride) {
-                            // A last column too narrow for a sample shares its neighbour's.
+                            // A last column that is too narrow for a sample uses its neighbour's.
                             let end = begin(column + 1);
                             cell.extend_from_slice(&row[begin(column).min(end - 1)..end]);
                         }
@@ -67,11 +68,11 @@ impl Background {
         }
     }
 
-    /// Level and noise, interpolated between the cells' middles; counted in cells from the first
-    /// one's middle.
+    /// Level and noise, interpolated between the middles of cells; positions are in cells, from the
+    /// middle of the first.
     fn at(&self, x: f32, y: f32) -> [f32; 2] {
         let place = |v: f32, cells: usize| {
-            // Beyond the outermost middles the slope goes on, for half a cell.
+            // Beyond the outermost middles the slope continues for half a cell.
             let low = (v.max(0.0) as usize).min(cells.saturating_sub(2));
             (low, (low + 1).min(cells - 1), (v - low as f32).min(1.5))
         };
@@ -87,13 +88,13 @@ impl Background {
         })
     }
 
-    /// The middle of all levels.
+    /// The median of all levels.
     pub fn median_level(&self) -> f32 {
         median(&mut self.level.clone())
     }
 }
 
-/// Level and noise in one region, at nodes close enough for straight lines between them.
+/// Level and noise in one region, at nodes close enough for linear interpolation.
 #[derive(Default)]
 pub struct Mesh {
     across: usize,
@@ -104,7 +105,7 @@ pub struct Mesh {
 const FINE: u32 = 16;
 
 impl Mesh {
-    /// Takes the level off row `y` of the region.
+    /// Subtracts the level from row `y` of the region.
     pub fn subtract_level(&self, y: usize, row: &mut [f32]) {
         const PLACES: [f32; FINE as usize] = {
             let mut places = [0.0; FINE as usize];
@@ -156,9 +157,10 @@ impl Mesh {
     }
 }
 
-/// Median and noise after cutting away, three times, what lies beyond three sigma; sorts `values`.
+/// Median and noise after three rounds of removing what lies beyond three standard deviations;
+/// sorts `values`.
 fn clipped(values: &mut [f32]) -> (f32, f32) {
-    // Whole numbers in the same order sort faster.
+    // Integers in the same order sort faster.
     let keys: &mut [i32] = bytemuck::cast_slice_mut(values);
     let turned = |key: i32| key ^ (key >> 31) & i32::MAX;
     keys.iter_mut().for_each(|key| *key = turned(*key));
@@ -180,14 +182,14 @@ fn clipped(values: &mut [f32]) -> (f32, f32) {
 }
 
 /// Median and [`robust_sigma`] of sorted values. The distances from the median, upwards and
-/// downwards, are two sorted rows; their middle is found by halving what one of them gives.
+/// downwards, are two sorted rows; their common median is found by bisection.
 fn spread_of_sorted(sorted: &[f32]) -> (f32, f32) {
     let place = sorted.len() / 2;
     let middle = sorted[place];
     let (below, above) = (place, sorted.len() - place);
     let down = |i: usize| middle - sorted[place - 1 - i];
     let up = |i: usize| sorted[place + i] - middle;
-    // As many distances as come before the middle one, and it.
+    // The number of distances up to and including the median.
     let wanted = sorted.len() / 2 + 1;
     let (mut least, mut most) = (wanted.saturating_sub(above), below.min(wanted));
     while least < most {

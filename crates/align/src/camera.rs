@@ -5,7 +5,7 @@ use jade_optics::camera::Lens;
 use nalgebra::{Matrix3, Rotation3, SMatrix, SVector, Vector3};
 use rayon::prelude::*;
 
-/// One star seen in a frame and in the reference frame.
+/// A star in a frame and in the reference frame.
 #[derive(Debug, Clone, Copy)]
 pub struct Sighting {
     /// Position in the frame in pixels.
@@ -21,7 +21,7 @@ pub struct Sighting {
 pub struct Solution {
     /// The lens of all frames.
     pub lens: Lens,
-    /// For each frame, from its directions to those of the reference frame.
+    /// For each frame, the rotation of its directions to those of the reference frame.
     pub turns: Vec<Rotation3<f64>>,
     /// Sum of the robust loss over all sightings, in squared expected errors.
     pub cost: f64,
@@ -32,8 +32,8 @@ pub const LENS_VALUES: usize = 3;
 /// Residuals beyond this many expected errors count less and less (Cauchy's loss).
 const ROBUST: f64 = 3.0;
 
-/// Solves lens and turns from the sightings of each frame, starting from several focal lengths.
-/// `None` when no start leads anywhere, or when `stop` says so.
+/// Solves lens and rotations from the sightings of each frame, starting from several focal lengths.
+/// `None` when no start converges, or when `stop` says so.
 pub fn solve(
     frames: &[Vec<Sighting>],
     width: u32,
@@ -42,7 +42,7 @@ pub fn solve(
 ) -> Option<Solution> {
     let size = width.max(height) as f64;
     let starts = [0.45, 0.7, 1.1, 2.0, 4.0, 9.0];
-    // A part of the sightings tells which start is the best.
+    // A part of the sightings is enough to choose the best start.
     const SOME: usize = 150;
     let few: Vec<Vec<Sighting>> = frames
         .iter()
@@ -71,14 +71,14 @@ fn turn_between(lens: &Lens, sightings: &[Sighting]) -> Rotation3<f64> {
     Rotation3::from_matrix_unchecked(u * fix * v)
 }
 
-/// Improves a solution until it stands still, `rounds` are over, or `stop` says so.
+/// Improves a solution until it no longer changes, `rounds` are over, or `stop` says so.
 pub fn refine(
     mut now: Solution,
     frames: &[Vec<Sighting>],
     rounds: usize,
     stop: &(dyn Fn() -> bool + Sync),
 ) -> Solution {
-    // Less than this share is no improvement: far below what a star more or less changes.
+    // A smaller share is no improvement: it is far below the effect of one star more or less.
     const LEAST_GAIN: f64 = 1e-7;
     now.cost = cost(&now, frames);
     let mut damping = 1e-3;
@@ -108,8 +108,8 @@ pub fn refine(
     now
 }
 
-/// How well a solution's lens is known: variances of the logarithm of its focal length and of its two
-/// values of distortion, whatever the turns are.
+/// How well the lens is known: covariances of the logarithm of its focal length and of its two
+/// distortion values, with the rotations left free.
 pub fn spread(solution: &Solution, frames: &[Vec<Sighting>]) -> Option<Matrix3<f64>> {
     let equations = Equations::at(solution, frames);
     equations.of_lens(0.0)?.0.left.try_inverse()
@@ -120,15 +120,15 @@ fn residual(lens: &Lens, turn: &Rotation3<f64>, s: &Sighting) -> [f64; 2] {
     [(x - s.reference[0]) / s.error, (y - s.reference[1]) / s.error]
 }
 
-/// Wide lenses bend, but not without bounds: a mild pull of the distortion towards none keeps
-/// short sequences from running off along what their stars do not tell.
+/// A mild prior on the distortion. Wide lenses distort, but within bounds; without the prior, short
+/// sequences would drift along values that their stars do not determine.
 fn pulls(lens: &Lens) -> [(usize, f64, f64); 2] {
     [(1, lens.k1, 0.25), (2, lens.k2, 0.25)]
 }
 
 fn cost(solution: &Solution, frames: &[Vec<Sighting>]) -> f64 {
     let pulled: f64 = pulls(&solution.lens).iter().map(|(_, v, s)| (v / s).powi(2)).sum();
-    // Summed in the frames' order, so that the same sightings give the same sum.
+    // Summed in the order of the frames, so that the same sightings give the same sum.
     let each: Vec<f64> = solution
         .turns
         .par_iter()
@@ -155,8 +155,8 @@ fn lens_changed(lens: &Lens, change: &[f64; LENS_VALUES]) -> Lens {
     }
 }
 
-/// Normal equations: each frame's turn touches only itself and the lens, so the frames are
-/// eliminated one by one and the work stays linear in their number.
+/// Normal equations. Each frame's rotation is coupled to the lens only, so the frames are
+/// eliminated one by one, and the work is linear in their number.
 struct Equations {
     lens: SMatrix<f64, LENS_VALUES, LENS_VALUES>,
     lens_right: SVector<f64, LENS_VALUES>,
@@ -231,7 +231,7 @@ impl Equations {
         all
     }
 
-    /// The equations of the lens alone, and for each frame what gives its turn back.
+    /// The equations of the lens alone, and for each frame what is needed to recover its rotation.
     fn of_lens(&self, damping: f64) -> Option<(LensEquations, Vec<SMatrix<f64, 3, 3>>)> {
         let (mut left, mut right) = (self.lens, self.lens_right);
         for i in 0..LENS_VALUES {
@@ -272,7 +272,7 @@ impl Equations {
 #[cfg(test)]
 mod tests {
     use super::*;
-    /// Lens and turns come back from exact sightings, from a start that knows nothing.
+    /// Lens and rotations are recovered from exact sightings, without a known start.
     #[test]
     fn an_unknown_lens_is_found() {
         let truth = Lens { k1: 0.06, k2: 0.01, ..Lens::plain(1480.0, 2400, 1600) };

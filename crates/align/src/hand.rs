@@ -5,12 +5,12 @@ use jade_optics::motion::{Motion, apply};
 use nalgebra::Matrix3;
 use serde::{Deserialize, Serialize};
 
-/// What pairs set by hand amount to.
+/// The motion that pairs set by hand define.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct HandFit {
-    /// Frame to reference frame.
+    /// From the frame to the reference frame.
     pub motion: Matrix3<f64>,
-    /// How far each pair lies off under the motion, in pixels of the reference frame.
+    /// Distance of each pair under the motion, in pixels of the reference frame.
     pub off: Vec<f64>,
     /// Root mean square of those distances.
     pub rms_px: f64,
@@ -23,9 +23,9 @@ impl HandFit {
     }
 }
 
-/// The motion that pairs `[x, y, X, Y]` (frame, reference frame) tell: a shift from one pair, a
-/// similarity from two or three, a homography from four or more that do not lie on a line. `None`
-/// where there is no pair, or pairs contradict each other altogether.
+/// The motion defined by pairs `[x, y, X, Y]` (frame, reference frame): a shift from one pair, a
+/// similarity from two or three, a homography from four or more that are not on a line. `None`
+/// without pairs, or where pairs contradict each other.
 pub fn fit(pairs: &[[f64; 4]]) -> Option<HandFit> {
     let pairs: Vec<Pair> = pairs.iter().map(|&[x, y, to_x, to_y]| ([x, y], [to_x, to_y])).collect();
     let motion = match pairs.as_slice() {

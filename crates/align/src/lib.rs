@@ -1,5 +1,5 @@
-//! The motion of each frame against the reference frame: by the stars, by the whole scene, by pairs of
-//! places set by hand; and what is measured of stars, detail and noise on the way.
+//! The motion of each frame against the reference frame, from its stars, from the whole scene, or
+//! from pairs set by hand; and measurements of stars, detail and noise.
 
 mod alignment;
 pub mod background;

@@ -1,9 +1,9 @@
-//! Which star of one frame is which star of another, without knowing anything about the motion.
+//! Matches the stars of two frames without knowing the motion between them.
 //!
-//! Triangles of neighbouring bright stars are described by what shift, turn and scale do not
-//! change, the ratios of their sides (Groth 1986; Valdes et al. 1995). Each pair of alike triangles
-//! proposes a similarity; the proposal that most bright stars agree with is grown into a homography
-//! over all stars, with a narrowing reach (Fischler & Bolles 1981).
+//! Triangles of neighbouring bright stars are described by the ratios of their sides, which do not
+//! change with shift, rotation and scale (Groth 1986; Valdes et al. 1995). Each pair of alike
+//! triangles proposes a similarity. The proposal that most bright stars agree with is grown into a
+//! homography over all stars, with a narrowing reach (Fischler & Bolles 1981).
 
 use jade_optics::homography::{self, Pair};
 use jade_optics::motion::apply;
@@ -11,21 +11,22 @@ use jade_optics::star::Star;
 use nalgebra::Matrix3;
 use std::collections::HashMap;
 
-/// Bright stars taken for triangles.
+/// Bright stars from which triangles are formed.
 const BRIGHT: usize = 160;
 /// Neighbours with which a star forms triangles.
 const NEIGHBOURS: usize = 7;
 /// Cells into which side ratios are sorted, along each of the two ratios.
 const CELLS: f64 = 120.0;
-/// Proposals that are judged at most.
+/// Most proposals that are tested.
 const PROPOSALS: usize = 6000;
 
-/// Positions that are found by place.
+/// Positions, searchable by place.
 pub struct Places {
     cell: f64,
     corner: [f64; 2],
     across: usize,
-    /// Where each cell's positions begin in `order`, and after them where the last one's end.
+    /// Index into `order` at which each cell's positions begin; one more for the end of the last
+    /// cell.
     starts: Vec<u32>,
     order: Vec<u32>,
     at: Vec<[f64; 2]>,
@@ -66,7 +67,8 @@ impl Places {
         let down = (self.starts.len() - 1) / self.across;
         let cells = |axis: usize, count: usize| {
             let at = ((p[axis] - self.corner[axis]) / self.cell).floor();
-            // A place that is no number, as of a direction behind the camera, is near nothing.
+            // A position that is no number, as that of a direction behind the camera, is near
+            // nothing.
             let near = at >= -1.0 && at <= count as f64;
             near.then(|| (at as i64 - 1).max(0) as usize..((at as i64 + 2) as usize).min(count))
         };
@@ -89,7 +91,7 @@ impl Places {
 }
 
 /// Bright stars spread over a picture: the brightest of each part, so that one crowded corner does
-/// not take all places. Gives indices into `stars`, which is sorted by brightness.
+/// not dominate. Returns indices into `stars`, which is sorted by brightness.
 pub fn spread(stars: &[Star], width: u32, height: u32) -> Vec<usize> {
     const ACROSS: usize = 8;
     const DOWN: usize = 6;
@@ -111,7 +113,8 @@ pub fn spread(stars: &[Star], width: u32, height: u32) -> Vec<usize> {
     chosen
 }
 
-/// A triangle by its side ratios, corners in the order of the sides they face: longest first.
+/// A triangle by the ratios of its sides; corners in the order of the sides opposite to them,
+/// longest first.
 struct Triangle {
     shape: [f64; 2],
     corners: [usize; 3],
@@ -139,7 +142,7 @@ fn triangles(at: &[[f64; 2]]) -> Vec<Triangle> {
                 let mut sides = [(distance(b, c), a), (distance(a, c), b), (distance(a, b), c)];
                 sides.sort_by(|p, q| q.0.total_cmp(&p.0));
                 let longest = sides[0].0;
-                // Slivers and near-isosceles triangles tell little or tell it in the wrong order.
+                // Slivers and near-isosceles triangles are ambiguous.
                 let shape = [sides[1].0 / longest, sides[2].0 / longest];
                 if shape[1] < 0.15
                     || shape[0] > 0.985
@@ -158,11 +161,11 @@ fn triangles(at: &[[f64; 2]]) -> Vec<Triangle> {
     all
 }
 
-/// Pairs of stars that belong together, and the homography from the frame to the reference.
+/// Matched stars, and the homography from the frame to the reference frame.
 pub struct Match {
     /// Indices into the frame's and the reference's stars.
     pub pairs: Vec<(usize, usize)>,
-    /// Frame to reference.
+    /// From the frame to the reference frame.
     pub homography: Matrix3<f64>,
 }
 
@@ -182,7 +185,7 @@ pub fn match_stars(frame: &[Star], reference: &[Star], width: u32, height: u32) 
         .iter()
         .map(|proposal| {
             let agreeing = bright.iter().filter(|&&p| {
-                // A similarity holds near its triangle and drifts off with distance.
+                // A similarity holds near its triangle and becomes inexact with distance.
                 let (dx, dy) = (p[0] - proposal.at[0], p[1] - proposal.at[1]);
                 let far = (dx * dx + dy * dy).sqrt();
                 let reach = (3.0 + 0.012 * far).min(WIDEST);
@@ -194,7 +197,8 @@ pub fn match_stars(frame: &[Star], reference: &[Star], width: u32, height: u32) 
         .filter(|(count, _)| *count >= 6)?;
 
     let mut motion = best.similarity;
-    // Bright stars near the triangle first, then further out, then all stars with a narrow reach.
+    // First bright stars near the triangle, then stars further out, then all stars within a narrow
+    // reach.
     let size = (width as f64).hypot(height as f64);
     let mut radius = 0.22 * size;
     for _ in 0..6 {
@@ -212,14 +216,14 @@ pub fn match_stars(frame: &[Star], reference: &[Star], width: u32, height: u32) 
     narrow(frame, reference, motion, &[6.0, 4.0, 2.5, 2.0])
 }
 
-/// Matches the stars of a frame to those of the reference frame from a motion that is known to a
+/// Matches the stars of a frame to those of the reference frame, from a motion that is known to a
 /// few pixels. `None` when fewer than ten stars agree.
 pub fn match_from(frame: &[Star], reference: &[Star], motion: &Matrix3<f64>) -> Option<Match> {
     let found = narrow(frame, reference, *motion, &[12.0, 6.0, 4.0, 2.5, 2.0])?;
     (found.pairs.len() >= 10).then_some(found)
 }
 
-/// Pairs all stars within a narrowing reach in pixels, each time under the motion of the last.
+/// Pairs all stars within a narrowing reach in pixels, each time under the motion fitted before.
 fn narrow(
     frame: &[Star],
     reference: &[Star],
@@ -238,7 +242,7 @@ fn narrow(
     Some(Match { pairs, homography: motion })
 }
 
-/// A homography where there are pairs enough, a similarity where there are few.
+/// A homography where there are enough pairs, a similarity where there are few.
 fn fit_kept(pairs: &[Pair]) -> Option<Matrix3<f64>> {
     if pairs.len() < 10 {
         return homography::fit_similarity(pairs);
@@ -258,7 +262,7 @@ pub fn agree(
     one_to_one(from.len(), to.len(), |i| places.nearest(apply(motion, from[i]), reach))
 }
 
-/// Keeps, of all stars that claim the same partner, the nearest.
+/// Keeps the nearest of all stars that claim the same partner.
 pub fn one_to_one(
     from: usize,
     to: usize,
@@ -280,7 +284,7 @@ struct Proposal {
     at: [f64; 2],
 }
 
-/// Similarities from alike triangles; those of the rarest shapes first.
+/// Similarities from alike triangles, those of the rarest shapes first.
 fn propose(frame: &[[f64; 2]], reference: &[[f64; 2]]) -> Vec<Proposal> {
     let cell = |shape: [f64; 2]| ((shape[0] * CELLS) as i32, (shape[1] * CELLS) as i32);
     let reference_triangles = triangles(reference);
@@ -302,7 +306,7 @@ fn propose(frame: &[[f64; 2]], reference: &[[f64; 2]]) -> Vec<Proposal> {
                     let pairs = [0, 1, 2]
                         .map(|i| (frame[triangle.corners[i]], reference[other.corners[i]]));
                     let Some(similarity) = homography::fit_similarity(&pairs) else { continue };
-                    // The lens is the same in all frames, so the scale hardly changes.
+                    // All frames have the same lens, so the scale hardly changes.
                     let scale = similarity[(0, 0)].hypot(similarity[(1, 0)]);
                     if (0.8..1.25).contains(&scale) {
                         let mean = |c: usize| pairs.iter().map(|p| p.0[c]).sum::<f64>() / 3.0;

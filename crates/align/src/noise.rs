@@ -1,4 +1,5 @@
-//! Noise of a patch: robust sigma of what remains after the smooth part and the stars are removed.
+//! Noise of a patch: a robust standard deviation of what remains without the smooth part and the
+//! stars.
 
 use crate::sharpness::Sharpness;
 use jade_optics::light::Light;
@@ -10,12 +11,12 @@ use jade_plan::report::NoiseGain;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-/// Half the side of the box whose mean counts as the smooth part, in pixels.
+/// Half the side, in pixels, of the box whose mean is the smooth part.
 const SMOOTH: usize = 6;
-/// Side of the patches by which a whole picture is judged, in pixels.
+/// Side of the patches by which a whole picture is measured, in pixels.
 const PATCH: u32 = 48;
 
-/// What a patch shows.
+/// Figures of a patch.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct PatchFigures {
@@ -23,12 +24,12 @@ pub struct PatchFigures {
     pub noise: f32,
     /// Median of the mean of colours, in linear light.
     pub level: f32,
-    /// Fine detail, noise and all: the root of its [`Sharpness`], as a share of the root of white.
+    /// Fine detail including noise: the root of its [`Sharpness`], as a share of the root of white.
     pub detail: f32,
 }
 
-/// Measures `region`, which must lie inside the picture and be at least 16 pixels in both
-/// directions for a figure that can be trusted.
+/// Measures `region`, which must lie inside the picture; at least 16 pixels in both directions for
+/// a reliable figure.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -40,7 +41,7 @@ pub fn measure(light: &dyn Light, region: Region) -> Result<PatchFigures, Pictur
     Ok(PatchFigures { noise, level, detail: Sharpness::of_patch(values, width).sqrt() })
 }
 
-/// The noise alone of `region`, as [`measure`] has it.
+/// The noise of `region`, as in [`measure`].
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -48,8 +49,9 @@ pub fn noise_in(light: &dyn Light, region: Region) -> Result<f32, PictureError> 
     Ok(noise(&light.mean(region)?, region.width as usize))
 }
 
-/// Sigma of the high-pass of a patch of values, row by row, rows of `width`; what stands out by more than four sigma (stars, hot pixels)
-/// is taken away together with its surroundings, and the rest measured again.
+/// Robust standard deviation of the high-pass of values in rows of `width`. What stands out by more
+/// than four standard deviations (stars, hot pixels) is removed with its surroundings, and the rest
+/// is measured again.
 pub fn noise(values: &[f32], width: usize) -> f32 {
     let mut values = values.to_vec();
     let mut sigma = 0.0;
@@ -61,7 +63,8 @@ pub fn noise(values: &[f32], width: usize) -> f32 {
             break;
         }
         let middle = values.clone();
-        // A star is replaced by the smooth part, so that it no longer lifts its neighbours' mean.
+        // A star is replaced by the smooth part, so that it does not lift the mean of its
+        // neighbours.
         for i in out {
             values[i] = middle[i] - rest[i];
         }
@@ -99,10 +102,11 @@ fn high_pass(values: &[f32], width: usize) -> Vec<f32> {
     rest
 }
 
-/// Which patches of a result count.
+/// Decides which patches of a result count.
 pub type Within<'a> = &'a dyn Fn(Region) -> bool;
 
-/// Noise of a picture: the median of patches spread over it; 0 when it is too small for one.
+/// Noise of a picture: the median over patches spread over it; 0 when the picture is smaller than a
+/// patch.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -122,9 +126,9 @@ fn whole_patches(width: u32, height: u32) -> Vec<Region> {
     Region::covering(width, height, [PATCH; 2]).into_iter().filter(whole).collect()
 }
 
-/// Up to `most` patches by which a result at `origin` of the reference frame is judged: in the sky,
-/// where `stars` of the reference frame are near, or, when there are no stars, those that show the
-/// least detail; of those that are `within`. In pixels of the result.
+/// Up to `most` patches by which a result is measured, in its own pixels. `origin` is its top-left
+/// pixel in the reference frame. Patches lie in the sky, near `stars` of the reference frame;
+/// without stars they are those with the least detail. Only patches that are `within` count.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -147,7 +151,7 @@ pub fn patches(
     Ok(ranked.into_iter().map(|(_, p)| p).collect())
 }
 
-/// Patches of which [`patches`] chooses for a result of this size.
+/// The patches that [`patches`] chooses from, for a result of this size.
 pub fn candidates(
     (width, height): (u32, u32),
     origin: [u32; 2],
@@ -168,8 +172,8 @@ pub fn candidates(
     patches.into_iter().step_by(step).collect()
 }
 
-/// How much a patch varies from one square of 6 x 6 pixels to the next, relative to its level:
-/// noise of single pixels has little part in it.
+/// How much a patch varies between squares of 6 x 6 pixels, relative to its level; noise of single
+/// pixels hardly influences it.
 fn detail(values: &[f32]) -> f32 {
     const SQUARE: usize = 6;
     let side = PATCH as usize;
@@ -188,9 +192,9 @@ fn detail(values: &[f32]) -> f32 {
     steps / sum.max(1e-6)
 }
 
-/// The gain over a whole picture: the median of patches in the sky, where `stars` of the reference
-/// frame are near, or of all patches when there are no stars. `origin` is the result's left top in
-/// the reference frame. `None` when the result is too small for a patch.
+/// The noise gain of a whole picture: the median over patches in the sky, near `stars` of the
+/// reference frame, or over all patches without stars. `origin` is the result's top-left pixel in
+/// the reference frame. `None` when the result is smaller than a patch.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -202,13 +206,14 @@ pub fn gain(
     ideal_gain: f32,
     within: Within,
 ) -> Result<Option<NoiseGain>, PictureError> {
-    // About two hundred patches tell as much as all of them.
+    // About two hundred patches give the same figure as all of them.
     let patches = patches(result, origin, stars, 200, within)?;
     let measured: Result<Vec<[f32; 3]>, PictureError> = patches
         .into_par_iter()
         .map(|patch| {
             let there = patch.moved(origin);
-            // As the lens drew it: a corrected picture has less noise, as its pixels are means.
+            // Measured as the lens imaged it: a corrected picture has less noise, as its pixels are
+            // means.
             let there = match reference.lens() {
                 Some(lens) => lens.shifted(there, reference.size()),
                 None => there,
@@ -227,8 +232,8 @@ pub fn gain(
     Ok(Some(NoiseGain { single: middle(0), result: middle(1), gain: middle(2), ideal_gain }))
 }
 
-/// Whether stars, sorted from top to bottom, stand on at least three of the patch's four sides: it
-/// lies in the sky.
+/// Whether stars, sorted from top to bottom, lie on at least three of the patch's four sides, so
+/// that it lies in the sky.
 fn near_stars(patch: Region, origin: [u32; 2], stars: &[[f64; 2]]) -> bool {
     const NEAR: f64 = 3.0 * PATCH as f64;
     let half = PATCH as f64 / 2.0;

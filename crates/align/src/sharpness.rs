@@ -8,26 +8,26 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 
-/// Cells along the longer side of the picture at most.
+/// Most cells along the longer side of the picture.
 const ACROSS: u32 = 576;
-/// The same of larger cells.
+/// Most of the larger cells along the longer side.
 const FEW: usize = 48;
 /// Least side of a cell in pixels.
 const LEAST: u32 = 2;
-/// Pixels to either side by which detail is measured: noise is finer than what a lens draws.
+/// Distance in pixels over which detail is measured: noise is finer than detail that a lens images.
 const APART: u32 = 2;
-/// Side of the square around a place in which energy is measured, in pixels.
+/// Side of the square around a position in which energy is measured, in pixels.
 const AROUND: u32 = 21;
 /// Rows of cells that are measured at a time.
 const ROWS: u32 = 8;
 
 /// The energy of fine detail in cells of a frame: squares of the modified Laplacian (Nayar and
-/// Nakagawa 1994), of light made even by its root.
+/// Nakagawa 1994) of the square root of light.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Sharpness {
     /// The cells.
     pub grid: Grid,
-    /// Mean energy of each cell, noise and all.
+    /// Mean energy of each cell, including noise.
     pub cells: Vec<f32>,
     /// Mean light of each cell.
     pub light: Vec<f32>,
@@ -73,7 +73,7 @@ impl Sharpness {
         Ok(Self { grid, cells: cells.concat(), light: light.concat() })
     }
 
-    /// The energy around one place of a frame, in pixels; `None` near its edges and beyond them.
+    /// The energy around a position of a frame, in pixels; `None` near its edges and beyond them.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -88,24 +88,24 @@ impl Sharpness {
         Ok(Some(Self::of_patch(light.mean(square)?, AROUND as usize)))
     }
 
-    /// The energy of a patch of light, row by row, rows of `wide`.
+    /// The energy of a patch of light, in rows of `width`.
     pub fn of_patch(mut light: Vec<f32>, width: usize) -> f32 {
         light.iter_mut().for_each(|v| *v = v.max(0.0).sqrt());
         energies(&light, width, 0..light.len() / width, width)[0]
     }
 
-    /// The same in larger cells, by which frames are compared as a whole.
+    /// The sharpness in larger cells, by which frames are compared as a whole.
     pub fn coarse(&self) -> Self {
         self.pooled(FEW)
     }
 
-    /// The same as if all frames were equally bright: what they show hardly changes as a whole.
+    /// The sharpness as if all frames were equally bright: their content as a whole hardly changes.
     pub fn compared(&self) -> Self {
         let mean = self.light.iter().sum::<f32>() / self.light.len() as f32;
         self.coarse().brighter(1.0 / mean.max(1e-6))
     }
 
-    /// The same in cells of which at most so many lie along the longer side.
+    /// The sharpness in larger cells, at most `most` along the longer side.
     pub fn pooled(&self, most: usize) -> Self {
         let Grid { across, down, .. } = self.grid;
         let factor = across.max(down).div_ceil(most);
@@ -124,16 +124,16 @@ impl Sharpness {
         Self { grid, cells: pooled(&self.cells), light: pooled(&self.light) }
     }
 
-    /// The same of a frame with so many times the light.
+    /// The sharpness of a frame whose light is multiplied by `gain`.
     pub fn brighter(mut self, gain: f32) -> Self {
-        // Of light made even by its root.
+        // Energy is measured in the square root of light.
         self.cells.iter_mut().chain(&mut self.light).for_each(|v| *v *= gain);
         self
     }
 }
 
-/// Values of a frame's cells as they lie on the reference frame under its motion; none where the frame
-/// does not reach.
+/// Values of a frame's cells in the grid of the reference frame, under the frame's motion; 0 where
+/// the frame does not reach.
 pub fn laid(grid: Grid, values: &[f32], motion: &Motion) -> Vec<f32> {
     let backward = motion.backward();
     let one = |cell| {
@@ -143,7 +143,7 @@ pub fn laid(grid: Grid, values: &[f32], motion: &Motion) -> Vec<f32> {
     (0..grid.cells()).map(one).collect()
 }
 
-/// The mean light of each of the cells of `side` columns in some rows of a band.
+/// Mean light of cells that are `side` columns wide, in some rows of a band.
 fn means(band: &[f32], width: usize, rows: std::ops::Range<usize>, side: usize) -> Vec<f32> {
     let mut sums = vec![0.0f32; width.div_ceil(side)];
     for y in rows.clone() {
@@ -156,8 +156,8 @@ fn means(band: &[f32], width: usize, rows: std::ops::Range<usize>, side: usize) 
     sums.iter().enumerate().map(|(cell, sum)| sum / pixels(cell)).collect()
 }
 
-/// The mean energy of each of the cells of `side` columns in some rows of a band; pixels without
-/// neighbours on all sides have none.
+/// Mean energy of cells that are `side` columns wide, in some rows of a band; pixels without
+/// neighbours on all sides count as 0.
 fn energies(band: &[f32], width: usize, rows: std::ops::Range<usize>, side: usize) -> Vec<f32> {
     let (apart, height) = (APART as usize, band.len() / width);
     let columns = |cell: usize| {

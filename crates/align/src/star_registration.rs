@@ -1,4 +1,4 @@
-//! Aligning all frames of a shoot on the stars.
+//! Registers all frames of a shoot on the stars.
 
 use super::alignment::{Aligned, Alignment, spread_residuals};
 use super::camera::{self, Sighting, Solution};
@@ -14,23 +14,23 @@ use rayon::prelude::*;
 
 /// Fewer stars in the reference frame are not enough to align on.
 const FEWEST_STARS: usize = 15;
-/// Fewer matched stars are taken for chance.
+/// Fewer matched stars are considered chance.
 const FEWEST_MATCHES: usize = 10;
-/// Share of the reference's bright stars that must be found again in a frame.
+/// Least share of the reference frame's bright stars that must be found in a frame.
 const FOUND_SHARE: f64 = 0.25;
 /// A light within this distance of its place in another frame has not moved, in pixels.
 const SAME_PLACE: f64 = 0.6;
 /// Where the sky has moved further than this, a light that has not is no star, in pixels.
 const SKY_MOVED: f64 = 1.5;
-/// Side of the cells in which stars are found by place: few stars each, and few cells.
+/// Side of the cells for searching stars by place, in pixels: few stars in each, and few cells.
 const PLACE_CELL: f64 = 24.0;
-/// Sightings of one frame that the joint solution reads.
+/// Most sightings of one frame in the joint solution.
 const SIGHTINGS: usize = 600;
 
-/// Finds each frame's motion from the stars of all frames, which are pictures of one size. Lights
-/// that stand still while the sky turns (lamps, hot pixels) are told apart and not used. A frame
-/// with a hint, a motion known from elsewhere, is matched from there; where its stars do not
-/// confirm it, the hint itself is taken.
+/// Finds each frame's motion from the stars of all frames, which have one size. Lights that stand
+/// still while the sky turns (lamps, hot pixels) are recognised and left out. A hint is a motion
+/// known from elsewhere: the frame is matched from there, and where its stars do not confirm the
+/// hint, the hint itself is used.
 ///
 /// # Errors
 /// [`CoreError::Frames`] when the reference frame shows too few stars; [`CoreError::Cancelled`]
@@ -64,8 +64,8 @@ pub fn align_stars<S: Copy>(
     sky.solve(&all, first)
 }
 
-/// Finds the motions anew from some of the stars, those in the sky, where they are known from all
-/// lights. What these stars cannot place better stays where it is known to be.
+/// Finds the motions again from the stars in the sky alone, starting from motions found with all
+/// lights. A frame that these stars cannot place keeps its known motion.
 ///
 /// # Errors
 /// [`CoreError::Cancelled`] when `stop` says so.
@@ -106,7 +106,7 @@ impl Sky<'_> {
         if (self.stop)() { Err(CoreError::Cancelled) } else { Ok(()) }
     }
 
-    /// Lights of the reference frame that stand at the same place in most frames.
+    /// Lights of the reference frame that are at the same place in most frames.
     fn still_lights(&self, all: &[Vec<Star>]) -> Vec<[f64; 2]> {
         if all.len() < 3 {
             return vec![];
@@ -123,14 +123,14 @@ impl Sky<'_> {
             .collect()
     }
 
-    /// The lists without what stands at the given places.
+    /// The lists without the stars at the given places.
     fn without(&self, all: &[Vec<Star>], lights: &[[f64; 2]]) -> Vec<Vec<Star>> {
         let mut lists = all.to_vec();
         self.drop_all(&mut lists, lights);
         lists
     }
 
-    /// Takes what stands at the given places out of the lists.
+    /// Removes the stars at the given places from the lists.
     fn drop_all(&self, lists: &mut [Vec<Star>], lights: &[[f64; 2]]) {
         let lights = Places::new(lights.to_vec(), PLACE_CELL);
         lists.par_iter_mut().for_each(|stars| {
@@ -138,7 +138,7 @@ impl Sky<'_> {
         });
     }
 
-    /// Those still lights under which the sky moved in some frames: no stars.
+    /// Still lights under which the sky moved in some frames: they are no stars.
     fn lights_of_the_ground(
         &self,
         still: &[[f64; 2]],
@@ -155,7 +155,7 @@ impl Sky<'_> {
         still.iter().filter(stays).copied().collect()
     }
 
-    /// Matches each frame alone; `None` where too little agrees.
+    /// Matches each frame by itself; `None` where too few stars agree.
     fn match_all(&self, lists: &[Vec<Star>]) -> Result<Vec<Option<matching::Match>>, CoreError> {
         let reference = &lists[self.reference];
         lists
@@ -180,7 +180,7 @@ impl Sky<'_> {
             .collect()
     }
 
-    /// Share of the reference's bright stars inside the frame that have a partner.
+    /// Share of the reference frame's bright stars inside the frame that have a partner.
     fn share_found(
         &self,
         reference: &[Star],
@@ -200,7 +200,8 @@ impl Sky<'_> {
         hits as f64 / inside.len().max(1) as f64
     }
 
-    /// Solves the motions from those that are known to a few pixels; `None` leaves a frame out.
+    /// Solves the motions, starting from motions that are known to a few pixels; `None` leaves a
+    /// frame out.
     fn solve<S>(
         &self,
         stars: &[Vec<Star>],
@@ -256,7 +257,7 @@ impl Sky<'_> {
         for ((&i, motion), (seen, matched)) in found {
             frames[i] = verdict(motion, seen, matched, stars[i].len());
         }
-        // Where the stars do not confirm pairs set by hand, those alone place the frame.
+        // Where the stars do not confirm pairs set by hand, the pairs alone place the frame.
         for (frame, hint) in frames.iter_mut().zip(&self.hints) {
             if let Some(hint) = hint {
                 if frame.motion.is_none() {
@@ -307,7 +308,7 @@ impl Sky<'_> {
     }
 }
 
-/// The camera that some motions are known to be of.
+/// The camera of some motions, where all of them have one.
 fn camera_of(motions: &[Motion]) -> Option<Solution> {
     let known = motions.iter().map(|motion| match motion {
         Motion::Camera { lens, turn } => Some((*lens, *turn)),
@@ -366,8 +367,8 @@ fn places_of(stars: &[Star]) -> Places {
     Places::new(stars.iter().map(|s| [s.x, s.y]).collect(), PLACE_CELL)
 }
 
-/// Pairs of stars that lie within `reach` pixels under a motion: the brightest of them, and how
-/// many there are.
+/// Pairs of stars that lie within `reach` pixels under a motion: the brightest pairs, and the
+/// number of all.
 fn sightings(
     stars: &[Star],
     reference: &[Star],
@@ -406,7 +407,7 @@ fn robust_loss(motion: &Motion, sightings: &[Sighting]) -> f64 {
         .sum()
 }
 
-/// A homography by iterated weights, far pairs counting less.
+/// A homography by robust iterated weights.
 fn robust_homography(sightings: &[Sighting]) -> Option<Motion> {
     let pairs: Vec<Pair> = sightings.iter().map(|s| (s.at, s.reference)).collect();
     let mut weights: Vec<f64> = sightings.iter().map(|s| s.error.powi(-2)).collect();

@@ -1,4 +1,5 @@
-//! Finding stars: matched filter over the background's noise, then Gaussian-windowed centroids.
+//! Finds stars: a matched filter over the background's noise, then centroids under a Gaussian
+//! window.
 
 use super::background::{Background, Mesh};
 use super::matching::Places;
@@ -12,7 +13,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::LazyLock;
 
-/// Stars of one picture, brightest first, and what else the search measured.
+/// Stars of one picture, and other figures from the search.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct StarList {
     /// Brightest first.
@@ -23,8 +24,8 @@ pub struct StarList {
     pub sky_level: f32,
 }
 
-/// Width and height of a block that is searched at a time: whole tiles that stay, with what is
-/// worked out, in the processor's nearer caches.
+/// Width and height of a block that is searched at a time: whole tiles that fit, with intermediate
+/// values, into the processor's nearer caches.
 const BLOCK: [u32; 2] = [512, 128];
 /// Reach of windows and filters beyond a block.
 const MARGIN: u32 = 12;
@@ -32,19 +33,19 @@ const MARGIN: u32 = 12;
 const FILTER_SIGMA: f32 = 1.1;
 /// Standard deviation of the centroid's window in pixels.
 const WINDOW_SIGMA: f32 = 1.6;
-/// Detection threshold in sigmas of the filtered noise.
+/// Detection threshold, in standard deviations of the filtered noise.
 const THRESHOLD: f32 = 5.0;
-/// Second moment under the window (in square pixels) below which a light is a lone pixel, not an
-/// image that went through a lens.
+/// Second moment under the window (in square pixels) below which a light is an isolated pixel, not
+/// an image that went through a lens.
 const LONE_PIXEL: f32 = 0.26;
 /// Shorter by longer axis (as variances) below which a light is part of a line.
 const LINE: f32 = 0.36;
-/// Full width at half maximum in pixels beyond which the window measures nothing but a slope.
+/// Full width at half maximum in pixels beyond which the window measures only a slope.
 const WIDEST: f32 = 10.0;
-/// Share of the noise that the matched filter leaves at least: 0.26 where that of neighbouring
-/// pixels is independent, less where a frame was sharpened.
+/// Least share of the noise that the matched filter is assumed to leave: 0.26 where the noise of
+/// neighbouring pixels is independent, less where a frame was sharpened.
 const LEAST_NOISE: f32 = 0.15;
-/// No more stars than this are kept.
+/// Most stars that are kept.
 const MOST: usize = 6000;
 
 /// Finds the stars of a picture; memory is bounded by the block, whatever the picture's size.
@@ -77,7 +78,7 @@ impl StarList {
     pub fn star_width_error(&self) -> Option<f32> {
         let widths: Vec<f32> =
             self.stars.iter().filter(|s| s.measures_well()).map(|s| s.width).collect();
-        // Of a median: a quarter above that of a mean (normal distribution).
+        // The error of a median is a quarter above that of a mean (normal distribution).
         let spread = robust_sigma(&widths, self.star_width?);
         Some(1.253 * spread / (widths.len() as f32).sqrt())
     }
@@ -92,8 +93,8 @@ fn middle(mut widths: Vec<f32>) -> Option<f32> {
     (!widths.is_empty()).then(|| jade_optics::statistics::median(&mut widths))
 }
 
-/// Median width in `result` of just those stars that measure well in `reference`, so that the two
-/// widths can be compared; `origin` is the result's left top in the reference frame.
+/// Median width in `result` of those stars that measure well in `reference`, so that the two widths
+/// can be compared; `origin` is the result's top-left pixel in the reference frame.
 pub fn width_of_the_same(result: &[Star], reference: &[Star], origin: [u32; 2]) -> Option<f32> {
     let well: Vec<&Star> = reference.iter().filter(|s| s.measures_well()).collect();
     let shifted = |s: &&Star| [s.x - origin[0] as f64, s.y - origin[1] as f64];
@@ -102,8 +103,8 @@ pub fn width_of_the_same(result: &[Star], reference: &[Star], origin: [u32; 2]) 
     middle(same.map(|s| s.width).collect())
 }
 
-/// A block's light above the background, as it is and after the matched filter; memory that is
-/// used again for every block.
+/// A block's light above the background, before and after the matched filter; scratch memory for
+/// every block.
 #[derive(Default)]
 struct Patch {
     region: Option<Region>,
@@ -133,8 +134,9 @@ impl Patch {
         background.mesh(region, mesh);
         let width = region.width as usize;
         matched(above, width, rows, filtered, |y, row| mesh.subtract_level(y, row));
-        // Noise of neighbouring pixels may hang together, so the filtered noise is measured: against
-        // pixels on both sides, as the level taken off is wrong for a while where brightness leaps.
+        // The noise of neighbouring pixels may be correlated, so the filtered noise is measured:
+        // from differences to pixels on both sides, as the subtracted level is wrong for a while
+        // where brightness jumps.
         const STEP: usize = 61;
         const APART: usize = 8;
         sample.clear();
@@ -167,7 +169,7 @@ impl Patch {
             thresholds.extend(begins.map(|from| THRESHOLD * self.noise_at(from, y)));
             bright.resize(thresholds.len(), false);
             runs_with_light(row, &thresholds, &mut bright);
-            // Most runs hold nothing.
+            // Most runs contain nothing.
             for (run, threshold) in thresholds.iter().enumerate().filter(|(i, _)| bright[*i]) {
                 let from = columns.start + run * RUN;
                 for x in from..(from + RUN).min(columns.end) {
@@ -196,13 +198,13 @@ impl Patch {
             self.filtered[row..row + 5]
                 .iter()
                 .enumerate()
-                // Of equal neighbours the later one wins.
+                // Of equal neighbours the last one wins.
                 .all(|(dx, &v)| if (dy, dx) <= (2, 2) { v <= value } else { v < value })
         })
     }
 
-    /// The middle of `filtered` in a ring about a pixel: on a slope, and at the rim of a surface, as
-    /// much as there.
+    /// The median of `filtered` in a ring around a pixel: on a slope, or at the rim of a surface,
+    /// it equals the local level.
     fn around(&self, [x, y]: [usize; 2], [width, height]: [usize; 2]) -> f32 {
         const RING: [[isize; 2]; 8] =
             [[-7, 0], [-5, -5], [0, -7], [5, -5], [7, 0], [5, 5], [0, 7], [-5, 5]];
@@ -253,7 +255,7 @@ impl Patch {
             if sum <= 0.0 {
                 return None;
             }
-            // Twice the windowed offset: the window itself pulls towards its own middle.
+            // Twice the windowed offset, as the window pulls towards its own middle.
             let (mx, my) = (2.0 * sx / sum, 2.0 * sy / sum);
             cx += mx;
             cy += my;
@@ -293,11 +295,11 @@ impl Patch {
     }
 }
 
-/// Values that are compared with one threshold.
+/// Number of values that are compared with one threshold.
 const RUN: usize = 16;
 /// Reach of the centroid's window in pixels.
 const REACH: isize = 5;
-/// Values of a row that are read at once: the window, and what fills up a register.
+/// Values of a row that are read at once: the window, filled up to a vector register.
 const WINDOW: usize = 16;
 
 /// A column or row of the centroid's window.
@@ -308,7 +310,7 @@ struct Part {
     weight: f32,
 }
 
-/// The Gaussian window about a centre that lies `part` pixels beyond the middle one; the products
+/// The Gaussian window around a centre that lies `part` pixels beyond the middle one; the products
 /// `exp(-(k - part)^2 a) = exp(-k^2 a) exp(-part^2 a) exp(2 part a)^k` need two exponentials.
 fn window(part: f32) -> [Part; 2 * REACH as usize + 1] {
     const A: f32 = 0.5 / (WINDOW_SIGMA * WINDOW_SIGMA);
@@ -331,8 +333,8 @@ fn window(part: f32) -> [Part; 2 * REACH as usize + 1] {
 /// Reach of the matched filter in pixels.
 const FILTER_REACH: usize = 4;
 
-/// Convolution with a Gaussian of norm one, edges going on as they end, of rows that `prepare`
-/// makes ready. `ring` is room for the rows that are filtered along themselves only.
+/// Convolution with a Gaussian of norm one, edges repeated, of rows that `prepare` provides. `ring`
+/// is memory for rows that are filtered along rows only.
 fn matched(
     values: &mut [f32],
     width: usize,
@@ -370,7 +372,7 @@ fn matched(
     }
 }
 
-/// Marks the runs of [`RUN`] values of which some reach their threshold.
+/// Marks the runs of [`RUN`] values in which some value reaches its threshold.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
 fn runs_with_light(row: &[f32], thresholds: &[f32], bright: &mut [bool]) {
@@ -379,7 +381,7 @@ fn runs_with_light(row: &[f32], thresholds: &[f32], bright: &mut [bool]) {
     let any = |run: &[f32], threshold: f32| run.iter().any(|v| *v >= threshold);
     for (first, some) in row.chunks(FEW * RUN).enumerate() {
         let (first, last) = (first * FEW, first * FEW + some.len().div_ceil(RUN));
-        // All runs at once, lane by lane: mostly none holds anything.
+        // All runs at once, lane by lane, as most contain nothing.
         let (runs, rest) = some.as_chunks::<RUN>();
         let mut most = [-1.0f32; RUN];
         for (run, threshold) in runs.iter().zip(&thresholds[first..last]) {
@@ -428,11 +430,11 @@ fn weigh(
 mod tests {
     use super::*;
 
-    /// Faint level with stars at known places, some noise, one lone bright pixel.
+    /// A faint level with stars at known places, noise, and one isolated bright pixel.
     struct Made {
         stars: Vec<(f64, f64, f64)>,
         lone: (u32, u32),
-        /// A brighter surface from this row on, and the share of the noise it has.
+        /// First row of a brighter surface, and its share of the noise.
         surface: Option<(u32, f64)>,
     }
 
@@ -509,7 +511,7 @@ mod tests {
                 let (on_it, above): (Vec<Star>, Vec<Star>) =
                     list.stars.into_iter().partition(|s| s.y > from as f64 + 3.0);
                 let told = format!("{on_it:?} with {share} of the noise from row {from}");
-                // Of the noise itself, one in some ten thousand pixels is that bright.
+                // One in some ten thousand pixels of pure noise is that bright.
                 assert!(on_it.len() <= 3 && above.len() >= 12, "{} and {told}", above.len());
             }
         }

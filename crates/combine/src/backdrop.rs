@@ -1,4 +1,5 @@
-//! Light in coarse squares that goes on where there is none, for what lies behind an edge.
+//! The light of a layer in coarse squares, extended to where the layer has none: what lies behind
+//! an edge.
 
 use jade_optics::light::Light;
 use jade_optics::statistics::median;
@@ -7,24 +8,25 @@ use jade_pixels::tiled::{Region, TiledFile};
 
 /// Side of a square in pixels.
 pub const SQUARE: u32 = 16;
-/// Pixels of a square that tell its light at least.
+/// Least number of pixels by which the light of a square is measured.
 const FEWEST: usize = 24;
 
-/// The light of one side of a picture, going on beyond it.
+/// The light of one side of a picture, extended beyond it.
 pub struct Backdrop {
     across: usize,
     down: usize,
     light: Vec<[f32; 3]>,
 }
 
-/// The light of one square, the median of the pixels that count, if they are enough.
+/// The light of one square: the median of its pixels, or `None` where they are too few.
 pub fn square(pixels: &[[f32; 3]]) -> Option<[f32; 3]> {
     (pixels.len() >= FEWEST)
         .then(|| [0, 1, 2].map(|c| median(&mut pixels.iter().map(|p| p[c]).collect::<Vec<_>>())))
 }
 
 impl Backdrop {
-    /// From squares row by row, as many as cover a picture of this size.
+    /// From the light of squares, row by row, that cover a picture of this size; `None` for squares
+    /// without light.
     pub fn new((width, height): (u32, u32), squares: &[Option<[f32; 3]>]) -> Self {
         let (across, down) = (width.div_ceil(SQUARE) as usize, height.div_ceil(SQUARE) as usize);
         let weights: Vec<f32> =
@@ -34,7 +36,7 @@ impl Backdrop {
         Self { across, down, light }
     }
 
-    /// The light at a pixel, by straight lines between the middles of squares.
+    /// The light at a pixel, interpolated linearly between the middles of squares.
     pub fn at(&self, x: f32, y: f32) -> [f32; 3] {
         let place = |v: f32, count: usize| {
             let v = ((v + 0.5) / SQUARE as f32 - 0.5).clamp(0.0, (count - 1) as f32);
@@ -52,8 +54,8 @@ impl Backdrop {
     }
 }
 
-/// Gives light to the pixels that have none, or only a little weight, from those around them, by a
-/// pyramid of weighted means (Burt & Adelson 1983; Gortler et al. 1996).
+/// Fills pixels that have no light, or only a little weight, from those around them, by a pyramid
+/// of weighted means (Burt & Adelson 1983; Gortler et al. 1996).
 pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usize) {
     if width * height <= 1 {
         return;
@@ -75,7 +77,7 @@ pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usi
         if *weight >= 1.0 {
             continue;
         }
-        // Between the four nearest of the coarser ones.
+        // Interpolated between the four nearest coarser ones.
         let place = |at: usize, count: usize| {
             let v = (at as f32 * 0.5 - 0.25).clamp(0.0, (count - 1) as f32);
             (v as usize, (v as usize + 1).min(count - 1), v.fract())
@@ -91,15 +93,15 @@ pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usi
     }
 }
 
-/// A layer of a picture that has no light in places, with what its backdrop tells of them.
+/// A layer of a picture whose gaps are filled from its backdrop.
 pub struct Extended<'a> {
-    /// The layer; where it has no light it holds no numbers.
+    /// The layer; pixels without light are NaN.
     pub layer: &'a TiledFile<f32>,
-    /// Its left top in the reference frame.
+    /// Its top-left pixel in the reference frame.
     pub origin: [u32; 2],
     /// The reference frame's size.
     pub size: (u32, u32),
-    /// What goes on, in pixels of the layer.
+    /// The light of the gaps, in pixels of the layer.
     pub backdrop: &'a Backdrop,
 }
 
@@ -123,7 +125,7 @@ impl Light for Extended<'_> {
         let whole = (x0, y0, x1, y1)
             == (region.x, region.y, region.x + region.width, region.y + region.height);
         if !whole {
-            // Beyond the layer there is the backdrop alone.
+            // Beyond the layer, the light is the backdrop's.
             for y in 0..region.height {
                 for x in 0..region.width {
                     let own = |v: u32, from: u32| v as f32 - from as f32;
@@ -173,7 +175,7 @@ mod tests {
         extend(&mut light, &weights, width, height);
         for (i, (own, known)) in light.iter().zip(&known).enumerate() {
             let off = (own[0] - known[0]).abs();
-            // It is that of some pixels around, of more of them further beyond.
+            // The light is that of a few pixels around; further beyond, of more of them.
             let limit = if i / width < 15 { 0.0 } else { 0.004 * (2 * (i / width) - 22) as f32 };
             assert!(off <= limit, "{off} in column {}, row {}", i % width, i / width);
             assert!((own[1] - 0.5).abs() < 1e-4 && (own[2] - 9.0).abs() < 1e-3);

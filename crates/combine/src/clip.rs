@@ -1,11 +1,11 @@
-//! The clipped mean: samples far from the median of their position are rejected, together with
-//! what lies close around where many are, and the rest averaged.
+//! The clipped mean: it rejects samples far from the median of their position, and samples in
+//! places where many others are rejected, and averages the rest.
 //!
-//! The expected spread comes from the middle order statistics of each position and of its
-//! neighbours, so that few frames are enough; the three colours decide together, so that a sample
-//! is kept or rejected whole and colours stay true. A streak is brightest along its middle and
-//! fades to its sides below any threshold: positions with several rejected neighbours in the same
-//! frame are rejected too.
+//! The expected spread comes from the middle order statistics of a position and of its neighbours,
+//! so that few frames suffice. The three colours decide together: a sample is kept or rejected as a
+//! whole, and colours stay true. A streak is brightest along its middle and fades below any
+//! threshold at its sides, so positions with several rejected neighbours in the same frame are
+//! rejected too.
 
 use super::network::{LANES, Network, Row};
 use super::ordered::Held;
@@ -15,11 +15,11 @@ use multiversion::multiversion;
 
 /// Half the side of the square whose rejections are counted, in pixels.
 const NEAR: usize = 2;
-/// So many rejections in that square reject its middle.
+/// This many rejections in that square reject its middle too.
 const MANY: u8 = 4;
 /// A position that keeps fewer than this share of its samples takes the median instead.
 const LEAST_KEPT: f32 = 0.34;
-/// How much of a position's own spread counts where it exceeds that of its neighbours.
+/// Share of a position's own spread that counts where it exceeds that of its neighbours.
 const OWN: f32 = 0.8;
 
 /// Set in [`Near::counts`] where the sample itself was rejected.
@@ -28,12 +28,13 @@ const REJECTED: u8 = 0x80;
 /// Clips and averages.
 pub struct Clip {
     network: Network,
-    /// For fewer frames than all, from one on.
+    /// One network for each smaller number of frames, from one on.
     of_some: Vec<Network>,
-    /// Sorts all.
+    /// Sorts the samples of all frames.
     all: Network,
     median: [usize; 2],
-    /// Rows of the order statistics between which the spread is taken, and its factor to sigma.
+    /// Rows of the order statistics whose distance is the spread, and the factor from it to a
+    /// standard deviation.
     spread: ([usize; 2], f32),
     /// Squared distance, summed over the colours, beyond which a sample is rejected.
     limit: f32,
@@ -54,20 +55,20 @@ pub struct Marks {
     near: Near,
 }
 
-/// The samples of all frames at [`LANES`] neighbouring positions, and what is worked out there.
+/// The samples of all frames at [`LANES`] neighbouring positions, and intermediate values for them.
 #[derive(Default)]
 struct Group {
     samples: Vec<[Row; 3]>,
     sorted: Vec<Row>,
     /// For each frame, 1 where it covers the position, otherwise 0.
     present: Vec<Row>,
-    /// Squared distances in sigmas.
+    /// Squared distances from the median, in standard deviations.
     squares: Vec<Row>,
-    /// One bit for each position where that is beyond the limit.
+    /// One bit for each position whose squared distance is beyond the limit.
     over: Vec<u32>,
 }
 
-/// What was kept at each position, and what is expected there.
+/// Sums of the kept samples at each position, and the expected value.
 #[derive(Default)]
 struct Sums {
     middle: [Vec<f32>; 3],
@@ -77,7 +78,7 @@ struct Sums {
     present: Vec<f32>,
 }
 
-/// How many rejections lie in the square around each position; all zero between uses.
+/// Number of rejections in the square around each position; all zero between uses.
 #[derive(Default)]
 struct Near {
     counts: Vec<u8>,
@@ -85,16 +86,16 @@ struct Near {
 }
 
 impl Clip {
-    /// Pixels around a region that have a say in it.
+    /// Pixels around a region whose samples influence it.
     pub const MARGIN: u32 = NEAR as u32;
 
-    /// Clips `frames` frames beyond `sigma` standard deviations. With three colours deciding
-    /// together the limit is where chance rejects as many as `sigma` would for one.
+    /// Clips `frames` frames beyond `sigma` standard deviations. As three colours decide together,
+    /// the limit is the one at which chance rejects as often as `sigma` would for a single colour.
     pub fn new(frames: usize, sigma: f32) -> Self {
         let low = frames / 5;
         let high = frames - 1 - low;
         let median = Network::median_rows(frames);
-        // The expected place of an order statistic of normal noise (Blom 1958).
+        // Expected value of an order statistic of normal noise (Blom 1958).
         let share = (high as f64 + 1.0 - 0.375) / (frames as f64 + 0.25);
         let factor = 1.0 / (2.0 * normal_quantile(share)).max(1e-3);
         let of_some = |n: usize| {
@@ -107,11 +108,12 @@ impl Clip {
             all: Network::new(frames, &(0..frames).collect::<Vec<_>>()),
             median,
             spread: ([low, high], factor as f32),
-            // The median that samples are compared with wavers too, by pi / 2 / frames of their
+            // The median that samples are compared with varies too: pi / 2 / frames of their
             // variance.
             limit: (limit_of_three(sigma as f64)
                 * (1.0 + std::f64::consts::FRAC_PI_2 / frames as f64)) as f32,
-            // With very few frames one outlier is the spread; only the neighbours tell it then.
+            // With very few frames one outlier is the whole spread; only the neighbours show what
+            // is usual then.
             own: if frames < 5 { 0.0 } else { OWN },
         }
     }
@@ -167,7 +169,7 @@ impl Clip {
         }
     }
 
-    /// Sums up what is kept at [`LANES`] positions from `start` on.
+    /// Sums the kept samples at [`LANES`] positions from `start` on.
     fn judge(&self, held: &Held, start: usize, weights: &[f32], marks: &mut Marks) {
         let Marks { group, sums, rejected, furthest, whose, counts, .. } = marks;
         let length = LANES.min(held.area() - start);
@@ -215,7 +217,8 @@ impl Clip {
         }
     }
 
-    /// Median and one over sigma where some frames cover all positions and the others none.
+    /// Median and inverse standard deviation, where some frames cover all positions and the others
+    /// none.
     fn expected_of_these(
         &self,
         group: &mut Group,
@@ -236,7 +239,7 @@ impl Clip {
         expected(median, [&rows[n / 5], &rows[n - 1 - n / 5]], self.spread.1, self.own, length)
     }
 
-    /// Median and one over sigma where not all frames cover all positions.
+    /// Median and inverse standard deviation, where not all frames cover all positions.
     #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
     fn expected_of_some(&self, group: &mut Group, c: usize, length: usize) -> (Row, Row) {
         let (_, factor) = self.spread;
@@ -244,7 +247,7 @@ impl Clip {
         let frames = group.samples.iter().zip(&group.present);
         for (row, (samples, present)) in group.sorted.iter_mut().zip(frames) {
             for lane in 0..LANES {
-                // What is not there is last in order.
+                // Missing samples are sorted last.
                 let there = present[lane] > 0.0;
                 row[lane] = if there { samples[c][lane] } else { f32::INFINITY };
                 counts[lane] += present[lane];
@@ -288,8 +291,8 @@ impl Group {
     }
 }
 
-/// Median and one over sigma, from the rows of the median and of the spread's ends; the first
-/// `long` lanes count.
+/// Median and inverse standard deviation, from the rows of the median and of the spread's ends;
+/// only the first `length` lanes count.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
 fn expected(
@@ -309,7 +312,7 @@ fn expected(
     for lane in 0..LANES {
         sum += inside[lane] * spread[lane];
     }
-    // The spread of most: the mean of those that are not far above the mean of all.
+    // The usual spread: the mean of those that are not far above the mean of all.
     let most = 1.5 * sum / length as f32;
     let (mut sum, mut count) = (0.0f32, 0.0f32);
     for lane in 0..LANES {
@@ -353,7 +356,8 @@ fn refill<T: Clone + Default>(buffer: &mut Vec<T>, count: usize) {
     buffer.resize(count, T::default());
 }
 
-/// The spread of most of neighbouring positions: the mean of those that are not far above it.
+/// The usual spread of neighbouring positions: the mean of those that are not far above the mean of
+/// all.
 fn usual(spread: &[f32]) -> f32 {
     let mean = spread.iter().sum::<f32>() / spread.len() as f32;
     let (mut sum, mut count) = (0.0, 0.0);
@@ -365,7 +369,7 @@ fn usual(spread: &[f32]) -> f32 {
     sum / f32::max(count, 1.0)
 }
 
-/// What was kept of a group.
+/// The kept samples of a group.
 struct Kept {
     light: [Row; 3],
     weight: Row,
@@ -373,7 +377,8 @@ struct Kept {
     present: Row,
 }
 
-/// Sums what lies within `limit`, and leaves in the group what lies beyond; tells whether any does.
+/// Sums the samples within `limit` and leaves those beyond it in the group; returns whether there
+/// are any beyond it.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
 fn keep(
@@ -415,7 +420,7 @@ fn keep(
 }
 
 impl Near {
-    /// Positions with many of the given rejections around them that are none themselves.
+    /// Positions with many of the given rejections around them that are not rejected themselves.
     fn crowded(&mut self, rejected: &[u32], width: usize) -> &[u32] {
         let Self { counts, crowded } = self;
         let height = counts.len() / width;
@@ -498,8 +503,8 @@ fn normal_quantile(p: f64) -> f64 {
     bisect(|x| 1.0 - 0.5 * erfc(x / std::f64::consts::SQRT_2), p)
 }
 
-/// The squared length that three standard normal variables together exceed as seldom as one
-/// exceeds `sigma` to either side.
+/// The squared length that three standard normal variables together exceed as rarely as one exceeds
+/// `sigma` to either side.
 fn limit_of_three(sigma: f64) -> f64 {
     let seldom = erfc(sigma / std::f64::consts::SQRT_2);
     let beyond = |x: f64| {
@@ -509,7 +514,7 @@ fn limit_of_three(sigma: f64) -> f64 {
     bisect(|x| 1.0 - beyond(x), 1.0 - seldom)
 }
 
-/// Where a rising function on 0..=200 reaches a value.
+/// The argument at which a rising function on 0..=200 reaches a value.
 fn bisect(rising: impl Fn(f64) -> f64, value: f64) -> f64 {
     let (mut low, mut high) = (0.0, 200.0);
     for _ in 0..80 {
@@ -582,8 +587,8 @@ mod tests {
             prop_assert!(near.counts.iter().all(|count| *count == 0), "left clean");
         }
 
-        /// Some frames cover only a part; nothing lies beyond a limit of forty sigma, as there are
-        /// always neighbours that show the usual spread.
+        /// Some frames cover only a part. Nothing lies beyond a limit of forty standard deviations,
+        /// as there are always neighbours with the usual spread.
         #[test]
         fn what_rejects_nothing_is_the_weighted_mean(
             frames in 5usize..12,

@@ -1,4 +1,4 @@
-//! The part of the reference frame that a result covers.
+//! The part of the reference frame that all frames cover.
 
 use jade_optics::lens::Geometry;
 use jade_optics::motion::Motion;
@@ -6,9 +6,9 @@ use jade_optics::space::{InFrame, InReference};
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 
-/// Least side of the blocks by which coverage is judged, in pixels.
+/// Least side of the blocks in which coverage is tested, in pixels.
 const BLOCK: u32 = 4;
-/// Blocks along the longer side at most, so that large pictures take no longer.
+/// Most blocks along the longer side, so that large pictures take no longer.
 const BLOCKS: u32 = 600;
 
 /// The largest upright rectangle of the reference frame that every frame covers; all frames are
@@ -27,8 +27,8 @@ pub fn common(
     let block = BLOCK.max(width.max(height).div_ceil(BLOCKS));
     let (across, down) = (width.div_ceil(block), height.div_ceil(block));
     let edge = |i: u32, size: u32| (i * block).min(size - 1) as f64;
-    // The corners of a row that all frames cover lie side by side, as the frames' outlines have no
-    // dents: so they are sought from both ends only.
+    // Frames' outlines are convex, so the covered corners of a row are contiguous: they are
+    // searched from both ends.
     let covered: Vec<(u32, u32)> = (0..=down)
         .into_par_iter()
         .map(|j| {
@@ -50,7 +50,7 @@ pub fn common(
             (first, end)
         })
         .collect();
-    // The largest rectangle under a growing skyline of covered blocks, row by row.
+    // The largest rectangle under a histogram of covered blocks, row by row.
     let mut row_count = vec![0u32; across as usize];
     let mut best = (0u64, [0u32; 4]);
     for j in 0..down {
@@ -59,7 +59,7 @@ pub fn common(
         for (i, row_count) in row_count.iter_mut().enumerate() {
             *row_count = if whole.contains(&(i as u32)) { *row_count + 1 } else { 0 };
         }
-        // Blocks that may begin a rectangle, each lower than the next: its column and its rows.
+        // Blocks that may begin a rectangle, each with fewer rows than the next: column and rows.
         let mut open: Vec<(u32, u32)> = Vec::new();
         for i in 0..=across {
             let rows = row_count.get(i as usize).copied().unwrap_or(0);

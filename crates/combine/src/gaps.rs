@@ -1,8 +1,8 @@
-//! Filling the gaps that pauses between exposures leave in star trails.
+//! Fills the gaps that pauses between exposures leave in star trails.
 //!
-//! What turned with the sky in one frame (lighter than both its neighbours at the same place, well
-//! above the noise) is moved on along the sky's motion until the next exposure begins, and the
-//! lightest is taken. What stands still is no part of it, so the ground stays as it is.
+//! The light of a frame that turned with the sky (lighter than both neighbouring frames at the same
+//! place, well above the noise) is moved along the sky's motion until the next exposure begins, and
+//! the lightest is kept. Light that stands still is not part of it, so the ground stays as it is.
 
 use jade_frames::lens::Corrected;
 use jade_optics::lens::Geometry;
@@ -14,22 +14,22 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use nalgebra::{Matrix3, Rotation3};
 
-/// Light counts as the sky's beyond this many sigma of the noise.
+/// Standard deviations of noise beyond which light counts as the sky's.
 const ABOVE: f32 = 3.5;
-/// The finest step along a trail in pixels; a star's image is wider.
+/// Largest step along a trail in pixels, narrower than the image of a star.
 const STEP: f64 = 0.7;
-/// A way of more steps is no pause between exposures but a break.
+/// A path of more steps is an interruption, not a pause between exposures.
 const MOST_STEPS: usize = 64;
 
-/// One frame whose stars are moved on towards the next.
+/// A frame whose stars are moved on towards the next frame.
 pub struct Gap<'a> {
     layer: Layer<'a>,
     next: &'a dyn Light,
-    /// From the picture to the frame, one for each step.
+    /// The ways from the picture to the frame, one for each step.
     backward: Vec<Backward>,
 }
 
-/// What turned with the sky in a frame, all else being zero.
+/// The light of a frame that turned with the sky; the rest is zero.
 struct Layer<'a> {
     before: Option<&'a dyn Light>,
     own: &'a dyn Light,
@@ -38,15 +38,15 @@ struct Layer<'a> {
     level: f32,
 }
 
-/// A frame and where its sky lies against the reference frame's.
+/// A frame and the motion of its sky.
 pub struct Exposure<'a> {
-    /// Its light.
+    /// The light.
     pub light: &'a dyn Light,
-    /// From its sky to the reference frame's, if that is known.
+    /// The motion of its sky to that of the reference frame, if it is known.
     pub sky: Option<Motion>,
-    /// Noise of its samples and usual level of its sky, in linear light.
+    /// Noise of its samples, in linear light.
     pub noise: f32,
-    /// See `noise`.
+    /// Usual level of its sky, in linear light.
     pub level: f32,
 }
 
@@ -74,9 +74,9 @@ pub fn find<'a>(exposures: &[Exposure<'a>]) -> Vec<Gap<'a>> {
     gaps
 }
 
-/// From a frame to where its sky stands after a share of the way to the next frame.
+/// The motion from a frame to where its sky is after a share of the way to the next frame.
 fn moved_on(from: &Motion, to: &Motion, share: f64) -> Motion {
-    // The reference frame itself lies still, as a camera without a turn.
+    // The reference frame itself has no motion: a camera that did not turn.
     let lens = [from, to].into_iter().find_map(|motion| match motion {
         Motion::Camera { lens, .. } => Some(*lens),
         _ => None,
@@ -152,12 +152,12 @@ impl Light for Layer<'_> {
             }
         }
         let width = region.width as usize;
-        // The colours decide together, so that a star keeps its own.
+        // The colours decide together, so that a star keeps its colour.
         let turned: Vec<bool> = (0..region.area())
             .map(|i| {
                 let sum = |planes: &[Vec<f32>; 3]| planes.iter().map(|p| p[i]).sum::<f32>() / 3.0;
                 let (own, near) = (sum(&own), sum(&near));
-                // Shot noise grows with the light.
+                // Shot noise grows with light.
                 own - near > ABOVE * self.noise * (near / self.level).max(1.0).sqrt()
             })
             .collect();

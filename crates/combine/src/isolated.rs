@@ -1,18 +1,18 @@
-//! Pixels of an unaligned stack that are off alone: flaws of the sensor, which stand as still as the
-//! ground does, so that no way of combining finds them.
+//! Isolated pixels of an unaligned stack that are off: flaws of the sensor. They stand as still as
+//! the ground, so that no method of combining finds them.
 
 use jade_optics::statistics::median;
 
-/// Standard deviations of noise by which such a pixel is off.
+/// Standard deviations of noise by which such a pixel is off its neighbours.
 const SIGMAS: f32 = 6.0;
-/// Share of that by which its neighbours beside, above and below are off at most, in the mean: what
-/// comes through a lens is never this narrow.
+/// Share of that by which its neighbours left, right, above and below may be off, in the mean: no
+/// image through a lens is this narrow.
 const LONE: f32 = 0.2;
-/// Share by which any of the eight is off at most, as along a wire.
+/// Share of that by which any of the eight neighbours may be off, as along a wire.
 const ALONE: f32 = 0.5;
 
-/// Gives those pixels of interleaved light, rows of `wide` pixels, the median of their neighbours;
-/// tells how many they were. Without noise, as in drawings, there are none.
+/// Replaces isolated pixels of interleaved light, in rows of `width` pixels, by the median of their
+/// neighbours, and returns their number. Without noise, as in drawings, there are none.
 pub fn mend(light: &mut [f32], width: usize) -> usize {
     let pixels = light.as_chunks_mut::<3>().0;
     let height = pixels.len() / width;
@@ -27,7 +27,7 @@ pub fn mend(light: &mut [f32], width: usize) -> usize {
     let mut lone = Vec::new();
     for (y, row) in sums.chunks_exact(width).enumerate() {
         for x in 0..width {
-            // Quickly: it is off either neighbour of its row by as much.
+            // A quick test first: it is off both neighbours of its row by as much.
             let (left, right) = (row[x.saturating_sub(1)], row[(x + 1).min(width - 1)]);
             let off = |other: f32| (row[x] - other).abs() > least;
             let beside = (x == 0 || off(left)) && (x + 1 == width || off(right));
@@ -73,7 +73,7 @@ fn is_lone(sums: &[f32], width: usize, x: usize, y: usize, least: f32) -> bool {
     let base = median(&mut ring);
     let own = sums[y * width + x] - base;
     for n in around(width, height, x, y) {
-        // As far as it is off to the same side.
+        // How far it is off to the same side.
         let off = (sums[n] - base) * own.signum();
         most = most.max(off);
         if n / width == y || n % width == x {
@@ -85,7 +85,7 @@ fn is_lone(sums: &[f32], width: usize, x: usize, y: usize, least: f32) -> bool {
     own > least && beside < LONE * own * count && most < ALONE * own
 }
 
-/// The neighbours of a pixel that are there.
+/// The neighbours of a pixel that lie inside the picture.
 fn around(width: usize, height: usize, x: usize, y: usize) -> impl Iterator<Item = usize> {
     let rows = y.saturating_sub(1)..(y + 2).min(height);
     rows.flat_map(move |row| {
@@ -126,7 +126,7 @@ mod tests {
     #[test]
     fn what_a_lens_draws_is_left_alone() {
         let mut light = noisy();
-        // A lamp as narrow as a sharp lens can draw it, a wire of one pixel, and an edge.
+        // A lamp as narrow as a sharp lens images it, a wire one pixel wide, and an edge.
         for dy in -2i32..=2 {
             for dx in -2i32..=2 {
                 let share = (-0.5 * (dx * dx + dy * dy) as f32 / 0.7f32.powi(2)).exp();

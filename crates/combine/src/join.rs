@@ -1,9 +1,9 @@
-//! Sky and ground joined.
+//! Joins sky and ground.
 //!
-//! Each pixel near the skyline is the sky's share of the sky and the rest of the ground. The ground
-//! there is what the sky's share leaves of the unaligned stack (as in Smith & Blinn 1996), going on
-//! from pure ground where little is left. What the unaligned stack then shows beyond its noise,
-//! since the mask is never exact, is added: neither a dark nor a bright rim can stay.
+//! Near the skyline each pixel is a mix of sky and ground by the mask's share. The ground there is
+//! what remains of the unaligned stack without the sky's share (as in Smith & Blinn 1996), extended
+//! from pure ground where little of it remains. The mask is never exact, so whatever the unaligned
+//! stack shows beyond its noise is added back: neither a dark nor a bright rim can stay.
 
 use super::backdrop::{Backdrop, Extended, extend};
 use super::reduce::{Reducer, Scratch};
@@ -14,18 +14,18 @@ use jade_optics::statistics::median;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, TiledFile};
 
-/// Pixels around a tile that are looked at with it.
+/// Pixels around a tile that influence it.
 pub const MARGIN: u32 = 16;
-/// Pixels from what is mixed to which the unaligned stack corrects the mask.
+/// Distance in pixels from mixed pixels within which the unaligned stack corrects the mask.
 const NEAR: usize = 6;
-/// Shares of the sky beyond which too little of the ground is left to be told.
+/// Shares of sky beyond which too little ground remains to measure it.
 const MOST_SKY: f32 = 0.7;
 
-/// What the sky behind the ground's margin was in the unaligned stack.
+/// The sky behind the edge of the ground in the unaligned stack.
 pub enum Passing<'a> {
-    /// The sky of the same frames, where it stood in each of them.
+    /// The sky of the same frames, at its place in each of them.
     Moved(&'a Reducer<'a>),
-    /// That of other frames, without its stars.
+    /// The sky of other frames, without its stars.
     Backdrop(&'a Backdrop),
 }
 
@@ -33,27 +33,26 @@ pub enum Passing<'a> {
 pub struct Joiner<'a> {
     /// The mask of the reference frame.
     pub mask: &'a Mask,
-    /// The sky.
+    /// The aligned sky.
     pub sky: &'a Extended<'a>,
-    /// The unaligned stack, wherever there is ground, and around.
+    /// The unaligned stack, wherever there is ground and around it.
     pub ground: &'a TiledFile<f32>,
-    /// What passed behind.
+    /// The sky behind it in the unaligned stack.
     pub passing: Passing<'a>,
-    /// The ground where there is none around.
+    /// The ground's light where no ground is near.
     pub backdrop: &'a Backdrop,
 }
 
-/// What a tile holds after joining.
+/// A joined tile.
 pub struct Joined {
     /// The picture.
     pub picture: Vec<f32>,
-    /// The ground alone, going on behind the sky.
+    /// The ground alone, extended behind the sky.
     pub ground: Vec<f32>,
 }
 
 impl Joiner<'_> {
-    /// Joins a region of the layers: what of it lies near the skyline, and beside that the one layer
-    /// or the other.
+    /// Joins a region of the layers: near the skyline both of them, elsewhere one or the other.
     ///
     /// # Errors
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
@@ -93,7 +92,7 @@ impl Joiner<'_> {
         Ok(Joined { picture, ground })
     }
 
-    /// What of a region of the layers lies near the skyline, as a part of the reference frame.
+    /// The part of a region of the layers that lies near the skyline, in the reference frame.
     fn near(&self, tile: Region) -> Option<Region> {
         let size = (self.ground.width(), self.ground.height());
         let there = tile.moved(self.sky.origin);
@@ -102,7 +101,7 @@ impl Joiner<'_> {
         border.widened(MARGIN, self.sky.size).shared_with(there)
     }
 
-    /// Pixels that are looked at to join a region of the layers.
+    /// Number of pixels that are read to join a region of the layers.
     pub fn cost(&self, tile: Region) -> usize {
         let near = self.near(tile);
         near.map_or(0, |near| near.widened(MARGIN, self.sky.size).area())
@@ -140,7 +139,7 @@ impl Joiner<'_> {
             ground.push(std::array::from_fn(|c| {
                 (unaligned[i][c] - share * passed[i][c]).max(0.0) / rest.max(0.05)
             }));
-            // In other frames nothing but the ground itself shows how bright it is.
+            // In other frames, only the ground itself shows how bright it is.
             let most = if same { MOST_SKY } else { 0.05 };
             weights.push(if *share > most { 0.0 } else { rest.powi(4) });
         }
@@ -178,7 +177,7 @@ impl Joiner<'_> {
                         let seen = shrunk(&rest, variance, width, x, y);
                         seen.max((1.0 - 4.0 * share).clamp(0.0, 1.0))
                     }
-                    // What passed in other frames is not known so well.
+                    // The sky that passed in other frames is known less well.
                     true => 1.0 - share,
                     false => 0.0,
                 };
@@ -186,7 +185,7 @@ impl Joiner<'_> {
                 for c in 0..3 {
                     let joined = share * sky[c] + left * ground[i][c] + kept * rest[i][c];
                     out.picture.push(joined.max(0.0));
-                    // Where the ground's share is small, so is what it can take up of that.
+                    // A small share of ground can take up only little of it.
                     let own = ground[i][c] + kept * rest[i][c] * left / (left * left + 0.001);
                     out.ground.push(own.max(0.0));
                 }
@@ -220,16 +219,17 @@ impl Joiner<'_> {
     }
 }
 
-/// The share of sky near the skyline as frames of another exposure show it themselves, between the
-/// light of their sky and of their ground: a share that is a little off would be seen as a rim, as
-/// their sky is brighter or darker than the one that takes its place.
+/// The share of sky near the skyline, measured in frames of another exposure between the light of
+/// their own sky and ground. Their sky is brighter or darker than the one that replaces it, so a
+/// share that is slightly off would be seen as a rim.
 fn as_seen(
     shares: &[f32],
     near: &[bool],
     [light, sky, ground]: [&[[f32; 3]]; 3],
     width: usize,
 ) -> Vec<f32> {
-    /// What sky and ground differ by at least, as a share of their light, to be told apart.
+    /// Least difference between sky and ground, as a share of their light, by which they are
+    /// distinguished.
     const APART: f32 = 0.1;
     let height = shares.len() / width;
     let firm = |i: usize| {
@@ -256,8 +256,8 @@ fn as_seen(
     (0..shares.len()).map(one).collect()
 }
 
-/// Variance of the noise in what is left, from the sky, where nothing should be; from everything
-/// where there is little of it.
+/// Variance of the noise in the remainder: in the sky, where nothing should remain; over all pixels
+/// where there is little sky.
 fn variance(rest: &[[f32; 3]], shares: &[f32]) -> f32 {
     const ENOUGH: usize = 100;
     let of = |chosen: &dyn Fn(f32) -> bool| -> Vec<f32> {
@@ -271,7 +271,7 @@ fn variance(rest: &[[f32; 3]], shares: &[f32]) -> f32 {
     (1.4826 * median(&mut off)).powi(2).max(1e-12)
 }
 
-/// How much of what is left stands out from the noise around a pixel, 0 to 1 (Wiener 1949).
+/// How much of the remainder stands out from the noise around a pixel, 0 to 1 (Wiener 1949).
 fn shrunk(rest: &[[f32; 3]], variance: f32, width: usize, x: usize, y: usize) -> f32 {
     let height = rest.len() / width;
     let (mut sum, mut count) = (0.0, 0.0);
@@ -281,11 +281,11 @@ fn shrunk(rest: &[[f32; 3]], variance: f32, width: usize, x: usize, y: usize) ->
             count += 3.0;
         }
     }
-    // Twice, as so few pixels of noise alone are often above its variance.
+    // Twice the variance, as a few pixels of pure noise often exceed it once.
     (1.0 - 2.0 * variance / (sum / count).max(1e-12)).max(0.0)
 }
 
-/// Whether something that is not sky alone is near each pixel.
+/// Whether a pixel that is not pure sky is near each pixel.
 fn near(shares: &[f32], width: usize) -> Vec<bool> {
     let mut rows = vec![false; shares.len()];
     for (own, out) in shares.chunks_exact(width).zip(rows.chunks_exact_mut(width)) {

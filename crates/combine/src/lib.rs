@@ -1,4 +1,5 @@
-//! Many frames to one, tile by tile.
+//! Many frames to one, tile by tile: methods of combining, levels, edges, the mask, and joining sky
+//! and ground.
 
 pub mod backdrop;
 mod clip;

@@ -1,4 +1,4 @@
-//! The mask: the share of sky in every pixel, as it is after loading, moving, softening and painting.
+//! The mask: the share of sky in every pixel, after loading, moving, softening and painting.
 
 use jade_optics::space::InReference;
 use jade_pixels::colour::Encoding;
@@ -9,7 +9,7 @@ use jade_plan::{CoreError, SkylinePlan, Stroke};
 use rayon::prelude::*;
 use std::path::Path;
 
-/// How far a mask can be moved or softened, in pixels.
+/// Largest distance by which a mask can be moved or softened, in pixels.
 pub const MOST_PX: f32 = 24.0;
 /// Side of the squares that are worked on at a time.
 const SQUARE: u32 = 128;
@@ -21,19 +21,19 @@ pub struct Mask {
     shares: Vec<u8>,
 }
 
-/// What a region shows of sky and ground.
+/// The layers that a region shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Side {
     /// Sky alone.
     Sky,
     /// Ground alone.
     Ground,
-    /// Both, or what is between them.
+    /// Both layers, or mixed pixels.
     Both,
 }
 
 impl Mask {
-    /// A mask from shares of sky, 0 for ground to 255 for sky, row by row, as many as pixels.
+    /// A mask from shares of sky, 0 for ground to 255 for sky, one for each pixel, row by row.
     pub fn new(size: (u32, u32), shares: Vec<u8>) -> Self {
         assert_eq!(shares.len(), size.0 as usize * size.1 as usize, "one share for each pixel");
         Self { size, shares }
@@ -62,7 +62,7 @@ impl Mask {
         self.sky(InReference(Region { x: 0, y: 0, width, height }))
     }
 
-    /// The share at a pixel, those at the edges going on beyond them.
+    /// The share at a pixel; outside the picture, that of the nearest edge pixel.
     pub fn at(&self, x: i64, y: i64) -> u8 {
         let x = x.clamp(0, i64::from(self.size.0) - 1) as usize;
         let y = y.clamp(0, i64::from(self.size.1) - 1) as usize;
@@ -82,10 +82,10 @@ impl Mask {
         })
     }
 
-    /// What a region shows.
+    /// The layers that a region shows.
     pub fn side(&self, InReference(region): InReference<Region>) -> Side {
         let first = self.at(region.x.into(), region.y.into());
-        // Many shares at a time are compared before it is asked whether to go on.
+        // Shares are compared in batches, which is faster than stopping at the first difference.
         let same = |some: &[u8]| some.iter().fold(true, |same, share| same & (*share == first));
         let alike = self.rows(region).all(|row| row.chunks(64).all(same));
         match (alike, first) {
@@ -95,7 +95,7 @@ impl Mask {
         }
     }
 
-    /// The same at half the size: means of two by two pixels, fewer at an odd edge.
+    /// The mask at half the size: means of two by two pixels, of fewer at an odd edge.
     pub fn halved(&self) -> Self {
         let (width, height) = (self.size.0 as usize, self.size.1 as usize);
         let size = (self.size.0.div_ceil(2), self.size.1.div_ceil(2));
@@ -116,13 +116,13 @@ impl Mask {
         Self { size, shares }
     }
 
-    /// What of a region is neither sky nor ground alone: the least that holds all pixels of both and
-    /// those on either side of where they meet.
+    /// The smallest region that holds the mixed pixels of a region and the pixels on both sides of
+    /// each border; `None` where the region shows one layer alone.
     pub fn border(&self, InReference(region): InReference<Region>) -> Option<Region> {
         let (mut rows, mut columns) = ([u32::MAX, 0], [u32::MAX, 0]);
         let mut above: Option<&[u8]> = None;
         for (y, row) in (region.y..).zip(self.rows(region)) {
-            // Most rows are one side alone, as the one above.
+            // Most rows are pure, as the row above.
             let pure = row[0] == 0 || row[0] == 255;
             if pure && row.iter().all(|share| *share == row[0]) && above.is_none_or(|a| a == row) {
                 above = Some(row);
@@ -147,7 +147,7 @@ impl Mask {
     }
 
     /// Reads a grey or coloured picture of 8 or 16 bits as a mask: white is sky. Its samples are
-    /// taken as they are, whatever its profile.
+    /// not converted by its profile.
     ///
     /// # Errors
     /// [`CoreError::Picture`] when it cannot be read; [`CoreError::Setting`] when it is not of this
@@ -192,7 +192,7 @@ impl Mask {
         Ok(())
     }
 
-    /// As the plan wants it: its margin moved, softened, and painted.
+    /// The mask that the plan asks for: moved, softened and painted.
     pub fn shaped(&self, plan: &SkylinePlan) -> Self {
         let mut mask = match plan.margin_px {
             0.0 => self.clone(),
@@ -207,7 +207,8 @@ impl Mask {
         mask
     }
 
-    /// The ground grown by so many pixels into the sky, or the sky into the ground where negative.
+    /// Moves the edge of the ground into the sky by `far` pixels, or into the ground where
+    /// negative.
     fn moved(&self, far: f32) -> Self {
         let (grow, reach) = (far > 0.0, far.abs().ceil() as i64);
         let inside = |d: i64| (far * far - (d * d) as f32).max(0.0).sqrt().floor() as i64;
@@ -230,7 +231,7 @@ impl Mask {
         })
     }
 
-    /// Blurred by a bell of this standard deviation in pixels.
+    /// Blurred by a Gaussian of this standard deviation in pixels.
     fn softened(&self, sigma: f32) -> Self {
         let reach = (3.0 * sigma).ceil() as usize;
         let weights: Vec<f32> = (0..=2 * reach)
@@ -259,8 +260,8 @@ impl Mask {
         })
     }
 
-    /// Changes the squares that have another share within `reach` pixels of them. `change` is given
-    /// the shares of the square with `reach` around it, their width, and the square's own.
+    /// Changes the squares within whose reach shares differ. `change` gets the shares of the square
+    /// with `reach` pixels around it, their row length, and the square's own shares.
     fn by_squares(&self, reach: u32, change: impl Fn(&[u8], usize, &mut [u8]) + Sync) -> Self {
         let (width, height) = self.size;
         let squares = Region::covering(width, height, [SQUARE; 2]);
@@ -298,7 +299,7 @@ impl Mask {
         mask
     }
 
-    /// Paints with a brush.
+    /// Paints a stroke.
     fn paint(&mut self, stroke: &Stroke) {
         let target = if stroke.paint.is_sky() { 255.0 } else { 0.0 };
         let brush = stroke.brush();
@@ -364,7 +365,7 @@ mod tests {
         assert_eq!(post.border(InReference(whole)), found(6, 4, 3, 6));
         let mixed = mask(&|x, y| if (x, y) == (19, 0) { 100 } else { 255 });
         assert_eq!(mixed.border(InReference(whole)), found(18, 0, 2, 2));
-        // A region sees its own pixels alone.
+        // Only pixels of the region itself count.
         let part = Region { x: 8, y: 0, width: 11, height: 10 };
         assert_eq!(post.border(InReference(part)), None);
     }

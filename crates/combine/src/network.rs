@@ -1,5 +1,5 @@
-//! Sorting networks that run across lanes: the samples of one pixel position stand in one lane, one
-//! row for each frame, and a comparison orders two whole rows at once (Batcher 1968).
+//! Sorting networks that work across lanes: one lane for each pixel position, one row for each
+//! frame; a comparison orders two whole rows at once (Batcher 1968).
 
 use multiversion::multiversion;
 
@@ -9,19 +9,19 @@ pub const LANES: usize = 32;
 /// The samples of one frame at [`LANES`] positions.
 pub type Row = [f32; LANES];
 
-/// Comparisons that bring the rows at `wanted` to the values they would have if each lane were
+/// Comparisons that give the rows at `wanted` the values that they would have if each lane were
 /// sorted, lowest first. Comparisons that no wanted row depends on are left out.
 pub struct Network {
     comparisons: Vec<(u16, u16)>,
 }
 
 impl Network {
-    /// A network for `rows` rows of which only `wanted` will be read.
+    /// A network for `rows` rows of which only `wanted` are read afterwards.
     pub fn new(rows: usize, wanted: &[usize]) -> Self {
         let mut comparisons = Vec::new();
         let size = rows.next_power_of_two();
-        // Odd-even merge sort of the next power of two; rows beyond the end would hold the
-        // highest values and never move, so their comparisons fall away.
+        // Odd-even merge sort of the next power of two. Rows beyond the end would hold the highest
+        // values and never move, so their comparisons are left out.
         let mut merged = 1;
         while merged < size {
             let mut apart = merged;
@@ -57,7 +57,7 @@ impl Network {
         Self { comparisons: kept }
     }
 
-    /// The rows whose average is the median of `rows` rows.
+    /// The rows whose mean is the median of `rows` rows.
     pub fn median_rows(rows: usize) -> [usize; 2] {
         [(rows - 1) / 2, rows / 2]
     }
@@ -75,7 +75,7 @@ fn run(comparisons: &[(u16, u16)], rows: &mut [Row]) {
         let (low, high) = (&mut below[a as usize], &mut above[0]);
         let (p, q) = (*low, *high);
         for lane in 0..LANES {
-            // Selecting values rather than swapping in place is what becomes vector code.
+            // Selecting values compiles to vector code; swapping in place does not.
             low[lane] = if p[lane] < q[lane] { p[lane] } else { q[lane] };
             high[lane] = if p[lane] < q[lane] { q[lane] } else { p[lane] };
         }

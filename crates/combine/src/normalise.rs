@@ -1,4 +1,4 @@
-//! Bringing frames to one brightness: a gain and an offset for each colour of each frame, from
+//! Brings frames to one brightness: a gain and an offset for each colour of each frame, measured in
 //! patches spread over what it shares with the reference frame.
 
 use jade_frames::lens::Corrected;
@@ -11,12 +11,12 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use serde::{Deserialize, Serialize};
 
-/// What brings one colour of a frame to the reference frame's brightness: `gain * v + offset`.
+/// The mapping of one colour of a frame to the reference frame's brightness: `gain * v + offset`.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Normalisation {
     /// Factor.
     pub gain: f32,
-    /// Added after, in linear light.
+    /// Offset, in linear light.
     pub offset: f32,
 }
 
@@ -24,7 +24,7 @@ impl Normalisation {
     /// Leaves light as it is.
     pub const NONE: Self = Self { gain: 1.0, offset: 0.0 };
 
-    /// Levels samples in place.
+    /// Applies the mapping to samples in place.
     pub fn apply(&self, samples: &mut [f32]) {
         if *self != Self::NONE {
             samples.iter_mut().for_each(|v| *v = self.gain * *v + self.offset);
@@ -36,14 +36,14 @@ impl Normalisation {
 const PATCH: u32 = 24;
 /// Patches along the longer side.
 const ACROSS: u32 = 24;
-/// How sure a gain of one is, in patches of the typical brightness: where all patches are alike, a
-/// gain cannot be told from an offset, and none is assumed.
+/// Weight of a gain of one, in patches of the typical brightness. Where all patches are alike, a
+/// gain cannot be distinguished from an offset, and none is assumed.
 const HOLD: f64 = 0.05;
-/// Offsets below this share of the level are left alone, as are gains as near to one.
+/// Offsets below this share of the level are ignored, as are gains as near to one.
 const ALIKE: f32 = 5e-4;
 
-/// Finds the levels of a frame with a motion against the reference frame, by a fit to the medians
-/// of patches in which far ones count less and less.
+/// Finds the mapping of a frame with a motion to the reference frame, by a robust fit to the
+/// medians of patches.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -71,7 +71,7 @@ pub fn find(
             let there = Corrected(reference).planes(patch)?;
             for ((pairs, mut there), here) in pairs.iter_mut().zip(there).zip(&mut planes) {
                 let (from, to) = (median(here) as f64, median(&mut there) as f64);
-                // Clipped light tells nothing.
+                // Clipped light says nothing about the gain.
                 if from.max(to) < 0.9 {
                     pairs.push((from, to));
                 }
@@ -81,7 +81,7 @@ pub fn find(
     Ok(pairs.map(|pairs| fit(&pairs)))
 }
 
-/// Gain and offset from pairs of levels, frame and reference.
+/// Gain and offset from pairs of levels, `(frame, reference)`.
 fn fit(pairs: &[(f64, f64)]) -> Normalisation {
     if pairs.len() < 8 {
         return Normalisation::NONE;

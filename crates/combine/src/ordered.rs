@@ -1,4 +1,4 @@
-//! The samples of all frames in a region, held side by side for methods that order them.
+//! The samples of all frames in a region, side by side, for methods that sort them.
 
 use super::network::{LANES, Network, Row};
 use jade_pixels::tiled::Region;
@@ -10,12 +10,12 @@ pub struct Held {
     frames: usize,
     /// The region that is held.
     pub region: Option<Region>,
-    /// For each frame, which positions it covers unless all.
+    /// For each frame, which positions it covers; `None` where it covers all.
     pub covered: Vec<Option<Vec<bool>>>,
 }
 
 impl Held {
-    /// Makes room for `frames` frames over `region`.
+    /// Prepares for `frames` frames over `region`.
     pub fn begin(&mut self, frames: usize, region: Region) {
         self.samples.resize(frames * 3 * region.area(), 0.0);
         self.frames = frames;
@@ -52,12 +52,13 @@ impl Held {
         self.covered[frame].as_ref().is_none_or(|c| c[position])
     }
 
-    /// Whether all frames cover `long` positions from `start` on.
+    /// Whether all frames cover `length` positions from `start` on.
     pub fn whole(&self, start: usize, length: usize) -> bool {
         self.covered.iter().flatten().all(|c| c[start..start + length].iter().all(|v| *v))
     }
 
-    /// The frames that cover `long` positions from `start` on, where the others cover none of them.
+    /// The frames that cover `length` positions from `start` on, where all others cover none of
+    /// them.
     pub fn present_in_all(&self, start: usize, length: usize) -> Option<Vec<usize>> {
         let mut some = Vec::with_capacity(self.frames);
         for (frame, covered) in self.covered.iter().enumerate() {
@@ -115,7 +116,7 @@ impl Held {
     }
 }
 
-/// The middle of sorted values, 0 when there are none.
+/// The median of sorted values, 0 without values.
 pub fn middle(sorted: &[f32]) -> f32 {
     if sorted.is_empty() {
         return 0.0;
@@ -124,7 +125,7 @@ pub fn middle(sorted: &[f32]) -> f32 {
     0.5 * (sorted[low] + sorted[high])
 }
 
-/// Appends the median of each position that is held, interleaved; `network` brings the median's
+/// Appends the median of each position in the region, interleaved; `network` brings the median's
 /// rows to their places.
 pub fn median(held: &Held, network: &Network, light: &mut Vec<f32>) {
     let frames = held.frames();

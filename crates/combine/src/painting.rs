@@ -1,15 +1,15 @@
-//! Pixels of other pictures, painted over a picture with soft brushes: at full size for a result, and at
-//! any smaller size for looking at it.
+//! Strokes that paint pixels of other pictures over a picture: at full size for a result, and at
+//! any smaller size for the screen.
 
 use jade_optics::brush::Brush;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use std::sync::Arc;
 
-/// Linear light of a region row by row, and which of its pixels there are, if not all.
+/// Linear light of a region, row by row, and which of its pixels exist; `None` where all do.
 pub type PartlyThere = (Vec<[f32; 3]>, Option<Vec<bool>>);
 
-/// What is painted with.
+/// The pixels that a stroke paints with.
 pub trait Pixels: Send + Sync {
     /// The light of a region of a level of the picture that is painted on: level 0 is the picture itself,
     /// each further one half as large. `origin` is the picture's top-left pixel in the reference frame.
@@ -24,13 +24,13 @@ pub trait Pixels: Send + Sync {
     ) -> Result<PartlyThere, PictureError>;
 }
 
-/// One move of a brush.
+/// One stroke of the brush.
 pub struct Stroke {
-    /// What it paints with.
+    /// The pixels that it paints with.
     pub pixels: Arc<dyn Pixels>,
-    /// `[x, y, radius]` along it, in pixels of the reference frame.
+    /// `[x, y, radius]` along the stroke, in pixels of the reference frame.
     pub points: Vec<[f32; 3]>,
-    /// Share of the radius over which it fades out, 0 to 1.
+    /// Share of the radius over which the stroke fades out, 0 to 1.
     pub soft: f32,
 }
 
@@ -43,9 +43,9 @@ pub struct Painting {
 }
 
 impl Painting {
-    /// Paints a region of a level of the picture: `light` holds its pixels row by row, and `size` is the
-    /// level's width and height. Each pixel depends on itself alone, so that any region can be painted
-    /// apart from the others.
+    /// Paints a region of a level of the picture: `light` holds its pixels row by row, and `size`
+    /// is the level's width and height. Each pixel depends on nothing but itself, so that any
+    /// region can be painted alone.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -76,7 +76,7 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    /// Light that tells its place, with a gap.
+    /// Light that encodes its position, with a gap.
     struct Ramp;
 
     impl Pixels for Ramp {

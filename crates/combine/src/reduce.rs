@@ -1,4 +1,4 @@
-//! The samples of all frames at each position, reduced to one.
+//! Reduces the samples of all frames at each position to one.
 
 use super::clip::{Clip, Marks};
 use super::gaps::Gap;
@@ -16,15 +16,15 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::{CombinePlan, Edges, Method};
 
-/// A frame with its place and its part in the result.
+/// A frame with its motion, level and weight.
 pub struct Placed<'a> {
     /// The frame's light.
     pub light: &'a dyn Light,
-    /// Its motion.
+    /// The motion.
     pub motion: &'a Motion,
-    /// What brings each colour to the reference frame's brightness.
+    /// The mapping of each colour to the reference frame's brightness.
     pub levels: [Normalisation; 3],
-    /// Its weight in a mean, relative to the others.
+    /// The weight in a mean, relative to the other frames.
     pub weight: f32,
 }
 
@@ -58,7 +58,7 @@ pub struct Scratch {
 
 impl<'a> Reducer<'a> {
     /// Prepares for these frames, of which there must be at least one. `held` is the number of
-    /// bytes of samples that one thread may hold for methods that order them.
+    /// bytes of samples that one thread may hold for methods that sort them.
     pub fn new(frames: Vec<Placed<'a>>, plan: &CombinePlan, held: usize) -> Self {
         let clip = Clip::new(frames.len(), plan.clip);
         let median = Network::new(frames.len(), &Network::median_rows(frames.len()));
@@ -83,13 +83,13 @@ impl<'a> Reducer<'a> {
         }
     }
 
-    /// The same from the clear sky of every frame alone, for frames of a camera that stood still.
-    /// What no frame shows of it is not covered.
+    /// Takes only the clear sky of every frame, for frames of a camera that stood still. Positions
+    /// at which no frame shows it are not covered.
     pub fn of_clear_sky(self, clear: &'a SkyVisibility) -> Self {
         Self { clear: Some(clear), ..self }
     }
 
-    /// The same, with gaps of star trails to be filled; for the lightest of frames that lie still.
+    /// Fills gaps of star trails; for the lightest of frames that are not aligned.
     pub fn with_gaps(self, gaps: Vec<Gap<'a>>) -> Self {
         Self { gaps, ..self }
     }
@@ -124,7 +124,7 @@ impl<'a> Reducer<'a> {
             }
             return Ok(all.finish());
         }
-        // As many rows at a time as the bytes allow, and a margin around them for the clipped mean.
+        // As many rows at a time as fit into `held`, with a margin for the clipped mean.
         let size = self.frames[0].light.size();
         let margin = if self.method == Method::Clipped { Clip::MARGIN } else { 0 };
         let row = self.frames.len() * (region.width + 2 * margin) as usize * 12;
@@ -160,7 +160,7 @@ impl<'a> Reducer<'a> {
     }
 
     /// Adds the light of all frames, one after the other, to what has gathered in a region; for
-    /// methods that need no ordering.
+    /// methods that do not sort.
     ///
     /// # Errors
     /// As for [`Reducer::reduce`].
@@ -181,7 +181,8 @@ impl<'a> Reducer<'a> {
         Ok(())
     }
 
-    /// Reads a region of one frame, levelled, and which positions it covers unless all.
+    /// Reads a region of one frame, normalised. Returns which positions the frame covers, `None`
+    /// where it covers all.
     fn read(
         &self,
         index: usize,

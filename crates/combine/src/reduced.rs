@@ -5,11 +5,11 @@
 pub struct Reduced {
     /// Light, interleaved; black where no frame reaches.
     pub light: Vec<f32>,
-    /// Number of frames that cover each position; empty when all cover all.
+    /// Number of frames that cover each position; empty where all cover all.
     pub coverage: Vec<u16>,
-    /// For each position, how many frames' samples were rejected and the place in order (from 1)
-    /// of the one furthest off; empty unless the method rejects.
+    /// For each position, the number of rejected samples, and the number in order (from 1) of the
+    /// frame whose sample was furthest off; empty unless the method rejects.
     pub rejected: Vec<[u16; 2]>,
-    /// Rejected samples of each frame, one number for each frame.
+    /// Number of rejected samples of each frame.
     pub by_frame: Vec<u64>,
 }

@@ -1,22 +1,22 @@
-//! Methods that take one frame after the other and need no ordering.
+//! Methods that take one frame after the other and do not sort.
 
 use super::reduced::Reduced;
 use jade_plan::Method;
 use multiversion::multiversion;
 
-/// What has gathered at each position of a region.
+/// The values gathered at each position of a region.
 #[derive(Clone)]
 pub struct Gathered {
     method: Method,
     area: usize,
     planes: Planes,
-    /// For the spread: sums of squares, and the first frame, about which they are taken so that
-    /// little is lost to rounding.
+    /// For the standard deviation: sums of squares, and the first frame, which is subtracted so
+    /// that little is lost to rounding.
     squares: Planes,
     about: Planes,
     /// Weight and number of the frames that cover every position.
     whole: (f32, u16),
-    /// Weights and numbers of the others at each position, once there are any.
+    /// Weights and numbers of the other frames at each position, once there are any.
     others: Option<(Vec<f32>, Vec<u16>)>,
 }
 
@@ -24,7 +24,7 @@ pub struct Gathered {
 pub type Planes = [Vec<f32>; 3];
 
 impl Gathered {
-    /// Nothing yet, at `area` positions; for mean, lightest, darkest or spread.
+    /// Empty, for `area` positions; for mean, lightest, darkest or standard deviation.
     pub fn new(method: Method, area: usize) -> Self {
         let start = match method {
             Method::Lightest => f32::NEG_INFINITY,
@@ -43,8 +43,8 @@ impl Gathered {
         }
     }
 
-    /// Adds the light of one frame, and which positions it covers unless all. The planes may be
-    /// changed.
+    /// Adds the light of one frame, and which positions it covers (`None` for all). The planes may
+    /// be changed.
     pub fn add(&mut self, planes: &mut Planes, covered: Option<Vec<bool>>, weight: f32) {
         if self.method == Method::StdDev {
             if self.about[0].is_empty() {

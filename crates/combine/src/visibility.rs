@@ -1,6 +1,6 @@
-//! The sky of every frame without the ground before it. Samples that show ground are left out, so
-//! that the sky behind it comes from the frames that see it; what the ground still adds to those
-//! beside it is taken off first.
+//! The sky of every frame without the ground in front of it. Samples that show ground are left out,
+//! so that the sky there comes from frames that see it; what the ground still adds to samples
+//! beside it is subtracted first.
 
 use super::backdrop::Backdrop;
 use crate::mask::{Mask, Side};
@@ -12,34 +12,34 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::{Part, Region, TiledFile};
 use rayon::prelude::*;
 
-/// Shares of sky from here on are sky, where the ground's part is taken off.
+/// Least share of sky of a sample that counts as sky, where the ground's part is subtracted.
 const MOSTLY: u8 = 60;
-/// Shares of sky from here on count as sky alone.
+/// Least share of sky of a sample that counts as pure sky.
 const SKY: u8 = 252;
-/// Pixels around a place that a resampled sample is made from.
+/// Pixels around a position that its resampled value depends on.
 const REACH: usize = 3;
-/// Side of the squares that are counted together.
+/// Side of the squares that are summarised, in pixels.
 const SQUARE: usize = 64;
 
-/// Which pixels of a frame that stood still show sky.
+/// Which pixels of a frame show clear sky, for a camera that stood still.
 pub struct SkyVisibility {
     width: usize,
     height: usize,
     clear: Vec<bool>,
-    /// For each square, whether none of its pixels, or all, are clear.
+    /// For each square, whether none of its pixels, or all of them, are clear.
     squares: Vec<[bool; 2]>,
 }
 
 impl SkyVisibility {
-    /// From the mask of the frames. Where the ground's part is not taken off, as it is in a part of
-    /// the frames, resampling must not reach it.
+    /// From the mask of the frames. `taken_off` is the part of the frames in which the ground's
+    /// part is subtracted; outside it, resampling must not reach the ground.
     pub fn of(mask: &Mask, taken_off: Option<Region>) -> Self {
         let (width, height) = (mask.size().0 as usize, mask.size().1 as usize);
         let shares = mask.shares();
         let freed = |x: usize, y: usize| {
             taken_off.is_some_and(|part| {
                 let inside = |v: usize, from: u32, length: u32, size: usize| {
-                    // At the edges of the frame there is nothing that could be reached beyond.
+                    // At the edges of the frame there is nothing beyond to reach.
                     let (from, to) = (from as usize, (from + length) as usize);
                     (from == 0 || v >= from + REACH) && (to == size || v + REACH < to)
                 };
@@ -79,8 +79,7 @@ impl SkyVisibility {
         Self { width, height, clear, squares }
     }
 
-    /// Whether a frame shows no clear sky in a region of the reference frame, or clear sky alone;
-    /// otherwise where it does.
+    /// How much clear sky a frame shows in a region of the reference frame.
     pub fn seen(&self, backward: &Backward, region: InReference<Region>) -> Seen {
         let places = Places::new(backward, region);
         let Some([left, top, right, low]) = places.bounds() else { return Seen::Nothing };
@@ -100,7 +99,7 @@ impl SkyVisibility {
         }
     }
 
-    /// Marks what is not clear as uncovered.
+    /// Marks positions without clear sky as uncovered.
     pub fn cover(&self, places: &Places, covered: &mut [bool]) {
         places.rows(|from, length, xs, ys| {
             let places = nearest([xs, ys], [self.width, self.height]);
@@ -111,9 +110,9 @@ impl SkyVisibility {
     }
 }
 
-/// The pixels of a frame that are nearest to places in it, of at most 2^23 columns and rows.
+/// The pixels of a frame that are nearest to positions in it, for at most 2^23 columns and rows.
 fn nearest([xs, ys]: [&[f32; FINE]; 2], [width, height]: [usize; 2]) -> [u32; FINE] {
-    /// Floating-point numbers from here on have no digits behind the point.
+    /// From this value on, floating-point numbers have no fractional digits.
     const WHOLE: f32 = 8_388_608.0;
     let whole = |place: f32, size: usize| {
         let last = size as f32 - 1.0;
@@ -124,18 +123,18 @@ fn nearest([xs, ys]: [&[f32; FINE]; 2], [width, height]: [usize; 2]) -> [u32; FI
     std::array::from_fn(|i| whole(ys[i], height) * width as u32 + whole(xs[i], width))
 }
 
-/// What of the clear sky a frame shows in a region.
+/// How much clear sky a frame shows in a region.
 pub enum Seen {
-    /// Nothing of it.
+    /// None.
     Nothing,
-    /// Nothing else.
+    /// Clear sky only.
     Everything,
-    /// Something, at these places.
+    /// Clear sky at some of these positions.
     Some(Places),
 }
 
-/// What the unaligned stack shows beyond the sky's backdrop in a tile of it: what stands still
-/// before the sky.
+/// What stands in front of the sky in a tile: what the unaligned stack shows beyond the backdrop of
+/// its sky.
 pub fn standing(
     shares: &[u8],
     mut unaligned: Vec<f32>,
@@ -144,7 +143,7 @@ pub fn standing(
 ) -> Vec<f32> {
     let pixels = unaligned.as_chunks_mut::<3>().0.iter_mut().zip(shares);
     for (i, (pixel, share)) in pixels.enumerate() {
-        // Fading in, as pixels of sky alone are left as they are.
+        // It fades in, as pixels of pure sky must not change.
         let part = ((255.0 - f32::from(*share)) / 25.0).min(1.0);
         let (x, y) = (i as u32 % tile.width, i as u32 / tile.width);
         let sky = match part > 0.0 {
@@ -156,22 +155,22 @@ pub fn standing(
     unaligned
 }
 
-/// A frame from which what stands still before the sky is taken off: of what stays, only the sky's
-/// own share is seen.
+/// A frame from which what stands in front of the sky is subtracted, so that only the sky's share
+/// of each sample remains.
 pub struct Unground<'a> {
-    /// The frame.
+    /// The frame's light.
     pub frame: &'a dyn Light,
     /// The mask of all frames.
     pub mask: &'a Mask,
-    /// What [`standing`] tells, near the skyline.
+    /// What stands in front of the sky, from [`standing`], near the skyline.
     pub before: &'a TiledFile<f32>,
-    /// Its left top in the frame.
+    /// Its top-left pixel in the frame.
     pub origin: [u32; 2],
 }
 
 impl Unground<'_> {
-    /// The part of what stands before the sky, as a region of its file, that is in a region of the
-    /// frame which does not show sky alone.
+    /// The part of `before`, in its own pixels, that lies in a region of the frame; `None` where
+    /// the region shows pure sky.
     fn stands_in(&self, region: Region) -> Option<Region> {
         let [left, top] = self.origin;
         let (width, height) = (self.before.width(), self.before.height());
@@ -216,11 +215,12 @@ impl Light for Unground<'_> {
     }
 }
 
-/// Rows of a frame from which what stands before the sky is taken off.
+/// Rows of a frame from which what stands in front of the sky is subtracted.
 struct TakenOff<'a> {
     rows: Box<dyn Rows + 'a>,
     before: Part<'a, f32>,
-    /// What is taken off, as a region of its file, and of the frame.
+    /// The part that is subtracted, in pixels of `before`, and the same part in pixels of the
+    /// frame.
     there: Region,
     shared: Region,
 }
@@ -244,7 +244,7 @@ impl Rows for TakenOff<'_> {
     }
 }
 
-/// Takes the light of interleaved pixels off planes.
+/// Subtracts interleaved light from planes.
 fn take_off(pixels: &[f32], [red, green, blue]: [&mut [f32]; 3]) {
     let planes = red.iter_mut().zip(green).zip(blue);
     for (((red, green), blue), pixel) in planes.zip(pixels.as_chunks::<3>().0) {
@@ -267,7 +267,7 @@ mod tests {
         let share = |i: u32| if i / 300 < 100 { 255 } else { 0 };
         let mask = Mask::new((300, 200), (0..300 * 200).map(share).collect());
         let clear = SkyVisibility::of(&mask, None);
-        // The sky went down by ten pixels and to the right by four.
+        // The sky moved down by ten pixels and to the right by four.
         let shift = Matrix3::new(1.0, 0.0, 4.0, 0.0, 1.0, 10.0, 0.0, 0.0, 1.0);
         let motion = Motion::Homography(shift);
         let backward = motion.backward();
@@ -281,10 +281,10 @@ mod tests {
         let mut covered = vec![true; region.area()];
         clear.cover(&places, &mut covered);
         for (i, covered) in covered.iter().enumerate() {
-            // Row 96 of the frame is the last one that no kernel leaves; it stands at row 106.
+            // Row 96 of the frame is the last one that no kernel leaves; it lies at row 106.
             assert_eq!(*covered, 64 + i / 64 <= 106, "row {}", 64 + i / 64);
         }
-        // Where the ground is taken off, all of the sky counts; beside that part it does not.
+        // Where the ground is subtracted, all of the sky counts; outside that part it does not.
         let part = at(90, 0, 210, 200);
         let freed = SkyVisibility::of(&mask, Some(part));
         assert_eq!([97, 99, 100].map(|y| freed.clear[y * 300 + 150]), [true, true, false]);
@@ -294,7 +294,7 @@ mod tests {
     #[test]
     fn what_stands_before_the_sky_is_taken_off_rows_as_off_whole_regions() {
         let folder = tempfile::tempdir().unwrap();
-        // It is known of a part of the frame.
+        // What stands before the sky is known in a part of the frame only.
         let part = Region { x: 70, y: 50, width: 190, height: 140 };
         let path = folder.path().join("before");
         let writer = TileWriter::<f32>::create(&path, part.width, part.height, 3).unwrap();
@@ -305,7 +305,7 @@ mod tests {
         let share = |i: u32| if i / 300 < 150 { 255 } else { 0 };
         let mask = Mask::new((300, 200), (0..300 * 200).map(share).collect());
         let origin = [part.x, part.y];
-        // Light that is its place.
+        // Light that encodes its position.
         let of = |[x, y]: [u32; 2], c: usize| (x + 300 * y + 100_000 * c as u32) as f32;
         let ramp = Drawn { size: (300, 200), of };
         let sky = Unground { frame: &ramp, mask: &mask, before: &before, origin };
@@ -315,7 +315,7 @@ mod tests {
             let i = |x: u32, y: u32| ((y - 50) * 190 + x - 70) as usize * 3 + c;
             if inside { own - light[i(x, y)] } else { own }
         };
-        // Across its corner, inside it, and beyond its right and lower edges.
+        // Across the part's corner, inside it, and beyond its right and lower edges.
         for (x, y, width, height) in [(20, 30, 200, 150), (100, 140, 40, 40), (230, 120, 70, 80)] {
             let region = Region { x, y, width, height };
             let planes = sky.planes(region).unwrap();

@@ -1,4 +1,4 @@
-//! What frames are calibrated with, made and given to them.
+//! Makes master frames and gives them to frames.
 
 use crate::memory::Budget;
 use crate::threads::pool;
@@ -9,8 +9,8 @@ use jade_plan::progress::Watch;
 use jade_plan::{CoreError, GroundFrom, Plan, Repair};
 use std::sync::Arc;
 
-/// Makes what frames are calibrated with, and gives it to them; tells how many samples are repaired
-/// in each.
+/// Makes the calibration of frames and gives it to them; returns how many samples are repaired in
+/// each.
 ///
 /// # Errors
 /// [`CoreError::Frames`] when frames do not fit together, [`CoreError::Picture`],
@@ -31,8 +31,8 @@ pub fn calibrate(
     Ok(repaired)
 }
 
-/// The same for the frames of a ground set: with what fits them, as they may be exposed otherwise
-/// than the lights. A finished picture is not calibrated again.
+/// Calibrates the frames of a ground set, with the calibration frames that match them, as they may
+/// have another exposure than the lights. A finished picture is not calibrated again.
 ///
 /// # Errors
 /// As for [`calibrate`].

@@ -1,4 +1,4 @@
-//! Combined pictures as files for elsewhere.
+//! Pictures as files for other programs.
 
 use crate::outcome::Outcome;
 use jade_frames::cache::{Cache, MapKind};
@@ -17,8 +17,7 @@ use std::path::Path;
 /// Quality of JPEG results, 1 to 100.
 pub const JPEG_QUALITY: u8 = 94;
 
-/// Writes the counts of a map (how many frames cover a pixel, how many samples were rejected) as a
-/// grey picture of 16 bit.
+/// Writes a map (coverage, rejected samples) as a grey picture of 16 bits.
 ///
 /// # Errors
 /// [`CoreError`]; nothing is left behind then.
@@ -31,7 +30,7 @@ pub fn write_map(
 ) -> Result<(), CoreError> {
     let file = cache.map(&outcome.combined, kind);
     let used = outcome.report.frames.iter().filter(|f| f.used).count() as u16;
-    // A result that every frame covers everywhere has no map of it.
+    // A result that every frame covers everywhere has no map of coverage.
     let map = if file.exists() { Some(TiledFile::<u16>::open(&file)?) } else { None };
     let [width, height] = outcome.report.size;
     let encoding = Encoding::srgb();
@@ -49,7 +48,7 @@ pub fn write_map(
     Ok(())
 }
 
-/// Writes a tiled file of one 16-bit number for each pixel, as a mask is, as a grey picture.
+/// Writes a tiled file of one 16-bit number for each pixel, such as a mask, as a grey picture.
 ///
 /// # Errors
 /// [`CoreError`]; nothing is left behind then.
@@ -66,8 +65,8 @@ pub fn write_grey(path: &Path, target: Target, tiles: &Path) -> Result<(), CoreE
     Ok(())
 }
 
-/// The same of a mask that was cut with its result, which begins at `origin` in a frame of this size:
-/// as large as the frame, so that it can be loaded again. What was cut off is as its nearest edge.
+/// Writes the mask of a result at `origin` as a grey picture as large as the reference frame, so
+/// that it can be loaded again. Beyond the result, the nearest edge pixel is repeated.
 ///
 /// # Errors
 /// [`CoreError`]; nothing is left behind then.
@@ -95,22 +94,22 @@ pub fn write_mask(
     Ok(())
 }
 
-/// What a result is written as.
+/// The form in which a result is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
     /// Encoded samples; light beyond white is clipped.
     Encoded(Target),
-    /// A TIFF of 32-bit floats: linear light, beyond white too.
+    /// A TIFF of 32-bit floats: linear light, including light beyond white.
     Light,
 }
 
-/// The colours that a result is written in.
+/// The colours in which a result is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case")]
 pub enum Colours {
-    /// Those of the reference frame. Whole numbers of frames of linear light get a curve, so that dark
-    /// tones do not fall into few steps.
+    /// Those of the reference frame. Integers of linear frames get a curve, so that dark tones keep
+    /// enough steps.
     #[default]
     Input,
     /// sRGB.
@@ -121,12 +120,12 @@ pub enum Colours {
     A98,
     /// ProPhoto RGB.
     Prophoto,
-    /// The reference frame's primaries, with numbers that are proportional to light.
+    /// The reference frame's primaries with linear numbers.
     Linear,
 }
 
 impl Colours {
-    /// Makes sure that files of a form can be of these colours.
+    /// Checks that files of a form can have these colours.
     ///
     /// # Errors
     /// [`CoreError::Setting`] for linear light in 8 bits, which has too few steps for dark tones.
@@ -141,7 +140,7 @@ impl Colours {
         }
     }
 
-    /// The encoding of files of these colours, from pictures of another.
+    /// The encoding of files in these colours, of a picture in another encoding.
     fn encoding(self, of: &Encoding) -> Encoding {
         let space = match self {
             Self::Input => return of.for_whole_numbers(),
@@ -155,18 +154,18 @@ impl Colours {
     }
 }
 
-/// How a result is written.
+/// How a result is written, and what is written with it.
 #[derive(Clone, Copy)]
 pub struct Written<'a> {
     /// The kind of file.
     pub form: Form,
     /// Its colours.
     pub colours: Colours,
-    /// What the file of the reference frame tells about how it was taken, where that is known.
+    /// Facts from the file of the reference frame, where they are known.
     pub facts: Option<&'a Facts>,
-    /// What came of the run that made it.
+    /// The report of the run.
     pub report: &'a Report,
-    /// Whether to say where it was taken.
+    /// Whether to write where it was taken.
     pub place: bool,
 }
 
@@ -205,7 +204,7 @@ pub fn write(
     watch.begin(Stage::Export, height as u64);
     let out = Picture { width, height, channels: 3, encoding: &encoding, taken: how.taken() };
     let row = width as usize * 3;
-    // Few rows at a time and thread: they stay in the processor's cache.
+    // A few rows for each thread at a time, which stay in the processor's cache.
     let part = row * 16;
     let read = |y: u32, part_index: usize, samples: usize| {
         let top = y + (part_index * part / row) as u32;

@@ -1,4 +1,4 @@
-//! What a shoot's own frames tell about its lens.
+//! Measures the flaws of a lens in a shoot's own frames.
 
 use crate::memory::Budget;
 use crate::stages::align::star_lists::stars_in;
@@ -21,35 +21,34 @@ use nalgebra::Matrix3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-/// Most frames that are looked at: more tell hardly more.
+/// Most frames that are measured: more hardly add anything.
 const MOST: usize = 24;
-/// Fewer frames show no turning.
+/// Fewer frames do not show how the sky turns.
 const FEWEST: usize = 3;
-/// Standard error of the distortion at the corners, as a share of half the diagonal, beyond which it
-/// is not known; less than half a percent is not seen in straight lines.
+/// Largest standard error of the distortion at the corners, as a share of half the diagonal, at
+/// which it counts as known; less than half a percent is not visible in straight lines.
 const KNOWN: f64 = 0.003;
 
-/// What was found about a lens.
+/// Measured flaws of a lens.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct LensFound {
-    /// What was given, with what was found.
+    /// The given flaws, with the measured ones in their place.
     pub lens: LensPlan,
-    /// How far the lens draws the corners from where they belong, in pixels, outward above 0, and
-    /// the standard error of that.
+    /// Displacement of the corners in pixels, outward above 0, and its standard error.
     pub distortion_px: Option<[f32; 2]>,
-    /// How far red and blue are drawn beside green at the corners, in pixels, outward above 0.
+    /// Offsets of red and blue from green at the corners in pixels, outward above 0.
     pub colour_px: Option<[f32; 2]>,
-    /// Standard error of those in pixels.
+    /// Standard errors of those offsets, in pixels.
     pub colour_error_px: Option<[f32; 2]>,
     /// Share of the middle's light that reaches the corners.
     pub corner_light: Option<f32>,
-    /// What could not be found, and why; a sentence each.
+    /// Sentences about what could not be measured, and why.
     pub missing: Vec<String>,
 }
 
-/// Distortion and lateral colour, from the stars of frames between which the sky turned: the lens
-/// under which they only turn. Shading stays as given.
+/// Measures distortion and lateral colour from the stars of frames between which the sky turned.
+/// Vignetting stays as given.
 ///
 /// # Errors
 /// [`CoreError::Frames`] when neither can be found; [`CoreError::Cancelled`].
@@ -64,7 +63,7 @@ pub fn lens_of_stars(
     let some: Vec<FrameInput> = spread(frames).into_iter().map(plain).collect();
     watch.begin(Stage::Prepare, some.len() as u64 + 1);
     type Seen = (StarList, Vec<ColourOffsets>, (u32, u32));
-    // A few at a time: each may be decoded on the way.
+    // A few at a time, as each may have to be decoded.
     let look = |input: &FrameInput| -> Result<Option<Seen>, CoreError> {
         let decoded = Frame::decode(input, cache, &mut || match stop() {
             true => Err(PictureError::Cancelled),
@@ -77,7 +76,7 @@ pub fn lens_of_stars(
                 Some((list, parted, frame.size()))
             }
             Err(CoreError::Cancelled) => return Err(CoreError::Cancelled),
-            // A frame that cannot be read says so when it is its turn to be stacked.
+            // A frame that cannot be read is reported when it is stacked.
             Err(_) => None,
         };
         watch.advance(1);
@@ -120,7 +119,7 @@ pub fn lens_of_stars(
     })
 }
 
-/// How the colours of a frame's stars lie, as they were recorded.
+/// Offsets of the colours of a frame's stars, as they were recorded.
 fn colours(
     input: &FrameInput,
     frame: &Frame,
@@ -182,7 +181,7 @@ fn distortion(
     Ok(())
 }
 
-/// Shading, from flat frames: what they show of the lens, without the dust. The rest stays as given.
+/// Measures vignetting from flat frames, without dust. The rest stays as given.
 ///
 /// # Errors
 /// [`CoreError::Frames`] when they show none; [`CoreError::Picture`], [`CoreError::Cancelled`].
@@ -196,7 +195,7 @@ pub fn lens_of_flats(
     let Some(first) = flats.first() else {
         return Err(CoreError::Frames("There are no flat frames; add some.".to_owned()));
     };
-    // One is enough: the fit averages over thousands of its pixels.
+    // One is enough: the fit averages over thousands of pixels.
     let first = plain(first);
     pool(budget)?.install(|| {
         let frame = Frame::decode(&first, cache, &mut || match watch.cancelled() {
@@ -211,7 +210,7 @@ pub fn lens_of_flats(
     })
 }
 
-/// The same frame as the lens drew it, with all its noise.
+/// The frame without lens correction and noise reduction.
 fn plain(input: &FrameInput) -> FrameInput {
     let mut input = input.clone();
     input.prepare.lens = LensPlan::default();
@@ -219,7 +218,7 @@ fn plain(input: &FrameInput) -> FrameInput {
     input
 }
 
-/// Some frames from all over the sequence.
+/// Some frames, spread over the sequence.
 fn spread(frames: &[FrameInput]) -> Vec<&FrameInput> {
     let few = frames.len().min(MOST);
     (0..few).map(|i| &frames[i * (frames.len() - 1) / (few - 1).max(1)]).collect()

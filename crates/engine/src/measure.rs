@@ -1,4 +1,4 @@
-//! Measures of one frame.
+//! Measures of single frames.
 
 use crate::memory::Budget;
 use crate::stages::align::star_lists::stars_in;
@@ -8,8 +8,7 @@ use jade_frames::cache::Cache;
 use jade_plan::CoreError;
 use jade_survey::measures::Measures;
 
-/// Measures a frame: it is decoded where that has not been done, and its stars are found for later
-/// runs too.
+/// Measures a frame. It is decoded where that was not done, and its stars are kept for later runs.
 ///
 /// # Errors
 /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.

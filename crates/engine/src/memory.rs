@@ -6,7 +6,7 @@ use std::path::Path;
 /// The least memory a run works with, in bytes.
 const LEAST: u64 = 128 << 20;
 
-/// Bytes that a run takes apart from pictures.
+/// Bytes that a run takes beside pictures.
 pub const APART: u64 = 64 << 20;
 
 /// Bounds of a run.
@@ -43,7 +43,7 @@ impl Budget {
         Ok(Self { memory, threads })
     }
 
-    /// Bytes of samples that one thread may hold while it orders them.
+    /// Bytes of samples that one thread may hold while it sorts them.
     pub fn held(&self) -> usize {
         (self.memory as usize / (8 * self.threads)).clamp(4 << 20, 32 << 20)
     }
@@ -54,8 +54,8 @@ impl Budget {
         ((half / bytes.max(1)) as usize).clamp(1, self.threads)
     }
 
-    /// Bytes that are left for decoded frames, beside what decoders of `decoding` bytes, ordered
-    /// samples and everything else take.
+    /// Bytes that remain for decoded frames beside decoders of `decoding` bytes, sorted samples and
+    /// everything else.
     pub fn room_for_frames(&self, decoding: u64) -> u64 {
         let decoders = self.decoders(decoding) as u64 * decoding;
         let held = (self.held() * self.threads) as u64;
@@ -72,10 +72,10 @@ pub fn default_memory() -> u64 {
     total.map_or(1 << 30, |kib| (kib * 1024 / 4).clamp(LEAST, 2 << 30))
 }
 
-/// What stays free on the disk beside scratch files, in bytes: others write there too.
+/// Bytes that must stay free on the disk, as other programs write there too.
 const RESERVE: u64 = 64 << 20;
 
-/// Makes sure that `need` bytes fit into `folder` beside [`RESERVE`].
+/// Checks that `need` bytes fit into `folder` beside [`RESERVE`].
 ///
 /// # Errors
 /// [`CoreError::Scratch`] when they do not.

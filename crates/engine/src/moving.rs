@@ -1,5 +1,5 @@
-//! A moving view of a merged sweep: its frames as they lie, from the nearest plane to the farthest and
-//! back.
+//! A moving view of a merged sweep: its frames as they were placed, from the nearest plane to the
+//! farthest and back.
 
 use crate::memory::Budget;
 use crate::threads::pool;
@@ -18,16 +18,16 @@ use jade_plan::report::Report;
 use rayon::prelude::*;
 use std::path::Path;
 
-/// Its longer side at most, in pixels.
+/// Longest side of the view, in pixels.
 const LONGEST: u32 = 720;
-/// For so long each frame is shown, in milliseconds.
+/// Time for which each frame is shown, in milliseconds.
 const SHOWN: u16 = 120;
 /// Rows of the view that are made at a time.
 const ROWS: u32 = 16;
 
-/// Writes the frames that a sweep was merged from, as `report` has placed them, as a moving PNG: in the
-/// order of focus and back, cut to the merged picture, made smaller by a whole number. `frames` are
-/// those of the run, in its order.
+/// Writes the frames of a sweep, as placed in `report`, as an animated PNG: in the order of focus
+/// and back, cropped to the merged picture, reduced by a whole factor. `frames` are those of the
+/// run, in its order.
 ///
 /// # Errors
 /// [`CoreError::Frames`] where the report is not that of a sweep; [`CoreError::Picture`];
@@ -44,7 +44,7 @@ pub fn moving(
         CoreError::Frames("A moving view is made of a focus sweep; choose one.".to_owned())
     })?;
     let placed = focus.order.iter().enumerate().filter_map(|(place, name)| {
-        // Sweeps that were merged before frames were named by their content have their names alone.
+        // Reports from before frames were named by their content have file names only.
         let id = focus.contents.get(place).cloned().unwrap_or_default();
         let own = report.frame(&id, name).filter(|own| own.used)?;
         let at = report.frames.iter().position(|other| std::ptr::eq(other, own))?;
@@ -94,7 +94,7 @@ pub fn moving(
     Ok(())
 }
 
-/// One frame as it lies in the merged picture, so many times smaller: 8-bit sRGB, interleaved.
+/// One frame as it lies in the merged picture, reduced by a factor: 8-bit sRGB, interleaved.
 fn seen(
     frame: &Frame,
     report: &Report,

@@ -12,7 +12,7 @@ use rayon::prelude::*;
 use std::path::Path;
 
 /// Writes a frame as it lies on the reference frame under a motion, to a tiled file of linear light
-/// at `path`: for looking at an alignment.
+/// at `path`, for checking an alignment by eye.
 ///
 /// # Errors
 /// [`CoreError::Picture`].

@@ -1,15 +1,14 @@
-//! Frames whose files cannot be opened at the moment, as when the card they lie on was taken out.
+//! Frames whose files cannot be opened at the moment, as when their card was taken out.
 //!
-//! Products of stages are named by the content of the frames that they were made of. A frame that is
-//! gone gets another name for its content, so that what is made without it is never taken for what is
-//! made with it once it is back.
+//! Products of stages are named by the frames that they were made of. A frame that is gone gets
+//! another name, so that what is made without it is never taken for what is made with it.
 
 use crate::request::{Request, SkylineInputs};
 use jade_frames::FrameInput;
 use jade_pixels::regular;
 use rayon::prelude::*;
 
-/// The frames of a run, those that are gone under names that say so.
+/// The frames of a run; those that are gone have names that say so.
 pub struct Present {
     frames: Vec<FrameInput>,
     ground: Vec<FrameInput>,
@@ -17,14 +16,14 @@ pub struct Present {
 }
 
 impl Present {
-    /// Looks at the files of a run.
+    /// Checks which files can be opened.
     pub fn of(request: &Request) -> Self {
         let (frames, gone) = marked(request.frames);
         let (ground, ground_gone) = marked(request.skyline_inputs.ground);
         Self { frames, ground, gone: [gone, ground_gone].concat() }
     }
 
-    /// The run of these frames.
+    /// The run with these frames.
     pub fn request<'a>(&'a self, request: &Request<'a>) -> Request<'a> {
         let skyline_inputs = SkylineInputs { ground: &self.ground, ..request.skyline_inputs };
         Request { frames: &self.frames, skyline_inputs, ..*request }

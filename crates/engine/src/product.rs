@@ -9,14 +9,14 @@ use jade_pixels::tiled::Region;
 use jade_plan::CoreError;
 use rayon::prelude::*;
 
-/// Says whether the work should stop.
+/// Returns whether the work should stop.
 pub type Stop<'a> = &'a (dyn Fn() -> bool + Sync);
 
 /// A picture that is made part by part.
 pub trait Product: Sync {
-    /// A part: its light, and what is made along with it.
+    /// A part: its light, and other products that are made along with it.
     type Part: Send;
-    /// Memory of one thread that is used again from part to part.
+    /// Scratch memory of one thread.
     type Scratch: Default + Send;
 
     /// Width and height of the picture, in pixels.
@@ -49,8 +49,8 @@ pub fn each<P: Product>(
     stop: Stop,
     keep: impl Fn(Region, P::Part) -> Result<(), PictureError> + Sync,
 ) -> Result<(), PictureError> {
-    // Each thread takes the next part when it is free: shares that are cut beforehand end at
-    // different times.
+    // Each thread takes the next part when it is free. With shares cut beforehand, threads would
+    // finish at different times.
     product
         .parts()
         .into_iter()
@@ -60,8 +60,8 @@ pub fn each<P: Product>(
         })
 }
 
-/// The light of a region of a product, made from nothing but the parts that it touches; three
-/// channels interleaved.
+/// The light of a region of a product, three channels interleaved. Only the parts that it touches
+/// are made.
 ///
 /// # Errors
 /// [`CoreError::Setting`] for a region that is empty or reaches beyond the picture; those of
@@ -90,7 +90,7 @@ pub fn region<P: Product>(product: &P, region: Region, stop: Stop) -> Result<Vec
     Ok(light)
 }
 
-/// Whether a region lies in a picture of a size.
+/// Checks that a region lies in a picture of a size.
 ///
 /// # Errors
 /// [`CoreError::Setting`] where it is empty or reaches beyond the picture.

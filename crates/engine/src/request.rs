@@ -1,4 +1,4 @@
-//! What is asked of a run.
+//! The input of a run.
 
 use crate::memory::Budget;
 use jade_frames::FrameInput;
@@ -8,15 +8,15 @@ use jade_plan::progress::Watch;
 use jade_plan::{FrameId, Plan, SkylineMode};
 use std::path::Path;
 
-/// What to stack, and with what.
+/// The input of a run: what to stack, and how.
 pub struct Request<'a> {
     /// The frames, in order.
     pub frames: &'a [FrameInput],
-    /// Index of the reference frame; the middle one that can be read when not chosen.
+    /// The reference frame; `None` takes the middle one of those that can be read.
     pub reference: Option<FrameIndex<Given>>,
     /// The settings.
     pub plan: &'a Plan,
-    /// Where products of stages are kept; also the scratch space.
+    /// The folder for products of stages, and for scratch files.
     pub cache: &'a Cache,
     /// Bounds of memory and threads.
     pub budget: Budget,
@@ -24,9 +24,9 @@ pub struct Request<'a> {
     /// without putting them there, where the plan or the memory allow it, and the picture need not
     /// be on the disk before the run ends. The result is the same.
     pub stream: bool,
-    /// What the skyline needs beside the frames.
+    /// Files for the skyline.
     pub skyline_inputs: SkylineInputs<'a>,
-    /// Follows and stops the run.
+    /// Gets progress, and may stop the run.
     pub watch: &'a dyn Watch,
 }
 
@@ -36,22 +36,22 @@ impl Request<'_> {
         &self.frames[index.number()]
     }
 
-    /// The given frame of a name, if there is one.
+    /// The given frame with an id, if there is one.
     pub(crate) fn find(&self, id: &FrameId) -> Option<FrameIndex<Given>> {
         self.frames.iter().position(|input| input.id == *id).map(FrameIndex::new)
     }
 }
 
-/// Files that the plan's skyline speaks of.
+/// Files that the skyline's settings refer to.
 #[derive(Clone, Copy, Default)]
 pub struct SkylineInputs<'a> {
     /// The mask, where one was loaded.
     pub mask: Option<&'a Path>,
-    /// Frames of the ground set, or the finished picture, where the ground comes from those.
+    /// Frames of the ground set, or the finished picture, where the ground comes from them.
     pub ground: &'a [FrameInput],
 }
 
-/// The mask, where the plan loads one and its file is at hand.
+/// The mask file, where the plan uses one and it is available.
 pub(crate) fn loaded_mask<'a>(request: &Request<'a>) -> Option<&'a Path> {
     request.skyline_inputs.mask.filter(|_| request.plan.skyline.mode == SkylineMode::Mask)
 }

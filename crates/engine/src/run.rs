@@ -10,22 +10,23 @@ use jade_plan::CoreError;
 
 /// Carries out a plan.
 ///
-/// Memory stays within `request.budget` whatever the number and size of the frames; frames that
-/// cannot be read or placed are left out and say why in the report.
+/// Memory stays within `request.budget`, whatever the number and size of the frames. Frames that
+/// cannot be read or placed are left out; the report has the reasons.
 ///
 /// # Errors
-/// [`CoreError`] with one sentence for the person. Products of finished stages stay in the cache,
-/// and a later run goes on from them.
+/// [`CoreError`] with one sentence for a person. Products of finished stages stay in the cache, and
+/// a later run continues from them.
 pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
     request.plan.check()?;
-    // What was made of all frames serves while some of them are gone, too.
+    // A picture that was made of all frames is valid while some of them are gone, too.
     if stages::source(request.plan.kind.rules().source).known(request).is_some() {
         return stacked(request);
     }
     let mut present = Present::of(request);
     loop {
         let outcome = stacked(&present.request(request))?;
-        // A frame that went while the run had still to read it was left out under its own name.
+        // A frame that disappeared during the run was left out under the name it had when it was
+        // there.
         let now = Present::of(request);
         let all_used = outcome.report.frames.iter().all(|frame| frame.used);
         if all_used || now.is_as(&present) {
@@ -36,8 +37,8 @@ pub fn stack(request: &Request) -> Result<Outcome, CoreError> {
 }
 
 /// The light of a region of the picture that [`stack`] makes, three channels interleaved: the same
-/// bytes as in the whole. Only the last stage is made for the region alone; the stages before it are
-/// made as a run makes them, and kept in the cache.
+/// bytes as in the whole picture. Only the last stage is limited to the region; the stages before
+/// it are run in full and kept in the cache.
 ///
 /// # Errors
 /// [`CoreError::Setting`] for a region that does not lie inside the picture; those of [`stack`].

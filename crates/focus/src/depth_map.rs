@@ -1,4 +1,4 @@
-//! Which frame is sharp where.
+//! Which frame of a sweep is the sharpest at each place.
 
 use jade_align::sharpness::{Sharpness, laid};
 use jade_optics::grid::Grid;
@@ -7,45 +7,47 @@ use jade_optics::space::InReference;
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 
-/// Energy against that of noise from which on a place is told to be sharp in a frame.
+/// Energy, relative to that of noise, from which on a place is known to be sharp in a frame.
 const TOLD: f32 = 3.0;
-/// Frames beside the sharpest that count where one is told, as a standard deviation.
+/// Standard deviation, in frames, with which neighbours of the sharpest frame count, where that is
+/// known.
 const BESIDE: f32 = 1.5;
-/// Energy is raised so far where frames are weighed by it.
+/// Exponent of the energy when frames are weighted by it.
 const POWER: i32 = 4;
-/// Energy beyond that of the least sharp frame, against that of noise, that makes it half certain which
-/// one is sharp.
+/// Energy above that of the least sharp frame, relative to that of noise, at which the sharpest
+/// frame is half certain.
 const HALF: f32 = 12.0;
-/// Energy beyond that of noise, against it, of detail that is clearly there, and not beside.
+/// Energy above that of noise, relative to it, of detail that is clearly present.
 const CLEAR: f32 = 8.0;
-/// Where a plane is missing, the frame on one side has no more detail than this share of that of the
-/// other one if the place is sharp in that.
+/// Where a plane is missing, the frame on one side of the gap has less than this share of the
+/// detail of the frame on the other side, if the place is sharp in that one.
 const AWAY: f32 = 0.5;
-/// Noise that was smoothed away or compressed counts as this share of the most detailed cells: what is left
-/// of it tells nothing.
+/// Noise that was smoothed away or compressed is assumed to be this share of the most detailed
+/// cells: the remaining detail says nothing.
 const SMOOTHED: f32 = 0.001;
-/// Share of the cells that hold noise alone in some frame.
+/// One cell in this many is assumed to contain only noise in some frame.
 const PLAIN: usize = 10;
 
-/// What is sharp in which frame, in cells of the reference frame.
+/// Which frame is sharp in which cell of the reference frame.
 pub struct DepthMap {
     grid: Grid,
-    /// For each frame in the order of focus, the energy of each cell against that of noise alone;
-    /// none where the frame does not show it.
+    /// For each frame in the order of focus, the energy of each cell relative to that of noise; 0
+    /// where the frame does not cover it.
     energy: Vec<Vec<f32>>,
-    /// The sharpest frame of each cell, between frames too; meaningless where none is told.
+    /// The sharpest frame of each cell, with a fraction between frames; meaningless where none is
+    /// known.
     depth: Vec<f32>,
-    /// Whether one is told.
+    /// Whether the sharpest frame is known.
     told: Vec<bool>,
-    /// Whether a plane is missing from each frame to the next.
+    /// Whether a plane is missing between each frame and the next.
     wide: Vec<bool>,
 }
 
-/// A code of places that lie where a plane is missing.
+/// The code of places where a plane is missing.
 pub const BETWEEN: u16 = u16::MAX;
 
 impl DepthMap {
-    /// Finds it from frames in the order of focus and their motions.
+    /// From the sharpness of frames in the order of focus, and their motions.
     pub fn of(frames: &[Sharpness], motions: &[Motion]) -> Self {
         let grid = frames[0].grid;
         let mut energy: Vec<Vec<f32>> = frames
@@ -88,12 +90,12 @@ impl DepthMap {
         Self { grid, energy, depth, told, wide }
     }
 
-    /// The same where planes are missing from some frames to the next.
+    /// Notes between which frames planes are missing.
     pub fn with_gaps(self, wide: Vec<bool>) -> Self {
         Self { wide, ..self }
     }
 
-    /// Whether a cell lies where a plane is missing, so that it is sharp in no frame: the frames on both
+    /// Whether a cell lies where a plane is missing and so is sharp in no frame: the frames on both
     /// sides of the gap have much of its detail, and one of them the most.
     fn is_between(&self, cell: usize) -> bool {
         let beyond = |frame: usize| (self.energy[frame][cell] - 1.0).max(0.0);
@@ -114,8 +116,8 @@ impl DepthMap {
         count as f32 / self.told.len().max(1) as f32
     }
 
-    /// How certain it is for each pixel which frame is sharp, from 0 to 65534, and [`BETWEEN`] where it
-    /// lies where a plane is missing.
+    /// Certainty of the sharpest frame for each pixel, from 0 to 65534; [`BETWEEN`] where a plane
+    /// is missing.
     pub fn certainty(&self, InReference(region): InReference<Region>) -> Vec<u16> {
         let (mut sure, mut between) = (vec![], vec![]);
         self.lay(&self.sureness(), region, &mut sure);
@@ -129,7 +131,7 @@ impl DepthMap {
         sure.iter().zip(&between).map(code).collect()
     }
 
-    /// How certain it is in each cell, 0 to 1.
+    /// Certainty of the sharpest frame in each cell, 0 to 1.
     fn sureness(&self) -> Vec<f32> {
         let one = |cell: usize| {
             let all = self.energy.iter().map(|own| own[cell]).filter(|v| *v > 0.0);
@@ -141,8 +143,8 @@ impl DepthMap {
         (0..self.told.len()).into_par_iter().map(one).collect()
     }
 
-    /// How much a frame may count in each cell for where it is in the sweep: one where it is the
-    /// sharpest or none is, little where it is far from that.
+    /// How much a frame may count in each cell by its place in the sweep: 1 where it is the
+    /// sharpest frame or none is known, little where it is far from the sharpest.
     pub fn near(&self, frame: usize) -> Vec<f32> {
         let all = self.energy.len() as f32;
         let cells = self.depth.iter().zip(&self.told);
@@ -153,19 +155,19 @@ impl DepthMap {
         cells.map(one).collect()
     }
 
-    /// The energy of each cell of a frame against that of noise alone.
+    /// The energy of each cell of a frame, relative to that of noise.
     pub fn energy(&self, frame: usize) -> &[f32] {
         &self.energy[frame]
     }
 
-    /// Lays values of the cells over pixels of the reference frame, in place of what is there.
+    /// Interpolates values of cells at pixels of the reference frame, into `out`.
     pub fn lay(&self, values: &[f32], region: Region, out: &mut Vec<f32>) {
         out.clear();
         self.grid.lay(region, values, out);
     }
 
-    /// The sharpest frame of each pixel, from 0 for the first to 65534 for the last one, and 65535
-    /// where none is told.
+    /// The sharpest frame of each pixel, from 0 for the first to 65534 for the last; 65535 where
+    /// none is known.
     pub fn codes(&self, InReference(region): InReference<Region>) -> Vec<u16> {
         let last = (self.energy.len() - 1).max(1) as f32;
         let (mut depth, mut told) = (vec![], vec![]);
@@ -180,7 +182,7 @@ impl DepthMap {
         depth.iter().zip(&told).map(code).collect()
     }
 
-    /// For each frame, the share of the cells in which it is told to be the sharpest.
+    /// For each frame, the share of the cells in which it is known to be the sharpest.
     pub fn shares(&self) -> Vec<f32> {
         let mut counts = vec![0usize; self.energy.len()];
         for (depth, _) in self.depth.iter().zip(&self.told).filter(|(_, told)| **told) {
@@ -189,13 +191,13 @@ impl DepthMap {
         counts.into_iter().map(|n| n as f32 / self.told.len().max(1) as f32).collect()
     }
 
-    /// Share of the cells for which a frame is told to be sharp.
+    /// Share of the cells in which the sharpest frame is known.
     pub fn told(&self) -> f32 {
         self.told.iter().filter(|told| **told).count() as f32 / self.told.len().max(1) as f32
     }
 }
 
-/// Made even over some cells, about a Gaussian of 1.4 of them.
+/// Smoothed by about a Gaussian of 1.4 cells.
 fn evened(grid: Grid, cells: &[f32]) -> Vec<f32> {
     let once = grid.blurred(cells, 1);
     grid.blurred(&grid.blurred(&once, 1), 1)
@@ -205,8 +207,8 @@ fn evened(grid: Grid, cells: &[f32]) -> Vec<f32> {
 mod tests {
     use super::*;
 
-    /// Frames that lie still; the sharpest one goes from the first to the last across the grid, and
-    /// the lower half shows nothing.
+    /// Frames that do not move; the sharpest frame goes from the first to the last across the grid,
+    /// and the lower half shows nothing.
     fn map(frames: usize) -> (Grid, DepthMap) {
         let grid = Grid { step: 3, across: 60, down: 40 };
         let one = |frame: usize| {

@@ -1,4 +1,5 @@
-//! Focus sweeps: frames of which each is sharp in another plane.
+//! Focus sweeps, whose frames are each sharp in another plane: their order, registration, depth map
+//! and merging.
 
 mod depth_map;
 mod merge;

@@ -1,9 +1,9 @@
-//! The frames of a sweep to one picture.
+//! Merges the frames of a sweep into one picture.
 //!
-//! The fine way merges frames as pyramids (Burt and Adelson 1983): at each level and place, frames
-//! count by the energy of their detail beyond noise, so that hairs are kept that cross something
-//! else; where all have noise alone, by how near they are to the sharpest frame around, or all
-//! alike. The smooth way takes every place from its sharpest frames as a whole.
+//! By pyramids (Burt and Adelson 1983): at each level and place, frames are weighted by the energy
+//! of their detail above noise, so that hairs in front of something else are kept. Where all frames
+//! show only noise, they are weighted by how near they are to the sharpest frame around, or
+//! equally. By the depth map: every place is taken as a whole from its sharpest frames.
 
 use super::depth_map::DepthMap;
 use super::pyramid::{Plane, double, halve, spread_squares};
@@ -15,31 +15,30 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::MergeMethod;
 
-/// Levels of detail above what is left.
+/// Levels of detail above the base of the pyramid.
 const LEVELS: usize = 2;
-/// Pixels around a region that have a say in it; regions begin at multiples of what the pyramid
-/// halves.
+/// Pixels around a region that influence it; regions begin at multiples of what the pyramid halves.
 const MARGIN: u32 = 16;
 const WHOLE: u32 = 1 << LEVELS;
-/// Energy of noise, in the mean energy of noise, that is taken off.
+/// Energy that is subtracted as noise, relative to the mean energy of noise.
 const NOISE: f32 = 1.5;
-/// What a frame counts for being near the sharpest one, in the energy of noise.
+/// Weight of being near the sharpest frame, in the energy of noise.
 const NEAR: f32 = 40.0;
-/// More energy than this counts no more.
+/// Energy beyond which a frame counts no more.
 const MOST: f32 = 3e5;
-/// So near every frame is at least that covers a place.
+/// Least nearness to the sharpest frame of a frame that covers a place.
 const LEAST: f32 = 1e-3;
-/// Squares in which noise is measured, along the longer side of the picture, and their side.
+/// Squares along the longer side of the picture in which noise is measured.
 const SQUARES: u32 = 6;
 const SQUARE: u32 = 64;
 
-/// A frame of the sweep and where it lies.
+/// A frame of the sweep with its motion and gain.
 pub struct Sight<'a> {
-    /// Its light.
+    /// The frame's light.
     pub light: &'a dyn Light,
-    /// Its motion.
+    /// The motion.
     pub motion: Motion,
-    /// What brings its light to that of the others.
+    /// Factor that brings its light to that of the other frames.
     pub gain: f32,
 }
 
@@ -55,8 +54,8 @@ pub struct Merger<'a> {
     frames: Vec<Prepared<'a>>,
     map: &'a DepthMap,
     way: MergeMethod,
-    /// What each frame counts in each cell: for being near the sharpest one in the fine way, as a
-    /// whole in the smooth way.
+    /// Weight of each frame in each cell: for being near the sharpest frame when merging by
+    /// pyramids, in all when merging by the depth map.
     weights: Vec<Vec<f32>>,
     /// Energy of noise at each level.
     noise: [f32; LEVELS],
@@ -72,14 +71,14 @@ pub struct Scratch {
     doubled: Plane,
     energy: [Plane; LEVELS],
     weight: [Plane; LEVELS + 1],
-    /// Weighted sums of each level's detail, and what is left, in three colours.
+    /// Weighted sums of the detail at each level and of the base, in three colours.
     sums: [[Plane; 3]; LEVELS + 1],
     weights: [Plane; LEVELS + 1],
     rows: Vec<f32>,
 }
 
 impl<'a> Merger<'a> {
-    /// Prepares for frames in the order of focus, and what is known of where they are sharp.
+    /// Prepares to merge frames in the order of focus.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -113,8 +112,7 @@ impl<'a> Merger<'a> {
         Ok(merger)
     }
 
-    /// The mean energy of detail where nothing is sharp, at each level: in a place that is plain, and the
-    /// frame that is least sharp there.
+    /// The mean energy of noise at each level: of the least sharp frame in plain places.
     fn measured_noise(&self) -> Result<[f32; LEVELS], PictureError> {
         let (width, height) = self.frames[0].light.size();
         let apart = (width.max(height) / SQUARES).max(SQUARE);
@@ -175,7 +173,7 @@ impl<'a> Merger<'a> {
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<f32>, PictureError> {
         let outer = region.widened(MARGIN, self.frames[0].light.size());
-        // So that regions beside each other are halved alike.
+        // Neighbouring regions must be halved on the same grid.
         let [left, top] = [outer.x, outer.y].map(|v| v % WHOLE);
         let outer = Region {
             x: outer.x - left,
@@ -233,14 +231,14 @@ impl<'a> Merger<'a> {
     }
 }
 
-/// What a frame counts: for its energy against that of noise, and for being near the sharpest one.
+/// Weight of a frame: by its energy relative to noise, and by its nearness to the sharpest frame.
 fn weight(energy: f32, near: f32) -> f32 {
     let own = ((energy - NOISE).max(0.0) + NEAR * near.max(LEAST)).min(MOST);
     (own * own * own).powi(2)
 }
 
 impl Scratch {
-    /// Begins a region.
+    /// Prepares for a region.
     fn clear(&mut self, outer: Region) {
         let (mut width, mut height) = (outer.width as usize, outer.height as usize);
         for (sums, weights) in self.sums.iter_mut().zip(&mut self.weights) {
@@ -250,7 +248,8 @@ impl Scratch {
         }
     }
 
-    /// Reads a frame as it lies on a region; which pixels it covers, if not all.
+    /// Reads a region of a frame as it lies on the reference frame; returns which pixels it covers,
+    /// `None` for all.
     fn read(
         &mut self,
         frame: &Prepared,
@@ -273,7 +272,7 @@ impl Scratch {
         Ok(covered)
     }
 
-    /// The energy of what was read at each level, of light made even by its root.
+    /// The energy of the region at each level, of the square root of light.
     fn measure(&mut self) {
         let Self { light: [red, green, blue], even, halves, doubled, energy, rows, .. } = self;
         even.resize(red.width, red.height);
@@ -292,7 +291,7 @@ impl Scratch {
         }
     }
 
-    /// What the frame counts at each level and place.
+    /// Weights of the frame at each level and place.
     fn weigh(
         &mut self,
         map: &DepthMap,
@@ -302,7 +301,7 @@ impl Scratch {
         noise: &[f32; LEVELS],
     ) {
         let Self { weight: weights, energy, even, rows, .. } = self;
-        // How near it is to the sharpest frame, halved from level to level; `even` is used up.
+        // Nearness to the sharpest frame, halved from level to level; `even` is overwritten.
         let mut near_here = std::mem::take(even);
         map.lay(near, region, &mut near_here.values);
         if let Some(covered) = covered {
@@ -314,7 +313,7 @@ impl Scratch {
             own.resize(near_here.width, near_here.height);
             let energies = energy[level].values.iter().zip(&near_here.values);
             for (own, (energy, near)) in own.values.iter_mut().zip(energies) {
-                // Beyond the frame there is nothing.
+                // Nothing counts outside the frame.
                 *own = match *near < 0.0 {
                     true => 0.0,
                     false => weight(energy / noise[level], *near),
@@ -331,7 +330,7 @@ impl Scratch {
         halve(&own[LEVELS - 1], &mut left[0], rows);
     }
 
-    /// Adds the frame's detail, and what is left, as it counts.
+    /// Adds the weighted detail and base of the frame.
     fn add(&mut self) {
         let Self { light, halves, doubled, weight, sums, weights, rows, .. } = self;
         for (colour, light) in light.iter_mut().enumerate() {
@@ -391,14 +390,14 @@ mod tests {
 
     const SIZE: (u32, u32) = (420, 300);
 
-    /// About even noise from -1 to 1, the same for the same place of the same frame.
+    /// Nearly uniform noise from -1 to 1, reproducible for each place of each frame.
     fn noise(frame: u32, [x, y]: [u32; 2], colour: usize) -> f32 {
         let bytes = [frame, x, y, colour as u32].map(u32::to_le_bytes).concat();
         let hash = blake3::hash(&bytes);
         f32::from(hash.as_bytes()[0]) / 127.5 - 1.0
     }
 
-    /// A frame that is sharp to the left, or to the right; the other side is even.
+    /// A frame that is sharp on the left or on the right; the other side is even.
     fn frame(left: bool) -> Drawn<impl Fn([u32; 2], usize) -> f32 + Sync> {
         let of = move |[x, y]: [u32; 2], colour: usize| {
             let fine = if (x / 3 + y / 3) % 2 == 0 { 0.1 } else { -0.1 };
@@ -443,7 +442,7 @@ mod tests {
                 }
                 let sharp = if at[0] < 210 { &left } else { &right };
                 for (colour, own) in pixel.iter().enumerate() {
-                    // Frames that are not sharp count for next to nothing, in the smooth way a little.
+                    // Frames that are not sharp count next to nothing; by the depth map a little.
                     let off = (own - (sharp.of)(at, colour)).abs();
                     assert!(off < 0.004, "{way:?} {at:?}: {off}");
                 }
@@ -489,7 +488,7 @@ mod tests {
         for way in [MergeMethod::Pyramid, MergeMethod::DepthMap] {
             let made = merged(&lights, way, &[whole()]);
             let gain = spread(&single) / spread(&made);
-            // Three at best.
+            // Three is the ideal.
             assert!(gain > 2.6, "{way:?}: {gain}");
         }
     }

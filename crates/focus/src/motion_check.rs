@@ -1,4 +1,4 @@
-//! What is to be doubted of frames that were placed: something moved in one of them, or the camera did.
+//! Warnings about placed frames: something in the scene moved, or the camera did.
 
 use jade_align::sharpness::{Sharpness, laid};
 use jade_optics::grid::Grid;
@@ -10,30 +10,32 @@ use rayon::prelude::*;
 
 /// Cells along the longer side of the picture in which light is compared.
 const ACROSS: usize = 192;
-/// Cells to either side over which it is made even: more than the blur grows from frame to frame.
+/// Cells to either side over which light is averaged: more than blur grows from frame to frame.
 const EVEN: usize = 2;
-/// Share by which light that is no more between those of the frames beside it is off.
+/// Least share by which light is outside the range of its neighbouring frames to count as off.
 const OFF: f32 = 0.06;
-/// And no less than this, where white is one.
+/// Least difference in linear light for that.
 const LEAST: f32 = 0.004;
-/// A step of light that stays is so many times those before and after it together, and [`OFF`] beyond.
+/// A lasting step of light is this many times the steps before and after it together, plus [`OFF`].
 const STEP: f32 = 1.5;
-/// Cells that hang together and are off, at least.
+/// Least number of connected cells that are off.
 const FEWEST: usize = 24;
-/// A step of the camera is a bump that is so many times the usual one, and by this share of the
-/// picture's longer side.
+/// A jolt of the camera is this many times the usual step, and this share of the picture's longer
+/// side.
 const BUMP: (f64, f64) = (5.0, 0.004);
 
-/// A place where one frame shows something else than those beside it, or from one on all do.
+/// A place where one frame shows something else than its neighbours, or where all frames from one
+/// on do.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Moved {
-    /// The frame, or the first of those that show the same, among the used frames in the order of focus.
+    /// The frame, or the first of those that show the change, among the used frames in the order of
+    /// focus.
     pub frame: FrameIndex<Used>,
     /// Whether the frames after it show the same.
     pub stays: bool,
     /// The middle of the place in the reference frame, in pixels.
     pub at: [f64; 2],
-    /// How far it reaches from there, in pixels.
+    /// Radius of the place, in pixels.
     pub radius: f64,
 }
 
@@ -44,9 +46,10 @@ impl Moved {
     }
 }
 
-/// Where something moved: the light of single frames leaves that of the two frames beside them, or the light
-/// of all from one on that of all before, over a place that is larger than what focus moves. At most the
-/// largest place of each frame and each kind.
+/// Places where something moved: where the light of a single frame is outside the range of its two
+/// neighbours, or the light of all frames from one on differs from that of all before. Places must
+/// be larger than what changes with focus. At most one place of each frame and each kind, the
+/// largest.
 pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
     if frames.len() < 3 {
         return vec![];
@@ -56,7 +59,7 @@ pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
         let light = laid(own.grid, &own.light, motion);
         let there: Vec<f32> = light.iter().map(|v| f32::from(u8::from(*v > 0.0))).collect();
         let (mut even, there) = (own.grid.blurred(&light, EVEN), own.grid.blurred(&there, EVEN));
-        // Where the frame ends nearby there is nothing to be compared.
+        // Near the frame's edge there is nothing to compare.
         even.iter_mut().zip(there).filter(|(_, there)| *there < 0.999).for_each(|(v, _)| *v = 0.0);
         (own.grid, even)
     };
@@ -73,7 +76,7 @@ pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
         })
     });
     let mut all: Vec<Moved> = single.collect();
-    // At the ends it is seen in the first or the last frame alone.
+    // At the ends a change is seen in the first or the last frame only.
     let came = (2..light.len() - 1).into_par_iter().filter_map(|frame| {
         let stays = |cell| stays(&light, frame, cell);
         let stays: Vec<bool> = (0..grid.cells()).map(stays).collect();
@@ -88,10 +91,10 @@ pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
     all
 }
 
-/// Whether a frame's light in a cell is not between that of the two frames beside it.
+/// Whether a frame's light in a cell is outside the range of its two neighbours.
 fn is_off(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
     let last = light.len() - 1;
-    // At an end the two frames that follow.
+    // At an end, the two frames next to it.
     let beside = match frame {
         0 => [1, 2],
         own if own == last => [last - 1, last - 2],
@@ -104,7 +107,7 @@ fn is_off(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
     low > 0.0 && own > 0.0 && far > (OFF * high).max(LEAST)
 }
 
-/// Whether the light in a cell changes to this frame as it does neither before nor after, and so stays.
+/// Whether the light in a cell changes at this frame, and neither before nor after it.
 fn stays(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
     let [a, b, c, d] = [0, 1, 2, 3].map(|i| light[frame + i - 2][cell]);
     let usual = (b - a).abs() + (d - c).abs();
@@ -112,7 +115,7 @@ fn stays(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
     all && (c - b).abs() > (OFF * b.max(c)).max(LEAST) + STEP * usual
 }
 
-/// The middle and the radius in pixels of the largest place that is marked, if it is large enough.
+/// Middle and radius in pixels of the largest marked place; `None` where it is too small.
 fn place(grid: Grid, marked: &[bool]) -> Option<([f64; 2], f64)> {
     let place = largest(grid, marked).filter(|cells| cells.len() >= FEWEST)?;
     let count = place.len() as f64;
@@ -122,7 +125,7 @@ fn place(grid: Grid, marked: &[bool]) -> Option<([f64; 2], f64)> {
     Some((sum.map(|v| v / count), radius))
 }
 
-/// The most cells that hang together.
+/// The largest set of connected marked cells.
 fn largest(grid: Grid, marked: &[bool]) -> Option<Vec<usize>> {
     let mut left = marked.to_vec();
     let mut most: Option<Vec<usize>> = None;
@@ -151,18 +154,18 @@ fn largest(grid: Grid, marked: &[bool]) -> Option<Vec<usize>> {
     most
 }
 
-/// A step on which the camera moved far more than on the others.
+/// A step over which the camera moved far more than over the others.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Bump {
     /// The used frames before and after it, in the order of focus.
     pub between: [FrameIndex<Used>; 2],
-    /// How far it moved, in pixels.
+    /// Distance that it moved, in pixels.
     pub px: f64,
-    /// How far it usually does.
+    /// Usual distance, in pixels.
     pub usual_px: f64,
 }
 
-/// Bumps of the camera, from the motions of frames of this size in the order of focus.
+/// Jolts of the camera, from the motions of frames of this size in the order of focus.
 pub fn bumps(motions: &[Motion], (width, height): (u32, u32)) -> Vec<Bump> {
     let middle = [width, height].map(|side| (f64::from(side) - 1.0) / 2.0);
     let places: Vec<[f64; 2]> =
@@ -197,7 +200,7 @@ mod tests {
         assert_eq!(bumps(&motions[..1], (1000, 700)), []);
     }
 
-    /// Frames of which some show something dark in one place, and light changes evenly otherwise.
+    /// Frames of which some show something dark in one place; elsewhere light changes evenly.
     fn crossed(count: usize, dark: impl Fn(usize) -> bool) -> Vec<Sharpness> {
         let grid = Grid { step: 2, across: 180, down: 120 };
         let frame = |index: usize| {

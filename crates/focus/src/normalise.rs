@@ -1,16 +1,17 @@
-//! How bright frames of a sweep are against each other.
+//! Relative brightness of the frames of a sweep.
 
 use jade_align::sharpness::{Sharpness, laid};
 use jade_optics::motion::Motion;
 use jade_optics::statistics::median;
 
-/// Frames that differ by less than this share are taken to be equally bright.
+/// Frames that differ by a smaller share count as equally bright.
 const EQUAL: f32 = 0.01;
-/// Cells that are darker than this share of the mean do not tell.
+/// Cells darker than this share of the mean are ignored.
 const DARK: f32 = 0.1;
 
-/// What brings each frame's light to that of one of them, for frames in the order of focus and their
-/// motions; 1 for all unless some differ. Neighbours are compared, as they are blurred alike.
+/// Factors that bring each frame's light to that of the frame at `reference`, for frames in the
+/// order of focus with their motions; all 1 unless some frames differ. Neighbours are compared, as
+/// they are similarly blurred.
 pub fn levels(frames: &[Sharpness], motions: &[Motion], reference: usize) -> Vec<f32> {
     let frames: Vec<Sharpness> = frames.iter().map(Sharpness::coarse).collect();
     let lay = |(frame, motion): (&Sharpness, &Motion)| laid(frame.grid, &frame.light, motion);
@@ -41,7 +42,7 @@ mod tests {
     use super::*;
     use jade_optics::grid::Grid;
 
-    /// Frames of one scene with so much light each.
+    /// Frames of one scene with different amounts of light.
     fn frames(shares: &[f32]) -> (Vec<Sharpness>, Vec<Motion>) {
         let grid = Grid { step: 2, across: 96, down: 96 };
         let scene = |cell: usize| 0.1 + 0.3 * ((cell * 7919) % 101) as f32 / 101.0;

@@ -7,50 +7,53 @@ use jade_plan::report::FocusStep;
 use serde::{Deserialize, Serialize};
 use std::cmp::Ordering;
 
-/// The sharpest frame has so many times the energy of the least sharp one in a cell that tells.
+/// In an informative cell, the sharpest frame has this many times the energy of the least sharp
+/// one.
 const TELLS: f32 = 2.0;
-/// A cell with detail has so many times the energy of the plainest tenth of them.
+/// A cell with detail has this many times the energy of the plainest tenth of the cells.
 const DETAILED: f32 = 3.0;
-/// And so large a share of that of the most detailed cells: a tenth of their contrast.
+/// It also has this share of the energy of the most detailed cells: a tenth of their contrast.
 const FAINT: f32 = 0.01;
-/// Share of those that must tell.
+/// Share of the cells with detail that must be informative.
 const TELLING: f32 = 0.4;
-/// Fewer cells do not tell an order.
+/// Least number of informative cells.
 const FEWEST: usize = 12;
-/// Share of the cells that are sharp in frames side by side alone, as the focus passes once.
+/// Share of the cells that must be sharp only in adjacent frames, as the focus passes once.
 const ONE_PEAK: f32 = 0.8;
-/// A step that is so many times the usual one is nearer to two than to one.
+/// A step that is this many times the usual one is nearer to two steps than to one.
 const WIDE: f32 = std::f32::consts::SQRT_2;
-/// What lies beyond the last plane is sharpest there too, so that more changes on the step to it.
+/// Beyond the last plane everything is sharpest in the last frame, so that more changes on the step
+/// to it.
 const END: f32 = 1.2;
-/// Steps before and after one that tell what is usual.
+/// Steps before and after one from which the usual step is taken.
 const BESIDE: usize = 3;
-/// Frames whose light has less in common with that of most, in which one is all, show something else.
+/// A frame whose light correlates less than this with that of most others shows something else; 1
+/// is full correlation.
 const STRANGE: f32 = 0.7;
-/// One that is a smaller share shows a plane twice.
+/// Two frames less than this share of a step apart show the same plane.
 const SAME: f32 = 0.3;
 
-/// Frames of a sweep in the order of focus, from the end at which more of them came first. `S` is the
-/// space in which they are numbered.
+/// Frames of a sweep in the order of focus, from the end at which more of them were given first.
+/// `S` is the space of their indices.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(bound(serialize = "", deserialize = ""))]
 pub struct Order<S> {
     /// The frames, from one end of the sweep to the other.
     pub frames: PerFrame<InOrder, FrameIndex<S>>,
-    /// From each frame to the next, one less than there are frames.
+    /// Steps from each frame to the next, one fewer than frames.
     pub steps: Vec<Step>,
 }
 
 impl<S: Copy> Order<S> {
-    /// Takes the steps to and from a frame in which nothing is in focus, before or behind all that is
-    /// there, for usual ones: how far they are is not told.
+    /// Sets the steps to and from a frame in which nothing is in focus (in front of everything or
+    /// behind it) to the usual length, as their true length is unknown.
     pub fn untold(&mut self, place: FrameIndex<InOrder>) {
         let place = place.number();
         let beside = place.saturating_sub(1)..(place + 1).min(self.steps.len());
         self.steps[beside].iter_mut().for_each(|step| step.length = 1.0);
     }
 
-    /// What is to be doubted, a sentence each, of frames with these names.
+    /// Sentences about what a person should check; `names` are those of all frames.
     pub fn doubts(&self, names: &PerFrame<S, &str>) -> Vec<String> {
         let pairs = self.frames.as_slice().windows(2).zip(&self.steps);
         let doubt = |(pair, step): (&[FrameIndex<S>], &Step)| {
@@ -69,33 +72,33 @@ impl<S: Copy> Order<S> {
         pairs.filter_map(doubt).collect()
     }
 
-    /// The same order of the same frames by their numbers in another space.
+    /// The same order with indices in another space.
     pub fn by<T: Copy>(self, numbers: &PerFrame<S, FrameIndex<T>>) -> Order<T> {
         let frames = self.frames.into_iter().map(|i| numbers[i]).collect();
         Order { frames, steps: self.steps }
     }
 
-    /// Takes the sweep from its other end.
+    /// Reverses the order.
     pub fn reverse(&mut self) {
         self.frames.as_mut_slice().reverse();
         self.steps.reverse();
     }
 }
 
-/// From one frame of a sweep to the next.
+/// The step from one frame of a sweep to the next.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Step {
-    /// How far the focus moved, against the usual step.
+    /// How far the focus moved; 1 is the usual step.
     pub length: f32,
 }
 
 impl Step {
-    /// Whether a plane is missing between the two.
+    /// Whether a plane is missing between the two frames.
     pub fn is_wide(self) -> bool {
         self.length > WIDE
     }
 
-    /// Whether both show the same plane.
+    /// Whether both frames show the same plane.
     pub fn is_double(self) -> bool {
         self.length < SAME
     }
@@ -107,9 +110,10 @@ impl From<Step> for FocusStep {
     }
 }
 
-/// Puts frames in the order in which the focus moves through the scene, whatever their own order:
-/// the shortest path through what is sharp in them. `None` where that is not told: fewer than three
-/// frames, of other sizes, or little that is sharp in some of them side by side only.
+/// Puts frames in the order in which the focus moves through the scene, however they were given:
+/// the shortest path through what is sharp in them. `None` where there is no clear order: fewer
+/// than three frames, frames of different sizes, or too few cells that are sharp only in adjacent
+/// frames.
 pub fn order(frames: &[Sharpness]) -> Option<Order<Readable>> {
     let first = frames.first()?;
     if frames.len() < 3 || frames.iter().any(|frame| frame.grid != first.grid) {
@@ -144,7 +148,7 @@ pub fn order(frames: &[Sharpness]) -> Option<Order<Readable>> {
     let mut lengths: Vec<f32> = order.windows(2).map(|pair| apart(pair[0], pair[1])).collect();
     lengths[0] /= END;
     lengths[count - 2] /= END;
-    // Against those beside it, as what is sharp differs more in some parts of the sweep.
+    // Relative to neighbouring steps, as sharpness changes more in some parts of the sweep.
     let usual = |step: usize| {
         let near = step.saturating_sub(BESIDE)..(step + BESIDE + 1).min(lengths.len());
         let mut near: Vec<f32> = near.filter(|i| *i != step).map(|i| lengths[i]).collect();
@@ -154,13 +158,14 @@ pub fn order(frames: &[Sharpness]) -> Option<Order<Readable>> {
     Some(Order { frames: order.into_iter().map(FrameIndex::new).collect(), steps })
 }
 
-/// Frames whose light lies quite otherwise than that of most, the least alike first: at most a quarter of
-/// all. Blur and a little growing hardly change how light lies in large cells.
+/// Frames whose light is distributed quite differently from that of most, the least alike first: at
+/// most a quarter of all. Blur and small changes of magnification hardly change the light of large
+/// cells.
 pub fn strangers(frames: &[Sharpness]) -> Vec<usize> {
     if frames.windows(2).any(|pair| pair[0].grid != pair[1].grid) {
         return vec![];
     }
-    // However bright they are: the mean is taken out, and the rest is of length one.
+    // Independent of brightness: the mean is subtracted, and the rest normalised.
     let even = |mut light: Vec<f32>| -> Vec<f32> {
         let mean = light.iter().sum::<f32>() / light.len() as f32;
         light.iter_mut().for_each(|v| *v -= mean);
@@ -179,8 +184,8 @@ pub fn strangers(frames: &[Sharpness]) -> Vec<usize> {
     all.into_iter().map(|(frame, _)| frame).collect()
 }
 
-/// For each frame, how sharp it is in the cells that tell: from none, as in the least sharp frame, to
-/// one, as in the sharpest.
+/// For each frame, its sharpness in the informative cells: from 0, as in the least sharp frame, to
+/// 1, as in the sharpest.
 fn shares(frames: &[Sharpness]) -> Vec<Vec<f32>> {
     let ends = |cell: usize| {
         let all = frames.iter().map(|frame| frame.cells[cell]);
@@ -190,7 +195,7 @@ fn shares(frames: &[Sharpness]) -> Vec<Vec<f32>> {
         (0..frames[0].cells.len()).map(|cell| (cell, ends(cell))).collect();
     let mut low: Vec<f32> = cells.iter().map(|(_, (low, _))| *low).collect();
     let tenth = low.len() / 10;
-    // About what noise alone has; next to none where it was smoothed away or compressed.
+    // About the energy of noise; next to nothing where noise was smoothed away or compressed.
     let plain = *low.select_nth_unstable_by(tenth, f32::total_cmp).1;
     let mut most: Vec<f32> = cells.iter().map(|(_, (_, high))| *high).collect();
     let hundredth = most.len() - 1 - most.len() / 100;
@@ -198,7 +203,7 @@ fn shares(frames: &[Sharpness]) -> Vec<Vec<f32>> {
     cells.retain(|(_, (_, high))| *high > (DETAILED * plain).max(FAINT * most));
     let detailed = cells.len();
     cells.retain(|(_, (low, high))| *high > TELLS * low);
-    // Where all is sharp at once, little differs but what moves.
+    // Where everything is sharp at once, little differs except what moves.
     if (cells.len() as f32) < TELLING * detailed as f32 {
         cells.clear();
     }
@@ -211,8 +216,8 @@ fn shares(frames: &[Sharpness]) -> Vec<Vec<f32>> {
     frames.iter().map(one).collect()
 }
 
-/// How much of what is sharp in either of two frames is sharp in both, from none to one: frames that
-/// are far apart are alike in what is blurred in both.
+/// How much of what is sharp in either of two frames is sharp in both, 0 to 1. Frames far apart
+/// would otherwise be alike in what is blurred in both.
 fn alike(one: &[f32], other: &[f32]) -> f32 {
     let (mut both, mut either) = (0.0, 1e-6);
     for (a, b) in one.iter().zip(other) {
@@ -223,10 +228,10 @@ fn alike(one: &[f32], other: &[f32]) -> f32 {
     both / either
 }
 
-/// A path through all frames: those that are most alike are linked first, and no frame to more than two
-/// others (the greedy edges of Bentley 1992). The links of neighbours are the strongest however many
-/// frames there are, which is not so of the eigenvectors of the graph of likeness: what all frames have
-/// in common outweighs a long chain there.
+/// A path through all frames: the most similar frames are linked first, each to at most two others
+/// (the greedy edges of Bentley 1992). Links between neighbours are the strongest whatever the
+/// number of frames. This does not hold for eigenvectors of the similarity graph, where what all
+/// frames have in common outweighs a long chain.
 fn chained(alike: &[Vec<f32>]) -> Vec<usize> {
     let count = alike.len();
     let mut pairs: Vec<(usize, usize)> =
@@ -256,8 +261,8 @@ fn chained(alike: &[Vec<f32>]) -> Vec<usize> {
     paths.into_iter().find(|path| !path.is_empty()).unwrap_or_default()
 }
 
-/// Turns parts of the path round, moves single frames, and puts the end before the beginning, while
-/// frames beside each other become more alike (Croes 1958).
+/// Reverses parts of the path, moves single frames, and moves the end before the beginning, as long
+/// as adjacent frames become more alike (Croes 1958).
 fn shorten(order: &mut Vec<usize>, alike: &[Vec<f32>]) {
     let count = order.len();
     let length = |order: &[usize]| -> f32 {
@@ -292,7 +297,7 @@ mod tests {
     use super::*;
     use jade_optics::grid::Grid;
 
-    /// Frames that are each sharp in a narrow band alone, and noisy everywhere.
+    /// Frames that are each sharp in a narrow band only, and noisy everywhere.
     fn bands(count: usize, seed: u64) -> Vec<Sharpness> {
         let grid = Grid { step: 60, across: 48, down: 32 };
         let noise = |frame: usize, cell: usize| {
@@ -336,7 +341,7 @@ mod tests {
     fn long_sweeps_of_thin_planes_are_put_in_order() {
         for (count, seed) in [(12, 1), (30, 2), (45, 3), (60, 4), (60, 5)] {
             let all = bands(count, seed);
-            // In an order that is not theirs.
+            // The frames are given in another order.
             let mut shown: Vec<usize> = (0..count).collect();
             shown.sort_by_key(|i| (*i as u64 + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15 ^ seed));
             let frames: Vec<Sharpness> = shown.iter().map(|i| all[*i].clone()).collect();

@@ -1,4 +1,4 @@
-//! Halving and doubling pictures, as in a pyramid (Burt and Adelson 1983).
+//! Halves and doubles pictures, as in a pyramid (Burt and Adelson 1983).
 
 /// A plane of values, row by row.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -12,13 +12,13 @@ pub struct Plane {
 }
 
 impl Plane {
-    /// Takes this size; what it holds is to be written.
+    /// Takes a size; the values must be written afterwards.
     pub fn resize(&mut self, width: usize, height: usize) {
         (self.width, self.height) = (width, height);
         self.values.resize(width * height, 0.0);
     }
 
-    /// The same of nothing.
+    /// Takes a size and sets all values to zero.
     pub fn clear(&mut self, width: usize, height: usize) {
         self.resize(width, height);
         self.values.fill(0.0);
@@ -29,8 +29,8 @@ impl Plane {
     }
 }
 
-/// Half the size: every other value of what (1 4 6 4 1) makes even. Beyond the edges are the outermost
-/// values. `rows` is memory that is used again.
+/// Halves a plane: every other value after smoothing by (1 4 6 4 1). Edge values are repeated
+/// beyond the edges. `rows` is scratch memory.
 pub fn halve(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
     let (width, height) = (from.width.div_ceil(2), from.height.div_ceil(2));
     out.resize(width, height);
@@ -57,7 +57,7 @@ pub fn halve(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
     }
 }
 
-/// The other way, to a size that halves to this one.
+/// Doubles a plane to a size that halves to its own.
 pub fn double(from: &Plane, (width, height): (usize, usize), out: &mut Plane, rows: &mut Vec<f32>) {
     out.resize(width, height);
     rows.resize(from.width, 0.0);
@@ -99,7 +99,7 @@ pub fn double(from: &Plane, (width, height): (usize, usize), out: &mut Plane, ro
     }
 }
 
-/// Makes squares of values even: a Gaussian of one value along both axes.
+/// Squares of values, smoothed by a Gaussian of one value along both axes.
 pub fn spread_squares(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
     let Plane { width, height, .. } = *from;
     out.resize(width, height);

@@ -1,6 +1,6 @@
-//! Where the frames of a sweep lie: each is looked for in its neighbours, as those that are further
-//! apart are sharp in different places, and all are placed together. What is far out of focus hardly
-//! counts: what covers it spreads over it, and it seems to lie elsewhere.
+//! Registers the frames of a sweep. Each frame is registered to its neighbours, as frames further
+//! apart are sharp in different places, and all are solved together. Places far out of focus hardly
+//! count: blur from what covers them shifts their apparent position.
 
 use super::order::strangers;
 use super::weights::FocusWeights;
@@ -15,33 +15,34 @@ use jade_plan::{CoreError, SceneModel};
 use nalgebra::{DMatrix, DVector, Matrix3};
 use rayon::prelude::*;
 
-/// How many frames further on a frame is looked for.
+/// Number of following frames that a frame is registered to.
 const AHEAD: usize = 2;
-/// Times that all are placed, what fits badly counting less each time.
+/// Rounds of solving; outliers count less in each round.
 const ROUNDS: usize = 12;
-/// Values of a similarity.
+/// Parameters of a similarity.
 const VALUES: usize = 4;
 
-/// By places that are less sharp a frame is not known again.
+/// Least sharpness of places by which a frame is recognised.
 const KNOWN: f64 = 0.1;
-/// Places that are less sharp in two frames together do not tell how they lie.
+/// Least sharpness in both frames of places that measure their offset.
 const COUNTS: f64 = 0.05;
-/// Unless nothing is sharper.
+/// That limit where nothing is sharper.
 const HARDLY: f64 = 0.005;
-/// Patches of a frame that are looked for in others at most.
+/// Most patches of a frame.
 const PATCHES: usize = 400;
-/// Patches that are less sharp in all, in whole sharp ones, do not tell how two frames lie.
+/// Least sharpness of all patches together, in fully sharp ones, that measures the offset of two
+/// frames.
 const ENOUGH: f64 = 0.5;
-/// A frame in which a smaller share of the usual is sharp is left out for that reason, if it shows what the
-/// others do.
+/// A frame with less than this share of the usual sharp places is left out for that reason, if it
+/// shows the same scene.
 const FAINT: f64 = 0.4;
-/// Patches that are blurred quite differently count for this share of detail.
+/// Least share of detail with which differently blurred patches count.
 const LEAST_ALIKE: f64 = 0.01;
-/// A frame that seems to be so many times as large as the reference frame, or as small, is not placed.
+/// Largest magnification or reduction, relative to the reference frame, of a frame that is placed.
 const LARGER: f64 = 2.0;
-/// Patches that are less sharp do not tell how well a frame is placed.
+/// Least sharpness of patches that measure how well a frame is placed.
 const SHARP: f64 = 0.3;
-/// Unless there are fewer of the others.
+/// Fewer of those are too few: then less sharp ones count as well.
 const FEWEST: usize = 10;
 
 /// Patches of one frame that are seen in another.
@@ -49,16 +50,16 @@ struct Link {
     reference: usize,
     frame: usize,
     seen: Vec<Sighting>,
-    /// How sharp each is in both frames, and how alike, from none to one.
+    /// Sharpness of each patch in both frames times the likeness of their blur, 0 to 1.
     sharp: Vec<f64>,
 }
 
-/// What is seen of a frame in another, or the number of a frame and why not.
+/// Sightings of a frame in another; or the index of a frame and the reason why there are none.
 type Looked = Result<Link, (usize, String)>;
 
-/// Places frames of this sharpness, which are given in the order of focus and are of one size, on one
-/// of them. Motions are similarities: as the focus moves the picture grows, and the camera shifts and
-/// turns a little. A frame that cannot be placed with most of the others says why.
+/// Places frames, given in the order of focus and of one size, on one of them. Motions are
+/// similarities: as the focus moves, the magnification changes, and the camera shifts and rotates a
+/// little. A frame that cannot be placed with most of the others carries a reason.
 ///
 /// # Errors
 /// [`CoreError::Cancelled`], [`CoreError::Picture`].
@@ -135,7 +136,7 @@ pub fn place(
             let own = links.iter().filter(|link| link.frame == frame || link.reference == frame);
             let all = own.flat_map(|link| link.offs(&motions).into_iter().zip(&link.sharp));
             let (sharp, hardly): (Vec<_>, Vec<_>) = all.partition(|(_, share)| **share > SHARP);
-            // What is hardly sharp tells of frames in which nothing else is.
+            // Where nothing else is sharp, what is hardly sharp counts.
             let offs = if sharp.len() < FEWEST { [sharp, hardly].concat() } else { sharp };
             let offs: Vec<f64> = offs.into_iter().map(|(off, _)| off).collect();
             let (matched, rms_px) = (offs.len(), Some(usual(offs)));
@@ -151,15 +152,15 @@ pub fn place(
     Ok(placed)
 }
 
-/// Whether a lens may have drawn a frame so, from another one of its sweep.
+/// Whether a motion is plausible between two frames of a sweep.
 fn is_likely(motion: &Matrix3<f64>) -> bool {
     let scale = motion[(0, 0)].hypot(motion[(1, 0)]);
     (1.0 / LARGER..LARGER).contains(&scale)
 }
 
-/// Whether placed frames come from far to near: where the focus is nearer, the picture is larger.
+/// Whether placed frames come from far to near: with the focus nearer, the magnification is larger.
 pub fn comes_nearer(placed: &[Aligned]) -> bool {
-    /// Ratio of sizes from which on they tell.
+    /// Least ratio of magnifications that decides it.
     const TELLS: f64 = 3e-4;
     let scale = |own: &Aligned| match own.motion.as_ref()? {
         Motion::Homography(m) => Some(m[(0, 0)].hypot(m[(1, 0)])),
@@ -167,7 +168,7 @@ pub fn comes_nearer(placed: &[Aligned]) -> bool {
     };
     let mut scales = placed.iter().filter_map(scale);
     let first = scales.next();
-    // A larger frame is made smaller to lie on the reference frame.
+    // A larger frame is reduced to lie on the reference frame.
     first.zip(scales.next_back()).is_some_and(|(first, last)| first > last + TELLS)
 }
 
@@ -195,8 +196,8 @@ fn no_neighbours() -> String {
     "Its details do not match those of the frames beside it: something else, or the camera was moved too far.".to_owned()
 }
 
-/// Root mean square of distances, without the tenth that is furthest off: what something that moves
-/// covers says nothing of the others.
+/// Root mean square of distances, without the largest tenth: a place covered by something that
+/// moves says nothing about the others.
 fn usual(mut offs: Vec<f64>) -> f64 {
     offs.sort_by(f64::total_cmp);
     offs.truncate((offs.len() * 9).div_ceil(10));
@@ -204,7 +205,7 @@ fn usual(mut offs: Vec<f64>) -> f64 {
 }
 
 impl Link {
-    /// How far its patches lie off under the motions of all frames, in pixels of the reference.
+    /// Distances of its patches under the motions of all frames, in pixels of the reference frame.
     fn offs(&self, motions: &[Matrix3<f64>]) -> Vec<f64> {
         let off = |s: &Sighting| {
             let [x, y] = apply(&motions[self.frame], s.at);
@@ -215,13 +216,13 @@ impl Link {
     }
 }
 
-/// How alike a patch is blurred in both frames, from none to one: what is sharper in one of them seems to
-/// go with the focus, and over many frames that adds up.
+/// How alike a patch is blurred in both frames, 0 to 1. What is sharper in one of them seems to
+/// move with the focus, and over many frames that error adds up.
 fn alike(seen: &Sighting) -> f64 {
     seen.detail.min(1.0 / seen.detail).max(LEAST_ALIKE).powi(2)
 }
 
-/// Which frames hang together by links: most of them.
+/// Whether each frame belongs to the largest set of linked frames.
 fn most(count: usize, links: &[Link]) -> Vec<bool> {
     let mut groups: Vec<usize> = (0..count).collect();
     for _ in 0..count {
@@ -235,8 +236,8 @@ fn most(count: usize, links: &[Link]) -> Vec<bool> {
     groups.iter().map(|group| *group == largest).collect()
 }
 
-/// The frame that is held by the most that is sharp. On one that is held by little all could shrink to a
-/// point, as only what links others to it speaks against that.
+/// The frame with the strongest links. On a weakly linked reference frame all others could shrink
+/// to a point, as only its few links speak against that.
 fn firmest(count: usize, links: &[Link]) -> usize {
     let held = |frame: usize| -> f64 {
         let own = links.iter().filter(|link| link.frame == frame || link.reference == frame);
@@ -245,11 +246,11 @@ fn firmest(count: usize, links: &[Link]) -> usize {
     (0..count).max_by(|a, b| held(*a).total_cmp(&held(*b))).unwrap_or(0)
 }
 
-/// The similarities of all frames that bring what the links show together best, by iterated weights
-/// (Cauchy's loss); those of frames without links are of no use.
+/// The similarities of all frames that fit the links best, by robust iterated weights (Cauchy's
+/// loss); those of frames without links are meaningless.
 fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Vec<Matrix3<f64>> {
     let mut motions = vec![Matrix3::identity(); count];
-    // Without a floor the few sharpest patches would decide alone.
+    // Without a floor a few sharp patches would decide alone.
     let errors = links.iter().flat_map(|link| &link.seen).map(|s| s.error as f32);
     let mut errors: Vec<f32> = errors.collect();
     if errors.is_empty() {
@@ -268,7 +269,7 @@ fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Ve
         let usual = (f64::from(median(&mut all)) / 1.18).max(1e-3);
         let size = VALUES * (count - 1);
         let (mut normal, mut right) = (DMatrix::zeros(size, size), DVector::zeros(size));
-        // A frame without links stays where it is.
+        // A frame without links keeps its motion.
         (0..size).for_each(|i| normal[(i, i)] = 1e-12);
         for (link, offs) in links.iter().zip(&offs) {
             for ((s, sharp), off) in link.seen.iter().zip(&link.sharp).zip(offs) {
@@ -276,7 +277,8 @@ fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Ve
                 let weight = sharp * s.error.hypot(floor).powi(-2) / (1.0 + far * far).powi(2);
                 let (own, other) = (even(s.reference), even(s.at));
                 for axis in 0..2 {
-                    // The values of both frames that this coordinate depends on, and how.
+                    // The parameters of both frames that this coordinate depends on, with their
+                    // coefficients.
                     let mut on: Vec<(usize, f64)> = Vec::with_capacity(2 * VALUES);
                     let mut rest = 0.0;
                     for (frame, at, sign) in [(link.reference, own, 1.0), (link.frame, other, -1.0)]
@@ -317,7 +319,7 @@ mod tests {
     use super::*;
     use jade_optics::space::InFrame;
 
-    /// Similarities about the middle, and patches that are seen under them; every tenth is wrong.
+    /// Similarities about the middle, and patches seen under them; every tenth is wrong.
     fn links(motions: &[Matrix3<f64>], pairs: &[(usize, usize)]) -> Vec<Link> {
         let link = |&(reference, frame): &(usize, usize)| {
             let back = motions[frame].try_inverse().unwrap() * motions[reference];
@@ -368,7 +370,7 @@ mod tests {
         let seen =
             |detail: f64| Sighting { at: [0.0; 2], reference: [0.0; 2], error: 0.02, detail };
         assert_eq!([1.0, 2.0, 0.5].map(|detail| alike(&seen(detail))), [1.0, 0.25, 0.25]);
-        // Detail turned over, as far out of focus, is none.
+        // Inverted detail, as far out of focus, counts as none.
         assert!([0.0, -1.0, f64::INFINITY].iter().all(|detail| alike(&seen(*detail)) < 1e-3));
     }
 
@@ -386,7 +388,7 @@ mod tests {
         let motions: Vec<Matrix3<f64>> =
             (0..6).map(|i| similarity(1.0 + 0.01 * f64::from(i), 0.0, [0.0, 0.0])).collect();
         let mut all = links(&motions, &[(0, 1), (1, 2), (2, 3), (3, 4), (4, 5)]);
-        // What links the first frame is wrong, and counts for little.
+        // The links of the first frame are wrong and weak.
         let weak = &mut all[0];
         weak.sharp.fill(0.01);
         weak.seen.iter_mut().enumerate().for_each(|(i, s)| s.at[0] += (i as f64 * 2.4).sin() * 5.0);
@@ -417,7 +419,7 @@ mod tests {
         assert!(moved[1].motion.is_none());
         let both = |own: &Aligned, at| own.motion.as_ref().unwrap().to_reference(InFrame(at)).0;
         assert_eq!(both(&moved[2], [50.0, 60.0]), [50.0, 60.0]);
-        // What lies in one place of the first frame and the new reference frame still does.
+        // A place of the first frame and its place in the new reference frame still coincide.
         let [x, y] = both(&all[2], both(&moved[0], [50.0, 60.0]));
         let [u, v] = both(&all[0], [50.0, 60.0]);
         assert!((x - u).hypot(y - v) < 1e-9);

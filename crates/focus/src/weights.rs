@@ -1,18 +1,19 @@
-//! What the focus of a sweep came to, and how sharp each frame is there.
+//! Which places the focus of a sweep reached, and how sharp each frame is there.
 
 use jade_align::sharpness::Sharpness;
 use jade_optics::grid::Grid;
 use jade_optics::statistics::median;
 
-/// In focus a place has so many times its energy far out of it, where noise hides nothing.
+/// In focus, a place has this many times its energy far out of focus, where noise does not hide it.
 const TELLS: f32 = 2.0;
-/// Out of focus it has less than this share of what it has more in focus.
+/// Out of focus, a place has less than this share of its additional energy in focus.
 const OUT: f32 = 0.25;
-/// What needs more than so many times the usual way of the focus to be out of it was never in it.
+/// A place that takes more than this many times the usual number of frames to get out of focus was
+/// never in focus.
 const BEYOND: f32 = 1.5;
 
-/// How sharp frames are at each place against the sharpest of them; none is sharp where the focus did
-/// not come to.
+/// Sharpness of frames at each place, relative to the sharpest frame; 0 where the focus did not
+/// reach.
 pub(super) struct FocusWeights {
     grid: Grid,
     cells: Vec<Vec<f64>>,
@@ -36,23 +37,23 @@ impl FocusWeights {
         Self { grid, cells: frames.iter().map(one).collect() }
     }
 
-    /// Over all of a frame.
+    /// Sum over a whole frame.
     pub(super) fn whole(&self, frame: usize) -> f64 {
         self.cells[frame].iter().sum()
     }
 
-    /// At a place of a frame, in pixels; none outside.
+    /// Value at a position of a frame, in pixels; 0 outside.
     pub(super) fn at(&self, frame: usize, at: [f64; 2]) -> f64 {
         self.grid.cell(at).map_or(0.0, |cell| self.cells[frame][cell])
     }
 }
 
-/// Whether the focus of a sweep in order came to each cell. Beyond its ends cells are sharpest in the
-/// frame at this end, but are hardly less sharp in the next ones; where there is little detail, or all is
-/// blurred, noise tells nothing.
+/// Whether the focus of a sweep reached each cell. Beyond the ends of the sweep, cells are sharpest
+/// in the frame at that end but hardly less sharp in the next ones. Where there is little detail,
+/// or all is blurred, noise decides nothing.
 fn reached(frames: &[Sharpness]) -> Vec<bool> {
     let last = frames.len() - 1;
-    // The frame that is the sharpest, and how many frames from it the cell is out of focus.
+    // The sharpest frame, and how many frames further the cell is out of focus.
     let falls = |cell: usize| {
         let own = |frame: usize| frames[frame].cells[cell];
         let peak = (0..=last).max_by(|a, b| own(*a).total_cmp(&own(*b))).unwrap_or(0);
@@ -90,7 +91,8 @@ mod tests {
 
     #[test]
     fn the_focus_came_to_what_is_out_of_it_before_and_after() {
-        // Cells in rows: in focus in the third frame of five, in the last one, beyond it, and noise.
+        // Cells in rows: in focus in the third frame of five, in focus in the last, beyond the
+        // last, and noise.
         let grid = Grid { step: 1, across: 4, down: 1 };
         let frame = |cells: [f32; 4]| Sharpness { grid, cells: cells.to_vec(), light: vec![] };
         let sweep = [
@@ -101,7 +103,7 @@ mod tests {
             frame([0.1, 1.0, 1.0, 0.11]),
         ];
         assert_eq!(reached(&sweep), [true, true, false, false]);
-        // Where nothing was in focus between the ends, all may have been.
+        // Where nothing was in focus between the ends, everything may have been.
         assert_eq!(reached(&sweep[3..]), [true; 4]);
     }
 }

@@ -1,4 +1,4 @@
-//! Master frames: many dark, bias or flat frames as one.
+//! Master frames: averages of many dark, bias or flat frames.
 
 use super::master::{Master, Note};
 use super::recorded::Recorded;
@@ -12,11 +12,11 @@ use jade_plan::progress::Watch;
 use jade_plan::{CoreError, FrameRole};
 use rayon::prelude::*;
 
-/// Standard deviations from the median beyond which a sample is not averaged.
+/// Standard deviations from the median beyond which a sample is left out.
 const CLIP: f32 = 4.0;
 
 impl Master {
-    /// Averages frames, or finds what was made of them in the cache. From flats `bias` is taken off.
+    /// Averages frames, or takes their average from the cache. `bias` is subtracted from flats.
     ///
     /// # Errors
     /// [`CoreError::Frames`] when their sizes differ, [`CoreError::Picture`],
@@ -101,7 +101,7 @@ impl Master {
     }
 }
 
-/// The place of a sample's colour: of the four photosites of a mosaic's pattern, or of three.
+/// The class of a sample: one of four positions in a mosaic's pattern, or one of three colours.
 fn class(i: usize, region: Region, channels: u32) -> usize {
     match channels {
         1 => {
@@ -112,7 +112,7 @@ fn class(i: usize, region: Region, channels: u32) -> usize {
     }
 }
 
-/// The mean light of each class of samples, from patches all over the picture.
+/// The mean light of each class of samples, over patches spread over the frame.
 fn mean_light(frame: &Recorded, bias: Option<&Master>) -> Result<[f32; 4], PictureError> {
     let Shape { width, height, channels } = frame.shape();
     let (mut sums, mut counts) = ([0.0f64; 4], [0u32; 4]);
@@ -128,7 +128,7 @@ fn mean_light(frame: &Recorded, bias: Option<&Master>) -> Result<[f32; 4], Pictu
     Ok([0, 1, 2, 3].map(|class| (sums[class] / f64::from(counts[class].max(1))) as f32))
 }
 
-/// The clipped mean of each sample over all frames, and the typical standard deviation among them.
+/// The clipped mean of each sample over all frames, and their typical standard deviation.
 fn average(frames: &[Vec<f32>]) -> (Vec<f32>, f32) {
     let samples = frames[0].len();
     let mut column = Vec::with_capacity(frames.len());
@@ -143,7 +143,7 @@ fn average(frames: &[Vec<f32>]) -> (Vec<f32>, f32) {
         })
         .collect();
     let usual = match frames.len() {
-        // One frame alone shows its noise from place to place only.
+        // A single frame shows its noise only from place to place.
         1 => robust_sigma(&frames[0], median(&mut frames[0].clone())),
         _ => median(&mut spreads),
     };
@@ -151,7 +151,8 @@ fn average(frames: &[Vec<f32>]) -> (Vec<f32>, f32) {
         column.clear();
         column.extend(frames.iter().map(|frame| frame[i]));
         let middle = median(&mut column);
-        // A few frames tell their spread badly, so that it is never taken for less than usual.
+        // The spread of a few frames is uncertain, so it is never assumed to be below the usual
+        // one.
         let reach = CLIP * robust_sigma(&column, middle).max(usual);
         let kept = column.iter().filter(|v| (*v - middle).abs() <= reach);
         let (sum, count) = kept.fold((0.0, 0), |(sum, count), v| (sum + v, count + 1));

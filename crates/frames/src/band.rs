@@ -12,19 +12,19 @@ use jade_pixels::tiled::SIDE;
 use jade_plan::Demosaic;
 use rayon::prelude::*;
 
-/// Bytes beside the mosaic and what comes out that developing takes at most.
+/// Most bytes that developing takes, beside the mosaic and its output.
 pub fn developing_bytes(width: u32) -> u64 {
     let rows = u64::from(SIDE) + 2 * MARGIN as u64;
-    // Light, the planes of the fine way, colours and codes.
+    // Light, the planes of fine demosaicing, colours and codes.
     let pixel = 4 + demosaic::BYTES_FOR_PIXEL + 12 + 6;
     rayon::current_num_threads() as u64 * rows * u64::from(width) * pixel
 }
 
-/// Develops a mosaic into stored light, balanced as shot: whole rows of interleaved codes, brought
-/// upright, top to bottom.
+/// Develops a mosaic into stored light, balanced as shot. `rows` gets whole rows of interleaved
+/// codes, upright, from top to bottom.
 ///
 /// # Errors
-/// [`PictureError::Io`] of a master frame, or what `rows` returned.
+/// [`PictureError::Io`] of a master frame, or the error of `rows`.
 pub fn develop(
     mosaic: &Mosaic,
     orientation: Orientation,
@@ -44,7 +44,7 @@ pub fn develop(
     orientation.upright(&all, (mosaic.width, mosaic.height), SIDE, rows)
 }
 
-/// Memory for one band, used again for the next.
+/// Scratch memory for one band.
 #[derive(Default)]
 struct Scratch {
     recorded: Vec<f32>,
@@ -101,7 +101,7 @@ impl Developing<'_> {
                 row[MARGIN + width + x] = row[MARGIN + mirrored((width + x) as isize, width)];
             }
         }
-        // Bands and margins are even, so that every band begins as the mosaic does.
+        // Bands and margins are even, so that every band begins with the same colour as the mosaic.
         let band = Band { size, light, pattern: mosaic.sensor.pattern };
         colours.resize(size[0] * size[1] * 3, 0.0);
         demosaic::demosaic(&band, self.way, demosaicing, colours);
@@ -110,7 +110,7 @@ impl Developing<'_> {
         Ok(())
     }
 
-    /// A row's light so that what was neutral as shot is equal in all colours.
+    /// Balances the light of a row, so that what was neutral as shot is equal in all colours.
     fn balance(&self, y: u32, recorded: &[f32], out: &mut [f32]) {
         let sensor = &self.mosaic.sensor;
         let shot = colour::as_shot(sensor);

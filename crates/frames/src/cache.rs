@@ -1,4 +1,4 @@
-//! Stage keys, and the folder where what a stage made is found again by its key.
+//! Keys of stages, and the folder where the product of a stage is found by its key.
 
 use jade_pixels::PictureError;
 use jade_plan::CoreError;
@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 pub struct Key(String);
 
 impl Key {
-    /// Changes whenever the computation changes, so that old products are not taken for new ones.
+    /// Increased whenever the computation changes, so that old products are not taken for new ones.
     const GENERATION: u32 = 20;
 
     /// The key of a stage with these settings that reads the products of `inputs`, in order.
@@ -35,25 +35,24 @@ impl Key {
     }
 }
 
-/// Maps that are made together with a combined picture.
+/// Maps that come with a picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum MapKind {
-    /// How many frames cover each position: one 16-bit number.
+    /// Number of frames that cover each position, 16 bits.
     Coverage,
-    /// How many samples were rejected at each position, and the place in order (from 1, among the
-    /// used frames) of the frame whose sample was furthest off: two 16-bit numbers.
+    /// Number of rejected samples at each position, and the place in order (from 1, among the used
+    /// frames) of the frame whose sample was furthest off; 16 bits each.
     Rejected,
-    /// Of a merged focus sweep, which frame is sharp at each position, from 0 for the first one in the
-    /// order of focus to 65534 for the last one that was placed, and 65535 where none is told: one
-    /// 16-bit number.
+    /// For a merged focus sweep, the sharpest frame at each position: 0 for the first in the order
+    /// of focus to 65534 for the last, 65535 where none is known; 16 bits.
     Depth,
-    /// Of a merged focus sweep, how certain it is which frame is sharp at each position, 0 to 65534, and
-    /// 65535 where a plane is missing: one 16-bit number.
+    /// For a merged focus sweep, the certainty of the sharpest frame at each position: 0 to 65534,
+    /// 65535 where a plane is missing; 16 bits.
     Certainty,
 }
 
 impl MapKind {
-    /// All of them.
+    /// All maps.
     pub const ALL: [Self; 4] = [Self::Coverage, Self::Rejected, Self::Depth, Self::Certainty];
 
     /// The map's name in paths and routes.
@@ -67,21 +66,21 @@ impl MapKind {
     }
 }
 
-/// Layers of which a picture was made.
+/// Layers that a picture was made from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum LayerKind {
-    /// The sky, going on behind the ground's margin: linear light, three channels.
+    /// The sky, extended behind the edge of the ground: linear light, three channels.
     Sky,
-    /// The ground, going on behind the sky's margin: linear light, three channels.
+    /// The ground, extended behind the edge of the sky: linear light, three channels.
     Ground,
     /// The share of sky, 0 to 65535: one 16-bit number.
     Mask,
-    /// A merged focus sweep without what was painted into it: linear light, three channels.
+    /// A merged focus sweep before patches were painted into it: linear light, three channels.
     Merged,
 }
 
 impl LayerKind {
-    /// All of them.
+    /// All layers.
     pub const ALL: [Self; 4] = [Self::Sky, Self::Ground, Self::Mask, Self::Merged];
 
     /// The layer's name in paths and routes.
@@ -102,7 +101,7 @@ pub struct Cache {
 }
 
 impl Cache {
-    /// The cache in `folder`, which is made when something is put there.
+    /// The cache in `folder`, which is created when something is put into it.
     pub fn at(folder: &Path) -> Self {
         Self { folder: folder.to_owned() }
     }
@@ -112,8 +111,8 @@ impl Cache {
         &self.folder
     }
 
-    /// Removes the decoded samples of all frames, several at a time: giving back the memory that
-    /// the system keeps of gigabytes takes a while.
+    /// Removes the decoded samples of all frames, several files at a time, as the system takes a
+    /// while to free gigabytes.
     pub fn drop_frames(&self) {
         let frames = self.folder.join("frames");
         let all: Vec<_> = std::fs::read_dir(&frames).into_iter().flatten().flatten().collect();
@@ -123,32 +122,32 @@ impl Cache {
         let _ = std::fs::remove_dir(frames);
     }
 
-    /// Where the decoded samples of a frame are kept.
+    /// The file of a frame's decoded samples.
     pub fn frame(&self, key: &Key) -> PathBuf {
         self.folder.join("frames").join(key.as_str()).join("0.tiles")
     }
 
-    /// Where the combined picture of a key is kept.
+    /// The file of a picture.
     pub fn picture(&self, key: &Key) -> PathBuf {
         self.folder.join("combine").join(key.as_str()).join("0.tiles")
     }
 
-    /// Where a map that was made with the combined picture of a key is kept.
+    /// The file of a map that comes with a picture.
     pub fn map(&self, key: &Key, map: MapKind) -> PathBuf {
         self.folder.join("combine").join(key.as_str()).join(map.name()).join("0.tiles")
     }
 
-    /// Where a layer of the combined picture of a key is kept.
+    /// The file of a layer of a picture.
     pub fn layer(&self, key: &Key, layer: LayerKind) -> PathBuf {
         self.folder.join("combine").join(key.as_str()).join(layer.name()).join("0.tiles")
     }
 
-    /// Where the share of sky is kept that was found in frames: one 16-bit number for each pixel.
+    /// The file of the share of sky that was found in frames: 16 bits for each pixel.
     pub fn mask(&self, key: &Key) -> PathBuf {
         self.folder.join("skyline").join(key.as_str()).join("0.tiles")
     }
 
-    /// Where a frame is kept as it lies on the reference frame of a result, for looking at.
+    /// The file of a frame as it lies on the reference frame of a result, for the screen.
     pub fn placed(&self, result: &str, frame: &Key) -> PathBuf {
         self.folder.join("placed").join(format!("{result}-{}", frame.as_str())).join("0.tiles")
     }
@@ -157,12 +156,12 @@ impl Cache {
         self.folder.join(stage).join(format!("{}.json", key.as_str()))
     }
 
-    /// What a stage noted under a key, if it did.
+    /// The small product of a stage under a key, if there is one.
     pub fn read<T: DeserializeOwned>(&self, stage: &str, key: &Key) -> Option<T> {
         serde_json::from_slice(&std::fs::read(self.note(stage, key)).ok()?).ok()
     }
 
-    /// Notes a stage's small product under its key.
+    /// Writes the small product of a stage under its key.
     ///
     /// # Errors
     /// [`CoreError::Picture`] when the folder cannot be written.

@@ -1,4 +1,4 @@
-//! Which frames calibrate which lights, and what is made of them.
+//! Chooses the calibration frames of some lights, and makes master frames of them.
 
 use crate::FrameInput;
 use crate::cache::{Cache, Key};
@@ -16,19 +16,19 @@ use jade_pixels::read::PictureFile;
 use jade_plan::progress::{Stage, Watch};
 use jade_plan::{CoreError, FrameId, FrameRole, Repair};
 
-/// Frames to calibrate with.
+/// Calibration frames.
 #[derive(Debug, Clone, Default)]
 pub struct CalibrationFrames {
     /// With the lens cap on, exposed as the lights.
     pub darks: Vec<FrameInput>,
     /// Of an evenly lit surface, through the lens as it was.
     pub flats: Vec<FrameInput>,
-    /// With the lens cap on, as short as can be.
+    /// With the lens cap on, with the shortest exposure.
     pub biases: Vec<FrameInput>,
 }
 
 impl CalibrationFrames {
-    /// Those that fit all lights, by what the files tell.
+    /// The frames that match all lights, by the facts of their files.
     fn fitting(&self, lights: &[FrameInput]) -> Result<Self, CoreError> {
         if self.darks.is_empty() && self.flats.is_empty() && self.biases.is_empty() {
             return Ok(self.clone());
@@ -42,9 +42,9 @@ impl CalibrationFrames {
         })
     }
 
-    /// Those kinds that fit other lights than they were taken for, as a ground set is, which may be
-    /// exposed otherwise or be developed already. None for a developed picture that is alone: it may be
-    /// finished, and would be calibrated twice.
+    /// The kinds of frames that match other lights than those they were taken for, as a ground set,
+    /// which may have another exposure or be developed already. None for a single developed
+    /// picture: it may be finished, and would be calibrated twice.
     pub fn as_far_as_fitting(&self, lights: &[FrameInput]) -> Self {
         let raw = lights.first().is_some_and(is_raw);
         if lights.len() == 1 && !raw {
@@ -63,13 +63,13 @@ impl CalibrationFrames {
     }
 }
 
-/// Frames with what their files tell; one that cannot be read says so when it is its turn.
+/// Frames with the facts of their files; a frame that cannot be read is reported later.
 fn told(inputs: &[FrameInput]) -> Vec<(&FrameInput, Facts)> {
     let facts = |input: &FrameInput| Some(PictureFile::open(&input.path).ok()?.facts().clone());
     inputs.iter().filter_map(|input| Some((input, facts(input)?))).collect()
 }
 
-/// Those frames of one kind that fit all lights, by what the files tell.
+/// The frames of one kind that match all lights, by the facts of their files.
 fn fitting_told(
     shows: FrameRole,
     inputs: &[FrameInput],
@@ -81,7 +81,7 @@ fn fitting_told(
     }
     let own = told(inputs);
     if own.len() < inputs.len() || lights.is_empty() {
-        // Reading them says what is wrong with them.
+        // Reading them reports what is wrong with them.
         return Ok(inputs.to_vec());
     }
     let places = fitting_all(shows, &named(&own), &named(lights), scaled);
@@ -89,15 +89,15 @@ fn fitting_told(
     Ok(places.into_iter().map(|i| inputs[i].clone()).collect())
 }
 
-/// Most light frames in which faulty samples are looked for.
+/// Most light frames in which faulty samples are searched.
 const LOOKED_AT: usize = 12;
-/// Fewer light frames do not show what stays in place.
+/// Fewer light frames do not show which samples are faulty.
 const FEWEST: usize = 4;
 
 impl Calibration {
-    /// Makes the master frames of those frames that fit the lights, or finds them in the cache, and
-    /// finds faulty samples: in the darks, or without any in `lights`, as `repair` says. `None` when
-    /// there is nothing to do.
+    /// Makes the master frames that match the lights, or takes them from the cache, and finds
+    /// faulty samples: in the darks, or without darks in `lights`, as `repair` says. `None` where
+    /// there is nothing to calibrate.
     ///
     /// # Errors
     /// [`CoreError::Frames`] when frames do not fit together, [`CoreError::Picture`],
@@ -182,7 +182,7 @@ impl Calibration {
                 true => Err(PictureError::Cancelled),
                 false => Ok(()),
             };
-            // A frame that cannot be read says so when it is its turn to be stacked.
+            // A frame that cannot be read is reported when it is stacked.
             match Recorded::open(input, cache, &mut || stop()) {
                 Ok(frame) if frames.first().is_none_or(|f| f.shape() == frame.shape()) => {
                     frames.push(frame);
@@ -203,7 +203,7 @@ fn is_raw(input: &FrameInput) -> bool {
     PictureFile::open(&input.path).is_ok_and(|file| file.sensor().is_some())
 }
 
-/// Some frames from all over the sequence.
+/// Some frames, spread over the sequence.
 fn spread(frames: &[FrameInput]) -> Vec<&FrameInput> {
     let few = frames.len().min(LOOKED_AT);
     if few < FEWEST {

@@ -1,4 +1,4 @@
-//! Calibration: what the sensor and the lens add and take is taken off and given back.
+//! Calibration: subtracts what the sensor adds, and divides by what the lens takes.
 
 use crate::cache::Key;
 use crate::defects::{self, Defects};
@@ -11,7 +11,7 @@ use jade_pixels::mosaic::Mosaic;
 use jade_pixels::tiled::Region;
 use jade_plan::{CoreError, FrameRole};
 
-/// Master frames and faulty samples of one camera, ready to be applied.
+/// Master frames and faulty samples of one camera.
 pub struct Calibration {
     pub(crate) key: Key,
     pub(crate) dark: Option<Master>,
@@ -27,23 +27,22 @@ impl std::fmt::Debug for Calibration {
 }
 
 impl Calibration {
-    /// Whether it has a flat.
+    /// Whether there is a flat.
     pub(crate) fn has_flat(&self) -> bool {
         self.flat.is_some()
     }
 
-    /// Names it; different whenever it would change a frame otherwise.
+    /// The key, different for every calibration that changes frames differently.
     pub fn key(&self) -> &Key {
         &self.key
     }
 
-    /// Faulty samples that are repaired: row, and column times samples of a pixel plus channel; in
-    /// order.
+    /// Faulty samples, sorted: row, and column times samples of a pixel plus channel.
     pub fn faults(&self) -> &[(u32, u32)] {
         &self.faults
     }
 
-    /// Whether it can be applied to a frame.
+    /// Checks that it can be applied to a frame.
     ///
     /// # Errors
     /// [`CoreError::Frames`] with one sentence.
@@ -78,7 +77,7 @@ impl Calibration {
         self.apply(facts, region, 1, light)
     }
 
-    /// Calibrates light of some whole rows, the samples of a pixel together.
+    /// Calibrates the light of some whole rows, with the samples of a pixel together.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -98,7 +97,7 @@ impl Calibration {
         let (dark, bias) = (read(&self.dark)?, read(&self.bias)?);
         match (dark, bias) {
             (Some(dark), Some(bias)) => {
-                // What gathers with time, by the time.
+                // Dark signal grows with exposure time.
                 let longer = self.longer(facts);
                 subtract(light, &dark, longer);
                 subtract(light, &bias, 1.0 - longer);
@@ -107,7 +106,7 @@ impl Calibration {
             (None, None) => {}
         }
         if let Some(flat) = read(&self.flat)? {
-            // Where hardly anything came through there is nothing to give back.
+            // Where hardly any light comes through, dividing restores nothing.
             light.iter_mut().zip(flat).for_each(|(light, share)| *light /= share.max(0.05));
         }
         let row = region.width as usize * channels as usize;
@@ -115,7 +114,7 @@ impl Calibration {
         Ok(())
     }
 
-    /// How many times as long as the darks a frame was exposed.
+    /// Exposure time of a frame relative to that of the darks.
     fn longer(&self, facts: &Facts) -> f32 {
         let dark = self.dark.as_ref().and_then(|dark| dark.note.exposure_s);
         match (facts.exposure_s, dark) {

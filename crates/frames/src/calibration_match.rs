@@ -1,18 +1,18 @@
-//! Which calibration frames belong to which lights.
+//! Matches calibration frames to lights.
 
 use crate::exposure;
 use jade_pixels::facts::Facts;
 use jade_plan::FrameRole;
 
-/// One calibration frame or light: its name and what its file tells.
+/// A calibration frame or light: its name and the facts of its file.
 pub type Named<'a> = (&'a str, &'a Facts);
 
-/// The places of those frames that calibrate `light`: darks exposed as it was, or with biases to
-/// scale them any of the same ISO; biases of the same ISO; flats through the same lens. What a file
-/// does not tell does not speak against it.
+/// The indices of the frames that calibrate `light`: darks of the same exposure, or any darks of
+/// the same ISO where biases allow scaling them; biases of the same ISO; flats through the same
+/// lens. A fact that a file does not hold does not exclude it.
 ///
 /// # Errors
-/// One sentence when there are frames, and none of them fits.
+/// One sentence when there are frames, and none of them matches.
 pub fn fitting(
     shows: FrameRole,
     frames: &[Named],
@@ -60,10 +60,10 @@ pub fn fitting(
     ))
 }
 
-/// The places of those frames that calibrate all `lights`, as [`fitting`] says for one.
+/// The indices of the frames that calibrate all `lights`, as [`fitting`] finds them for one.
 ///
 /// # Errors
-/// One sentence when none fits one of them, or others fit one than fit another.
+/// One sentence when none matches some light, or different frames match different lights.
 pub fn fitting_all(
     shows: FrameRole,
     frames: &[Named],
@@ -73,7 +73,7 @@ pub fn fitting_all(
     let Some(first) = lights.first() else { return Ok((0..frames.len()).collect()) };
     let found = fitting(shows, frames, *first, scaled)?;
     for light in lights {
-        // Darks that are scaled are scaled for each light by itself.
+        // Scaled darks are scaled for each light separately.
         if fitting(shows, frames, *light, scaled)? != found && !(scaled && shows == FrameRole::Dark)
         {
             return Err(format!(
@@ -91,7 +91,7 @@ fn known_equal(a: Option<u32>, b: Option<u32>) -> bool {
     a.zip(b).is_none_or(|(a, b)| a == b)
 }
 
-/// Within a twentieth, as cameras write times and lengths roundly.
+/// Within a twentieth, as cameras round times and lengths.
 fn near(a: Option<f64>, b: Option<f64>) -> bool {
     a.zip(b).is_none_or(|(a, b)| (a - b).abs() <= 0.05 * a.abs().max(b.abs()))
 }

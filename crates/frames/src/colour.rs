@@ -1,15 +1,15 @@
-//! From a camera's colours to light: white balance, highlights, matrix, exposure.
+//! From a camera's colours to linear light: white balance, highlights, matrix, exposure.
 
 use jade_pixels::mosaic::Sensor;
 use jade_plan::{Highlights, PreparePlan, WhiteBalance};
 
-/// What becomes of a pixel's stored light when it is read.
+/// The conversion from a pixel's stored light to its light.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Mix {
-    /// Factors of balance, none below one.
+    /// Factors of white balance, none below one.
     gains: [f32; 3],
     highlights: Highlights,
-    /// Balanced camera colours to linear light in sRGB's primaries, exposure included.
+    /// From balanced camera colours to linear light in sRGB's primaries, including exposure.
     matrix: [[f32; 3]; 3],
     /// Whether the matrix changes anything.
     mixes: bool,
@@ -21,7 +21,7 @@ impl Mix {
         let shot = as_shot(sensor);
         let wanted = neutral(sensor, &plan.white_balance);
         let mut gains = [0, 1, 2].map(|c| shot[c] / wanted[c]);
-        // The colour that is full first decides where white is.
+        // The colour that clips first decides where white is.
         let full = [0, 1, 2].map(|c| gains[c] / shot[c]).into_iter().fold(f32::MAX, f32::min);
         gains.iter_mut().for_each(|gain| *gain /= full);
         let matrix = sensor.balanced_to_srgb();
@@ -52,7 +52,7 @@ impl Mix {
         Self { gains, highlights: plan.highlights, matrix, mixes: mixes || exposure != 1.0 }
     }
 
-    /// Light of a pixel from its stored light.
+    /// The light of a pixel from its stored light.
     #[inline(always)]
     pub fn pixel(&self, stored: [f32; 3]) -> [f32; 3] {
         let mut light = [0, 1, 2].map(|c| stored[c] * self.gains[c]);
@@ -67,18 +67,18 @@ impl Mix {
     }
 }
 
-/// What the camera took for neutral, or equal colours.
+/// What the camera took for neutral; equal colours where it did not say.
 pub fn as_shot(sensor: &Sensor) -> [f32; 3] {
     sensor.neutral.unwrap_or([1.0; 3])
 }
 
-/// Codes of red, green and blue for grey under a white balance, green 1.
+/// Codes of red, green and blue of grey under a white balance, relative to green.
 fn neutral(sensor: &Sensor, balance: &WhiteBalance) -> [f32; 3] {
     let shot = as_shot(sensor);
     match (balance, sensor.xyz_to_camera) {
         (WhiteBalance::AsShot, _) | (WhiteBalance::Light { .. }, None) => shot,
         (WhiteBalance::Neutral { grey }, _) => {
-            // What was picked is light as shot.
+            // The picked light is as shot.
             let camera = match sensor.srgb_to_balanced() {
                 Some(matrix) => matrix.map(|row| (0..3).map(|c| row[c] * grey[c]).sum::<f32>()),
                 None => *grey,
@@ -93,8 +93,9 @@ fn neutral(sensor: &Sensor, balance: &WhiteBalance) -> [f32; 3] {
     }
 }
 
-/// CIE XYZ of a light of a colour temperature: daylight from 4000 K on (CIE 15:2004), a black body
-/// below (Kim et al. 2002), moved across by `tint` / 3000 in CIE 1960 v: above 0 towards green.
+/// CIE XYZ of a light source by its colour temperature: daylight from 4000 K on (CIE 15:2004), a
+/// black body below (Kim et al. 2002), shifted by `tint` / 3000 in CIE 1960 v, towards green above
+/// 0.
 pub fn light_source(kelvin: f32, tint: f32) -> [f32; 3] {
     let t = f64::from(kelvin.clamp(1700.0, 25_000.0));
     let (k, k2, k3) = (1e3 / t, 1e6 / (t * t), 1e9 / (t * t * t));
@@ -109,7 +110,7 @@ pub fn light_source(kelvin: f32, tint: f32) -> [f32; 3] {
         2222.0..4000.0 => -0.954_947_6 * x3 - 1.374_185_93 * x2 + 2.091_370_15 * x - 0.167_488_67,
         _ => -3.0 * x2 + 2.87 * x - 0.275,
     };
-    // In CIE 1960 the lines of one temperature cross the locus nearly upright.
+    // In CIE 1960, isotherms cross the locus almost vertically.
     let whole = -2.0 * x + 12.0 * y + 3.0;
     let (u, v) = (4.0 * x / whole, 6.0 * y / whole + f64::from(tint) / 3000.0);
     let whole = 2.0 * u - 8.0 * v + 4.0;
@@ -117,14 +118,14 @@ pub fn light_source(kelvin: f32, tint: f32) -> [f32; 3] {
     [(x / y) as f32, 1.0, ((1.0 - x - y) / y) as f32]
 }
 
-/// The temperature in kelvin and the tint under which a sensor's codes for grey are as shot.
+/// The temperature in kelvin and the tint under which a sensor's codes of grey are as shot.
 pub fn shot_under(sensor: &Sensor) -> Option<(f32, f32)> {
     let (shot, _) = (sensor.neutral?, sensor.xyz_to_camera?);
     let off = |kelvin: f32, tint: f32| {
         let codes = neutral(sensor, &WhiteBalance::Light { kelvin, tint });
         (codes[0] / shot[0]).ln().powi(2) + (codes[2] / shot[2]).ln().powi(2)
     };
-    // Even steps of the temperature's inverse look even.
+    // Even steps of inverse temperature look even.
     let (mut best, mut reach) = ((5500.0f32, 0.0f32), (250.0f32, 60.0f32));
     for _ in 0..14 {
         let from = best;
@@ -175,7 +176,7 @@ mod tests {
         // Stored balanced as shot, grey is equal in all colours.
         let [r, g, b] = mix.pixel([0.2; 3]);
         assert!((r - 0.2).abs() < 1e-5 && (g - 0.2).abs() < 1e-5 && (b - 0.2).abs() < 1e-5);
-        // All full is white.
+        // Clipped in all colours is white.
         assert_eq!(mix.pixel([1.0 / 0.52, 1.0, 1.0 / 0.71]).map(|v| (v * 1e4).round()), [1e4; 3]);
     }
 
@@ -199,7 +200,7 @@ mod tests {
             let any = sensor([1.0; 3]);
             let shot = sensor(neutral(&any, &WhiteBalance::Light { kelvin, tint }));
             let (k, t) = shot_under(&shot).unwrap();
-            // The locus is made of pieces that meet with a small step.
+            // The locus consists of pieces that meet with a small step.
             prop_assert!((1e6 / k - 1e6 / kelvin).abs() < 4.0 && (t - tint).abs() < 4.0, "{k} {t}");
         }
     }

@@ -1,16 +1,16 @@
-//! What a file holds, and whether it still does.
+//! The content of files, and whether it is unchanged.
 
 use jade_pixels::{PictureError, regular};
 use std::io::Read;
 use std::path::Path;
 use std::time::UNIX_EPOCH;
 
-/// BLAKE3 of a file's content as hexadecimal digits, read piece by piece.
+/// BLAKE3 of a file's content as hexadecimal digits, read in pieces.
 ///
 /// # Errors
 /// [`PictureError::Io`].
 pub fn content_hash(path: &Path) -> Result<String, PictureError> {
-    // Pieces large enough for the hash to work on many blocks at a time.
+    // Pieces are large enough for the hash to work on many blocks at a time.
     let mut piece = vec![0; 256 << 10];
     let mut hasher = blake3::Hasher::new();
     let mut file = regular::open(path)?;
@@ -24,17 +24,17 @@ pub fn content_hash(path: &Path) -> Result<String, PictureError> {
     Ok(hasher.finalize().to_hex().to_string())
 }
 
-/// What tells that a file is as it was, without reading it.
+/// Size and time of a file, by which a change is noticed without reading it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct FileState {
     /// Its size in bytes.
     pub bytes: u64,
-    /// When it was written last, in nanoseconds after the beginning of 1970.
+    /// Time of the last write, in nanoseconds since the beginning of 1970.
     pub modified_ns: i64,
 }
 
 impl FileState {
-    /// The state of a file now.
+    /// The current state of a file.
     ///
     /// # Errors
     /// [`PictureError::Io`].

@@ -4,7 +4,7 @@ use crate::colour::Mix;
 use crate::light_codes;
 use jade_pixels::colour::Encoding;
 
-/// How a frame's samples become light.
+/// The conversion from a frame's samples to light.
 pub struct Decoding {
     codes: Codes,
     mix: Option<Mix>,
@@ -12,9 +12,9 @@ pub struct Decoding {
 
 #[derive(Clone)]
 enum Codes {
-    /// Of a developed picture, by its own encoding.
+    /// A developed picture, in its own encoding.
     Encoded(Encoding),
-    /// Of prepared light.
+    /// Prepared light, as stored.
     Stored,
 }
 
@@ -55,12 +55,12 @@ impl Decoding {
         self.mix_planes([red, green, blue]);
     }
 
-    /// The same without mixing colours.
+    /// The same decoding without mixing colours.
     pub fn unmixed(&self) -> Self {
         Self { codes: self.codes.clone(), mix: None }
     }
 
-    /// Mixes the colours of unmixed light.
+    /// Mixes the colours of light that was decoded without mixing.
     pub fn mix_planes(&self, [red, green, blue]: [&mut [f32]; 3]) {
         let Some(mix) = &self.mix else { return };
         for ((r, g), b) in red.iter_mut().zip(green).zip(blue) {
@@ -68,7 +68,7 @@ impl Decoding {
         }
     }
 
-    /// The light of every code, by channel, before colours are mixed.
+    /// Light of every code, by channel, before colours are mixed.
     pub fn curves(&self) -> [&[f32]; 3] {
         match &self.codes {
             Codes::Encoded(encoding) => [0, 1, 2].map(|c| encoding.curve(c)),

@@ -1,4 +1,4 @@
-//! Hot and cold photosites: found in dark frames, or in the lights alone, and repaired.
+//! Finds hot and cold photosites, in dark frames or in the lights alone.
 
 use super::defects::{Defects, RING, middle};
 use super::recorded::Recorded;
@@ -8,22 +8,23 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE};
 use rayon::prelude::*;
 
-/// Standard deviations of one frame's noise by which a sample of the master dark stands out.
+/// Standard deviations of one frame's noise by which a faulty sample stands out of the master dark.
 const IN_DARK: f32 = 5.0;
-/// The same in a light frame.
+/// Standard deviations by which a faulty sample stands out of a light frame.
 const IN_LIGHT: f32 = 6.0;
-/// Share of the light frames in which a faulty sample is seen.
+/// Share of the light frames in which a faulty sample must stand out.
 const SEEN: f32 = 0.6;
-/// How many times the range of its neighbours of its colour a faulty sample is off.
+/// Least distance of a faulty sample from its neighbours of the same colour, relative to their
+/// range.
 const ALONE: f32 = 1.5;
-/// Share of its light that its neighbours of other colours may have at most: what comes through a
-/// lens is never this narrow.
+/// Most share of its light that its neighbours of other colours may have: no image through a lens
+/// is this narrow.
 const LONE: f32 = 0.3;
 
 /// Reads light of a region.
 pub type Read<'a> = &'a (dyn Fn(Region) -> Result<Vec<f32>, PictureError> + Sync);
 
-/// Samples that stand out in a master dark, `noise` being that of one frame.
+/// Samples that stand out of a master dark; `noise` is that of one frame.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -38,8 +39,8 @@ pub fn in_dark(shape: Shape, dark: Read, noise: f32) -> Result<Defects, PictureE
     Ok(sorted(found?.concat()))
 }
 
-/// Samples that stand out alone at the same place in most of some light frames, while what is seen
-/// moves or is wider.
+/// Samples that stand out alone at the same place in most of some light frames. Images move, or are
+/// wider.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -78,14 +79,14 @@ fn tiles(shape: Shape) -> Vec<Region> {
     Region::covering(shape.width, shape.height, [SIDE; 2])
 }
 
-/// A tile with what is around it.
+/// A tile with its surroundings.
 struct Patch {
     region: Region,
     channels: u32,
     light: Vec<f32>,
 }
 
-/// Rows and columns around a tile that are looked at.
+/// Rows and columns around a tile.
 const AROUND: u32 = 4;
 
 impl Patch {
@@ -106,7 +107,7 @@ impl Patch {
         (tile.y..tile.y + tile.height).flat_map(move |y| columns.clone().map(move |x| (y, x)))
     }
 
-    /// Light at a place some pixels from a sample, if that lies inside.
+    /// Light at an offset from a sample, if it lies inside.
     fn at(&self, (y, x): (u32, u32), [dx, dy]: [i32; 2]) -> Option<f32> {
         let (column, channel) = (x / self.channels, x % self.channels);
         let column = column.checked_add_signed(dx)?.checked_sub(self.region.x)?;
@@ -117,7 +118,7 @@ impl Patch {
         })
     }
 
-    /// What a sample has more than those of its colour around it.
+    /// Excess of a sample over its neighbours of the same colour.
     fn excess(&self, at: (u32, u32)) -> f32 {
         let own = self.at(at, [0, 0]).unwrap_or(0.0);
         own - middle(RING.iter().filter_map(|off| self.at(at, *off))).unwrap_or(own)
@@ -127,12 +128,13 @@ impl Patch {
     fn noise(&self, tile: Region) -> f32 {
         let some = self.samples(tile).step_by(13);
         let mut off: Vec<f32> = some.map(|at| self.excess(at).abs()).collect();
-        // The median of eight is itself a little off.
+        // The median of eight is itself slightly off.
         if off.is_empty() { 0.0 } else { 1.4826 * median(&mut off) / 1.09 }
     }
 
-    /// Whether a sample may be lone, told quickly: as it would be off by more than the range of its
-    /// neighbours of its colour, the mean of any two of them is off it by a third of that at least.
+    /// A quick test whether a sample may be isolated. An isolated sample is off by more than the
+    /// range of its neighbours of the same colour, so it is off the mean of any two of them by at
+    /// least a third of that.
     #[inline]
     fn may_be_lone(&self, (y, x): (u32, u32), noise: f32) -> bool {
         let row = self.region.width as usize * self.channels as usize;
@@ -147,20 +149,20 @@ impl Patch {
         }
     }
 
-    /// Whether a sample stands out, and its neighbours do not, as they would in an image.
+    /// Whether a sample stands out and its neighbours do not, as they would in an image.
     fn is_lone(&self, at: (u32, u32), noise: f32) -> bool {
         let excess = self.excess(at);
         if excess.abs() <= IN_LIGHT * noise.max(1e-7) {
             return false;
         }
-        // Where its neighbours differ much among themselves there is something to be seen.
+        // Where its neighbours differ a lot, there is something in the picture.
         let ring = || RING.iter().filter_map(|off| self.at(at, *off));
         let range = ring().fold(f32::MIN, f32::max) - ring().fold(f32::MAX, f32::min);
         if excess.abs() < ALONE * range {
             return false;
         }
         let near: f32 = match self.channels {
-            // Other colours, which are right beside it.
+            // Other colours are right beside it.
             1 => {
                 const BESIDE: [[i32; 2]; 4] = [[-1, 0], [1, 0], [0, -1], [0, 1]];
                 let place = |[dx, dy]: [i32; 2]| {
@@ -187,7 +189,7 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
-        /// The quick look passes over nothing that the thorough one would find.
+        /// The quick test never rejects what the thorough test accepts.
         #[test]
         fn what_is_lone_may_be_lone(
             light in prop::collection::vec(0.0f32..0.1, 144),

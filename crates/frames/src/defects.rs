@@ -1,13 +1,14 @@
-//! Samples that are faulty in all frames of a camera, and how they are repaired.
+//! Repairs samples that are faulty in all frames of a camera.
 
-/// Places of faulty samples: row, and column times samples of a pixel plus channel; in order.
+/// Places of faulty samples, sorted: row, and column times samples of a pixel plus channel.
 pub type Defects = Vec<(u32, u32)>;
 
-/// Samples of the same colour around one, in a mosaic as in colours.
+/// Offsets to neighbouring samples of the same colour, in a mosaic and in colours.
 pub const RING: [[i32; 2]; 8] =
     [[-2, 0], [2, 0], [0, -2], [0, 2], [-2, -2], [2, -2], [-2, 2], [2, 2]];
 
-/// The middle of eight values at most; of an even number, the average of the middle two. `None` of none.
+/// The median of at most eight values; of an even number, the mean of the two in the middle. `None`
+/// without values.
 pub fn middle(values: impl Iterator<Item = f32>) -> Option<f32> {
     let mut sorted = [0.0; 8];
     let mut count = 0;
@@ -20,8 +21,8 @@ pub fn middle(values: impl Iterator<Item = f32>) -> Option<f32> {
     (count > 0).then(|| (sorted[(count - 1) / 2] + sorted[count / 2]) / 2.0)
 }
 
-/// Gives faulty samples of some whole rows, from row `top` on, the middle of those of their colour
-/// around them that are not faulty.
+/// Replaces faulty samples of some whole rows, from row `top` on, by the median of their neighbours
+/// of the same colour that are not faulty.
 pub fn repair(faults: &Defects, top: u32, channels: u32, row: usize, light: &mut [f32]) {
     let rows = (light.len() / row) as u32;
     let first = faults.partition_point(|(y, _)| *y < top);

@@ -1,11 +1,11 @@
 //! Noise reduction of single frames: brightness and colour apart, before anything is combined.
 //!
-//! Each picture is split into what is told at one pixel, two, four and eight (the undecimated
-//! wavelets of Starck & Murtagh, "Astronomical Image and Data Analysis", 2002). At each scale a detail
-//! is kept by the share of what is told around it that is beyond the noise (a local Wiener filter,
-//! Mihcak et al. 1999): around stars all is kept, their faint rims too, so that they keep their light.
-//! How noisy a frame is at each scale is measured in the frame itself, as missing colours
-//! that were filled in make noise coarser; it grows with light as that of photons does.
+//! Each picture is split into details of one pixel, two, four and eight (the undecimated wavelets
+//! of Starck & Murtagh, "Astronomical Image and Data Analysis", 2002). At each scale a detail is
+//! kept by the share of the details' energy around it that is above the noise (a local Wiener
+//! filter, Mihcak et al. 1999). Around stars everything is kept, including their faint rims, so
+//! that they keep their light. The noise at each scale is measured in the frame itself, as
+//! interpolated colours make noise coarser; it grows with light as photon noise does.
 
 use jade_optics::light::Light;
 use jade_optics::statistics::{median, robust_sigma};
@@ -16,18 +16,18 @@ use multiversion::multiversion;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-/// Scales: one pixel, two, four, eight.
+/// Scales of details: one pixel, two, four, eight.
 const SCALES: usize = 4;
-/// Standard deviations within which all is taken for noise at the full amount: of brightness,
-/// whose coarsest scale is left alone, and of colour.
+/// Standard deviations that count as noise at the full amount: for brightness, whose coarsest scale
+/// is not touched, and for colour.
 const BRIGHT: [f32; SCALES] = [1.3, 1.3, 1.1, 0.0];
 const COLOUR: [f32; SCALES] = [1.6, 1.6, 1.6, 1.5];
-/// Side of the patches in which noise is measured, in pixels, without their surroundings.
+/// Side of the patches in which noise is measured, in pixels, without margins.
 const PATCH: u32 = 48;
 /// Patches along the longer side.
 const ACROSS: u32 = 12;
 
-/// Planes of a region: brightness, red against blue, green against both.
+/// Planes of a region: brightness, red minus blue, green minus both.
 type Planes = [Vec<f32>; 3];
 
 /// Reduces the noise of one frame.
@@ -36,28 +36,29 @@ pub struct Denoiser {
     grain: Grain,
 }
 
-/// How noisy a frame is.
+/// The noise of a frame.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Grain {
-    /// Standard deviation of each plane's noise at each scale where the light and `floor` make one.
+    /// Standard deviation of each plane's noise at each scale, where light plus `floor` is 1.
     sigma: [[f32; SCALES]; 3],
-    /// Light whose photons would make as much noise as the sensor does without any.
+    /// Light whose photon noise equals the sensor's own noise.
     floor: f32,
 }
 
-/// How far a pixel is told by others, from a scale on.
+/// Pixels around a pixel that influence it, from a scale on.
 fn reach(first: usize) -> u32 {
     let scales = SCALES - first.min(SCALES);
-    // Each scale smooths the one before, and then its details' energy.
+    // Each scale smooths the one before, and then the energy of its details.
     let smoothed: u32 = (0..scales).map(|scale| 2 << scale).sum();
     smoothed + (1 << scales)
 }
 
-/// What fills planes with the light of a region: planes, and pixels from one row to the next.
+/// Fills planes with the light of a region; the last argument is the distance from one row to the
+/// next.
 pub type Fill<'a> = &'a (dyn Fn(Region, [&mut [f32]; 3], usize) -> Result<(), PictureError> + Sync);
 
 impl Grain {
-    /// Measures a frame; `None` where it is too small to show its noise.
+    /// Measures a frame; `None` where it is too small.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -65,7 +66,7 @@ impl Grain {
         Self::within(light, &|_| true)
     }
 
-    /// The same from those regions of a picture that count.
+    /// Measures the regions of a picture that count.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -92,7 +93,7 @@ impl Grain {
             places.par_iter().map(|place| Patch::of(light, *place)).collect();
         let patches = patches?;
         let floor = floor(&patches);
-        // Details only ever add: the noise is what the plainer patches show.
+        // Details only ever add energy, so the plainer patches show the noise.
         let sigma = [0, 1, 2].map(|plane| {
             [0, 1, 2, 3].map(|scale| {
                 let mut all: Vec<f32> = patches
@@ -106,25 +107,24 @@ impl Grain {
         Ok(Some(Self { sigma, floor }))
     }
 
-    /// How noise grows with light: its standard deviation, but for a factor.
+    /// How noise grows with light: its standard deviation, up to a factor.
     pub fn noise(&self, light: f32) -> f32 {
         (light.max(0.0) + self.floor).sqrt()
     }
 }
 
 impl Denoiser {
-    /// For a frame of this grain; `None` where there is nothing to do.
+    /// For a frame with this noise; `None` where there is nothing to do.
     pub fn new(amount: Denoise, grain: Option<Grain>) -> Option<Self> {
         let grain = grain.filter(|_| amount != Denoise::default())?;
         Some(Self { amount, grain })
     }
 
-    /// Fills `planes` with the light of `region` of a picture of a size, less its noise. The picture
-    /// may be one that was halved `halved` times: its own pixels are as the frame's at a coarser
-    /// scale.
+    /// Fills `planes` with the denoised light of `region` of a picture of a size. A picture that
+    /// was halved `halved` times has the noise of the frame at coarser scales.
     ///
     /// # Errors
-    /// What `fill` returns.
+    /// The error of `fill`.
     pub fn fill(
         &self,
         (size, halved): ((u32, u32), usize),
@@ -156,10 +156,10 @@ impl Denoiser {
         Ok(())
     }
 
-    /// The light of a region, less its noise, as three planes; as [`Denoiser::fill`].
+    /// The denoised light of a region as three planes, as [`Denoiser::fill`].
     ///
     /// # Errors
-    /// What `fill` returns.
+    /// The error of `fill`.
     pub fn planes(
         &self,
         picture: ((u32, u32), usize),
@@ -172,10 +172,10 @@ impl Denoiser {
         Ok(planes)
     }
 
-    /// Takes the noise off planes of so wide a region.
+    /// Denoises planes of a region of this width.
     fn reduce(&self, parts: &mut Planes, width: usize, halved: usize) {
         let brightness = smoothed(&parts[0], width, SCALES - halved);
-        // The variance of noise follows the light around, which is told by the smoothest brightness.
+        // The variance of noise follows the light around; the smoothest brightness shows it.
         let around = brightness.last().expect("there is one scale");
         let noise: Vec<f32> =
             around.iter().map(|light| light.max(0.0) + self.grain.floor).collect();
@@ -193,8 +193,8 @@ impl Denoiser {
         }
     }
 
-    /// Takes the noise off one plane, which is ever smoother in `scales`, by an amount, within so
-    /// many standard deviations at each scale; `noise` is its variance but for a factor.
+    /// Denoises one plane, given with its smoothed versions in `scales`, by an amount, with a limit
+    /// in standard deviations at each scale; `noise` is its variance up to a factor.
     fn reduce_plane(
         &self,
         (plane, amount, within): (usize, f32, [f32; SCALES]),
@@ -219,7 +219,7 @@ impl Denoiser {
     }
 }
 
-/// A region with its surroundings, as far as the picture goes.
+/// A region with its surroundings, as far as they lie inside the picture.
 fn around(region: Region, (width, height): (u32, u32), reach: u32) -> Region {
     let (x, y) = (region.x.saturating_sub(reach), region.y.saturating_sub(reach));
     let (right, low) = (region.x + region.width + reach, region.y + region.height + reach);
@@ -241,7 +241,8 @@ fn together([bright, red_blue, green]: [f32; 3]) -> [f32; 3] {
     [both + red_blue, bright + green * 4.0 / 3.0, both - red_blue]
 }
 
-/// A plane ever smoother: by the cubic spline 1 4 6 4 1, its places one, two, four ... pixels apart.
+/// A plane, smoothed more and more by the cubic spline 1 4 6 4 1, with taps one, two, four ...
+/// pixels apart.
 fn smoothed(plane: &[f32], width: usize, scales: usize) -> Vec<Vec<f32>> {
     let mut all: Vec<Vec<f32>> = Vec::with_capacity(scales);
     for scale in 0..scales {
@@ -260,7 +261,7 @@ fn smoother(plane: &[f32], width: usize, step: usize) -> Vec<f32> {
         &plane[y * width..(y + 1) * width]
     };
     let mut out = vec![0.0; plane.len()];
-    // Edge pixels go on beyond the edge.
+    // Edge pixels are repeated beyond the edge.
     let mut padded = vec![0.0f32; width + 4 * step];
     for (y, out) in out.chunks_exact_mut(width).enumerate() {
         let at = |by: isize| row(y as isize + by * step as isize);
@@ -281,7 +282,7 @@ fn squared(finer: &[f32], coarser: &[f32], out: &mut [f32]) {
     }
 }
 
-/// Takes off details what is noise by the energy around them.
+/// Removes from details the share that is noise, by the energy around them.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 fn shrink([finer, coarser, energy, noise]: [&[f32]; 4], limit: f32, part: &mut [f32]) {
     let length = part.len();
@@ -293,10 +294,10 @@ fn shrink([finer, coarser, energy, noise]: [&[f32]; 4], limit: f32, part: &mut [
     }
 }
 
-/// The spline's sum of five rows, which are as long as `out`.
+/// The spline's weighted sum of five rows, which are as long as `out`.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 fn weigh([a, b, c, d, e]: [&[f32]; 5], out: &mut [f32]) {
-    // Equal lengths that are seen here let the processor take many at a time.
+    // Lengths that are visibly equal let the compiler vectorise.
     let length = out.len();
     let (a, b, c, d, e) = (&a[..length], &b[..length], &c[..length], &d[..length], &e[..length]);
     for i in 0..length {
@@ -304,7 +305,7 @@ fn weigh([a, b, c, d, e]: [&[f32]; 5], out: &mut [f32]) {
     }
 }
 
-/// What a patch shows of the noise.
+/// The noise in a patch.
 struct Patch {
     level: f32,
     sigma: [[f32; SCALES]; 3],
@@ -333,8 +334,8 @@ impl Patch {
     }
 }
 
-/// The light at which photons make as much noise as the sensor: where the straight line of variance
-/// over light, through the darker and the lighter half of the patches, comes to nothing.
+/// The light whose photon noise equals the sensor's noise: where the line of variance over light,
+/// through the darker and the lighter half of the patches, reaches zero.
 fn floor(patches: &[Patch]) -> f32 {
     let mut all: Vec<(f32, f32)> =
         patches.iter().map(|patch| (patch.level, patch.sigma[0][0].powi(2))).collect();
@@ -349,7 +350,7 @@ fn floor(patches: &[Patch]) -> f32 {
     }
     let ((low, quiet), (high, loud)) = (middle(dark), middle(bright));
     let slope = (loud - quiet) / (high - low).max(1e-6);
-    // Where light makes no difference, noise is everywhere the same.
+    // Where noise does not grow with light, it is the same everywhere.
     if slope <= 0.0 { 10.0 } else { (quiet / slope - low).clamp(1e-4, 10.0) }
 }
 
@@ -358,7 +359,7 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    /// Light with stars on a slope, and noise as photons make it.
+    /// Light with stars on a slope, and photon noise.
     struct Noisy {
         planes: Planes,
         size: (u32, u32),
@@ -432,7 +433,7 @@ mod tests {
     const WHOLE: Region = Region { x: 0, y: 0, width: 256, height: 224 };
     const FULL: Denoise = Denoise { luminance: 1.0, colour: 1.0 };
 
-    /// Root of the mean square of what differs from the truth in plain sky.
+    /// Root mean square of the difference to the truth in plain sky.
     fn error(planes: &Planes, of: impl Fn([f32; 3]) -> f32) -> f32 {
         let plain = (0..WHOLE.area()).filter(|i| {
             let (x, y) = (i % 256, i / 256);
@@ -487,7 +488,7 @@ mod tests {
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(12))]
 
-        /// A part is what it is in the whole: tiles show no seams.
+        /// A part equals the same part of the whole: tiles show no seams.
         #[test]
         fn parts_are_as_in_the_whole(
             x in 0u32..250, y in 0u32..220, width in 1u32..90, height in 1u32..90,
@@ -503,7 +504,7 @@ mod tests {
             }
         }
 
-        /// Colours apart and together again are what they were.
+        /// Colours are the same after splitting and joining.
         #[test]
         fn colours_come_back(pixel in prop::array::uniform3(-0.5f32..4.0)) {
             let [bright, red_blue, green] = apart(pixel.map(|v| vec![v]));

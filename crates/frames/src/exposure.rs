@@ -11,7 +11,7 @@ pub fn seconds(seconds: f64) -> String {
     }
 }
 
-/// `8 s at ISO 6400, ` to begin a reason with, where it is known.
+/// `8 s at ISO 6400, ` for the beginning of a reason; empty where it is not known.
 pub fn setting(facts: &Facts) -> String {
     let seconds = facts.exposure_s.map(seconds);
     let iso = facts.iso.map(|iso| format!("ISO {iso}"));

@@ -1,4 +1,4 @@
-//! A frame as it is given to a run: its file, its treatment and what it is calibrated with.
+//! A frame as it is given to a run: its file, treatment and calibration.
 
 use crate::cache::Key;
 use crate::calibration::Calibration;
@@ -15,42 +15,42 @@ pub struct FrameInput {
     pub path: PathBuf,
     /// The name it is reported under.
     pub name: String,
-    /// What names it.
+    /// The frame's name by its content.
     pub id: FrameId,
-    /// How the file was when it was named, where it may have been written since.
+    /// Size and time of the file when it was named, where it may have been written since.
     pub state: Option<FileState>,
     /// Its treatment.
     pub prepare: PreparePlan,
-    /// What it is calibrated with.
+    /// Its calibration.
     pub calibration: Option<Arc<Calibration>>,
 }
 
 impl FrameInput {
-    /// The key of its decoded samples: of what its treatment changes before they are stored.
+    /// The key of its decoded samples: of the settings that change them before they are stored.
     pub fn key(&self) -> Key {
         let calibration = self.calibration.iter().map(|calibration| calibration.key());
         let before: Vec<&Key> = calibration.collect();
         Key::of("frames", &(&self.id, self.prepare.demosaic), &before)
     }
 
-    /// The key of its light with all its noise and as the lens drew it, in which stars and details
-    /// are found.
+    /// The key of its light before noise reduction and lens correction, in which stars and details
+    /// are searched.
     pub fn plain_key(&self) -> Key {
         let (denoise, lens) = (Denoise::default(), LensPlan::default());
         let plain = PreparePlan { denoise, lens, ..self.prepare.clone() };
         Key::of("prepare", &plain, &[&self.key()])
     }
 
-    /// The key of its light: of its whole treatment.
+    /// The key of its light, after its whole treatment.
     pub fn light_key(&self) -> Key {
         Key::of("prepare", &self.prepare, &[&self.key()])
     }
 
-    /// Makes sure that the file still holds what it is named by: another picture under the same
-    /// name must not be taken for it.
+    /// Makes sure that the file is unchanged since it was named, so that another picture under the
+    /// same file name is not taken for it.
     ///
     /// # Errors
-    /// [`PictureError::Changed`] when it was written since and has another content.
+    /// [`PictureError::Changed`] when its content is another one.
     pub fn unchanged(&self) -> Result<(), PictureError> {
         match self.state {
             Some(state)

@@ -1,6 +1,6 @@
-//! Frames as the later steps read them: decoded samples in a tiled file, in memory or where they lie,
-//! developed and calibrated, turned to linear light where they are needed; and the cache of all that
-//! can be made again.
+//! Frames as the later steps read them: decoded samples in a tiled file, in memory or in their own
+//! file, developed and calibrated, and converted to linear light when they are read; and the cache
+//! of everything that can be made again.
 
 mod averaging;
 mod band;

@@ -1,5 +1,5 @@
-//! Prepared light as 16-bit codes: by its root, as photons' noise is even then, from a little below
-//! black to four times white.
+//! Prepared light as 16-bit codes of its square root, in which photon noise is even: from slightly
+//! below black to four times white.
 
 use jade_pixels::rounding::nearest;
 use multiversion::multiversion;
@@ -16,7 +16,7 @@ pub static LIGHT: LazyLock<Vec<f32>> = LazyLock::new(|| {
     (0..=65_535).map(|code| root(code) * root(code).abs()).collect()
 });
 
-/// The nearest codes for light; what lies outside becomes the outermost one.
+/// The nearest codes for light, clamped to the range.
 #[multiversion(targets("x86_64+avx512f+avx512vl+avx512bw", "x86_64+avx2"))]
 pub fn codes(light: &[f32], out: &mut [u16]) {
     for (light, out) in light.iter().zip(out) {
@@ -46,7 +46,7 @@ mod tests {
     }
 
     proptest! {
-        /// Far finer than the noise of any exposure.
+        /// The error is far below the noise of any exposure.
         #[test]
         fn light_is_kept_to_a_share_of_its_root(light in -0.06f32..3.99) {
             let kept = LIGHT[code(light) as usize];

@@ -1,8 +1,8 @@
-//! Light of the photosites of a sensor, before colours are found.
+//! Light of the photosites of a sensor, before demosaicing.
 
 use jade_pixels::mosaic::{Mosaic, Sensor};
 
-/// Light of codes of a row from a photosite on: 0 black, 1 where a photosite is full.
+/// Light of the codes of a row from a photosite on: 0 is black, 1 a full photosite.
 pub fn sensor_light(sensor: &Sensor, [x, y]: [u32; 2], codes: &[u16], light: &mut [f32]) {
     let scale = [0, 1].map(|dx| {
         let black = sensor.black[Sensor::place(x + dx, y)];
@@ -14,7 +14,7 @@ pub fn sensor_light(sensor: &Sensor, [x, y]: [u32; 2], codes: &[u16], light: &mu
     }
 }
 
-/// Light of some whole rows of a mosaic as they were recorded.
+/// Light of some whole rows of a mosaic, uncalibrated.
 pub fn uncalibrated_rows(mosaic: &Mosaic, rows: std::ops::Range<u32>, light: &mut [f32]) {
     let width = mosaic.width as usize;
     for (y, light) in rows.zip(light.chunks_exact_mut(width)) {

@@ -1,5 +1,5 @@
-//! What a camera recorded, before anything is done to it: light of photosites, or of the colours of
-//! a developed picture.
+//! What a camera recorded, before any treatment: light of photosites, or of the colours of a
+//! developed picture.
 
 use crate::cache::{Cache, Key};
 use crate::photosites::sensor_light;

@@ -1,26 +1,27 @@
-//! What a brush covers that was moved over a picture: discs along a line, with a soft rim.
+//! The cover of a brush stroke: discs along a line, with a soft rim.
 
 use jade_pixels::tiled::Region;
 
-/// Beyond this no picture reaches, in pixels.
+/// Positions beyond this are in no picture, in pixels.
 const FAR: f32 = 1e6;
 
-/// One movement of a brush.
+/// One stroke of a brush.
 #[derive(Debug, Clone, Copy)]
 pub struct Brush<'a> {
-    /// `[x, y, radius]` along it, in pixels.
+    /// `[x, y, radius]` along the stroke, in pixels.
     pub points: &'a [[f32; 3]],
-    /// Share of the radius over which it fades out, 0 to 1.
+    /// Share of the radius over which the stroke fades out, 0 to 1.
     pub soft: f32,
 }
 
 impl Brush<'_> {
-    /// Whether all its points are places in a picture.
+    /// Whether all points of the stroke are plausible positions in a picture.
     pub fn is_placed(&self) -> bool {
         self.points.iter().flatten().all(|v| v.is_finite() && v.abs() <= FAR)
     }
 
-    /// The pixels that it may touch in a picture of this size, if any.
+    /// The pixels that the stroke may touch in a picture of this size; `None` where it misses the
+    /// picture.
     pub fn bounds(&self, (width, height): (u32, u32)) -> Option<Region> {
         let edge = |axis: usize, side: f32| {
             self.points.iter().map(move |point| side * point[axis] + point[2].abs() + 1.0)
@@ -36,8 +37,8 @@ impl Brush<'_> {
         (x < end_x && y < end_y).then(|| Region { x, y, width: end_x - x, height: end_y - y })
     }
 
-    /// How much of each of `long` pixels of row `y` from `left` on it covers, 0 to 1. It must have a
-    /// point.
+    /// The cover of `run_length` pixels of row `y`, from column `left` on: 0 (none) to 1 (full).
+    /// The stroke must have a point.
     pub fn cover(&self, left: f32, y: f32, run_length: usize) -> Vec<f32> {
         let mut cover = vec![0.0f32; run_length];
         let single = [[self.points[0], self.points[0]]];
@@ -58,7 +59,7 @@ impl Brush<'_> {
                 let along = (((x - from[0]) * dx + (y - from[1]) * dy) / length).clamp(0.0, 1.0);
                 let radius = (from[2] + along * (to[2] - from[2])).max(0.5);
                 let (ox, oy) = (x - from[0] - along * dx, y - from[1] - along * dy);
-                // From the middle, through the soft rim, at least a pixel wide.
+                // The soft rim is at least a pixel wide.
                 let fade = (radius * self.soft.clamp(0.0, 1.0)).max(1.0);
                 let off = (radius + 0.5 - (ox * ox + oy * oy).sqrt()) / fade;
                 let off = off.clamp(0.0, 1.0);
@@ -68,8 +69,9 @@ impl Brush<'_> {
         cover
     }
 
-    /// Lays other pixels over those of `region` as far as it covers them. `part` lies inside of `region`;
-    /// `other` gives its pixels by their number, row by row, where there are some.
+    /// Lays other pixels over those of `region` as far as the stroke covers them. `part` lies
+    /// inside `region`; `other` gives the pixel of `part` with an index, row by row, where there is
+    /// one.
     pub fn lay(
         &self,
         light: &mut [[f32; 3]],
@@ -90,7 +92,7 @@ impl Brush<'_> {
         }
     }
 
-    /// Its points in a picture that begins at `origin` and is this many times smaller.
+    /// The points of the stroke in a picture that begins at `origin` and is smaller by `factor`.
     pub fn points_in(&self, origin: [u32; 2], factor: f32) -> Vec<[f32; 3]> {
         let [left, top] = origin.map(|v| v as f32);
         let place = |v: f32| (v + 0.5) / factor - 0.5;

@@ -1,4 +1,4 @@
-//! A camera's lens: pixel positions and the directions that they show.
+//! The lens of a camera: pixel positions and the directions that they show.
 
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
@@ -18,7 +18,7 @@ pub struct Lens {
 }
 
 impl Lens {
-    /// A lens without distortion.
+    /// A lens without distortion, its axis in the middle of the picture.
     pub fn plain(focal_px: f64, width: u32, height: u32) -> Self {
         let centre = [(width as f64 - 1.0) / 2.0, (height as f64 - 1.0) / 2.0];
         Self { focal_px, centre, k1: 0.0, k2: 0.0 }
@@ -33,7 +33,7 @@ impl Lens {
         Vector3::new(x * bend, y * bend, 1.0)
     }
 
-    /// Where a direction is imaged, in pixels; NaN for directions behind the camera.
+    /// The pixel position of a direction; NaN for directions behind the camera.
     pub fn project(&self, ray: Vector3<f64>) -> [f64; 2] {
         if ray.z < 1e-6 {
             return [f64::NAN; 2];

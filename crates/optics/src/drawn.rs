@@ -1,14 +1,14 @@
-//! Light that a function tells, for tests.
+//! Light given by a function, for tests.
 
 use super::light::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
-/// A picture that is drawn.
+/// A picture given by a function.
 pub struct Drawn<F> {
     /// Width and height in pixels.
     pub size: (u32, u32),
-    /// The light of each pixel, x and y, in each colour.
+    /// The light of a pixel `[x, y]` in a colour, 0 to 2.
     pub of: F,
 }
 

@@ -1,4 +1,4 @@
-//! A picture in square cells: what is told of parts of it, and laid over its pixels again.
+//! A picture in square cells, and values of cells at the picture's pixels.
 
 use jade_pixels::tiled::Region;
 use rayon::prelude::*;
@@ -16,13 +16,14 @@ pub struct Grid {
 }
 
 impl Grid {
-    /// The grid of a picture of this size in pixels, with so many cells along the longer side at most.
+    /// The grid of a picture of this size in pixels, with at most `cells` cells along the longer
+    /// side.
     pub fn of((width, height): (u32, u32), cells: u32) -> Self {
         let step = width.max(height).div_ceil(cells).max(1);
         Self { step, across: width.div_ceil(step) as usize, down: height.div_ceil(step) as usize }
     }
 
-    /// The grid of cells so many times as large.
+    /// The grid whose cells are larger by `factor`.
     pub fn coarser(&self, factor: usize) -> Self {
         let (across, down) = (self.across.div_ceil(factor), self.down.div_ceil(factor));
         Self { step: self.step * factor as u32, across, down }
@@ -33,7 +34,7 @@ impl Grid {
         self.across * self.down
     }
 
-    /// The columns and rows that hold these cells; `None` where there are none.
+    /// The columns and rows that contain these cells; `None` without cells.
     pub fn holding(&self, cells: &[usize]) -> Option<[Range<usize>; 2]> {
         let range = |of: &dyn Fn(usize) -> usize| {
             let places = || cells.iter().map(|&i| of(i));
@@ -42,7 +43,7 @@ impl Grid {
         Some([range(&|i| i % self.across)?, range(&|i| i / self.across)?])
     }
 
-    /// The cell in which a pixel position lies, if any.
+    /// The cell at a pixel position; `None` outside the picture.
     pub fn cell(&self, at: [f64; 2]) -> Option<usize> {
         let [x, y] = at.map(|v| ((v + 0.5) / f64::from(self.step)).floor());
         let inside = x >= 0.0 && y >= 0.0 && x < self.across as f64 && y < self.down as f64;
@@ -56,8 +57,8 @@ impl Grid {
         [at(cell % self.across), at(cell / self.across)]
     }
 
-    /// Values of cells at a pixel position, by straight lines between the middles of cells; beyond
-    /// the outermost middles the nearest ones.
+    /// Values of cells at a pixel position, interpolated linearly between the middles of cells;
+    /// beyond the outermost middles, the nearest value.
     pub fn at(&self, values: &[f32], [x, y]: [f64; 2]) -> f32 {
         let half = (f64::from(self.step) - 1.0) / 2.0;
         let place = |v: f64, cells: usize| {
@@ -95,7 +96,7 @@ impl Grid {
                 left + (right - left) * part
             }));
         };
-        // Between the same two rows of cells there are as many rows of pixels as a cell has.
+        // Between two rows of cells lie as many rows of pixels as a cell has.
         let (mut top, mut low, mut at) = (Vec::new(), Vec::new(), usize::MAX);
         for y in region.y..region.y + region.height {
             let (y0, y1, part) = place(y, self.down);
@@ -108,17 +109,18 @@ impl Grid {
         }
     }
 
-    /// Means over squares of `2 radius + 1` cells; at the edges, over what there is of them.
+    /// Means over squares of `2 radius + 1` cells; at the edges, over the part of the square inside
+    /// the picture.
     pub fn blurred(&self, values: &[f32], radius: usize) -> Vec<f32> {
         self.blurred_all(values.as_chunks::<1>().0, radius).into_flattened()
     }
 
-    /// The same of `N` values of each cell.
+    /// [`Grid::blurred`] of `N` values per cell.
     pub fn blurred_all<const N: usize>(&self, values: &[[f32; N]], radius: usize) -> Vec<[f32; N]> {
         self.along_columns(&self.along_rows(values, radius), radius)
     }
 
-    /// The same along rows or columns alone.
+    /// [`Grid::blurred`] along rows or along columns only.
     pub fn blurred_along(&self, values: &[f32], radius: usize, rows: bool) -> Vec<f32> {
         let values = values.as_chunks::<1>().0;
         match rows {
@@ -145,7 +147,7 @@ impl Grid {
                 }
                 let first = i.saturating_sub(radius);
                 let width = (i + radius).min(length - 1) + 1 - first;
-                // Dividing takes long, and most squares are whole.
+                // A division is slow, and most squares lie wholly inside the picture.
                 if width != mean.0 {
                     mean = (width, 1.0 / width as f64);
                 }

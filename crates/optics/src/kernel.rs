@@ -5,17 +5,17 @@
 use nalgebra::{SMatrix, SVector};
 use std::sync::LazyLock;
 
-/// Source pixels that weigh in along one axis.
+/// Source pixels under the kernel along one axis.
 pub const TAPS: usize = 6;
 /// Coefficients of each tap's polynomial.
 const TERMS: usize = 8;
 /// Pixels whose weights are computed side by side.
 pub const RUN: usize = 16;
 
-/// The polynomials of one tap's weight and of its mirror image's, by the square of `t - 0.5`,
-/// lowest power first, where `t` in 0..=1 is the position after the third tap: one weight is
-/// `even + (t - 0.5) * odd`, the other `even - (t - 0.5) * odd`. Each coefficient stands once for
-/// every pixel of a run, as vectors want it.
+/// The polynomials of one tap's weight and of its mirror image's, in the square of `t - 0.5`,
+/// lowest power first, where `t` in 0..=1 is the position after the third tap: one weight is `even
+/// + (t - 0.5) * odd`, the other `even - (t - 0.5) * odd`. Each coefficient is repeated for every
+/// pixel of a run, as vector instructions want it.
 pub struct Pair {
     pub even: [[f32; RUN]; TERMS / 2],
     pub odd: [[f32; RUN]; TERMS / 2],
@@ -26,7 +26,7 @@ pub type Kernel = [Pair; TAPS / 2];
 
 /// Lanczos with three lobes.
 pub static LANCZOS: LazyLock<Kernel> = LazyLock::new(|| {
-    // Least squares at Chebyshev's places, where the largest error comes out smallest.
+    // Least squares at Chebyshev's nodes, where the largest error comes out smallest.
     const PLACES: usize = 200;
     let places: [f64; PLACES] = std::array::from_fn(|i| {
         0.5 * ((i as f64 + 0.5) * std::f64::consts::PI / PLACES as f64).cos()

@@ -1,28 +1,29 @@
-//! What a lens does to a picture, and how it is undone: straight lines bent, colours drawn at
-//! different sizes, corners darkened. All of it depends on the distance `r` from the picture's middle,
-//! which is 1 at the corners.
+//! The flaws of a lens and how they are undone: bent lines, colours of different magnification,
+//! dark corners. All of them depend on the distance `r` from the middle of the picture, which is 1
+//! at the corners.
 //!
-//! Distortion is that of Brown ("Close-range camera calibration", 1971), its radial part. Positions
-//! and light are corrected where a frame is read, so that one resampling does all ([`crate::resample`]).
+//! Distortion is the radial part of Brown ("Close-range camera calibration", 1971). Positions and
+//! light are corrected where a frame is read, so that a frame is resampled only once
+//! ([`crate::resample`]).
 
 use crate::camera::Lens;
 use jade_pixels::tiled::Region;
 use nalgebra::Vector3;
 
-/// Where a lens draws what would stand elsewhere without its flaws, for pictures of one size.
+/// The displacement of pixels by a lens, for pictures of one size.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Geometry {
     lens: Lens,
-    /// Red, green and blue: own size, and how it grows.
+    /// Magnification `[a, b]` of red, green and blue: constant, and growing with `r^2`.
     colours: [[f64; 2]; 3],
 }
 
 impl Geometry {
-    /// For pictures of a size in pixels; `None` where nothing moves.
+    /// The displacement for pictures of a size in pixels; `None` where nothing moves.
     ///
-    /// `distortion` holds `[a, b]`: without it, what stands at `r` would stand at
-    /// `r (1 + a r^2 + b r^4)`. `red` and `blue` hold `[a, b]` each: where green stands at `r`, that
-    /// colour stands at `r (1 + a + b r^2)`.
+    /// `distortion` holds `[a, b]`: without the lens's distortion, what is seen at `r` would be at
+    /// `r (1 + a r^2 + b r^4)`. `red` and `blue` hold `[a, b]` each: where green is at `r`, that
+    /// colour is at `r (1 + a + b r^2)`.
     pub fn new(
         distortion: [f32; 2],
         red: [f32; 2],
@@ -32,27 +33,27 @@ impl Geometry {
         if [distortion, red, blue].concat().iter().all(|v| *v == 0.0) {
             return None;
         }
-        // Directions of a lens whose focal length is half the diagonal are at `r`.
+        // A lens whose focal length is half the diagonal images a direction at its own `r`.
         let flat = Lens::plain(half_diagonal((width, height)), width, height);
         let [k1, k2] = distortion.map(f64::from);
         let colours = [red, [0.0; 2], blue].map(|own| own.map(f64::from));
         Some(Self { lens: Lens { k1, k2, ..flat }, colours })
     }
 
-    /// Where what stands at a position of the corrected picture is in the frame, in pixels; of green.
+    /// The position in the frame of a position in the corrected picture, in pixels; for green.
     pub fn to_frame(&self, [x, y]: [f64; 2]) -> [f64; 2] {
         let Lens { focal_px: half, centre, .. } = self.lens;
         self.lens.project(Vector3::new((x - centre[0]) / half, (y - centre[1]) / half, 1.0))
     }
 
-    /// Where what stands at a position of the frame is in the corrected picture, in pixels.
+    /// The position in the corrected picture of a position in the frame, in pixels; for green.
     pub fn to_corrected(&self, at: [f64; 2]) -> [f64; 2] {
         let Lens { focal_px: half, centre, .. } = self.lens;
         let ray = self.lens.ray(at);
         [centre[0] + ray.x * half, centre[1] + ray.y * half]
     }
 
-    /// Where a colour (0 to 2) of what is at a position of the frame is drawn, in pixels.
+    /// The position of a colour (0 to 2) where green is at a position of the frame, in pixels.
     pub fn colour(&self, colour: usize, [x, y]: [f64; 2]) -> [f64; 2] {
         let [a, b] = self.colours[colour];
         let Lens { focal_px: half, centre, .. } = self.lens;
@@ -61,14 +62,14 @@ impl Geometry {
         [x + dx * grown, y + dy * grown]
     }
 
-    /// The same lens, where the colours were brought together already.
+    /// The same displacement for pictures whose colours were already aligned.
     pub fn of_green(&self) -> Option<Self> {
         let bends = self.lens.k1 != 0.0 || self.lens.k2 != 0.0;
         bends.then(|| Self { colours: Default::default(), ..self.clone() })
     }
 
-    /// The region of the frame that shows what lies in the middle of `region` of the corrected
-    /// picture, of the same size and inside a frame of `size`.
+    /// The region of the frame that shows the middle of `region` of the corrected picture: of the
+    /// same size, and inside a frame of `size`.
     pub fn shifted(&self, region: Region, size: (u32, u32)) -> Region {
         let middle = [
             f64::from(region.x) + (f64::from(region.width) - 1.0) / 2.0,
@@ -84,7 +85,7 @@ impl Geometry {
         Region { x, y, ..region }
     }
 
-    /// Whether colours are drawn apart.
+    /// Whether red or blue has another magnification than green.
     pub fn parts_colours(&self) -> bool {
         self.colours.as_flattened().iter().any(|v| *v != 0.0)
     }
@@ -95,8 +96,8 @@ pub fn half_diagonal((width, height): (u32, u32)) -> f64 {
     (f64::from(width) - 1.0).hypot(f64::from(height) - 1.0) / 2.0
 }
 
-/// Share of the light that comes through a lens whose shading is `[a, b, c]`, where `r2` is the square
-/// of the distance from the middle: `1 + a r^2 + b r^4 + c r^6`.
+/// Share of the light that reaches a place with vignetting `[a, b, c]`: `1 + a r^2 + b r^4 + c
+/// r^6`. `r2` is the square of the distance from the middle.
 pub fn falloff([a, b, c]: &[f32; 3], r2: f32) -> f32 {
     1.0 + r2 * (a + r2 * (b + r2 * c))
 }

@@ -1,8 +1,8 @@
-//! What everything computes with: statistics, grids and the geometry of a brush; the geometry of cameras,
+//! What every crate computes with: statistics, grids and brush geometry; the geometry of cameras,
 //! lenses and motions; light and its resampling.
 //!
-//! Pixel positions: the centre of the top-left pixel is (0, 0), x to the right, y down; [`space`] tells
-//! whose pixels they are.
+//! Pixel positions: the centre of the top-left pixel is (0, 0), x to the right, y down. [`space`]
+//! has types for whose pixels they are.
 
 pub mod brush;
 pub mod camera;

@@ -1,16 +1,16 @@
-//! Where linear light is read: region by region, or row by row from what was read ahead.
+//! Linear light of a picture, read region by region, or row by row from what was read ahead.
 
 use crate::lens::Geometry;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
-/// Where linear light of a picture can be read, region by region, from any thread.
+/// Linear light of a picture, readable from any thread.
 pub trait Light: Sync {
     /// Width and height in pixels.
     fn size(&self) -> (u32, u32);
 
-    /// Where the lens drew what would stand elsewhere without its flaws. Light that is read region by
-    /// region is as the lens drew it; resampling corrects that.
+    /// The displacement of pixels by the lens. Light that is read region by region is as the lens
+    /// imaged it; resampling corrects it.
     fn lens(&self) -> Option<&Geometry> {
         None
     }
@@ -37,7 +37,7 @@ pub trait Light: Sync {
         Ok(planes)
     }
 
-    /// Reads what the rows of `region`, which must lie inside the picture, are made from.
+    /// Reads ahead what the rows of `region`, which must lie inside the picture, are made from.
     ///
     /// # Errors
     /// [`PictureError::Io`].

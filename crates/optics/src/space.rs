@@ -1,24 +1,24 @@
-//! The three spaces of pixel positions, as wrappers that cannot be mixed up: a frame's own pixels, those
-//! of the reference frame, and those of the result, which may be a part of the reference frame.
+//! The three spaces of pixel positions, as wrappers that cannot be mixed up: the pixels of a frame,
+//! of the reference frame, and of the result, which may be a part of the reference frame.
 //!
-//! They wrap positions, `[x, y]` in pixels, and regions. What looks at one picture alone, such as
-//! reading its light, takes positions and regions of that picture as they are.
+//! They wrap positions, `[x, y]` in pixels, and regions. Code that handles one picture alone, such
+//! as reading its light, takes that picture's positions and regions without a wrapper.
 
 use jade_pixels::tiled::Region;
 
-/// Something in the pixels of a frame.
+/// A value in the pixels of a frame.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct InFrame<T>(pub T);
 
-/// Something in the pixels of the reference frame.
+/// A value in the pixels of the reference frame.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct InReference<T>(pub T);
 
-/// Something in the pixels of the result.
+/// A value in the pixels of the result.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct InResult<T>(pub T);
 
-/// Where a result lies in the reference frame: its left top pixel.
+/// The top-left pixel of a result in the reference frame.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Origin(pub [u32; 2]);
 

@@ -1,10 +1,10 @@
-//! Figures of a set of values that a few stray ones hardly move.
+//! Robust statistics: a few stray values hardly move them.
 
 /// The median, in the unit of the values; of an even number of values, the upper one of the two in the
 /// middle. Reorders `values`.
 ///
 /// # Panics
-/// Where there are no values.
+/// Without values.
 pub fn median(values: &mut [f32]) -> f32 {
     let middle = values.len() / 2;
     *values.select_nth_unstable_by(middle, f32::total_cmp).1
@@ -14,7 +14,7 @@ pub fn median(values: &mut [f32]) -> f32 {
 /// large (Rousseeuw and Croux, "Alternatives to the Median Absolute Deviation", 1993).
 ///
 /// # Panics
-/// Where there are no values.
+/// Without values.
 pub fn robust_sigma(values: &[f32], middle: f32) -> f32 {
     let mut off: Vec<f32> = values.iter().map(|v| (v - middle).abs()).collect();
     1.4826 * median(&mut off)

@@ -12,23 +12,23 @@ pub enum AlignMode {
     Stars,
     /// On the whole scene, for a camera that was held by hand or moved a little.
     Scene,
-    /// Not at all: the frames lie on each other as they are.
+    /// Not at all: the frames are combined as they lie.
     None,
 }
 
-/// What a frame's motion on the scene may be.
+/// The family of motions that a frame on the whole scene may have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum SceneModel {
-    /// The simplest that explains what is seen.
+    /// The simplest family that explains the matches.
     #[default]
     Auto,
-    /// A shift.
+    /// Translation.
     Shift,
-    /// A shift, a turn and a scale.
+    /// Translation, rotation and scale.
     Similarity,
-    /// A plane seen from elsewhere.
+    /// A plane seen from another place.
     Homography,
 }
 
@@ -36,12 +36,12 @@ pub enum SceneModel {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct AlignPlan {
-    /// How.
+    /// What frames are aligned on.
     pub mode: AlignMode,
-    /// What a motion on the scene may be.
+    /// The family of motions, when aligning on the whole scene.
     #[serde(default)]
     pub model: SceneModel,
-    /// Frames that are placed by hand.
+    /// Frames that are placed by pairs set by hand.
     #[serde(default)]
     pub by_hand: Vec<HandPairs>,
 }
@@ -50,7 +50,7 @@ pub struct AlignPlan {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct HandPairs {
-    /// BLAKE3 of the frame's file, as hexadecimal digits.
+    /// The frame.
     pub blake3: FrameId,
     /// `[x, y, X, Y]`: a place in the frame and the same place in the reference frame, in pixels.
     pub pairs: Vec<[f64; 4]>,

@@ -1,7 +1,7 @@
-//! Errors of a JSON reader in few words.
+//! Errors of the JSON reader, shortened for a sentence.
 
-/// Why settings cannot be understood, as a part of a sentence: a reader repeats what it found, however
-/// long that is.
+/// Why settings cannot be understood, as part of a sentence. The reader's own message repeats what
+/// it found in full, however long that is.
 pub fn in_brief(error: &serde_json::Error) -> String {
     const LONGEST: usize = 160;
     let said = error.to_string();

@@ -2,16 +2,16 @@
 
 use serde::{Deserialize, Serialize};
 
-/// How many samples become one.
+/// The method by which the samples of all frames at a pixel become one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Method {
-    /// The average.
+    /// The mean.
     Mean,
-    /// The middle value; of an even number, the average of the middle two.
+    /// The median; for an even number of frames, the mean of the two in the middle.
     Median,
-    /// The average of what does not lie far from the median.
+    /// The mean of the samples that do not lie far from the median.
     Clipped,
     /// The lightest sample of each colour.
     Lightest,
@@ -22,17 +22,17 @@ pub enum Method {
     StdDev,
 }
 
-/// What happens to edges that not every frame covers.
+/// How edges are treated that not every frame covers.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Edges {
     /// Cut to what every used frame covers.
     Trim,
-    /// Keep the reference frame's size; edges come from the frames that cover them.
+    /// Keep the reference frame's size; an edge comes from the frames that cover it.
     Keep,
-    /// Keep the reference frame's size; where a frame ends, its outermost pixels go on, so that
-    /// every place is made from the same number of frames.
+    /// Keep the reference frame's size; where a frame ends, its outermost pixels are repeated, so
+    /// that every pixel is made from the same number of frames.
     Fill,
 }
 
@@ -40,26 +40,26 @@ pub enum Edges {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct CombinePlan {
-    /// How.
+    /// The method.
     pub method: Method,
     /// Standard deviations from the median beyond which the clipped mean rejects a sample.
     #[serde(default = "usual_clip")]
     pub clip: f32,
-    /// Bring frames to the reference frame's brightness first.
+    /// Bring the brightness of all frames to that of the reference frame first.
     #[serde(default)]
     pub level: bool,
     /// Let less noisy and sharper frames count more in a mean or clipped mean.
     #[serde(default)]
     pub weigh: bool,
-    /// Fill the gaps that pauses between exposures leave in star trails; with the lightest of
+    /// Fill the gaps that pauses between exposures leave in star trails. Only for the lightest of
     /// frames that are not aligned.
     #[serde(default)]
     pub fill_gaps: bool,
-    /// What happens to the edges.
+    /// How edges are treated.
     pub edges: Edges,
 }
 
-/// Standard deviations that a clipped mean allows when nothing else is asked for.
+/// Default clip of the clipped mean, in standard deviations.
 pub(crate) fn usual_clip() -> f32 {
     2.8
 }

@@ -1,8 +1,8 @@
-//! Why a run gave no result, in sentences.
+//! Reasons why a run gave no result.
 
 use jade_pixels::PictureError;
 
-/// Why a run gave no result. Every message is one sentence for the person.
+/// Why a run gave no result. Every message is one sentence for a person.
 #[derive(Debug, thiserror::Error)]
 pub enum CoreError {
     /// A picture file could not be read or written.
@@ -11,7 +11,7 @@ pub enum CoreError {
     /// Too few frames were usable.
     #[error("{0}")]
     Frames(String),
-    /// The reference frame turned out not to be readable.
+    /// The reference frame cannot be read.
     #[error("The reference frame cannot be read: {0}")]
     Reference(String),
     /// A setting cannot be carried out.
@@ -26,7 +26,7 @@ pub enum CoreError {
         folder: String,
         /// Needed, in MiB.
         need_mib: u64,
-        /// What stays free beside, in MiB.
+        /// What must stay free, in MiB.
         reserve_mib: u64,
         /// Free, in MiB.
         free_mib: u64,

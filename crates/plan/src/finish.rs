@@ -8,19 +8,19 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 pub struct FinishPlan {
-    /// How much of the sky's uneven brightness is taken off, 0 (nothing) to 1 (all).
+    /// Share of the sky's uneven brightness that is taken off, 0 (nothing) to 1 (all of it).
     pub glow: f32,
-    /// How much of the noise that is left in the sky between the stars is smoothed, 0 to 1.
+    /// Share of the remaining noise between the stars that is smoothed away, 0 to 1.
     pub smoothing: f32,
 }
 
 impl FinishPlan {
-    /// Whether anything is to be done.
+    /// Whether any adjustment is on.
     pub fn is_on(&self) -> bool {
         *self != Self::default()
     }
 
-    /// Checks what a screen or a file may have set out of range.
+    /// Checks that all settings are in range.
     ///
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.

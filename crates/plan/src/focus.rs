@@ -5,52 +5,52 @@ use crate::frame_id::FrameId;
 use jade_optics::brush::Brush;
 use serde::{Deserialize, Serialize};
 
-/// How frames are merged.
+/// How the frames of a sweep are merged.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub enum MergeMethod {
-    /// For hairs and bristles: each scale of detail from where it is sharp.
+    /// For hairs and bristles: each scale of detail is taken from the frames that are sharp in it.
     #[default]
     #[serde(rename = "fine")]
     Pyramid,
-    /// For smooth surfaces: each place as a whole from where it is sharp.
+    /// For smooth surfaces: each place is taken as a whole from the frames that are sharp in it.
     #[serde(rename = "smooth")]
     DepthMap,
 }
 
-/// Whose pixels are painted.
+/// Whose pixels a patch is painted with.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(tag = "by", rename_all = "lowercase")]
 pub enum PatchFrom {
-    /// One frame's, as it lies on the reference frame.
+    /// Those of one frame, as it lies on the reference frame.
     Frame {
-        /// BLAKE3 of its file, as hexadecimal digits.
+        /// The frame.
         blake3: FrameId,
     },
-    /// Those of the same sweep merged in one of the ways: in the plan's own way, what is painted
-    /// wipes out other patches.
+    /// Those of the same sweep merged by another method. The plan's own method wipes out other
+    /// patches.
     Way {
-        /// Which.
+        /// The method.
         way: MergeMethod,
     },
 }
 
-/// A place of a merged sweep that is painted over.
+/// A stroke over a merged sweep.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Patch {
-    /// With what.
+    /// Whose pixels it is painted with.
     pub from: PatchFrom,
     /// `[x, y, radius]` along the stroke, in pixels of the reference frame.
     pub points: Vec<[f32; 3]>,
-    /// Share of the radius over which it fades out, 0 to 1.
+    /// Share of the radius over which the stroke fades out, 0 to 1.
     #[serde(default)]
     pub soft: f32,
 }
 
 impl Patch {
-    /// The brush that was moved.
+    /// The stroke's brush.
     pub fn brush(&self) -> Brush<'_> {
         Brush { points: &self.points, soft: self.soft }
     }
@@ -61,14 +61,14 @@ impl Patch {
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 pub struct FocusPlan {
-    /// How frames are merged.
+    /// The method.
     pub way: MergeMethod,
-    /// What is painted over, in order.
+    /// Strokes over the merged sweep, the first of them lowest.
     pub patches: Vec<Patch>,
 }
 
 impl FocusPlan {
-    /// Checks what a screen or a file may have set out of range.
+    /// Checks that all settings are in range.
     ///
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.

@@ -1,13 +1,13 @@
-//! What names a frame through all stages, whatever its file is called.
+//! Names of frames, which do not depend on file names.
 
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
-/// What the name of a frame ends with while its file cannot be opened.
+/// Suffix of the name of a frame whose file cannot be opened.
 const GONE: &str = " (gone)";
 
-/// Names a frame by the content of its file: BLAKE3 of it as hexadecimal digits; in a run whose cache
-/// is its own, anything that is different for each file. Empty in reports and plans that were saved
+/// Names a frame by the content of its file: BLAKE3 as hexadecimal digits, or in a run whose cache
+/// is its own, any text that differs from file to file. Empty in reports and plans that were saved
 /// before frames were named by their content.
 #[derive(Debug, Clone, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS), ts(as = "String"))]
@@ -20,18 +20,18 @@ impl FrameId {
         &self.0
     }
 
-    /// Whether the frame is named at all.
+    /// Whether the frame is named at all; frames of old reports are not.
     pub fn is_known(&self) -> bool {
         !self.0.is_empty()
     }
 
-    /// The name of the same frame while its file cannot be opened: what is made without a frame must
-    /// never be taken for what is made with it once it is back.
+    /// The name of the same frame while its file cannot be opened. What is made without a frame
+    /// must never be taken for what is made with it.
     pub fn gone(&self) -> Self {
         Self(format!("{}{GONE}", self.0))
     }
 
-    /// The frame's name whether its file can be opened or not.
+    /// The frame's name, whether its file can be opened or not.
     pub fn there_or_gone(&self) -> Self {
         Self(self.0.strip_suffix(GONE).unwrap_or(&self.0).to_owned())
     }

@@ -1,6 +1,6 @@
-//! Numbers of frames. The same frame has another number among those that were given, those that can be
-//! read, those that go into the result, and those of a sweep in order: each of these four spaces has
-//! a type, so that numbers of one cannot be taken for numbers of another.
+//! Indices of frames. One frame has different indices among the frames that were given, those that
+//! can be read, those that go into the result, and those of a sweep in order. Each of these four
+//! spaces has a type, so that an index of one cannot be taken for an index of another.
 
 use serde::{Deserialize, Serialize};
 use std::marker::PhantomData;
@@ -10,11 +10,11 @@ use std::ops::{Index, IndexMut};
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Given {}
 
-/// Those of the given frames that can be read, in the same order.
+/// The given frames that can be read, in the order in which they were given.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Readable {}
 
-/// Those of the given frames that go into the result.
+/// The given frames that go into the result.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Used {}
 
@@ -22,24 +22,24 @@ pub enum Used {}
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum InOrder {}
 
-/// The number of a frame among the frames of a space, from 0.
+/// The index of a frame among the frames of a space, from 0.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct FrameIndex<S>(usize, PhantomData<fn() -> S>);
 
 impl<S> FrameIndex<S> {
-    /// The index of a number, from 0.
+    /// The index with this number, from 0.
     pub const fn new(number: usize) -> Self {
         Self(number, PhantomData)
     }
 
-    /// The number, from 0.
+    /// The index as a number, from 0.
     pub const fn number(self) -> usize {
         self.0
     }
 }
 
-/// Something for each frame of a space.
+/// One value for each frame of a space.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(transparent, bound(serialize = "T: Serialize", deserialize = "T: Deserialize<'de>"))]
 pub struct PerFrame<S, T>(Vec<T>, PhantomData<fn() -> S>);
@@ -55,7 +55,7 @@ impl<S, T> PerFrame<S, T> {
         self.0.is_empty()
     }
 
-    /// What there is for a frame, if there is such a frame.
+    /// The value of a frame, if there is such a frame.
     pub fn get(&self, index: FrameIndex<S>) -> Option<&T> {
         self.0.get(index.0)
     }
@@ -65,37 +65,37 @@ impl<S, T> PerFrame<S, T> {
         (0..self.0.len()).map(FrameIndex::new)
     }
 
-    /// All frames in order.
+    /// The values of all frames, in order.
     pub fn iter(&self) -> std::slice::Iter<'_, T> {
         self.0.iter()
     }
 
-    /// All frames in order, to be changed.
+    /// The values of all frames, in order, to be changed.
     pub fn iter_mut(&mut self) -> std::slice::IterMut<'_, T> {
         self.0.iter_mut()
     }
 
-    /// All frames in order with their indices.
+    /// The values of all frames with their indices, in order.
     pub fn enumerate(&self) -> impl Iterator<Item = (FrameIndex<S>, &T)> {
         self.0.iter().enumerate().map(|(i, one)| (FrameIndex::new(i), one))
     }
 
-    /// The first frame of which something holds.
+    /// The first frame whose value fulfils a condition.
     pub fn position(&self, holds: impl Fn(&T) -> bool) -> Option<FrameIndex<S>> {
         self.0.iter().position(holds).map(FrameIndex::new)
     }
 
-    /// All frames in order.
+    /// The values of all frames, in order.
     pub fn as_slice(&self) -> &[T] {
         &self.0
     }
 
-    /// All frames in order, to be changed.
+    /// The values of all frames, in order, to be changed.
     pub fn as_mut_slice(&mut self) -> &mut [T] {
         &mut self.0
     }
 
-    /// All frames in order.
+    /// The values of all frames, in order.
     pub fn into_vec(self) -> Vec<T> {
         self.0
     }

@@ -1,22 +1,22 @@
-//! What a frame for calibration shows.
+//! The kinds of calibration frames.
 
 use serde::{Deserialize, Serialize};
 
-/// What a frame for calibration shows.
+/// The kinds of calibration frames.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum FrameRole {
-    /// What the sensor adds in the time of an exposure.
+    /// The signal that the sensor adds during an exposure.
     Dark,
-    /// What it adds in no time.
+    /// The signal that the sensor adds at readout.
     Bias,
     /// An evenly lit surface.
     Flat,
 }
 
 impl FrameRole {
-    /// For sentences.
+    /// The name, as inside a sentence.
     pub fn name(self) -> &'static str {
         match self {
             Self::Dark => "dark",

@@ -1,10 +1,11 @@
-//! What is known of the lens, as settings.
+//! The flaws of a lens, as settings.
 
 use crate::error::CoreError;
 use jade_optics::lens::{Geometry, falloff};
 use serde::{Deserialize, Serialize};
 
-/// What is known of the lens, by numbers. All are 0 for a lens that does nothing.
+/// The flaws of a lens as numbers. All are 0 for a perfect lens. `r` is the distance from the
+/// middle of the picture, 1 in the corners.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
@@ -15,15 +16,15 @@ pub struct LensPlan {
     /// Lateral colour `[a, b]`: where green stands at `r`, red stands at `r (1 + a + b r^2)`; -0.02
     /// to 0.02 each.
     pub red: [f32; 2],
-    /// The same for blue.
+    /// Lateral colour of blue, as for red.
     pub blue: [f32; 2],
-    /// Shading `[a, b, c]`: share of the light that comes through at `r`,
-    /// `1 + a r^2 + b r^4 + c r^6`; at least 0.05.
+    /// Vignetting `[a, b, c]`: the share of the light that reaches `r` is `1 + a r^2 + b r^4 + c
+    /// r^6`; at least 0.05.
     pub shading: [f32; 3],
 }
 
 impl LensPlan {
-    /// Checks what a screen or a file may have set out of range.
+    /// Checks that all settings are in range.
     ///
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.
@@ -51,8 +52,8 @@ impl LensPlan {
         Ok(())
     }
 
-    /// Where such a lens draws what would stand elsewhere, for pictures of a size in pixels; `None`
-    /// where nothing moves.
+    /// The displacement of pixels by this lens, for pictures of a size in pixels; `None` where it
+    /// moves nothing.
     pub fn geometry(&self, size: (u32, u32)) -> Option<Geometry> {
         Geometry::new(self.distortion, self.red, self.blue, size)
     }

@@ -1,6 +1,6 @@
-//! Settings of every step and kind, what they may be, and the reports of runs.
+//! Settings of every step and kind with their ranges, and the reports of runs.
 //!
-//! Nothing is computed here beyond checking what is in range; all values have a form in JSON.
+//! Nothing is computed here beyond checking ranges. Every value has a JSON form.
 
 mod align;
 mod brief;

@@ -17,12 +17,12 @@ use serde::{Deserialize, Serialize};
 pub struct Plan {
     /// Version of this form: 1.
     pub version: u32,
-    /// What the shoot is for.
+    /// The kind of the shoot.
     pub kind: Kind,
     /// The prepare step.
     #[serde(default)]
     pub prepare: PreparePlan,
-    /// What of it is otherwise for single frames.
+    /// Settings of the prepare step that differ for single frames.
     #[serde(default)]
     pub differences: Vec<FrameDifference>,
     /// The align step.
@@ -32,7 +32,7 @@ pub struct Plan {
     pub skyline: SkylinePlan,
     /// The combine step.
     pub combine: CombinePlan,
-    /// How a focus sweep is merged, in place of combining.
+    /// How a focus sweep is merged; used by kinds that merge frames.
     #[serde(default)]
     pub focus: FocusPlan,
     /// The finish step.
@@ -41,7 +41,7 @@ pub struct Plan {
 }
 
 impl Plan {
-    /// A plan with the usual settings but for how frames are aligned and combined.
+    /// The default settings of all steps, with a way to align and a method to combine.
     pub(crate) fn with(kind: Kind, mode: AlignMode, method: Method) -> Self {
         Self {
             version: 1,

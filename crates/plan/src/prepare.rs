@@ -5,53 +5,54 @@ use crate::frame_id::FrameId;
 use crate::lens::LensPlan;
 use serde::{Deserialize, Serialize};
 
-/// Under which light grey is grey.
+/// What counts as grey.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case", tag = "by")]
 pub enum WhiteBalance {
-    /// As the camera chose, or as it was developed.
+    /// What the camera chose; in developed frames, what they were developed with.
     #[default]
     AsShot,
-    /// By the colour of the light; raw frames only.
+    /// Light of a colour temperature; raw frames only.
     Light {
         /// Colour temperature in kelvin, 1700 to 25000.
         kelvin: f32,
-        /// Towards green above 0, towards magenta below, -150 to 150.
+        /// Tint from -150 to 150: towards green above 0, towards magenta below.
         tint: f32,
     },
-    /// By a patch that shall be grey.
+    /// A patch that should be grey.
     Neutral {
         /// Its linear light as shot: red, green, blue.
         grey: [f32; 3],
     },
 }
 
-/// How missing colours are found.
+/// How the missing colours of a mosaic are found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Demosaic {
-    /// By gradients in straight lines: for a quick look, and for very noisy frames.
+    /// From gradients along straight lines: for a quick look, and for very noisy frames.
     Fast,
-    /// Along edges rather than across them.
+    /// From gradients along edges rather than across them.
     #[default]
     Fine,
 }
 
-/// What happens where a colour is full.
+/// How highlights are treated in which some colours are clipped.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Highlights {
-    /// White from where the first colour is full.
+    /// White, from where the first colour clips.
     #[default]
     Clip,
-    /// Colours that are not full go on beyond white.
+    /// Colours that are not clipped go beyond white.
     Keep,
 }
 
-/// Which hot and cold samples, at the same place in all frames, are repaired.
+/// Which hot and cold samples are repaired: samples that are faulty at the same place in all
+/// frames.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
@@ -59,19 +60,19 @@ pub enum Repair {
     /// Those that dark frames show; in raw frames without darks, those that the lights show.
     #[default]
     Auto,
-    /// Those that the lights show in developed frames without darks, too.
+    /// As [`Repair::Auto`], and in developed frames without darks those that the lights show.
     Always,
     /// None.
     Off,
 }
 
-/// How much noise is taken off each frame.
+/// Noise reduction of single frames.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Denoise {
-    /// Of brightness, 0 to 1.
+    /// Amount for brightness, 0 to 1.
     pub luminance: f32,
-    /// Of colour, 0 to 1.
+    /// Amount for colour, 0 to 1.
     pub colour: f32,
 }
 
@@ -82,17 +83,17 @@ pub struct Denoise {
 pub struct PreparePlan {
     /// White balance.
     pub white_balance: WhiteBalance,
-    /// How a mosaic's missing colours are found; raw frames only.
+    /// How the missing colours of a mosaic are found; raw frames only.
     pub demosaic: Demosaic,
-    /// What happens where a colour is full; raw frames only.
+    /// How clipped highlights are treated; raw frames only.
     pub highlights: Highlights,
     /// Exposure in stops, -5 to 5.
     pub gain_ev: f32,
     /// Noise reduction, before frames are combined.
     pub denoise: Denoise,
-    /// Which samples that are faulty in all frames are repaired.
+    /// Which faulty samples are repaired.
     pub repair: Repair,
-    /// What is known of the lens; of all frames.
+    /// Flaws of the lens, the same for all frames.
     pub lens: LensPlan,
 }
 
@@ -111,7 +112,7 @@ impl Default for PreparePlan {
 }
 
 impl PreparePlan {
-    /// Checks what a screen or a file may have set out of range.
+    /// Checks that all settings are in range.
     ///
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.
@@ -146,17 +147,17 @@ impl PreparePlan {
     }
 }
 
-/// What is otherwise for one frame, on purpose.
+/// Settings of the prepare step that differ for one frame.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FrameDifference {
-    /// BLAKE3 of the frame's file, as hexadecimal digits.
+    /// The frame.
     pub blake3: FrameId,
-    /// Its own settings.
+    /// The settings that differ.
     pub change: PrepareChange,
 }
 
-/// Settings of the prepare step that one frame has for itself; the others are the shoot's.
+/// Settings of the prepare step that one frame has for itself; `None` leaves the shoot's setting.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
@@ -165,7 +166,7 @@ pub struct PrepareChange {
     /// White balance.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub white_balance: Option<WhiteBalance>,
-    /// What happens where a colour is full; raw frames only.
+    /// How clipped highlights are treated; raw frames only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub highlights: Option<Highlights>,
     /// Exposure in stops, -5 to 5.
@@ -177,7 +178,7 @@ pub struct PrepareChange {
 }
 
 impl PrepareChange {
-    /// Settings of the shoot with this change.
+    /// The shoot's settings with this change applied.
     pub(crate) fn of(&self, prepare: PreparePlan) -> PreparePlan {
         PreparePlan {
             white_balance: self.white_balance.unwrap_or(prepare.white_balance),

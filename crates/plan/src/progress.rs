@@ -1,4 +1,4 @@
-//! How a run tells where it is and hears that it should stop.
+//! How a run reports its progress and learns that it should stop.
 
 use serde::{Deserialize, Serialize};
 
@@ -7,19 +7,19 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Stage {
-    /// Making what the frames are calibrated with; counted in frames.
+    /// Makes what the frames are calibrated with; counted in frames.
     Prepare,
-    /// Decoding the frames; counted in frames.
+    /// Decodes the frames; counted in frames.
     Frames,
-    /// Finding each frame's motion; counted in frames.
+    /// Finds each frame's motion; counted in frames.
     Align,
-    /// Telling sky and ground apart; counted in steps.
+    /// Finds the skyline; counted in steps.
     Skyline,
-    /// Many frames to one; counted in tiles.
+    /// Combines or merges the frames; counted in tiles.
     Combine,
-    /// What is done to the picture after combining; counted in parts of it.
+    /// Changes the picture afterwards; counted in parts of it.
     Finish,
-    /// Writing files for elsewhere; counted in rows of the picture.
+    /// Writes files for other programs; counted in rows of the picture.
     Export,
 }
 
@@ -40,15 +40,15 @@ impl Stage {
 
 /// Follows a run. Called from many threads.
 pub trait Watch: Sync {
-    /// A stage begins, with the number of steps it will take.
+    /// Announces that a stage begins, with the number of steps that it takes.
     fn begin(&self, stage: Stage, total: u64);
-    /// Some steps of the stage that began last are done.
+    /// Announces that some steps of the current stage are done.
     fn advance(&self, steps: u64);
     /// Whether the run should stop; asked between small pieces of work.
     fn cancelled(&self) -> bool;
 }
 
-/// Follows nothing and never stops.
+/// Ignores progress and never stops the run.
 pub struct Unwatched;
 
 impl Watch for Unwatched {

@@ -7,7 +7,7 @@ use crate::frame_role::FrameRole;
 use crate::plan::Plan;
 use serde::{Deserialize, Serialize};
 
-/// A plan together with the frames it was carried out on, as saved beside each export.
+/// A plan together with the frames that it was carried out on, as saved beside each export.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct PlanRecord {
@@ -15,24 +15,24 @@ pub struct PlanRecord {
     pub plan: Plan,
     /// File name of the reference frame.
     pub reference: String,
-    /// BLAKE3 of its file; empty in plans that were saved before it was noted.
+    /// The reference frame; not known in plans that were saved before it was noted.
     #[serde(default)]
     pub reference_blake3: FrameId,
     /// Every frame that was given to the run.
     pub frames: Vec<PlanFrame>,
-    /// Frames or the picture that the ground came from, where those were others.
+    /// The frames or the picture that the ground came from, where those were others.
     #[serde(default)]
     pub ground: Vec<PlanFrame>,
-    /// The frames that they were calibrated with.
+    /// The calibration frames.
     #[serde(default)]
     pub calibration: Vec<PlanCalibration>,
 }
 
 impl PlanRecord {
-    /// A plan from its written form.
+    /// Reads a plan from JSON.
     ///
     /// # Errors
-    /// [`CoreError::Setting`] for what is no plan, or one of a later version.
+    /// [`CoreError::Setting`] where the text is no plan, or a plan of a later version.
     pub fn from_json(text: &str) -> Result<Self, CoreError> {
         let record: Self = serde_json::from_str(text).map_err(|error| {
             let said = in_brief(&error);
@@ -41,7 +41,7 @@ impl PlanRecord {
             ))
         })?;
         let named = record.frames.iter().chain(&record.ground);
-        // No file system has longer ones.
+        // No file system allows longer names.
         if named.into_iter().any(|frame| frame.file.len() > 1024) {
             return Err(CoreError::Setting(
                 "This plan names a file that cannot be, by too many letters; it is damaged."
@@ -53,11 +53,11 @@ impl PlanRecord {
     }
 }
 
-/// One frame for calibration in a [`PlanRecord`].
+/// One calibration frame in a [`PlanRecord`].
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct PlanCalibration {
-    /// What it shows.
+    /// Its role.
     pub shows: FrameRole,
     /// The frame.
     #[serde(flatten)]
@@ -70,7 +70,7 @@ pub struct PlanCalibration {
 pub struct PlanFrame {
     /// File name.
     pub file: String,
-    /// BLAKE3 of the file's content, as hexadecimal digits.
+    /// The frame.
     pub blake3: FrameId,
     /// Whether it went into the result.
     pub used: bool,

@@ -6,7 +6,7 @@ use crate::frame_id::FrameId;
 use jade_optics::brush::Brush;
 use serde::{Deserialize, Serialize};
 
-/// How far a mask can be moved or softened, in pixels.
+/// Largest distance by which a mask can be moved or softened, in pixels.
 pub const MOST_PX: f32 = 24.0;
 
 /// Where the skyline comes from.
@@ -23,7 +23,7 @@ pub enum SkylineMode {
     Mask,
 }
 
-/// A file that a plan names.
+/// A file that a plan refers to.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct NamedFile {
@@ -33,14 +33,14 @@ pub struct NamedFile {
     pub blake3: String,
 }
 
-/// What is painted.
+/// What a stroke paints.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case")]
 pub enum Paint {
-    /// Says "this is sky" of the whole region that it lies in.
+    /// Marks the whole region under it as sky.
     SkyStroke,
-    /// Says "this is ground" of the whole region that it lies in.
+    /// Marks the whole region under it as ground.
     GroundStroke,
     /// Paints sky into the mask itself.
     SkyBrush,
@@ -49,18 +49,18 @@ pub enum Paint {
 }
 
 impl Paint {
-    /// Whether it is sky.
+    /// Whether it paints sky.
     pub fn is_sky(self) -> bool {
         matches!(self, Self::SkyStroke | Self::SkyBrush)
     }
 
-    /// Whether it works on the whole region that it lies in.
+    /// Whether it marks the whole region under it, rather than the pixels themselves.
     pub fn is_stroke(self) -> bool {
         matches!(self, Self::SkyStroke | Self::GroundStroke)
     }
 }
 
-/// One movement of the hand.
+/// One stroke of the brush.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Stroke {
@@ -68,13 +68,13 @@ pub struct Stroke {
     pub paint: Paint,
     /// `[x, y, radius]` along it, in pixels of the reference frame.
     pub points: Vec<[f32; 3]>,
-    /// Share of the radius over which a brush fades out, 0 to 1.
+    /// Share of the radius over which the stroke fades out, 0 to 1.
     #[serde(default)]
     pub soft: f32,
 }
 
 impl Stroke {
-    /// The brush that was moved.
+    /// The stroke's brush.
     pub fn brush(&self) -> Brush<'_> {
         Brush { points: &self.points, soft: self.soft }
     }
@@ -85,17 +85,17 @@ impl Stroke {
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(tag = "by", rename_all = "lowercase")]
 pub enum GroundFrom {
-    /// The frames of the sky, as they stand.
+    /// The frames of the sky, unaligned.
     #[default]
     Same,
-    /// One of them.
+    /// One frame of the sky.
     Frame {
-        /// BLAKE3 of its file, as hexadecimal digits.
+        /// The frame.
         blake3: FrameId,
     },
     /// The frames of another set.
     Set {
-        /// Its number among the sets of the shoot; 0 where sets have none.
+        /// Number of the set in the shoot; 0 on the command line, where sets have no number.
         #[serde(default)]
         set: i64,
     },
@@ -112,8 +112,8 @@ pub struct GroundPlan {
     pub from: GroundFrom,
     /// How several frames become one: mean, median or clipped mean.
     pub method: Method,
-    /// How far the brightness and colour of another source are brought to those of the sky's frames,
-    /// 0 to 1.
+    /// Share by which the brightness and colour of another source are brought to those of the sky's
+    /// frames, 0 to 1.
     pub matched: f32,
 }
 
@@ -128,17 +128,18 @@ impl Default for GroundPlan {
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 pub struct SkylinePlan {
-    /// Where it comes from.
+    /// Where the mask comes from.
     pub mode: SkylineMode,
     /// The mask that was loaded.
     pub mask: Option<NamedFile>,
-    /// What was painted, in order.
+    /// Strokes, in order.
     pub strokes: Vec<Stroke>,
-    /// How far the ground's margin is moved into the sky, in pixels; into the ground when negative.
+    /// Distance by which the ground's edge is moved into the sky, in pixels; negative into the
+    /// ground.
     pub margin_px: f32,
-    /// How far the mask is softened, in pixels.
+    /// Radius by which the mask is softened, in pixels.
     pub soft_px: f32,
-    /// The ground.
+    /// Settings of the ground.
     pub ground: GroundPlan,
 }
 
@@ -148,12 +149,12 @@ impl SkylinePlan {
         self.mode != SkylineMode::None
     }
 
-    /// The same without what does not change the mask.
+    /// These settings without those that do not change the mask.
     pub fn of_mask(&self) -> Self {
         Self { ground: GroundPlan::default(), ..self.clone() }
     }
 
-    /// Checks what a screen or a file may have set out of range.
+    /// Checks that all settings are in range.
     ///
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.
@@ -190,7 +191,7 @@ impl SkylinePlan {
             _ => None,
         };
         for file in self.mask.iter().chain(picture) {
-            // It names where the file is kept.
+            // The hash becomes part of a path, so it must not be a path itself.
             let hash = &file.blake3;
             if hash.len() != 64 || !hash.bytes().all(|b| b.is_ascii_hexdigit()) {
                 let name = &file.file;
@@ -227,7 +228,7 @@ mod tests {
         let ground = |method, matched| GroundPlan { method, matched, ..GroundPlan::default() };
         for (wrong, told) in [
             (SkylinePlan { mode: SkylineMode::Mask, ..good.clone() }, "No mask"),
-            // A path is no hash.
+            // A path instead of a hash.
             (SkylinePlan { mask: named("/etc/passwd"), ..good.clone() }, "m.png"),
             (SkylinePlan { mask: named(&format!("../{}", &whole[3..])), ..good.clone() }, "m.png"),
             (SkylinePlan { ground: picture("../../x"), ..good.clone() }, "load it again"),

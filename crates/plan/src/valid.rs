@@ -1,4 +1,4 @@
-//! The plan that a shoot begins with, and which plans can be carried out.
+//! Default plans, and which plans can be carried out.
 
 use crate::align::AlignMode;
 use crate::error::CoreError;
@@ -6,19 +6,20 @@ use crate::kind::Kind;
 use crate::plan::Plan;
 
 impl Plan {
-    /// The plan that a shoot of this kind begins with.
+    /// The default plan of a kind.
     pub fn of(kind: Kind) -> Self {
         (kind.rules().plan)()
     }
 
-    /// Checks what a screen or a file may have set out of range.
+    /// Checks that all settings are in range and make sense for the kind.
     ///
     /// # Errors
     /// [`CoreError::Setting`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
         self.check_version()?;
         self.prepare.check()?;
-        // Each alone: a later difference of the same frame would hide what an earlier one holds.
+        // Each difference is checked alone, as a later one of the same frame could hide an earlier
+        // one.
         for own in &self.differences {
             own.change.of(self.prepare.clone()).check()?;
         }
@@ -85,7 +86,7 @@ mod tests {
         );
         plan.differences[0].change.gain_ev = Some(9.0);
         assert!(plan.check().is_err());
-        // Another one of the same frame does not hide it.
+        // A second difference of the same frame does not hide the first.
         let mut other = plan.differences[0].clone();
         other.change.gain_ev = Some(1.0);
         plan.differences[0].change.gain_ev = Some(f32::INFINITY);

@@ -1,4 +1,4 @@
-//! What all routes share.
+//! State that all routes share.
 
 use crate::calibrations::Calibrations;
 use crate::data_folder;
@@ -22,7 +22,7 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 use tokio::sync::broadcast;
 
-/// What all routes share.
+/// State that all routes share.
 pub struct App {
     pub data: PathBuf,
     pub store: Store,
@@ -57,7 +57,7 @@ impl App {
         self.ending.load(Ordering::Relaxed)
     }
 
-    /// Waits until no work holds the application any more, for so long at most.
+    /// Waits until no work uses the application any more, at most for `most`.
     pub async fn at_rest(self: &Arc<Self>, most: Duration) {
         let begun = Instant::now();
         while self.busy.load(Ordering::Relaxed) > 0 && begun.elapsed() < most {
@@ -68,7 +68,7 @@ impl App {
     /// Does work that computes or waits for a disk, away from the threads that answer requests.
     ///
     /// # Errors
-    /// Those of `work`; [`ApiError::Inner`] where it broke off.
+    /// Errors of `work`; [`ApiError::Inner`] where it panicked.
     pub async fn work<T: Send + 'static, E: Into<ApiError> + Send + 'static>(
         self: &Arc<Self>,
         work: impl FnOnce(&Arc<Self>) -> Result<T, E> + Send + 'static,
@@ -98,5 +98,5 @@ impl App {
     }
 }
 
-/// What is said of work that panicked.
+/// The sentence for work that panicked.
 const BROKE_OFF: &str = "A computation broke off; the server's own notes say more. Try again.";

@@ -8,10 +8,10 @@ use std::path::{Path, PathBuf};
 
 /// The store's file.
 pub const STORE: &str = "jade-stack.sqlite";
-/// What is copied beside the store: uploads, results, and what was saved from them.
+/// Folders that are copied beside the store: uploads, results, and exports.
 const KEPT: [&str; 3] = ["originals", "results", "exports"];
 
-/// What a backup holds.
+/// The content of a backup.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Copied {
     /// Files beside the store.
@@ -75,7 +75,7 @@ pub fn restore(
             from.display()
         )));
     }
-    // A server that runs there is told of, and a store that is there is kept.
+    // A server that works on the folder is reported, and a store in it is kept.
     let folder = DataFolder::take(data)?;
     if data.join(STORE).exists() {
         return Err(ApiError::Refused(format!(

@@ -9,9 +9,9 @@ use std::time::{Duration, SystemTime};
 
 /// Bytes that stay free on the disk: for the store, for what is saved, and for others.
 const RESERVE: u64 = 512 << 20;
-/// How long a picture is left that was just combined: the server gives it a second name.
+/// How long a new picture is protected, until the server has linked it elsewhere.
 const FRESH: Duration = Duration::from_secs(60);
-/// How often the limit is looked after.
+/// Interval between checks of the limit.
 const LOOK: Duration = Duration::from_secs(20);
 
 /// A thing in the cache that goes as a whole.
@@ -27,7 +27,7 @@ impl App {
         keep_within(self.cache.folder(), self.cache_limit);
     }
 
-    /// Makes room on the disk for so many bytes, at the cost of what is in the cache.
+    /// Frees bytes on the disk by removing products from the cache.
     ///
     /// # Errors
     /// [`ApiError::Inner`] where there is too little even without that.
@@ -140,7 +140,7 @@ fn on_disk(known: &Metadata) -> u64 {
 mod tests {
     use super::*;
 
-    /// Writes a file of some KiB that was made so many seconds after the beginning of 1970.
+    /// Writes a file of some KiB with a time of change in seconds since the beginning of 1970.
     fn put(path: PathBuf, kib: usize, seconds: u64) {
         std::fs::create_dir_all(path.parent().unwrap()).unwrap();
         std::fs::write(&path, vec![7; kib << 10]).unwrap();

@@ -1,4 +1,4 @@
-//! What the lights of a shoot are calibrated with.
+//! The calibration of a shoot's lights.
 
 use crate::app::App;
 use crate::calibrations::Known;
@@ -46,8 +46,8 @@ pub async fn in_run_of(
     Ok((shown, used, inputs))
 }
 
-/// What a run of a shoot would calibrate its lights with now; `None` where that is nothing, or
-/// where the calibration frames do not fit.
+/// The calibration that a run of a shoot would use now; `None` where there is none, or where the
+/// calibration frames do not match.
 pub async fn of_shoot(
     app: &Arc<App>,
     shoot: i64,

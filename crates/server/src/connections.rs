@@ -14,9 +14,9 @@ use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::Semaphore;
 use tower::ServiceExt;
 
-/// How long the head of a request may take, and how long a connection may wait for its next one.
+/// Timeout for the head of a request, and for the next request of a connection.
 pub const HEAD: Duration = Duration::from_secs(30);
-/// How long a request's body may pause.
+/// Longest pause within a request's body.
 pub const BODY: Duration = Duration::from_secs(60);
 /// Connections at once: a browser has six, and holds one of them for events.
 const MOST: usize = 512;

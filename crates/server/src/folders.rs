@@ -47,7 +47,7 @@ impl Roots {
         if within && real.is_dir() { Ok(real) } else { Err(refused()) }
     }
 
-    /// What is in a folder; the roots themselves for an empty path.
+    /// The content of a folder; the roots themselves for an empty path.
     ///
     /// # Errors
     /// [`ApiError::Refused`] outside the roots.

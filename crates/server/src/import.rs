@@ -16,11 +16,11 @@ use std::sync::Arc;
 pub struct Import {
     /// Where it lies.
     pub path: PathBuf,
-    /// Its name, as the person knows it.
+    /// File name that the person sees.
     pub name: String,
     /// Whether it stays there.
     pub linked: bool,
-    /// What it is for.
+    /// Its role.
     pub role: Role,
     /// Hash of the content, when it is known already.
     pub blake3: Option<String>,

@@ -1,4 +1,4 @@
-//! What a killed process left half written.
+//! Removes half-written files of a killed process.
 
 use jade_pixels::aside;
 use std::path::Path;

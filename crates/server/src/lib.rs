@@ -54,7 +54,7 @@ use std::time::Duration;
 use store::Store;
 use tokio::sync::broadcast;
 
-/// How to start the server.
+/// Configuration of the server.
 #[derive(Debug, Clone)]
 pub struct Config {
     /// Folder of everything the application keeps.
@@ -74,7 +74,7 @@ pub struct Config {
     pub cache_limit: u64,
 }
 
-/// How long the end of the server waits for work to stop.
+/// How long the shutdown waits for work to stop.
 const REST: Duration = Duration::from_secs(10);
 
 /// A server that listens.
@@ -179,7 +179,7 @@ impl Server {
     ) -> Result<(), ApiError> {
         let Self { listener, app, folder } = self;
         let runner = tokio::spawn(runner::run_forever(app.clone()));
-        // What an earlier start left unmeasured.
+        // Measure what an earlier start left unmeasured.
         app.imported.notify_one();
         let measurer = tokio::spawn(measurer::run_forever(app.clone()));
         let watcher = tokio::spawn(watcher::run_forever(app.clone()));
@@ -193,7 +193,7 @@ impl Server {
         measurer.abort();
         watcher.abort();
         keeper.abort();
-        // A run under way says at the next start that it was interrupted, and can go on.
+        // A run under way is marked as interrupted at the next start, and can be continued.
         app.ending.store(true, Ordering::Relaxed);
         app.store.mark_interrupted().await?;
         app.at_rest(REST).await;

@@ -16,8 +16,8 @@ const TELL: Duration = Duration::from_millis(400);
 /// Frames that are measured at once: while one is decoded, the other is searched for stars.
 const TOGETHER: usize = 2;
 
-/// How long frames rest that could not be measured for a reason that may pass, as a full disk or a card
-/// that is out: at first, and after many times.
+/// Pauses before a frame is tried again that could not be measured for a passing reason, as a full
+/// disk or a missing card: the first one, and the longest.
 const REST: [Duration; 2] = [Duration::from_secs(4), Duration::from_secs(120)];
 
 /// Frames that are to be tried again.
@@ -27,7 +27,7 @@ struct Resting {
     next: Duration,
 }
 
-/// What came of measuring some frames.
+/// The outcome of measuring some frames.
 #[derive(Default)]
 struct Measured {
     /// Their shoot; `None` when all frames are measured, or a run needs the processor.
@@ -42,7 +42,7 @@ pub async fn run_forever(app: Arc<App>) {
     let mut resting = Resting { frames: vec![], until: Instant::now(), next: REST[0] };
     loop {
         resting.woken(&app).await;
-        // The shoot whose new figures no event has told of yet.
+        // The shoot whose new figures were not announced by an event yet.
         let mut untold: Option<i64> = None;
         loop {
             let measured = match some(&app).await {
@@ -152,7 +152,7 @@ async fn some(app: &Arc<App>) -> Result<Measured, ApiError> {
                 Err(error) => (true, error.to_string()),
             },
             Ok(Err((later, reason))) => (later, reason),
-            // It broke off over the frame, which is not tried again; the others go on.
+            // The work panicked over this frame, which is not tried again; others continue.
             Err(error) => (false, error.to_string()),
         };
         tracing::warn!("{}: not measured: {reason}", row.name);

@@ -10,7 +10,7 @@ use serde_json::{Map, Number, Value};
 pub struct Change<'a> {
     /// The settings that are changed, with their new values.
     pub to: &'a Value,
-    /// What they were before; nothing where that does not matter.
+    /// The settings before the change; `None` where they do not matter.
     pub was: Option<&'a Value>,
 }
 
@@ -151,10 +151,10 @@ mod tests {
             done,
             json!({"combine": {"clip": 3.0, "level": false}, "align": {"mode": "stars"}})
         );
-        // It was 2.8 when this page changed it, and is 3 now.
+        // The clip was 2.8 when this page changed it, and is 3 now.
         let (to, was) = (json!({"combine": {"clip": 4}}), json!({"combine": {"clip": 2.8}}));
         assert_eq!(merged(current.clone(), to, was), Err(vec!["combine.clip".to_owned()]));
-        // It is kept with fewer digits than the page wrote.
+        // The clip is stored with fewer digits than the page wrote.
         let kept = json!({"combine": {"clip": 2.123_456_8}});
         let (to, was) =
             (json!({"combine": {"clip": 3}}), json!({"combine": {"clip": 2.123_456_789}}));

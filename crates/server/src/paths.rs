@@ -5,7 +5,7 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
-/// How a path begins that is not UTF-8: no path has this character.
+/// Prefix of a path that is not UTF-8: no path contains this character.
 const BYTES: char = '\0';
 
 /// A path as text: as it is, or its bytes as hexadecimal digits behind a zero character.

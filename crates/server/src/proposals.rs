@@ -1,5 +1,5 @@
-//! What is proposed for the frames of a shoot: where they belong, which are spoiled, which the
-//! others are aligned with. Worked out from facts and measures whenever a shoot is asked for.
+//! Proposals for the frames of a shoot: the sets they belong to, which of them are spoiled, and the
+//! reference frame. They are computed from facts and measures whenever a shoot is read.
 
 use crate::error::ApiError;
 use crate::store::{FrameRow, in_run};
@@ -12,7 +12,7 @@ use jade_survey::sets::{self, Purpose};
 use jade_survey::{checks, judge, reference};
 use std::collections::HashSet;
 
-/// What is proposed.
+/// Proposals for the frames of a shoot.
 pub struct Proposals {
     pub doubts: Vec<Doubt>,
     pub sets: Vec<ProposedSet>,
@@ -29,8 +29,8 @@ struct Known<'a> {
 }
 
 impl Proposals {
-    /// Looks at the frames of a shoot of a kind, of which one set is stacked under a white balance
-    /// and some cannot be measured.
+    /// Judges the frames of a shoot of a kind, one set of which is stacked with a white balance;
+    /// some frames cannot be measured.
     ///
     /// # Errors
     /// [`ApiError::Inner`] for a store that cannot be read.
@@ -130,8 +130,8 @@ fn proposed_kind(found: &[sets::ProposedSet], said: Kind) -> Option<ProposedKind
     Some(ProposedKind { kind, reason: reason.to_owned() })
 }
 
-/// What speaks against lights. Those that the person wants to keep are compared with, but nothing is
-/// said against them.
+/// Doubts about lights. Frames that the person wants to keep serve as neighbours, but are not
+/// doubted.
 fn doubts(known: &[Known], fresh: &[ProposedSet], kind: Kind) -> Result<Vec<Doubt>, ApiError> {
     // Frames that are no lights are sorted first, and say nothing about those that are.
     let others: Vec<i64> = fresh
@@ -177,8 +177,7 @@ fn proposed_reference(
     })
 }
 
-/// What would spoil the stack of those frames that are in it, and which calibration frames do not
-/// fit them.
+/// What would spoil the stack of the frames in it, and which calibration frames do not match them.
 fn checked(
     rows: &[FrameRow],
     stacked: Option<i64>,
@@ -228,7 +227,7 @@ fn checked(
     Ok(found)
 }
 
-/// The readable lights of what is stacked, left out or not, by the names of their files.
+/// The readable lights of the stacked set, whether left out or not, by the names of their files.
 fn sequence(rows: &[FrameRow], stacked: Option<i64>) -> Result<Vec<(&FrameRow, Facts)>, ApiError> {
     let mut all = Vec::new();
     for row in rows {

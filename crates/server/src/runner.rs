@@ -56,8 +56,8 @@ async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
     end(app, &row, Ended { state, problem }).await
 }
 
-/// Notes the end of a job. Where the store cannot be written, as when the disk is full, the pages are
-/// told all the same, and the store is tried until it can be.
+/// Notes the end of a job. Where the store cannot be written, as when the disk is full, pages are
+/// informed all the same, and writing is tried again until it succeeds.
 async fn end(app: &Arc<App>, row: &JobRow, ended: Ended) -> Result<(), ApiError> {
     let all = || app.runner.ended.lock().expect("the runner's lock");
     loop {
@@ -184,7 +184,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     .await
 }
 
-/// What a run made, and from what: frames, those of the ground alone, and the plan.
+/// The outcome of a run, the frames and the ground's frames that it was made from, and the plan.
 type Made = (Outcome, Vec<FrameInput>, Vec<FrameInput>, Plan);
 
 /// Frames that the ground comes from, where those are others than the sky's.

@@ -12,7 +12,7 @@ use std::time::Instant;
 #[derive(Default)]
 pub struct Runner {
     pub current: Mutex<Option<(i64, Arc<JobWatch>)>>,
-    /// Ends of jobs that the store could not be told of yet.
+    /// Ends of jobs that are not in the store yet.
     pub ended: Mutex<HashMap<i64, Ended>>,
     /// Wakes the runner when something was queued.
     pub wake: tokio::sync::Notify,
@@ -36,7 +36,7 @@ impl Runner {
         }
     }
 
-    /// Whether a job has ended, and the store could not be told of it yet.
+    /// Whether a job has ended but is not noted as ended in the store yet.
     pub fn waits_for_store(&self, job: i64) -> bool {
         self.ended.lock().expect("the runner's lock").contains_key(&job)
     }
@@ -57,7 +57,7 @@ impl Runner {
     }
 }
 
-/// How a job ended.
+/// The end of a job.
 #[derive(Clone)]
 pub struct Ended {
     pub state: JobState,
@@ -125,7 +125,8 @@ impl JobWatch {
     }
 }
 
-/// What is left of the stage at its own pace, and the stages after it in their usual proportion.
+/// Remaining time: the rest of the current stage at its own pace, and the later stages in their
+/// usual proportion.
 fn remaining(current: &Clocked, done: u64) -> Option<f64> {
     let passed = current.since.elapsed().as_secs_f64();
     if done == 0 || passed < 0.3 {

@@ -142,7 +142,7 @@ impl Drop for Saving {
 
 const NO_SWEEP: &str = "Only a merged focus sweep has this; choose another format.";
 
-/// What is saved of a result.
+/// The parts of a result that can be saved.
 enum What {
     Picture(Form),
     /// The share of sky, as large as the picture.
@@ -168,7 +168,7 @@ async fn sweep_of(app: &Arc<App>, row: &ResultRow) -> Result<Vec<FrameInput>, Ap
     Ok(used.map(input).collect())
 }
 
-/// What a file's name says of colours that are not those of the frames.
+/// Suffix of the file name for colours that are not those of the frames.
 fn as_suffix(colours: Colours) -> &'static str {
     match colours {
         Colours::Input => "",

@@ -18,7 +18,7 @@ impl<T> Default for Searches<T> {
 /// The search of one shoot.
 pub struct Search<T> {
     turn: tokio::sync::Mutex<()>,
-    /// How often it was stopped.
+    /// Number of times it was stopped.
     stops: AtomicU64,
     kept: Mutex<Option<T>>,
 }
@@ -56,8 +56,8 @@ impl<T> Searches<T> {
 }
 
 impl<T> Searches<T> {
-    /// Clears the part of what searches keep that takes much memory, of all but the `most` whose part
-    /// was used last. `used` tells when that was; nothing where there is none.
+    /// Clears the part of the kept state that takes much memory, of all searches but the `most`
+    /// used last. `used` is the time of that; `None` without such a part.
     pub fn trim(&self, most: usize, used: impl Fn(&T) -> Option<Instant>, clear: impl Fn(&mut T)) {
         let all: Vec<Arc<Search<T>>> = {
             let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
@@ -75,7 +75,7 @@ impl<T> Searches<T> {
 }
 
 impl<T> Search<T> {
-    /// What it keeps. A search that broke off leaves what was there before.
+    /// The kept state. A search that panicked leaves the state before it.
     pub fn kept(&self) -> MutexGuard<'_, Option<T>> {
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -87,14 +87,14 @@ impl<T> Search<T> {
         Turn { search: self, stops, _turn: self.turn.lock().await }
     }
 
-    /// How often it was stopped so far.
+    /// Number of times it was stopped so far.
     pub fn stops(&self) -> u64 {
         self.stops.load(Ordering::Relaxed)
     }
 }
 
 impl<T> Turn<'_, T> {
-    /// How often the search had been stopped when the turn was asked for.
+    /// Number of times the search had been stopped when this turn began.
     pub fn stops(&self) -> u64 {
         self.stops
     }

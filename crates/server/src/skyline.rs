@@ -21,7 +21,7 @@ use std::time::Instant;
 
 /// Shoots whose mask is held in memory.
 const SEEN: usize = 4;
-/// What a skyline is found from.
+/// The input of a skyline.
 struct Wish {
     shoot: i64,
     plan: Plan,
@@ -80,7 +80,7 @@ pub fn at_hand(app: &App, shoot: i64) -> Option<Arc<Seen>> {
     Some(seen.clone())
 }
 
-/// The same where it is that of the shoot's plan as it is now.
+/// The skyline of the shoot's current plan.
 ///
 /// # Errors
 /// [`ApiError::Missing`] where it was not found yet.
@@ -123,7 +123,7 @@ pub async fn found(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
     Ok(seen?)
 }
 
-/// What strokes are added to, if it is found, and the mask, if all of them are.
+/// The session that strokes are applied to, if there is one, and the mask, if that succeeded.
 type Made = (Option<Session>, Result<Seen, CoreError>);
 
 fn make(

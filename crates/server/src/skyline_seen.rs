@@ -10,17 +10,17 @@ use jade_skyline::Live;
 use std::sync::Arc;
 use std::time::Instant;
 
-/// Places along the skyline that are shown enlarged at most.
+/// Most places along the skyline that are shown enlarged.
 const PLACES: usize = 400;
 
 /// The skylines of all shoots.
 pub type Skylines = Searches<Kept>;
 
-/// What is kept of the skyline of a shoot.
+/// The kept state of a shoot's skyline.
 #[derive(Default)]
 pub struct Kept {
-    /// What strokes are added to; of the shoot that was looked at last alone, as it holds memory for
-    /// each pixel.
+    /// The session that strokes are applied to; only for the shoot used last, as it takes memory
+    /// for each pixel.
     pub session: Option<Session>,
     /// The mask as it was seen last, and when that was.
     pub seen: Option<(Instant, Arc<Seen>)>,
@@ -40,7 +40,7 @@ pub struct Seen {
     pub version: String,
     /// The mask as a run would take it, and halved sizes of it.
     pub levels: Vec<Mask>,
-    /// How likely each cell of a grid is sky, where it was found in the frames.
+    /// Probability of sky in each cell of a grid, where the skyline was found in the frames.
     pub likely: Option<(Grid, Vec<f32>)>,
     /// Frames that it was found in; 0 where a mask was loaded.
     pub frames: usize,
@@ -59,7 +59,7 @@ impl Seen {
         &self.levels[0]
     }
 
-    /// What is told about it.
+    /// Figures about it, for the page.
     pub fn told(&self) -> SkylineSeen {
         let sky = self.mask().sky_of_all();
         let unsure = self.likely.as_ref().map_or(0.0, |(_, sky)| {
@@ -92,7 +92,7 @@ impl Seen {
                 let near = |other: &[f32; 2]| {
                     (other[0] - own[0]).abs() < apart && (other[1] - own[1]).abs() < apart
                 };
-                // Those before lie further left, the nearest last.
+                // Earlier places lie further left; the nearest is the last.
                 if !places.iter().rev().take(40).any(near) {
                     places.push(own);
                 }

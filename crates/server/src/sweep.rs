@@ -14,7 +14,7 @@ use std::sync::Arc;
 /// been done.
 ///
 /// # Errors
-/// [`ApiError`] with why nothing can be told, and what to do.
+/// [`ApiError`] with the reason, and what to do.
 pub async fn looked_over(app: &Arc<App>, shoot: i64) -> Result<FocusReport, ApiError> {
     let search = app.sweeps.of(shoot);
     let turn = search.turn().await;

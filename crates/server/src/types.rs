@@ -1,4 +1,4 @@
-//! What crosses between server and browser. The TypeScript side is generated from here.
+//! Types of the API. Their TypeScript side is generated.
 
 use jade_align::noise::PatchFigures;
 use jade_engine::export::Colours;
@@ -70,11 +70,11 @@ pub struct NewShoot {
 pub struct ShootChange {
     /// A new name.
     pub name: Option<String>,
-    /// Those settings of the plan that are changed, as an object of objects.
+    /// The settings to change, as an object of objects.
     #[cfg_attr(feature = "types", ts(optional, type = "object"))]
     pub plan: Option<serde_json::Value>,
-    /// What all that is changed was before: where the shoot was changed since by somebody else, this
-    /// change is merged with that one, or refused where both are about one setting.
+    /// The values of all changed settings before the change. Where somebody else changed the shoot
+    /// meanwhile, both changes are merged, or this one is refused if both concern one setting.
     #[cfg_attr(
         feature = "types",
         ts(
@@ -92,7 +92,7 @@ pub struct ShootChange {
 }
 
 impl ShootChange {
-    /// The names of what it changes.
+    /// The names of the settings that it changes.
     pub fn names(&self) -> Vec<String> {
         let all = [
             ("name", self.name.is_some()),
@@ -129,13 +129,13 @@ pub struct Shoot {
     pub sets: Vec<FrameSet>,
     /// The set of lights that is stacked; all lights where there is none.
     pub stacked_set: Option<i64>,
-    /// What speaks against frames that are in.
+    /// Doubts about frames that are used.
     pub doubts: Vec<Doubt>,
-    /// What would spoil the stack, or should be known before.
+    /// What would spoil the stack, or should be known beforehand.
     pub checks: Vec<Check>,
     /// Where lights that are in no set seem to belong, once all are measured.
     pub proposed_sets: Vec<ProposedSet>,
-    /// What else the shoot seems to be.
+    /// Another kind that the shoot seems to be.
     pub proposed_kind: Option<ProposedKind>,
     /// The folder from which frames are added as they are written.
     pub watched: Option<Watched>,
@@ -179,13 +179,13 @@ pub struct Frame {
     pub blake3: FrameId,
     /// Changes when its pixels do, as by another treatment; the address of its picture carries it.
     pub version: String,
-    /// It stays where it lies, rather than in the application's own folder.
+    /// Whether it stays in its own folder, rather than in the application's.
     pub linked: bool,
     /// Size of its file in bytes.
     pub bytes: i64,
     /// What it shows.
     pub role: Role,
-    /// What its file tells; none where it cannot be read.
+    /// Facts from its file; `None` where it cannot be read.
     pub facts: Option<Facts>,
     /// Why it cannot be used.
     pub problem: Option<String>,
@@ -193,11 +193,11 @@ pub struct Frame {
     pub left_out: bool,
     /// The set that it is in.
     pub set_id: Option<i64>,
-    /// What it shows, once that was measured.
+    /// Its measures, once there are any.
     pub measures: Option<Measures>,
 }
 
-/// What speaks against a frame.
+/// A doubt about a frame.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Doubt {
@@ -207,7 +207,7 @@ pub struct Doubt {
     pub reason: String,
 }
 
-/// What would spoil a stack, or should be known before.
+/// A condition that would spoil a stack, or should be known beforehand.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Check {
@@ -261,7 +261,7 @@ pub struct ProposedSet {
     pub reason: String,
 }
 
-/// What a shoot seems to be, other than it is said to be.
+/// A kind that a shoot seems to be, other than its own.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct ProposedKind {
@@ -311,7 +311,7 @@ pub struct FrameLight {
     pub tint: f32,
 }
 
-/// What is told about a frame's colours.
+/// Figures about a frame's colours.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FrameColour {
@@ -329,7 +329,7 @@ pub struct Grey {
     pub grey: [f32; 3],
 }
 
-/// What became of a file that was added.
+/// The outcome of adding a file.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Added {
@@ -381,7 +381,7 @@ pub struct FramesChange {
     pub role: Option<Role>,
     /// The set they are put into, which says what they are for; 0 takes them out of theirs.
     pub set_id: Option<i64>,
-    /// Wanted in spite of what speaks against them.
+    /// Keep them in spite of doubts.
     pub kept: Option<bool>,
 }
 
@@ -448,7 +448,7 @@ pub struct Job {
     pub done: i64,
     /// Steps of that stage.
     pub total: i64,
-    /// Expected seconds until the run ends, once that can be told.
+    /// Expected seconds until the run ends, once they can be estimated.
     pub remaining_s: Option<f64>,
     /// What went wrong, as a sentence for the person.
     pub problem: Option<String>,
@@ -472,7 +472,7 @@ pub struct ShootResult {
     pub calibration: Vec<FrameId>,
     /// The reference frame, by its number.
     pub reference_id: i64,
-    /// What came of it, in figures.
+    /// The report.
     pub report: Report,
     /// When it was made, in milliseconds after the beginning of 1970.
     pub made: i64,
@@ -499,7 +499,7 @@ pub struct PictureInfo {
     pub origin: [u32; 2],
 }
 
-/// How often each brightness is there.
+/// Number of pixels at each brightness.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Histogram {
@@ -511,7 +511,7 @@ pub struct Histogram {
     pub black: f32,
 }
 
-/// What a lens is found from.
+/// What a lens is measured from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
@@ -526,7 +526,7 @@ pub enum LensFrom {
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct LensWish {
-    /// What the lens is found from.
+    /// What the lens is measured from.
     pub from: LensFrom,
 }
 
@@ -560,7 +560,7 @@ pub struct NewProbe {
     pub size: u32,
 }
 
-/// What a patch of a picture shows.
+/// Figures of a patch of a picture.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Measured {
@@ -568,7 +568,7 @@ pub struct Measured {
     pub figures: Option<PatchFigures>,
 }
 
-/// How sharp a frame of a sweep is around a place.
+/// Sharpness of a frame of a sweep around a position.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct SharpFrame {
@@ -590,13 +590,13 @@ pub struct HandTry {
     pub pairs: Vec<[f64; 4]>,
 }
 
-/// What pairs set by hand amount to.
+/// The motion that pairs set by hand define.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct HandFound {
     /// `shift`, `similarity` or `homography`; `None` while the pairs tell no motion.
     pub model: Option<String>,
-    /// How far each pair lies off, in pixels.
+    /// Distance of each pair under that motion, in pixels.
     pub off_px: Vec<f64>,
     /// Root of the mean of their squares, in pixels.
     pub rms_px: f64,
@@ -662,7 +662,7 @@ pub struct Export {
     pub made: i64,
 }
 
-/// What the server tells without being asked.
+/// Events that the server sends to pages.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(tag = "type", rename_all = "lowercase")]
@@ -706,7 +706,7 @@ pub enum Event {
         done: i64,
         /// Steps of that stage.
         total: i64,
-        /// Expected seconds until this stage ends, once that can be told.
+        /// Expected seconds until this stage ends, once they can be estimated.
         remaining_s: Option<f64>,
     },
 }

@@ -1,14 +1,14 @@
-//! What tells pictures of one source from each other as time goes on. The addresses of pictures carry
-//! it, so that a browser may keep them for good.
+//! Versions of pictures. The addresses of pictures contain them, so that a browser may cache
+//! pictures forever.
 
 use jade_frames::FrameInput;
 
-/// What tells a frame under one treatment from the same under another.
+/// The version of a frame under a treatment.
 pub fn frame_version(input: &FrameInput) -> String {
     input.light_key().as_str()[..12].to_owned()
 }
 
-/// What tells the picture of a result from all others, from the key that it is kept under.
+/// The version of a result's picture, from its key.
 pub fn result_version(key: &str) -> String {
     key.chars().take(20).collect()
 }

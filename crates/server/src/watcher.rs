@@ -1,6 +1,6 @@
-//! Looks into watched folders once a second and adds what was written there. A file is added once
-//! it has not changed from one look to the next. Looking, rather than being told by the system,
-//! works on folders of other machines and cards too.
+//! Polls watched folders once a second and adds new files. A file is added once it has not changed
+//! between two polls. Polling also works on network folders and cards, where the system sends no
+//! notifications.
 
 use crate::app::App;
 use crate::error::ApiError;
@@ -15,13 +15,13 @@ use std::time::{Duration, SystemTime};
 
 const LOOK: Duration = Duration::from_secs(1);
 
-/// What tells whether a file changed: its length and when it was written.
+/// Length and time of change of a file, by which changes are noticed.
 type Stamp = (u64, SystemTime);
 
-/// What is known of a watched file.
+/// The state of a watched file.
 #[derive(Clone, Copy)]
 enum Seen {
-    /// It may be written still.
+    /// It may still be written.
     At(Stamp),
     /// It was added, or need not be.
     Settled(Stamp),
@@ -86,7 +86,7 @@ async fn look(
     let mut adding = tokio::task::JoinSet::new();
     for path in ready {
         match app.store.frame_at(shoot, &path).await? {
-            // What could not be read has changed since.
+            // A file that could not be read has changed since.
             Some(row) if row.problem().is_some() => app.store.remove_frame(shoot, row.id).await?,
             Some(_) => continue,
             None => {}
@@ -101,7 +101,7 @@ async fn look(
     while let Some(added) = adding.join_next().await {
         if let (path, Err(error)) = added? {
             tracing::warn!("{}: {error}", path.display());
-            // It is tried again, and holds up no other.
+            // It is tried again, and does not block other files.
             looked.files.remove(&(shoot, path));
         }
     }

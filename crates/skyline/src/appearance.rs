@@ -1,21 +1,21 @@
-//! What sky and ground look like: mixtures of normal distributions over colour and texture,
-//! as in Rother, Kolmogorov and Blake (2004).
+//! The appearance of sky and ground: mixtures of normal distributions over colour and texture, as
+//! in Rother, Kolmogorov and Blake (2004).
 
 use super::evidence::Evidence;
 use nalgebra::{SMatrix, SVector};
 use rayon::prelude::*;
 
-/// Logarithms of brightness, red and blue against green, and of texture.
+/// Features of a cell: logarithms of brightness, of red and blue against green, and of texture.
 const FEATURES: usize = 4;
-/// Distributions of each side.
+/// Normal distributions in the mixture of each side.
 const PARTS: usize = 4;
-/// Cells that a side is learned from at most.
+/// Most cells from which a side is learned.
 const LEARNED: usize = 5_000;
-/// Rounds of learning.
+/// Rounds of expectation and maximisation.
 const ROUNDS: usize = 8;
-/// The least standard deviations.
+/// Least standard deviations of the features.
 const LEAST: [f32; FEATURES] = [0.03, 0.03, 0.03, 0.25];
-/// Logarithm of the density of what looks like nothing known.
+/// Logarithm of the density of a feature that belongs to neither side.
 const STRANGE: f32 = -1.0;
 
 pub type Feature = SVector<f32, FEATURES>;
@@ -36,21 +36,22 @@ pub fn features(evidence: &Evidence, radius: usize) -> Vec<Feature> {
     (0..grid.cells()).into_par_iter().map(of).collect()
 }
 
-/// What one side looks like.
+/// The appearance of one side.
 pub struct Look {
     parts: Vec<Part>,
 }
 
 struct Part {
     middle: Feature,
-    /// Turns and scales differences so that their squares add up to the exponent.
+    /// Rotates and scales differences so that the sum of their squares is the exponent.
     inverse: SMatrix<f32, FEATURES, FEATURES>,
-    /// Logarithm of its share and of the density in its middle.
+    /// Logarithm of the part's share and of the density at its centre.
     scale: f32,
 }
 
 impl Look {
-    /// Learns it from the cells whose weight is over a half; `None` where they are too few.
+    /// Learns the appearance from the cells whose weight is above one half; `None` where they are
+    /// too few.
     pub fn learn(features: &[Feature], weights: &[f32]) -> Option<Self> {
         let mut cells: Vec<usize> = (0..features.len()).filter(|&i| weights[i] > 0.5).collect();
         if cells.len() < 20 * PARTS {
@@ -58,7 +59,7 @@ impl Look {
         }
         let every = cells.len().div_ceil(LEARNED);
         cells = cells.into_iter().step_by(every).collect();
-        // The first parts are cells of like brightness.
+        // The first parts are cells of similar brightness.
         let mut order = cells.clone();
         order.sort_by(|a, b| features[*a][0].total_cmp(&features[*b][0]).then(a.cmp(b)));
         let mut shares = vec![[0.0f32; PARTS]; order.len()];
@@ -100,7 +101,7 @@ impl Look {
     }
 }
 
-/// The parts that cells belong to by these shares.
+/// The mixture's parts, from the shares with which cells belong to them.
 fn parts(features: &[Feature], cells: &[usize], shares: &[[f32; PARTS]]) -> Vec<Part> {
     let one = |k: usize| {
         let weight: f32 = shares.iter().map(|share| share[k]).sum();

@@ -1,22 +1,23 @@
-//! How near neighbouring cells are to each other: what lies between them is an edge or not.
+//! Weights of the connections between neighbouring cells: high where they are alike, low across an
+//! edge.
 
 use super::appearance::Feature;
 use jade_optics::grid::Grid;
 use jade_optics::statistics::median;
 use rayon::prelude::*;
 
-/// The features that tell edges: brightness, red and blue.
+/// The features that show edges: brightness, red and blue.
 const COLOURS: [usize; 3] = [0, 1, 2];
-/// Cells on either side of an edge that tell it from noise.
+/// Cells on either side over which an edge is distinguished from noise.
 const SIDE: usize = 3;
 /// Cells on either side over which the light of a cloud changes.
 const WIDE: usize = 9;
-/// What an edge counts against as a share of how far the light differs over that: the skyline is
-/// sharp, whatever the light, and the edges of clouds are not.
+/// Share of the difference over that distance that an edge must exceed: the skyline is sharp in any
+/// light, and the edges of clouds are not.
 const SOFT: f32 = 0.2;
 
-/// How far it is from one cell to its neighbours to the right and below: 1 where nothing changes,
-/// near 0 across an edge.
+/// Weights of the connections from a cell to its neighbours on the right and below: 1 where nothing
+/// changes, near 0 across an edge.
 #[derive(Clone)]
 pub struct EdgeWeights {
     pub right: Vec<f32>,
@@ -24,7 +25,7 @@ pub struct EdgeWeights {
 }
 
 impl EdgeWeights {
-    /// From what cells look like.
+    /// Weights from the features of cells.
     pub fn of(grid: Grid, features: &[Feature]) -> Self {
         let plane = |f: usize| -> Vec<f32> { features.iter().map(|own| own[f]).collect() };
         let all: Vec<[Vec<f32>; 2]> =
@@ -35,8 +36,8 @@ impl EdgeWeights {
         Self::new(grid, &sum(0), &sum(1))
     }
 
-    /// From the strength of the edge, 1 for what noise does, between each cell and its neighbour to
-    /// the right, and to the one below.
+    /// Weights from the strength of the edge, 1 for the effect of noise, between each cell and its
+    /// neighbours on the right and below.
     fn new(grid: Grid, right: &[f32], down: &[f32]) -> Self {
         let way = |edge: f32| (-0.5 * edge).exp() + 1e-3;
         let last = |i: usize| (i + 1).is_multiple_of(grid.across);
@@ -47,7 +48,7 @@ impl EdgeWeights {
         Self { right: right.collect(), down: down.collect() }
     }
 
-    /// How well a border of sky and ground keeps to edges, 0 to 1, and how many cells long it is.
+    /// How well a border of sky and ground follows edges, 0 to 1, and its length in cells.
     pub fn parted(&self, grid: Grid, sky: &[f32]) -> (f32, f32) {
         let (mut sum, mut count) = (0.0, 0.0f32);
         for i in 0..grid.cells() {
@@ -65,13 +66,13 @@ impl EdgeWeights {
         (sum / count.max(1.0), count)
     }
 
-    /// The same for cells twice as large.
+    /// The weights for cells twice as large.
     pub fn halved(&self, grid: Grid, small: Grid) -> Self {
         let mut half = Self { right: vec![0.0; small.cells()], down: vec![0.0; small.cells()] };
         for (i, (right, down)) in self.right.iter().zip(&self.down).enumerate() {
             let (x, y) = (i % grid.across, i / grid.across);
             let to = y / 2 * small.across + x / 2;
-            // What leads from one larger cell to the next.
+            // The connection between two larger cells.
             if x % 2 == 1 {
                 half.right[to] += 0.5 * right;
             }
@@ -83,8 +84,8 @@ impl EdgeWeights {
     }
 }
 
-/// How strong the edges of one colour are between each cell and its neighbours to the right and below,
-/// 1 for what noise does.
+/// Strength of the edges of one colour between each cell and its neighbours on the right and below;
+/// 1 is the effect of noise.
 fn strengths(grid: Grid, plane: &[f32]) -> [Vec<f32>; 2] {
     let right = Line { step: 1, length: grid.across, values: grid.blurred_along(plane, 1, false) };
     let down =
@@ -101,15 +102,15 @@ fn strengths(grid: Grid, plane: &[f32]) -> [Vec<f32>; 2] {
 
 /// Values along the lines of a grid.
 struct Line {
-    /// From one to the next.
+    /// Distance from one value to the next.
     step: usize,
-    /// How many make a line.
+    /// Number of values in a line.
     length: usize,
     values: Vec<f32>,
 }
 
 impl Line {
-    /// How much the means of so many cells before and behind each way differ.
+    /// Difference between the means of `side` cells before and after each connection.
     fn differences(&self, side: usize) -> Vec<f32> {
         let one = |i: usize| {
             let at = i / self.step % self.length;
@@ -125,8 +126,8 @@ impl Line {
         (0..self.values.len()).into_par_iter().map(one).collect()
     }
 
-    /// How much of that is an edge of a few cells; what goes on in the same way before and behind is
-    /// none.
+    /// The part of that difference that is an edge of a few cells; a slope that continues on both
+    /// sides is none.
     fn edges(&self) -> Vec<f32> {
         let all = self.differences(SIDE);
         let one = |i: usize| {
@@ -154,7 +155,7 @@ mod tests {
     #[test]
     fn a_faint_sharp_edge_is_one_and_a_soft_one_of_much_light_is_none() {
         let grid = Grid { step: 8, across: 120, down: 60 };
-        // A step, and beside it a slope over twelve cells of twenty times the light.
+        // A step, and beside it a slope over twelve cells with twenty times the light.
         let light = |x: usize| {
             let step = if x > 30 { 0.05 } else { 0.0 };
             let t = ((x as f32 - 80.0) / 12.0).clamp(0.0, 1.0);

@@ -1,5 +1,5 @@
-//! What the frames show of each cell: its colour, what stands still in it, and the point lights
-//! that go with the sky.
+//! What the frames show of each cell: its colour, detail that stands still, and point lights that
+//! move with the sky.
 
 use super::lights;
 use super::view::View;
@@ -11,45 +11,48 @@ use jade_pixels::tiled::Region;
 use jade_plan::CoreError;
 use rayon::prelude::*;
 
-/// Cells along the longer side at most.
+/// Most cells along the longer side.
 const CELLS: u32 = 640;
 
-/// What is known of each cell of a grid.
+/// Evidence for each cell of a grid.
 #[derive(Clone)]
 pub struct Evidence {
     /// The grid.
     pub grid: Grid,
-    /// Linear light of red, green and blue without what passes: the median of the frames.
+    /// Linear light of red, green and blue in the median of the frames, so that passing things are
+    /// left out.
     pub colour: [Vec<f32>; 3],
-    /// Variance of fine detail that is the same in all frames, against that of noise.
+    /// Variance of fine detail that is the same in all frames, relative to that of noise.
     pub texture: Vec<f32>,
-    /// Variance of a cell's light from frame to frame, against that of noise: 1 where nothing changes.
+    /// Variance of a cell's light from frame to frame, relative to that of noise: 1 where nothing
+    /// changes.
     pub change: Vec<f32>,
-    /// Standard deviation of noise in one pixel of one frame, for the sum of its colours.
+    /// Standard deviation of the noise of one pixel of one frame, for the sum of its colours.
     pub noise: Vec<f32>,
-    /// The same as is usual where it is as bright: a star that passes is no noise.
+    /// The usual noise at the cell's brightness, which stars that pass do not raise.
     pub usual_noise: Vec<f32>,
-    /// Point lights that go with the sky, in each cell.
+    /// Number of point lights in each cell that move with the sky.
     pub stars: Vec<f32>,
-    /// Those that go as the sky's mirror image in water does.
+    /// Number of point lights in each cell that move as the sky's reflection in water does.
     pub mirrored: Vec<f32>,
 }
 
-/// Rows of pixels of each row of cells that are looked at.
+/// Rows of pixels that are read of each row of cells.
 fn rows_of(grid: Grid) -> u32 {
     if grid.step > 8 { 3 } else { 4 }
 }
 
-/// What one row of cells shows.
+/// Evidence for one row of cells.
 struct Row {
-    /// Means of red, green and blue, of each frame.
+    /// Means of red, green and blue of each frame.
     colours: Vec<[Vec<f32>; 3]>,
     texture: Vec<f32>,
     noise: Vec<f32>,
 }
 
 impl Evidence {
-    /// Gathers it from frames of one size. In a single one detail cannot be told from noise.
+    /// Gathers evidence from frames of one size. In a single frame, detail cannot be distinguished
+    /// from noise.
     ///
     /// # Errors
     /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
@@ -91,7 +94,7 @@ impl Evidence {
 }
 
 impl Evidence {
-    /// The same for cells twice as large.
+    /// The evidence for cells twice as large.
     pub fn halved(&self) -> Self {
         let grid = self.grid.coarser(2);
         let sums = |plane: &[f32]| -> (Vec<f32>, Vec<f32>) {
@@ -115,8 +118,8 @@ impl Evidence {
     }
 }
 
-/// What is usual where it is as bright, for each cell: the median of a sixteenth of the cells by
-/// their light.
+/// The usual value at each cell's brightness: the median over a sixteenth of the cells, sorted by
+/// light.
 fn usual_by_light(colour: &[Vec<f32>; 3], values: &[f32]) -> Vec<f32> {
     let [red, green, blue] = colour;
     let light = |i: usize| red[i] + green[i] + blue[i];
@@ -130,15 +133,15 @@ fn usual_by_light(colour: &[Vec<f32>; 3], values: &[f32]) -> Vec<f32> {
     usual
 }
 
-/// How much the light around each cell changes from frame to frame against noise, once frames are as
-/// bright as each other.
+/// Change of the light around each cell from frame to frame, relative to noise, once frames are
+/// normalised to the same brightness.
 fn change(grid: Grid, colours: &[[Vec<f32>; 3]], noise: &[f32]) -> Vec<f32> {
     if colours.len() == 1 {
         return vec![1.0; grid.cells()];
     }
-    /// Cells around one that are looked at with it, so that noise does not hide it.
+    /// Cells around one that are averaged with it, so that noise does not hide the change.
     const AROUND: usize = 5;
-    /// What may change without moving, as a share of the light.
+    /// Change without motion that is tolerated, as a share of the light.
     const STEADY: f32 = 0.004;
     let frames: Vec<Vec<f32>> = colours
         .par_iter()
@@ -165,7 +168,7 @@ fn change(grid: Grid, colours: &[[Vec<f32>; 3]], noise: &[f32]) -> Vec<f32> {
     (0..grid.cells()).into_par_iter().map(one).collect()
 }
 
-/// The median; of an even number of values, the mean of the middle two.
+/// The median; for an even number of values, the mean of the two in the middle.
 fn middle_of(values: &mut [f32]) -> f32 {
     let upper = median(values);
     if values.len() % 2 == 1 {
@@ -183,12 +186,12 @@ impl Row {
         (width, height): (u32, u32),
     ) -> Result<Self, PictureError> {
         let y = row as u32 * grid.step;
-        // A few rows tell as much of large cells as all of them.
+        // For large cells a few rows are enough.
         let rows = grid.step.min(height - y).min(rows_of(grid));
         let y = y + (grid.step.min(height - y) - rows) / 2;
         let region = Region { x: 0, y, width, height: rows };
         let (columns, step) = (width as usize, grid.step as usize);
-        // Sums over the frames of each pixel's differences, and of their squares: to the right and
+        // Sums over the frames of each pixel's differences and of their squares: to the right and
         // downwards.
         let mut sums = [(); 2].map(|()| vec![0.0f32; region.area()]);
         let mut squares = [(); 2].map(|()| vec![0.0f32; region.area()]);
@@ -221,7 +224,8 @@ impl Row {
         let n = views.len() as f32;
         let across = columns.div_ceil(step);
         let (mut noise, mut shared) = (vec![0.0f32; across], vec![0.0f32; across]);
-        // Differences of a cell of one row: all to the right, but those of the last row downwards.
+        // Number of differences in a cell: all to the right, and downwards from all rows but the
+        // last.
         let count = (step as u32 * (2 * rows - 1)) as f32;
         let each = |of: &mut dyn FnMut(usize, f32, f32)| {
             for (sums, squares) in sums.iter().zip(&squares) {
@@ -238,7 +242,7 @@ impl Row {
             noise[cell] += if n > 1.0 { (square - sum * sum / n) / (n - 1.0) } else { square };
         });
         each(&mut |cell, sum, square| {
-            // A flaw of the sensor stands still as well, in one pixel.
+            // A flaw of the sensor stands still as well, but in one pixel.
             let most = 12.0 * noise[cell] / count;
             if n > 1.0 {
                 shared[cell] += ((sum * sum - square) / (n * (n - 1.0))).min(most);
@@ -252,7 +256,7 @@ impl Row {
     }
 }
 
-/// Means over cells of one row of them.
+/// Means over the cells of one row of cells.
 fn means(plane: &[f32], width: usize, step: usize) -> Vec<f32> {
     let mut columns = vec![0.0f32; width];
     for row in plane.chunks_exact(width) {

@@ -1,4 +1,4 @@
-//! Finding the skyline.
+//! Finds the skyline.
 
 use crate::evidence::Evidence;
 use crate::label::label;
@@ -10,10 +10,10 @@ use jade_optics::grid::Grid;
 use jade_optics::space::InReference;
 use jade_plan::{CoreError, Stroke};
 
-/// The sky moves at least so far between the first and the last frame somewhere, in pixels.
+/// Least distance that the sky must move somewhere between the first and the last frame, in pixels.
 const LEAST_MOVED: f64 = 2.0;
 
-/// Where the sky ends.
+/// A found skyline.
 #[derive(Clone)]
 pub struct Skyline {
     pub(crate) evidence: Evidence,
@@ -22,7 +22,8 @@ pub struct Skyline {
 }
 
 impl Skyline {
-    /// Finds it in frames of one size that are aligned on the stars; in a single one less surely.
+    /// Finds the skyline in frames of one size that are aligned on the stars; in a single frame it
+    /// is less certain.
     ///
     /// # Errors
     /// [`CoreError::Frames`] when the sky does not move, or when there is no sky or no ground;
@@ -52,17 +53,18 @@ impl Skyline {
         self.evidence.grid
     }
 
-    /// How likely each cell of the grid is sky, 0 to 1.
+    /// Probability that each cell of the grid is sky, 0 to 1.
     pub fn sky(&self) -> &[f32] {
         &self.labels.sky
     }
 
-    /// Takes a sky stroke or a ground stroke into account.
+    /// Applies a sky stroke or a ground stroke.
     pub fn stroke(&mut self, stroke: &Stroke) {
         self.regions.stroke(&mut self.labels, self.evidence.grid, stroke);
     }
 
-    /// The share of sky in every pixel of the reference frame. `views` are those it was found in.
+    /// The share of sky in every pixel of the reference frame. `views` are the frames in which the
+    /// skyline was found.
     ///
     /// # Errors
     /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
@@ -75,7 +77,7 @@ impl Skyline {
     }
 }
 
-/// Makes sure that there is sky, and ground.
+/// Makes sure that there are both sky and ground.
 fn both(sky: &[f32]) -> Result<(), CoreError> {
     let above = sky.iter().filter(|sky| **sky > 0.5).count() as f32 / sky.len() as f32;
     let none = match above {
@@ -88,7 +90,7 @@ fn both(sky: &[f32]) -> Result<(), CoreError> {
     )))
 }
 
-/// How far the sky moves at most between two of the frames, in pixels.
+/// Largest distance that the sky moves between two of the frames, in pixels.
 fn moved(views: &[View]) -> f64 {
     let (width, height) = views[0].light.size();
     let [right, low] = [width, height].map(|side| f64::from(side) - 1.0);

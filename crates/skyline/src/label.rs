@@ -1,4 +1,4 @@
-//! Sky or ground for every cell of the grid.
+//! Labels every cell of the grid as sky or ground.
 
 use super::appearance::{self, Feature, Look};
 use super::edge_weights::EdgeWeights;
@@ -8,45 +8,46 @@ use jade_optics::grid::Grid;
 use jade_optics::statistics::median;
 use rayon::prelude::*;
 
-/// Rounds of learning what both sides look like and of telling them apart by it.
+/// Rounds of learning the appearance of both sides and labelling by it.
 const ROUNDS: usize = 3;
-/// What a cell without stars weighs as ground against its neighbours: the border that keeps to edges
-/// best is taken.
+/// Weights of a cell without stars as ground, relative to its neighbours. Each is tried, and the
+/// border that follows edges best is taken.
 const STARLESS: [f32; 4] = [0.00015, 0.0003, 0.0015, 0.004];
 /// Share of a picture that may be sky without stars, as behind clouds, before it counts against a
 /// border.
 const CLOUDED: f32 = 0.25;
-/// What more of it than that counts.
+/// Penalty for a larger share.
 const EMPTY: f32 = 2.0;
-/// What any of it below ground counts, as water that looks like sky.
+/// Penalty for sky without stars below ground, as water that looks like sky.
 const BELOW: f32 = 4.0;
-/// What a border counts that is as much longer than the picture is wide: clouds have ragged ones.
+/// Penalty for a border that is longer than the picture is wide, relative to that width: clouds
+/// have ragged borders.
 const RAGGED: f32 = 0.1;
-/// Cells across for which all weights are meant: fewer weigh more each, as a region has fewer of
-/// them against its border.
+/// Cells across for which all weights are tuned. In a smaller grid each cell weighs more, as a
+/// region has fewer cells relative to its border.
 const ACROSS: f32 = 600.0;
-/// What stars weigh against a cell's neighbours.
+/// Weight of stars relative to a cell's neighbours.
 const STAR: f32 = 4.0;
-/// What texture that stands still weighs at most.
+/// Most weight of texture that stands still.
 const TEXTURE: f32 = 0.05;
-/// What light that changes from frame to frame weighs at most.
+/// Most weight of light that changes from frame to frame.
 const CHANGE: f32 = 0.003;
-/// What was found without learning weighs later.
+/// Weight of the labels found without learning in later rounds.
 const FOUND: f32 = 0.03;
-/// What a side's look weighs at most.
+/// Most weight of a side's appearance.
 const LOOK: f32 = 0.03;
 
-/// How likely each cell of the grid is sky, 0 to 1.
+/// Probability that each cell of the grid is sky, 0 to 1.
 pub fn label(evidence: &Evidence) -> Vec<f32> {
     let grid = evidence.grid;
-    // Where it is roughly is found on a grid of cells twice as large, at a quarter of the work.
+    // The rough border is found on a grid of cells twice as large, at a quarter of the work.
     let small = evidence.halved();
     let (rough, starless) = rough(&small);
     let of = |i: usize| rough[i / grid.across / 2 * small.grid.across + i % grid.across / 2];
     let start: Vec<f32> = (0..grid.cells()).map(of).collect();
     let scene = Scene::of(evidence);
     let mut sky = scene.learned(&scene.unlearned(&start, starless), start, 1);
-    // What has open sky below it hangs on something thin, which is told pixel by pixel.
+    // Ground with open sky below it hangs on something thin, which is judged pixel by pixel.
     let open: Vec<f32> = open(grid, &sky, &evidence.stars);
     let below = sky_below(grid, &open);
     let hanging: Vec<usize> =
@@ -57,7 +58,7 @@ pub fn label(evidence: &Evidence) -> Vec<f32> {
     sky
 }
 
-/// The same for a grid of larger cells, and the weight of cells without stars that parts it best.
+/// Labels of a grid of larger cells, and the weight of cells without stars that separates it best.
 fn rough(evidence: &Evidence) -> (Vec<f32>, f32) {
     let scene = Scene::of(evidence);
     let all: Vec<(f32, Vec<f32>, f32)> = STARLESS
@@ -71,10 +72,9 @@ fn rough(evidence: &Evidence) -> (Vec<f32>, f32) {
     best.map(|(_, sky, starless)| (sky, starless)).unwrap_or_default()
 }
 
-/// 1 in the largest part of the sky that hangs together, and in others in which so many stars are
-/// seen, 0 elsewhere.
+/// 1 in the largest connected part of the sky, and in other parts with enough stars; 0 elsewhere.
 fn open(grid: Grid, sky: &[f32], stars: &[f32]) -> Vec<f32> {
-    /// Stars in each frame.
+    /// Least number of stars in such a part, per frame.
     const STARS: f32 = 2.5;
     let mut part = vec![0usize; grid.cells()];
     let mut sizes = vec![0usize];
@@ -112,7 +112,7 @@ fn open(grid: Grid, sky: &[f32], stars: &[f32]) -> Vec<f32> {
     part.iter().map(|own| f32::from(u8::from(is(*own)))).collect()
 }
 
-/// What is known of a grid, and what its cells weigh.
+/// The evidence for a grid and the weights of its cells.
 struct Scene<'a> {
     evidence: &'a Evidence,
     edge_weights: EdgeWeights,
@@ -131,7 +131,7 @@ impl<'a> Scene<'a> {
         Self { evidence, edge_weights, features, shown, scale }
     }
 
-    /// How likely each cell is sky, with one weight of cells without stars.
+    /// Probability that each cell is sky, for one weight of cells without stars.
     fn label_by(&self, starless: f32) -> Vec<f32> {
         let grid = self.evidence.grid;
         let first = self.unlearned(&self.shown.share, starless);
@@ -141,7 +141,7 @@ impl<'a> Scene<'a> {
         self.learned(&first, sky, ROUNDS)
     }
 
-    /// How well a border between sky and ground parts them.
+    /// How well a border separates sky and ground.
     fn parts(&self, sky: &[f32]) -> f32 {
         let grid = self.evidence.grid;
         let empty = |i: &usize| sky[*i] > 0.5 && self.shown.share[*i] < 0.2;
@@ -160,7 +160,7 @@ impl<'a> Scene<'a> {
             - RAGGED * (length / grid.across as f32 - 1.0).max(0.0)
     }
 
-    /// What is known before anything was learned, where this much of the cells is sky.
+    /// What is known before learning, where this much of the cells is sky.
     fn unlearned(&self, sky: &[f32], starless: f32) -> Vec<Known> {
         let below = sky_below(self.evidence.grid, sky);
         unlearned(self.evidence, &self.shown, &below, starless)
@@ -169,8 +169,8 @@ impl<'a> Scene<'a> {
             .collect()
     }
 
-    /// Learns what both sides look like from where they seem to be, and tells them apart by it, for so
-    /// many rounds.
+    /// Learns the appearance of both sides from the current labels and labels by it, for some
+    /// rounds.
     fn learned(&self, first: &[Known], mut sky: Vec<f32>, rounds: usize) -> Vec<f32> {
         let Self { evidence, edge_weights, features, scale, .. } = self;
         let grid = evidence.grid;
@@ -208,13 +208,13 @@ impl<'a> Scene<'a> {
     }
 }
 
-/// How many stars are seen around each cell.
+/// Number of stars around each cell.
 struct Shown {
-    /// Against what is usual in the sky.
+    /// Relative to the usual number in the sky.
     share: Vec<f32>,
     /// In the nearest cells.
     near: Vec<f32>,
-    /// The same of mirrored ones.
+    /// Of reflected stars, relative to the usual number in the sky.
     mirrored: Vec<f32>,
 }
 
@@ -229,7 +229,7 @@ fn shown(evidence: &Evidence) -> Shown {
         if there.is_empty() { 1.0 } else { median(&mut there) }
     };
     let (usual, usual_noise) = (usual(&around), usual(&noise));
-    // Where the sky is bright, as in a glow, fewer are seen.
+    // In bright parts of the sky, as in a glow, fewer stars are visible.
     for (around, noise) in around.iter_mut().zip(&noise) {
         *around *= (noise / usual_noise).max(0.3).powi(2) / usual;
     }
@@ -237,9 +237,9 @@ fn shown(evidence: &Evidence) -> Shown {
     Shown { share: around, near, mirrored }
 }
 
-/// What is known before anything was learned: where stars are seen there is sky, where there are
-/// none, though they are seen elsewhere, or where something stands still, there may be ground.
-/// `below` tells how much sky is below each cell.
+/// What is known before learning. Where stars are seen, there is sky. Where there are none although
+/// they are seen elsewhere, or where something stands still, there may be ground. `below` is how
+/// much sky is below each cell.
 fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> Vec<Known> {
     let Evidence { grid, texture, change, .. } = evidence;
     let changing: Vec<f32> = change.iter().map(|v| v.min(40.0)).collect();
@@ -251,7 +251,8 @@ fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> 
             let star = Known { sky: 1.0, weight: STAR * shown.near[i].min(0.25) };
             let starless = (1.0 - 3.0 * shown.share[i]).max(0.0) * (1.0 - below[i]);
             let textured = (TEXTURE * (still[i] - 0.15)).clamp(0.0, TEXTURE);
-            // What changes does not stand on the ground: clouds drift. Little, as water changes too.
+            // What changes does not stand on the ground: clouds drift. The weight is small, as
+            // water changes too.
             let drifts = ((changing[i] - 4.0) / 8.0).clamp(0.0, 1.0);
             let moving = Known { sky: 1.0, weight: CHANGE * drifts };
             let ground = starless * (weight + textured) * (1.0 - 0.5 * drifts);
@@ -261,7 +262,7 @@ fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> 
         .collect()
 }
 
-/// How much sky is below each cell, 0 to 1: whatever is solid stands on the ground.
+/// How much sky is below each cell, 0 to 1: solid things stand on the ground.
 fn sky_below(grid: Grid, sky: &[f32]) -> Vec<f32> {
     let width = (grid.across / 60).max(2);
     let sky = grid.blurred(sky, width);
@@ -273,11 +274,12 @@ fn sky_below(grid: Grid, sky: &[f32]) -> Vec<f32> {
     below
 }
 
-/// What ratios of likelihoods, as logarithms, say, by how often they are right where it is known.
+/// What logarithms of likelihood ratios mean, calibrated by how often they are right where the
+/// answer is known.
 fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Known> {
     const BINS: usize = 16;
     let bin = |ratio: f32| (((ratio + 4.0) / 8.0 * BINS as f32) as usize).min(BINS - 1);
-    // A bin where there is nothing says nothing.
+    // An empty bin says nothing.
     let mut counts = [[1.0f32; 2]; BINS];
     let mut sums = [1.0f32; 2];
     for (ratio, sky) in ratios.iter().zip(sky) {
@@ -288,7 +290,8 @@ fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Known> {
         }
     }
     let says = counts.map(|[ground, above]| {
-        // As often as it is seen, and as if there were as much of both: whatever is less sure.
+        // The less certain of two estimates: by observed frequency, and by frequency as if both
+        // sides were equally large.
         let plain = above / (above + ground) - 0.5;
         let (ground, above) = (ground / sums[0], above / sums[1]);
         let evened = above / (above + ground) - 0.5;
@@ -308,7 +311,7 @@ mod tests {
     #[test]
     fn sky_that_branches_close_in_is_open_where_stars_are_seen_in_it() {
         let grid = Grid { step: 4, across: 30, down: 20 };
-        // Sky with two windows below it, in one of which stars are seen.
+        // Sky with two windows below it; stars are seen in one of them.
         let inside = |i: usize| match (i % 30, i / 30) {
             (_, ..6) => 0,
             (4..10, 9..14) => 1,

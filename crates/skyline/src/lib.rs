@@ -1,9 +1,9 @@
-//! The skyline: sky and ground told apart.
+//! The skyline: where the sky ends and the ground begins.
 //!
-//! Point lights that go with the sky show where it is, edges that stand still show where it may end,
-//! and what both sides look like is learned on the way. That is done on a small grid, and
-//! then every pixel near the border, and whatever is thin and stands on the ground, is judged by its
-//! own light in the median of the frames.
+//! Point lights that move with the sky show where it is; edges that stand still show where it may
+//! end; the appearance of both sides is learned meanwhile. This is done on a small grid. Then every
+//! pixel near the border, and everything thin that stands on the ground, is judged by its own light
+//! in the median of the frames.
 
 mod appearance;
 mod edge_weights;

@@ -1,4 +1,4 @@
-//! Point lights that go with the sky.
+//! Point lights that move with the sky.
 
 use super::view::View;
 use jade_optics::grid::Grid;
@@ -7,16 +7,17 @@ use jade_optics::space::InFrame;
 use rayon::prelude::*;
 use std::collections::HashMap;
 
-/// Two positions of one light are this near, in pixels.
+/// Largest distance between two positions of the same light, in pixels.
 const NEAR: f64 = 0.7;
-/// Where the sky moves less than this between two frames, lights do not tell what they go with.
+/// Where the sky moves less than this between two frames, in pixels, a light may go with either
+/// side.
 const TELLS: f64 = 3.0;
-/// Lights that go as a mirror image does, in all frames together, at least.
+/// Least number of lights that move as a reflection does, in all frames together.
 const FEWEST: usize = 8;
-/// What a light counts of which nothing is told.
+/// Weight of a light of which nothing is known.
 const UNTOLD: f32 = 0.3;
 
-/// Lights of one frame, found by place.
+/// Lights of one frame, searchable by place.
 struct Places(HashMap<(i64, i64), Vec<[f64; 2]>>);
 
 impl Places {
@@ -32,7 +33,7 @@ impl Places {
         ((x / 4.0).floor() as i64, (y / 4.0).floor() as i64)
     }
 
-    /// Whether a light is near a place.
+    /// Whether a light is near a position.
     fn holds(&self, at: [f64; 2]) -> bool {
         let (column, row) = Self::cell(at);
         (-1..=1).flat_map(|dy| (-1..=1).map(move |dx| (column + dx, row + dy))).any(|cell| {
@@ -42,8 +43,8 @@ impl Places {
     }
 }
 
-/// For each cell, the lights in it that go with the sky, and those that go as the sky's mirror image
-/// in water does; each counts once for all frames together.
+/// For each cell, the number of lights that move with the sky, and of those that move as the sky's
+/// reflection in water does; divided by the number of frames.
 pub fn lights(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
     let mut counts = [(); 2].map(|()| vec![0.0f32; grid.cells()]);
     let sky = Sky::of(views);
@@ -67,12 +68,12 @@ pub fn lights(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
             }
         }
     }
-    // Water stands still: a mirrored light is where its frame shows it.
+    // Water stands still: a reflected light is where its frame shows it.
     sky.mirrored(&others).into_iter().for_each(|at| put(1, at, 1.0));
     counts
 }
 
-/// How the sky moves from frame to frame, and where lights are seen.
+/// The motion of the sky from frame to frame, and the lights of all frames.
 struct Sky<'a> {
     views: &'a [View<'a>],
     places: Vec<Places>,
@@ -86,13 +87,13 @@ impl<'a> Sky<'a> {
         Self { views, places, backward }
     }
 
-    /// Where the sky at a place of one frame is in another.
+    /// Position in one frame of the sky at a position of another.
     fn moved(&self, from: usize, to: usize, at: [f64; 2]) -> [f64; 2] {
         self.backward[to].to_frame(self.views[from].motion.to_reference(InFrame(at))).0
     }
 
-    /// In how many other frames a light of one would tell what it goes with, in how many it is found
-    /// again where the sky would take it, and in how many where it was.
+    /// For a light of one frame: in how many other frames it could be judged, in how many it is
+    /// found where the sky would take it, and in how many where it was.
     fn found(&self, i: usize, light: [f64; 2]) -> [usize; 3] {
         let (mut told, mut goes, mut stands) = (0, 0, 0);
         for j in (0..self.views.len()).filter(|j| *j != i) {
@@ -107,12 +108,12 @@ impl<'a> Sky<'a> {
         [told, goes, stands]
     }
 
-    /// Those of some lights of some frames that go as mirror images of the sky's do, with the row in
-    /// which sky and water meet that most of them go with; none where they are too few to be sure.
+    /// Those of some lights that move as reflections of the sky do, with the waterline that most of
+    /// them agree on; none where they are too few to be sure.
     fn mirrored(&self, lights: &[(usize, [f64; 2])]) -> Vec<[f64; 2]> {
-        /// Rows that are tried, over the height of the picture: a little off changes little.
+        /// Waterlines that are tried, over the height of the picture: a small error changes little.
         const ROWS: u32 = 64;
-        /// Lights that tell which it is, at most.
+        /// Most lights by which the waterline is chosen.
         const ENOUGH: usize = 500;
         let height = f64::from(self.views[0].light.size().1);
         let those = |meet: f64, step: usize| -> Vec<[f64; 2]> {
@@ -124,14 +125,14 @@ impl<'a> Sky<'a> {
             let meet = height * f64::from(row) / f64::from(ROWS);
             (those(meet, step).len(), meet)
         });
-        // Of equals the highest, with as much water as can be.
+        // Of equally good waterlines the highest, which allows most water.
         let best =
             tried.reduce(|| (0, height), |best, own| if own.0 > best.0 { own } else { best });
         let all = those(best.1, 1);
         if all.len() < FEWEST { vec![] } else { all }
     }
 
-    /// Whether a light is found again in most other frames where the mirrored sky would take it.
+    /// Whether a light is found in most other frames where the reflected sky would take it.
     fn goes_mirrored(&self, i: usize, at: [f64; 2], meet: f64) -> bool {
         let mirrored = |[x, y]: [f64; 2]| [x, 2.0 * meet - y];
         let (mut told, mut goes) = (0, 0);
@@ -156,7 +157,7 @@ mod tests {
     use jade_pixels::tiled::Region;
     use nalgebra::Matrix3;
 
-    /// A picture of which nothing but the size is known.
+    /// A picture with a size and no content.
     struct Blank;
 
     impl Light for Blank {
@@ -195,7 +196,7 @@ mod tests {
 
     #[test]
     fn stars_that_water_mirrors_are_told_from_those_of_the_sky() {
-        // A turn about a pole above the picture; water from row 120 on.
+        // A rotation about a pole above the picture; water from row 120 on.
         let turn = |angle: f64| {
             let (s, c) = angle.sin_cos();
             let (x, y) = (160.0, -300.0);

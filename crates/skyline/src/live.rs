@@ -1,6 +1,6 @@
-//! A skyline that follows a person's strokes as they are made and taken back. Pixels are judged again
-//! near what a stroke changed alone, so that it is seen at once; a run judges all of them, and may
-//! find single pixels elsewhere a little otherwise.
+//! A skyline that follows a person's strokes as they are made and undone. Only pixels near what a
+//! stroke changed are judged again, so that the change is visible at once. A run judges all pixels
+//! and may give single pixels elsewhere a slightly different share.
 
 use super::refine::Pixels;
 use super::strokes::Labels;
@@ -10,43 +10,43 @@ use jade_pixels::tiled::Region;
 use jade_plan::{CoreError, Stroke};
 use std::collections::VecDeque;
 
-/// Cells around what a stroke changed whose pixels are judged again.
+/// Cells around a change whose pixels are judged again.
 const AROUND: usize = 3;
 
-/// A cell's share of sky changes by more.
+/// Least change of a cell's share of sky that counts as a change.
 const CHANGED: f32 = 1e-3;
 
-/// Strokes that can be taken back at once; those before are made again from the first one on. What
-/// was before each is held in memory.
+/// Strokes that can be undone at once, as the state before each is kept in memory; earlier ones are
+/// replayed from the first.
 const AT_ONCE: usize = 16;
 
-/// What was before a stroke.
+/// The state before a stroke.
 struct Before {
     labels: Labels,
-    /// The region that it changed, and its pixels as they were judged by those labels; nothing where
-    /// several strokes came at once.
+    /// The region that it changed and its pixels as judged by those labels; `None` where several
+    /// strokes came at once.
     pixels: Option<(Region, Vec<u8>)>,
 }
 
-/// A skyline with the pixels it was told for.
+/// A skyline with its pixels.
 pub struct Live {
     skyline: Skyline,
     pixels: Pixels,
-    /// The labels that the pixels were judged by.
+    /// The labels by which the pixels were judged.
     judged: Labels,
-    /// Whether those are the labels as they are now; not so after a stop.
+    /// Whether those are the current labels; they are not after a stop.
     is_judged: bool,
-    /// What was before any stroke.
+    /// The labels before any stroke.
     base: Labels,
-    /// The strokes that the labels tell, and what was before each of the last of them.
+    /// The strokes in the labels, and the state before each of the last of them.
     done: Vec<Stroke>,
     before: VecDeque<Before>,
     mask: Mask,
 }
 
 impl Live {
-    /// Begins with a skyline that no stroke was taken into account for yet, and takes these. `views` are
-    /// those it was found in.
+    /// Starts from a skyline without strokes and applies these strokes. `views` are the frames in
+    /// which it was found.
     ///
     /// # Errors
     /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
@@ -65,22 +65,21 @@ impl Live {
         Ok(Self { skyline: told, pixels, judged, is_judged: true, base, done, before, mask })
     }
 
-    /// The skyline as it is now.
+    /// The current skyline.
     pub fn skyline(&self) -> &Skyline {
         &self.skyline
     }
 
-    /// The mask as it is now.
+    /// The current mask.
     pub fn mask(&self) -> &Mask {
         &self.mask
     }
 
-    /// Takes the sky and ground strokes among these into account, and no others. Only what differs
-    /// from before is done, and only where it has an effect; the pixels are judged once, however many
-    /// strokes are new.
+    /// Applies the sky and ground strokes among `strokes`, and no others. Only the difference to
+    /// the strokes before is done; pixels are judged once, however many strokes are new.
     ///
     /// # Errors
-    /// As for [`Live::new`]. What was done of it counts when it is followed again.
+    /// As for [`Live::new`]. A later call continues from what was done.
     pub fn follow(
         &mut self,
         strokes: &[Stroke],
@@ -102,7 +101,8 @@ impl Live {
         Ok(())
     }
 
-    /// Takes back the last `count` strokes, or all where the labels before them are no longer held.
+    /// Undoes the last `count` strokes, or all of them where the labels before them are no longer
+    /// kept.
     fn take_back(&mut self, count: usize) {
         if count > self.before.len() {
             self.before.clear();
@@ -125,8 +125,8 @@ impl Live {
         }
     }
 
-    /// Judges the pixels by the labels as they are now, where these differ from those that the pixels
-    /// were judged by. Pixels before a stroke that comes alone are held.
+    /// Judges the pixels by the current labels, where these differ from the labels they were judged
+    /// by. The pixels before a single new stroke are kept.
     fn judge(
         &mut self,
         alone: bool,
@@ -155,7 +155,7 @@ impl Live {
         Ok(())
     }
 
-    /// The pixels of columns and rows of cells, and of some around.
+    /// The pixels of columns and rows of cells, with a margin.
     fn pixels_of(&self, [columns, rows]: [std::ops::Range<usize>; 2]) -> Region {
         let step = self.skyline.grid().step;
         let (width, height) = self.mask.size();
@@ -169,7 +169,7 @@ impl Live {
     }
 }
 
-/// Takes strokes into the labels one after the other, and holds what is before the last of them.
+/// Applies strokes to the labels one after the other, and keeps the state before the last of them.
 fn tell(
     skyline: &mut Skyline,
     done: &mut Vec<Stroke>,

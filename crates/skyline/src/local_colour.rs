@@ -1,44 +1,44 @@
-//! The light of sky and ground around each cell, by which its pixels are told apart.
+//! The light of sky and ground around each cell, by which its pixels are judged.
 
 use super::evidence::Evidence;
 use super::strokes::Labels;
 use jade_optics::grid::Grid;
 use jade_optics::statistics::median;
 
-/// Cells around the labels' border where every pixel is looked at for itself.
+/// Cells around the labels' border in which every pixel is judged.
 const BORDER: usize = 2;
-/// Texture from which on ground near the sky may show sky as well.
+/// Texture from which on ground near the sky may also show sky.
 const TEXTURED: f32 = 0.7;
-/// Share of the ground that must be without texture for the rest not to tell its light.
+/// Least share of the ground without texture at which textured cells do not define its light.
 const PLAIN: f32 = 0.3;
-/// How many times the noise that is usual where it is as bright a cell may have.
+/// Noise that a cell may have, relative to the usual noise at its brightness.
 const NOISY: f32 = 1.5;
-/// Where the logarithm of a ratio is beyond this, a cell is far from the border.
+/// Logarithm of a likelihood ratio beyond which a cell is far from the border.
 pub(super) const SURE: f32 = 6.0;
-/// Beyond this, a person said that nothing thin is there either.
+/// Logarithm of a likelihood ratio that a person's strokes set: nothing thin is there either.
 pub(super) const TOLD: f32 = 20.0;
 
-/// What is known of the light around each cell.
+/// The light of both sides around each cell.
 pub(super) struct LocalColour {
-    /// Gives the share of ground as `weights . light - offset`.
+    /// The share of ground in a pixel is `weights . light - offset`.
     pub weights: [Vec<f32>; 3],
     pub offset: Vec<f32>,
     /// Standard deviation of that share in one pixel.
     pub sigma: Vec<f32>,
-    /// How likely the cell is sky, as the logarithm of a ratio; beyond [`SURE`] no ground is near.
+    /// Logarithm of the likelihood ratio of sky; beyond [`SURE`] no ground is near.
     pub sky: Vec<f32>,
-    /// Light beyond that of the sky and its noise.
+    /// Light above that of the sky and its noise.
     pub dazzling: Vec<f32>,
-    /// What stands still, against noise.
+    /// Detail that stands still, relative to noise.
     pub texture: Vec<f32>,
 }
 
 impl LocalColour {
-    /// From what `frames` frames show of each cell, and its label.
+    /// From the evidence of `frames` frames for each cell, and its label.
     pub fn of(evidence: &Evidence, labels: &Labels, frames: usize) -> Self {
         let (grid, sky) = (evidence.grid, &labels.sky);
         let cells = 0..grid.cells();
-        // Cells that have none of the other side around them.
+        // Cells without cells of the other side around them.
         let side = |above: bool| -> Vec<f32> {
             let other: Vec<f32> =
                 sky.iter().map(|v| f32::from(u8::from((*v > 0.5) != above))).collect();
@@ -52,15 +52,15 @@ impl LocalColour {
         let near = grid
             .blurred(&sky.iter().map(|v| f32::from(u8::from(*v > 0.5))).collect::<Vec<_>>(), 12);
         let texture = grid.blurred(&evidence.texture, 1);
-        // Branches are textured, and show sky between them: where they are told to be ground, they do
-        // not tell its light.
+        // Branches are textured and show sky between them: cells of branches do not define the
+        // light of the ground.
         let counts = |i: usize| near[i] <= 0.0 || texture[i] < TEXTURED;
         let plain: Vec<f32> =
             (0..below.len()).map(|i| if counts(i) { below[i] } else { 0.0 }).collect();
         let sum = |side: &[f32]| side.iter().sum::<f32>();
         let solid = if sum(&plain) > PLAIN * sum(&below) { &plain } else { &below };
         let (sky_light, ground_light) = lights(&above, solid);
-        // What is of both, as branches that are close to each other, shows neither.
+        // Cells of both, as branches close to each other, define neither side.
         let mixed = |i: usize| {
             let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
             let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
@@ -76,7 +76,7 @@ impl LocalColour {
         };
         let (clear, firm) = (pure(&above, 0.2, 1.5), pure(solid, -0.3, 0.75));
         let (sky_light, ground_light) = lights(&clear, &firm);
-        // Where hardly any ground looks like the sky, what does is looked at closely.
+        // Where hardly any ground looks like the sky, cells that do are judged closely.
         let mut shares: Vec<f32> =
             share.iter().zip(&below).filter(|(_, below)| **below > 0.0).map(|(v, _)| *v).collect();
         let tenth = shares.len() / 10;
@@ -100,8 +100,8 @@ impl LocalColour {
             }
             let light: f32 = sky_light.iter().map(|plane| plane[i]).sum();
             around.dazzling[i] = 2.5 * light + 10.0 * evidence.noise[i];
-            // A star that passes is no noise; but where the ground is brighter than the sky, what it
-            // leaves in the median would be taken for ground.
+            // A star that passes is no noise. But where the ground is brighter than the sky, its
+            // trace in the median would be taken for ground.
             let darker = apart.iter().sum::<f32>() < 0.0;
             let most = if darker { NOISY * evidence.usual_noise[i] } else { f32::MAX };
             // Noise was measured in the sum of three colours.
@@ -128,8 +128,8 @@ impl LocalColour {
     }
 }
 
-/// For each cell, the mean colours of those cells around that are chosen, as near as there are
-/// enough of them.
+/// For each cell, the mean colours of the chosen cells around it, within the smallest radius that
+/// has enough of them.
 fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3] {
     let whole = colours.each_ref().map(|plane| {
         let mut own: Vec<f32> = plane
@@ -144,7 +144,8 @@ fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3]
     let own: Vec<[f32; 4]> = (0..grid.cells())
         .map(|i| [1.0, colours[0][i], colours[1][i], colours[2][i]].map(|v| v * chosen[i]))
         .collect();
-    // From far to near, each taking the place of the one before where it has enough.
+    // From the largest radius to the smallest; each replaces the one before where it has enough
+    // cells.
     for radius in [48, 20, 8, 4] {
         for (i, [share, sums @ ..]) in grid.blurred_all(&own, radius).into_iter().enumerate() {
             if share <= 0.0 {
@@ -195,7 +196,7 @@ mod tests {
         };
         for y in 5..55 {
             let at = |x: usize| y * grid.across + x;
-            // At the border, by the light of both sides of the same row.
+            // At the border: from the light of both sides in the same row.
             for place in [at(38), at(41)] {
                 let (sky, ground) = (share(place, at(30)), share(place, at(50)));
                 assert!(sky.abs() < 0.05 && (ground - 1.0).abs() < 0.05, "{sky}, {ground}");
@@ -214,7 +215,7 @@ mod tests {
         evidence.noise[at] = 5.0;
         let passed = LocalColour::of(&evidence, &labels, 6).sigma[at];
         assert!(passed > usual && passed < 1.6 * usual, "{passed} against {usual}");
-        // What it leaves is bright, as this ground is.
+        // The star's trace is bright, as this ground is.
         for plane in &mut evidence.colour {
             plane.iter_mut().for_each(|light| *light = 0.2 - *light);
         }

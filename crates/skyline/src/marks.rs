@@ -1,28 +1,29 @@
-//! What every pixel is by its own light, in a byte, and what that makes of it among its neighbours.
+//! What every pixel is by its own light, in a byte, and its share of sky by those of its
+//! neighbours.
 
 use rayon::prelude::*;
 
-/// Two bits of a mark: what the pixel is by itself.
+/// The lower two bits of a mark: what the pixel is by itself.
 pub const SKY: u8 = 0;
-/// It may belong to something thin, if that stands on the ground.
+/// It may be part of something thin, if that stands on the ground.
 pub const THIN: u8 = 1;
 pub const GROUND: u8 = 2;
-/// Ground, or something thin that was reached from there.
+/// Ground, or something thin that was reached from the ground.
 pub const REACHED: u8 = 3;
-/// The others: its share of sky.
+/// The other six bits: its share of sky, in steps.
 pub const STEPS: f32 = 63.0;
 
-/// All of it.
+/// Share 1 in those bits.
 pub const STEPS_SKY: u8 = (STEPS as u8) << 2;
 
-/// Follows thin things from the ground on.
+/// Follows thin things, starting from the ground.
 pub fn reach(marks: &mut [u8], width: usize) {
     let kind = |mark: u8| mark & 3;
     let len = marks.len();
     let stands = |i: usize| around(i, width, len, 1).any(|n| kind(marks[n]) == GROUND);
     let rows = marks.par_chunks(width).with_min_len(16).enumerate();
     let begins = rows.flat_map_iter(|(y, row)| {
-        // Hardly any chunk has some.
+        // Hardly any chunk contains one.
         let some = |chunk: &[u8]| chunk.iter().fold(false, |some, m| some | (kind(*m) == THIN));
         let chunks = row.chunks(CHUNK).enumerate().filter(move |(_, chunk)| some(chunk));
         let thin = chunks.flat_map(move |(at, chunk)| {
@@ -49,7 +50,7 @@ pub fn reach(marks: &mut [u8], width: usize) {
     }
 }
 
-/// The pixels of a square around one.
+/// The pixels of a square around a pixel.
 pub fn around(i: usize, width: usize, len: usize, far: i64) -> impl Iterator<Item = usize> {
     let x = i % width;
     (-far..=far).flat_map(move |dy| (-far..=far).map(move |dx| (dx, dy))).filter_map(
@@ -61,10 +62,10 @@ pub fn around(i: usize, width: usize, len: usize, far: i64) -> impl Iterator<Ite
     )
 }
 
-/// Pixels of a row that are looked at together.
+/// Pixels of a row that are handled together.
 const CHUNK: usize = 64;
 
-/// Shares of sky by the marks: where sky and ground meet, by the pixel's own light.
+/// Shares of sky from marks: where sky and ground meet, from the pixel's own light.
 pub fn shares(marks: &[u8], width: usize) -> Vec<u8> {
     let solid = |mark: u8| mark & 3 >= GROUND;
     let mut out = vec![0; marks.len()];
@@ -72,7 +73,7 @@ pub fn shares(marks: &[u8], width: usize) -> Vec<u8> {
         let from = y.saturating_sub(1) * width;
         let rows = &marks[from..((y + 2) * width).min(marks.len())];
         let own = &marks[y * width..(y + 1) * width];
-        // How many of the pixels above, here and below are solid, in each column.
+        // Number of solid pixels among those above, here and below, in each column.
         let mut columns = vec![0u8; width];
         for row in rows.chunks_exact(width) {
             columns.iter_mut().zip(row).for_each(|(sum, mark)| *sum += u8::from(solid(*mark)));
@@ -107,7 +108,7 @@ mod tests {
 
     const WIDE: usize = 40;
 
-    /// Marks of sky, with others at some places.
+    /// Marks of sky, with other marks at some places.
     fn marks(others: &[(usize, usize, u8)]) -> Vec<u8> {
         let mut marks = vec![STEPS_SKY | SKY; WIDE * 30];
         others.iter().for_each(|(x, y, mark)| marks[y * WIDE + x] = *mark);
@@ -136,7 +137,7 @@ mod tests {
         for y in 15..30 {
             all.extend((0..WIDE).map(|x| (x, y, GROUND)));
         }
-        // What is of both, and the same among sky and ground alone.
+        // Mixed pixels at the border, and mixed pixels within pure sky or ground.
         all.extend([(7, 15, half | GROUND), (7, 3, half | SKY), (7, 25, half | GROUND)]);
         let shares = shares(&marks(&all), WIDE);
         let at = |x: usize, y: usize| shares[y * WIDE + x];

@@ -1,21 +1,21 @@
-//! Sky or ground for every cell: evidence that spreads until it meets an edge (random walks with
-//! priors, Grady 2005).
+//! Labels every cell as sky or ground by evidence that spreads until it meets an edge (random walks
+//! with priors, Grady 2005).
 
 use super::edge_weights::EdgeWeights;
 use jade_optics::grid::Grid;
 use rayon::prelude::*;
 
-/// What is known of a cell: how likely it is sky, and how much that weighs.
+/// Evidence for a cell: the probability that it is sky, and a weight.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Known {
-    /// 0 for ground to 1 for sky.
+    /// Probability of sky, 0 to 1.
     pub sky: f32,
-    /// Weight against a neighbour's.
+    /// Weight, relative to that of a neighbour.
     pub weight: f32,
 }
 
 impl Known {
-    /// Both together.
+    /// Both pieces of evidence combined.
     pub fn and(self, other: Self) -> Self {
         let weight = self.weight + other.weight;
         let sum = self.sky * self.weight + other.sky * other.weight;
@@ -23,8 +23,8 @@ impl Known {
     }
 }
 
-/// How likely each cell is sky, 0 to 1, where it agrees best with what is known and with its
-/// neighbours.
+/// Probability that each cell is sky, 0 to 1: the values that agree best with the evidence and with
+/// their neighbours.
 pub fn spread(grid: Grid, edge_weights: &EdgeWeights, known: &[Known]) -> Vec<f32> {
     let coarsest = grid.across.min(grid.down) <= 8;
     let mut sky = if !coarsest {
@@ -44,7 +44,7 @@ pub fn spread(grid: Grid, edge_weights: &EdgeWeights, known: &[Known]) -> Vec<f3
     } else {
         known.iter().map(|own| own.sky).collect::<Vec<f32>>()
     };
-    // Smaller grids settle what is far apart, at little cost.
+    // Smaller grids settle large distances at little cost.
     let sweeps = match grid.cells() {
         _ if coarsest => 100,
         ..=20_000 => 40,
@@ -54,20 +54,20 @@ pub fn spread(grid: Grid, edge_weights: &EdgeWeights, known: &[Known]) -> Vec<f3
     sky
 }
 
-/// The cells as on a chessboard: those of one colour have neighbours of the other alone, so that all
-/// of one colour change together.
+/// The cells as a chessboard: cells of one colour have neighbours of the other colour only, so that
+/// all cells of one colour can change at once.
 struct Board {
     grid: Grid,
     colours: [Colour; 2],
 }
 
-/// The cells of one colour, row by row, with one beside the picture at either end.
+/// The cells of one colour, row by row, with one cell beside the picture at either end.
 #[derive(Default)]
 struct Colour {
     sky: Vec<f32>,
-    /// EdgeWeights to the left, to the right, up and down.
+    /// Weights of the connections to the left, to the right, up and down.
     edge_weights: [Vec<f32>; 4],
-    /// What is known of each, and what all of its weights are together.
+    /// Evidence for each cell, and the sum of all its weights.
     known: Vec<f32>,
     all: Vec<f32>,
 }
@@ -106,8 +106,8 @@ impl Board {
         grid.across.div_ceil(2) + 2
     }
 
-    /// Lets every cell take the mean of what it is known to be and of its neighbours, and goes on
-    /// beyond it (Young 1954), so many times.
+    /// Moves every cell to the mean of its evidence and its neighbours, and beyond it (successive
+    /// over-relaxation, Young 1954), for some sweeps.
     fn settled(mut self, sweeps: usize, sky: &mut [f32]) {
         for _ in 0..sweeps {
             for colour in 0..2 {
@@ -127,7 +127,7 @@ impl Board {
 impl Colour {
     fn step(&mut self, other: &[f32], grid: Grid, colour: usize) {
         const BEYOND: f32 = 1.5;
-        /// Rows that are not worth sharing among threads.
+        /// Fewer rows are not worth sharing among threads.
         const FEW: usize = 40;
         let length = Board::row_length(grid);
         let Self { sky, edge_weights: [left, right, up, down], known, all } = self;
@@ -141,10 +141,10 @@ impl Colour {
             let (up, down) = (&up[part(up)], &down[part(down)]);
             let (known, all) = (&known[part(known)], &all[part(all)]);
             let beside = &other[row.clone()];
-            // Beyond the first and last row edge_weights are closed.
+            // Above the first row and below the last the weights are zero.
             let above = if y > 0 { &other[row.start - length..row.start] } else { beside };
             let below = if y + 1 < grid.down { &other[row.end..row.end + length] } else { beside };
-            // The neighbour to the left has the same number, or the one before.
+            // The neighbour on the left has the same index, or the one before.
             let shift = (colour + y) % 2;
             let (to_left, to_right) = (&beside[shift..], &beside[shift + 1..]);
             for k in 1..length - 1 {
@@ -163,7 +163,7 @@ impl Colour {
 mod tests {
     use super::*;
 
-    /// Two halves that an edge along a slanted line parts.
+    /// Two halves separated by an edge along a slanted line.
     fn halves(grid: Grid) -> EdgeWeights {
         let left = |i: usize| 3 * (i % grid.across) < grid.across + i / grid.across;
         let way = |a: usize, b: usize| if left(a) == left(b) { 1.0 } else { 1e-3 };
@@ -190,9 +190,9 @@ mod tests {
             assert!(right, "column {}, row {}: {own}", i % 90, i / 90);
         }
         let (parted, length) = edge_weights.parted(grid, &sky);
-        // Sixty rows, and twenty columns that the edge passes on the way down.
+        // Sixty rows, and twenty columns that the edge crosses on its way down.
         assert!(parted > 0.9 && (length - 80.0).abs() < 4.0, "{parted} over {length}");
-        // A border that does not keep to the edge is told from it.
+        // A border that does not follow the edge gets a lower value.
         let upper: Vec<f32> = (0..grid.cells()).map(|i| f32::from(u8::from(i < 2700))).collect();
         assert!(edge_weights.parted(grid, &upper).0 < 0.1);
     }

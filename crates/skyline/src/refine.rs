@@ -1,4 +1,5 @@
-//! The share of sky in every pixel, from the cells' labels and what sky and ground look like around.
+//! The share of sky in every pixel, from the labels of cells and the appearance of sky and ground
+//! around.
 
 use super::evidence::Evidence;
 use super::local_colour::{LocalColour, SURE, TOLD};
@@ -16,17 +17,18 @@ use jade_pixels::tiled::Region;
 use jade_plan::CoreError;
 use rayon::prelude::*;
 
-/// Side of the squares that are worked on at a time.
+/// Side of the squares that are worked on at a time, in pixels.
 const SQUARE: u32 = 256;
-/// Side of the parts of a square that are left out where they need no look.
+/// Side of the parts of a square that are skipped where no pixel needs judging, in pixels.
 const PART: u32 = 64;
-/// Pixels around a part that are looked at with it.
+/// Pixels around a part that influence it.
 const MARGIN: u32 = REACH as u32;
-/// Pixels along a line by which thin things are told from noise, to either side of the middle.
+/// Pixels to either side of the middle of a line along which thin things are distinguished from
+/// noise.
 const REACH: usize = 4;
 /// Standard deviations by which a thin thing differs from the sky.
 const SIGMAS: f32 = 4.0;
-/// Texture below which nothing thin stands before the sky.
+/// Texture below which nothing thin stands in front of the sky.
 const STILL: f32 = 0.25;
 
 /// What every pixel of the reference frame is by its own light.
@@ -37,7 +39,7 @@ pub struct Pixels {
 }
 
 impl Pixels {
-    /// Judges all of them.
+    /// Judges all pixels.
     ///
     /// # Errors
     /// [`CoreError::Picture`]; [`CoreError::Cancelled`] when `stop` says so.
@@ -55,7 +57,7 @@ impl Pixels {
         Ok(pixels)
     }
 
-    /// Judges those of a part of the picture again, in and next to some cells of the grid.
+    /// Judges the pixels of a part of the picture again, in and next to some cells of the grid.
     ///
     /// # Errors
     /// As for [`Pixels::of`].
@@ -72,7 +74,7 @@ impl Pixels {
         let mut squares = Region::covering(width, height, [SQUARE; 2]);
         squares.retain(|square| square.shared_with(part).is_some());
         let network = Network::new(views.len(), &Network::median_rows(views.len()));
-        // One after the other, as those near the border take much longer.
+        // One square after the other, as those near the border take much longer.
         let marked: Result<Vec<(Region, Vec<u8>)>, PictureError> = squares
             .into_iter()
             .par_bridge()
@@ -103,7 +105,7 @@ impl Pixels {
         Ok(())
     }
 
-    /// The whole squares that hold a part of the picture.
+    /// The whole squares that contain a part of the picture.
     pub fn squares(&self, part: Region) -> Region {
         let (x, y) = (part.x / SQUARE * SQUARE, part.y / SQUARE * SQUARE);
         let end =
@@ -113,7 +115,7 @@ impl Pixels {
         Region { x, y, width: right - x, height: low - y }
     }
 
-    /// What the pixels of a region are, to be put back there.
+    /// A copy of the marks of a region.
     pub fn copied(&self, region: Region) -> Vec<u8> {
         let width = self.size.0 as usize;
         let row =
@@ -121,7 +123,7 @@ impl Pixels {
         (region.y..region.y + region.height).flat_map(row).copied().collect()
     }
 
-    /// Puts back what was copied.
+    /// Restores copied marks.
     pub fn put_back(&mut self, region: Region, marks: &[u8]) {
         let width = self.size.0 as usize;
         for (y, row) in marks.chunks_exact(region.width as usize).enumerate() {
@@ -139,35 +141,35 @@ impl Pixels {
     }
 }
 
-/// What is known of all pixels of a part without a look at them.
+/// What is known of all pixels of a part without judging them.
 #[derive(PartialEq)]
 enum Known {
-    /// They are what they were.
+    /// They keep their marks.
     Kept,
-    /// Nothing is near that they could be mistaken for.
+    /// All have this mark: nothing is near that they could be mistaken for.
     All(u8),
     Nothing,
 }
 
-/// Memory of one thread.
+/// Scratch memory of one thread.
 #[derive(Default)]
 struct Scratch {
     resampling: resample::Scratch,
     planes: Vec<[Vec<f32>; 3]>,
     rows: Vec<Row>,
     share: Vec<f32>,
-    /// Mean share of a pixel and those around it.
+    /// Mean share over a pixel and its neighbours.
     mean: Vec<f32>,
     sigma: Vec<f32>,
     sky: Vec<f32>,
-    /// Light of the median, all colours together.
+    /// Light of the median, summed over the colours.
     light: Vec<f32>,
-    /// Light that no sky of the square has without a star.
+    /// Light that no sky of the square reaches without a star.
     dazzling: f32,
 }
 
 impl Scratch {
-    /// Marks the pixels of a square of a picture of that size, in and next to some cells.
+    /// Marks the pixels of a square of a picture of a size, in and next to some cells.
     fn mark(
         &mut self,
         views: &[View],
@@ -215,7 +217,7 @@ impl Scratch {
                 .map(|part| part.moved([0, band.y]))
                 .map(|part| (part, known(part.moved([square.x, square.y]))))
                 .collect();
-            // Parts side by side are read at once.
+            // Adjacent parts are read at once.
             for run in parts.chunk_by(|a, b| a.1 == b.1) {
                 let first = run[0].0;
                 let width = run.iter().map(|(part, _)| part.width).sum();
@@ -262,19 +264,20 @@ impl Scratch {
         if sky > TOLD {
             return SKY;
         }
-        // With its neighbours, against noise.
+        // With its neighbours, relative to noise.
         let (mean, noise) = (self.mean[i], (sigma * sigma / 9.0 + 0.01).sqrt());
         if sky < SURE {
             let square = |off: f32| 0.5 * (off / noise).powi(2);
             let ratio = (square(mean - 1.0) - square(mean)).clamp(-9.0, 9.0);
-            // Far off either, as lamps and stars are, it says nothing.
+            // Light far from both sides, as that of lamps and stars, says nothing.
             let ratio = if (-0.6..1.8).contains(&mean) { ratio } else { 0.0 };
             if ratio + sky < 0.0 {
                 return steps | GROUND;
             }
         }
-        // What is unlike sky and ground in the median of all frames stands still: a lamp, if it is
-        // as bright in all frames, or if it is on a pole. Its rim is reached from its middle.
+        // Light unlike sky and ground in the median of all frames stands still. It is a lamp if it
+        // is equally bright in all frames, or if it is on a pole. Its rim is reached from its
+        // middle.
         if self.light[i] > self.dazzling && self.still(i) {
             return if self.lamp(x, y, width, height) { GROUND } else { THIN };
         }
@@ -290,7 +293,7 @@ impl Scratch {
         steps | SKY
     }
 
-    /// Whether a pixel and all its neighbours are brighter than sky, in all frames; a single faulty
+    /// Whether a pixel and all its neighbours are brighter than sky in all frames; a single faulty
     /// pixel of the sensor is not.
     fn lamp(&self, x: usize, y: usize, width: usize, height: usize) -> bool {
         let rows = y.saturating_sub(1)..(y + 2).min(height);
@@ -301,7 +304,7 @@ impl Scratch {
         .all(|i| self.light[i] > self.dazzling && self.still(i))
     }
 
-    /// Whether a pixel is about as bright in all frames.
+    /// Whether a pixel is about equally bright in all frames.
     fn still(&self, i: usize) -> bool {
         let light = |planes: &[Vec<f32>; 3]| planes.iter().map(|plane| plane[i]).sum::<f32>();
         let all = || self.planes.iter().map(light);
@@ -310,8 +313,8 @@ impl Scratch {
 
     /// The largest mean share along a line through a pixel.
     fn line(&self, x: usize, y: usize, width: usize, height: usize) -> f32 {
-        /// Steps along eight edge_weights, to one side.
-        const WAYS: [[[i64; 2]; REACH]; 8] = [
+        /// Steps along eight directions, to one side.
+        const DIRECTIONS: [[[i64; 2]; REACH]; 8] = [
             [[1, 0], [2, 0], [3, 0], [4, 0]],
             [[1, 0], [2, 1], [3, 1], [4, 2]],
             [[1, 1], [1, 1], [2, 2], [3, 3]],
@@ -331,10 +334,10 @@ impl Scratch {
             let both = way.map(|[dx, dy]| at(x - dx, y - dy) + at(x + dx, y + dy));
             (at(x, y) + both.iter().sum::<f32>()) / (2 * REACH + 1) as f32
         };
-        WAYS.into_iter().map(mean).fold(f32::MIN, f32::max)
+        DIRECTIONS.into_iter().map(mean).fold(f32::MIN, f32::max)
     }
 
-    /// Reads a region of all frames as they lie, and works out the share of ground in each pixel of
+    /// Reads a region of all frames unaligned, and computes the share of ground in each pixel of
     /// their median.
     fn read(
         &mut self,
@@ -375,7 +378,7 @@ impl Scratch {
                     row[..length].copy_from_slice(&planes[c][from..from + length]);
                 }
                 network.run(&mut self.rows);
-                // The mean of the middle two, or twice the middle one.
+                // The mean of the two in the middle, or the one in the middle twice.
                 let (low, high) = (&self.rows[middle[0]], &self.rows[middle[middle.len() - 1]]);
                 let light = low.iter().zip(high).map(|(low, high)| 0.5 * (low + high));
                 let own = self.share[from..].iter_mut().zip(&mut self.light[from..]);
@@ -389,8 +392,7 @@ impl Scratch {
     }
 }
 
-/// Means of each value and the eight around it, as far as they are there; what is far off counts as
-/// not so far off.
+/// Means over each value and its eight neighbours inside the picture; outliers are clamped.
 fn means(values: &[f32], width: usize, out: &mut Vec<f32>) {
     let height = values.len() / width;
     let mut columns = vec![0.0f32; width];

@@ -1,4 +1,4 @@
-//! Strokes: what a person says of a region by painting on some of it.
+//! Strokes: what a person says about a region by painting on part of it.
 
 use super::appearance::{self, Feature};
 use super::edge_weights::EdgeWeights;
@@ -9,32 +9,32 @@ use jade_pixels::tiled::Region;
 use jade_plan::Stroke;
 use std::ops::Range;
 
-/// Weight of what is not in the region against the edge_weights that lead there: it reaches some thirty
-/// cells.
+/// Weight of the boundary outside the region, relative to the edge weights that lead there: a
+/// stroke reaches some thirty cells.
 const ELSEWHERE: f32 = 1e-3;
-/// Cells around a stroke that are looked at first.
+/// Cells around a stroke that are searched first.
 const NEAR: usize = 112;
-/// Share of a cell that is given to a stroke's side at least.
+/// Least share of a cell's change that a stroke must cause to count.
 const CHANGED: f32 = 0.1;
-/// Weight of the way between cells that are not alike, or not both on the wrong side: against
-/// [`ELSEWHERE`], walks come to nothing there.
+/// Weight of connections between cells that are not alike, or not both on the wrong side; relative
+/// to [`ELSEWHERE`], walks die out there.
 const CLOSED: f32 = 1e-5;
 /// Weight of the stroke itself.
 const TOLD: f32 = 1e3;
-/// Standard deviations of brightness, colours and texture within a region, beside those under the
-/// stroke.
+/// Tolerated standard deviations of brightness, colours and texture within a region, on top of
+/// those under the stroke.
 const ALIKE: [f32; 4] = [0.12, 0.05, 0.05, 0.7];
 
-/// What each cell is.
+/// The labels of all cells.
 #[derive(Clone)]
 pub struct Labels {
-    /// How likely it is sky, 0 to 1.
+    /// Probability of sky, 0 to 1.
     pub sky: Vec<f32>,
-    /// What the person said of it.
+    /// What strokes said of each cell: sky, ground, or nothing.
     pub told: Vec<Option<bool>>,
 }
 
-/// What tells which cells belong together.
+/// Which cells belong together.
 #[derive(Clone)]
 pub struct Regions {
     edge_weights: EdgeWeights,
@@ -47,8 +47,8 @@ impl Regions {
         Self { edge_weights, features: appearance::features(evidence, 1) }
     }
 
-    /// Gives the region that a stroke lies in to its side: the cells there that are like those under
-    /// it and hang together with them, by a random walk from it (Grady 2006).
+    /// Assigns the region under a stroke to the stroke's side: cells that are like those under it
+    /// and connected with them, by a random walk from the stroke (Grady 2006).
     pub fn stroke(&self, labels: &mut Labels, grid: Grid, stroke: &Stroke) {
         let side = stroke.paint.is_sky();
         let under = under(grid, stroke);
@@ -78,7 +78,7 @@ impl Regions {
         }
     }
 
-    /// What tells how like the cells under a stroke others are.
+    /// The measure of likeness to the cells under a stroke.
     fn alike(&self, under: &[usize]) -> Alike {
         let n = under.len() as f32;
         let middle: Feature = under.iter().map(|&i| self.features[i]).sum::<Feature>() / n;
@@ -91,7 +91,7 @@ impl Regions {
     }
 }
 
-/// What the cells under a stroke look like, and how much they differ.
+/// The mean appearance of the cells under a stroke, and its variation.
 struct Alike {
     middle: Feature,
     spread: Feature,
@@ -115,13 +115,13 @@ struct Walks<'a> {
 }
 
 impl Walks<'_> {
-    /// Only what is on the wrong side is walked through.
+    /// Walks go only through cells on the wrong side.
     fn is_wrong(&self, cell: usize) -> bool {
         (self.labels.sky[cell] > 0.5) != self.side
     }
 
-    /// How likely a walk from each cell of a part ends under the stroke, and the smaller part beyond
-    /// which none does; nothing where walks leave the part.
+    /// The probability that a walk from each cell of a part ends under the stroke, and the smaller
+    /// part beyond which it is zero; `None` where walks leave the part.
     fn within(&self, part: &Part, under: &[usize]) -> Option<(Part, Vec<f32>)> {
         let reach = self.reach(part, under);
         let part = Part::around(part.grid, &reach, 1).shared_with(part);
@@ -129,7 +129,7 @@ impl Walks<'_> {
         Some((part, reached))
     }
 
-    /// The cells of a part that a walk may come to through open edge_weights.
+    /// The cells of a part that a walk can reach through open connections.
     fn reach(&self, part: &Part, under: &[usize]) -> Vec<usize> {
         let across = part.grid.across;
         let Regions { edge_weights, features } = self.regions;
@@ -162,8 +162,8 @@ impl Walks<'_> {
         reach
     }
 
-    /// How likely a walk from each cell of a part ends under the stroke; nothing where it may be told
-    /// wrongly, as the part has walks beyond it.
+    /// The probability that a walk from each cell of a part ends under the stroke; `None` where the
+    /// result may be wrong, as walks continue outside the part.
     fn walk(&self, part: &Part, under: &[usize]) -> Option<Vec<f32>> {
         let small = Grid { across: part.columns.len(), down: part.rows.len(), ..part.grid };
         let cells: Vec<usize> = (0..small.cells()).map(|own| part.cell(own)).collect();
@@ -206,7 +206,7 @@ struct Part {
 }
 
 impl Part {
-    /// What lies within so many cells of some, of which there must be one.
+    /// The part within `far` cells of some cells, of which there must be one.
     fn around(grid: Grid, cells: &[usize], far: usize) -> Self {
         let [columns, rows] = grid.holding(cells).unwrap_or([0..0, 0..0]);
         let wider = |own: Range<usize>, count: usize| {
@@ -215,26 +215,26 @@ impl Part {
         Self { grid, columns: wider(columns, grid.across), rows: wider(rows, grid.down) }
     }
 
-    /// What is in both of two parts of a grid that have something in common.
+    /// The intersection of two parts that overlap.
     fn shared_with(self, other: &Self) -> Self {
         let both = |a: Range<usize>, b: &Range<usize>| a.start.max(b.start)..a.end.min(b.end);
         let (columns, rows) = (both(self.columns, &other.columns), both(self.rows, &other.rows));
         Self { columns, rows, ..self }
     }
 
-    /// The cell of the grid that one of its own is.
+    /// The cell of the grid with an index in the part.
     fn cell(&self, own: usize) -> usize {
         let width = self.columns.len();
         (self.rows.start + own / width) * self.grid.across + self.columns.start + own % width
     }
 
-    /// The other way round.
+    /// The index in the part of a cell of the grid.
     fn own(&self, cell: usize) -> usize {
         let (x, y) = (cell % self.grid.across, cell / self.grid.across);
         (y - self.rows.start) * self.columns.len() + x - self.columns.start
     }
 
-    /// Whether the grid goes on beyond one of its own cells.
+    /// Whether the grid continues beyond a cell at the edge of the part.
     fn is_cut(&self, own: usize) -> bool {
         let width = self.columns.len();
         let (x, y) = (own % width, own / width);
@@ -245,7 +245,7 @@ impl Part {
     }
 }
 
-/// The cells whose middle a stroke covers, or at least those it goes through.
+/// The cells whose middle a stroke covers, or at least the cells under its points.
 fn under(grid: Grid, stroke: &Stroke) -> Vec<usize> {
     let step = grid.step as f32;
     let place = |v: f32| (v + 0.5) / step - 0.5;
@@ -269,7 +269,7 @@ mod tests {
     use super::*;
     use jade_plan::Paint;
 
-    /// Sky over ground, with a patch in the sky that was taken for ground and touches it.
+    /// Sky over ground, with a patch in the sky that was labelled ground and touches it.
     fn scene() -> (Grid, Regions, Labels, Vec<bool>) {
         let grid = Grid { step: 10, across: 80, down: 60 };
         let place = |i: usize| (i % 80, i / 80);
@@ -314,7 +314,7 @@ mod tests {
         }
         assert!(columns.start <= 20 && columns.end >= 45 && rows.start <= 20 && rows.end >= 40);
         assert!(labels.told.iter().filter(|told| **told == Some(true)).count() > 8);
-        // The other stroke takes it back.
+        // The opposite stroke undoes it.
         let back = Stroke { paint: Paint::GroundStroke, ..stroke };
         regions.stroke(&mut labels, grid, &back);
         assert!(labels.sky[30 * 80 + 30] < 0.5 && labels.sky[10 * 80 + 70] > 0.5);
@@ -322,7 +322,7 @@ mod tests {
 
     #[test]
     fn a_walk_that_goes_far_is_followed_to_its_end() {
-        // A long band of sky that was taken for ground, reached from its left end.
+        // A long band of sky that was labelled ground, reached from its left end.
         let grid = Grid { step: 10, across: 260, down: 40 };
         let band = |i: usize| (10..30).contains(&(i / 260));
         let way = |a: usize, b: usize| if band(a) == band(b) { 60.0 } else { 0.05 };
@@ -343,7 +343,7 @@ mod tests {
         regions.stroke(&mut labels, grid, &stroke);
         let [columns, _] = changed(grid, &before, &labels).unwrap();
         assert!(columns.end > 150, "{columns:?}");
-        // Nothing is left where what was looked at first ends.
+        // No trace is left where the part that is searched first ends.
         let sky = |x: usize| labels.sky[20 * 260 + x];
         for x in 60..90 {
             assert!(sky(x) - sky(x + 1) < 0.02, "{} and {} at {x}", sky(x), sky(x + 1));
@@ -360,7 +360,7 @@ mod tests {
         assert_eq!(changed(grid, &before, &labels), None);
     }
 
-    /// A stroke on what is on its side already is no walk at all.
+    /// A stroke on cells that are on its side already causes no walk.
     #[test]
     fn walks_end_where_nothing_is_wrong_or_alike() {
         let (grid, regions, labels, _) = scene();

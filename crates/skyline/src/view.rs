@@ -1,4 +1,4 @@
-//! A frame as the skyline is found in it.
+//! A frame in which the skyline is sought.
 
 use jade_optics::light::Light;
 use jade_optics::motion::{Backward, Motion};
@@ -7,7 +7,7 @@ use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
-/// A frame, and where its sky lies on the reference frame's.
+/// A frame and the motion of its sky.
 #[derive(Clone, Copy)]
 pub struct View<'a> {
     /// The frame's light.
@@ -19,7 +19,8 @@ pub struct View<'a> {
 }
 
 impl View<'_> {
-    /// The light of a region of the frame as it stands, without its lens's flaws, into three planes.
+    /// The light of a region of the unaligned frame, without the displacement of its lens, into
+    /// three planes.
     ///
     /// # Errors
     /// [`PictureError::Io`].

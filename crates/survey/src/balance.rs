@@ -1,4 +1,4 @@
-//! Which frames a camera balanced otherwise than the others of their set.
+//! Finds frames whose white balance differs from that of the others of their set.
 
 use jade_optics::statistics::median;
 use jade_pixels::facts::Facts;

@@ -1,4 +1,4 @@
-//! What would spoil a stack, and is seen before anything is stacked.
+//! Conditions that would spoil a stack, found before anything is stacked.
 
 use super::measures::Measures;
 use crate::balance;
@@ -30,7 +30,7 @@ type Look = fn(&[Named]) -> Option<Check>;
 const BRIGHT: f32 = 0.5;
 /// Share of clipped pixels that is no mere lamp.
 const CLIPPED: f32 = 0.02;
-/// A pause so many times as long as the usual one misses a frame.
+/// A pause longer than this many usual pauses has a frame missing.
 const MISSED: f64 = 1.7;
 /// Light of the rims of stars over their peaks' below which they are not those of a lens.
 const DARK_RIM: f32 = -0.006;
@@ -76,7 +76,7 @@ fn count(frames: &[u32]) -> String {
     }
 }
 
-/// Those whose `value` is another than that of most.
+/// The frames whose `value` differs from that of most.
 fn others<T: PartialEq + Eq + std::hash::Hash>(
     frames: &[Named],
     value: impl Fn(&Facts) -> T,
@@ -368,7 +368,7 @@ mod tests {
         // A picture without smooth parts tells nothing of noise, and neither do two halves.
         assert_eq!(found(&with(&[0.5, 0.58, 0.4, 0.55, 0.52])), []);
         assert_eq!(found(&with(&[0.0, 0.0, -0.2, -0.2, 0.0, -0.2])), []);
-        // What is seen around the stars is told by that.
+        // The background around the stars decides.
         let mut frames = with(&[0.01, 0.0, -0.031, 0.004, 0.008, 0.006]);
         frames[2].2.rim = Some(-0.01);
         let checks = found(&frames);

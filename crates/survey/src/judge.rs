@@ -1,4 +1,4 @@
-//! Which frames are spoiled: those that differ from the ones taken around them.
+//! Finds spoiled frames: those that differ from the frames taken around them.
 
 use super::measures::Measures;
 use crate::balance;
@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Doubt {
-    /// Its place among the frames that were judged.
+    /// Its index among the judged frames.
     pub frame: u32,
     /// One sentence.
     pub reason: String,
@@ -28,10 +28,10 @@ const LEAST: f32 = 1e-6;
 /// Fewer stars are no sky.
 pub(super) const SKY: f32 = 25.0;
 
-/// What a measure must differ by to speak against a frame.
+/// The difference from which a measure speaks against a frame.
 struct Rule {
     value: fn(&Measures) -> Option<f32>,
-    /// Share of what the neighbours let expect below which a frame is spoiled; 0 for none.
+    /// Share of the expected value below which a frame is spoiled; 0 for none.
     below: f32,
     /// And above which.
     above: f32,
@@ -203,7 +203,7 @@ fn spoiled_of(set: &[&Measures], kind: Kind) -> Vec<(usize, String)> {
     for rule in RULES.iter().filter(|rule| rule.sky.is_none() || kind.rules().judges_stars) {
         let near: Vec<Option<f32>> =
             (0..set.len()).map(|i| neighbours(set, i, rule.value)).collect();
-        // How far frames usually are from their neighbours, as a share.
+        // Usual distance of frames from their neighbours, as a share.
         let ratios: Vec<f32> = set
             .iter()
             .zip(&near)
@@ -233,14 +233,14 @@ fn spoiled_of(set: &[&Measures], kind: Kind) -> Vec<(usize, String)> {
     found
 }
 
-/// What a measure should be for one frame by those next to it: where the straight line through the
-/// logarithms of theirs passes, with the median of all slopes (Theil 1950), as dusk falls evenly.
+/// The expected measure of a frame from its neighbours: on the straight line through the logarithms
+/// of theirs, with the median of all slopes (Theil 1950), as dusk falls evenly.
 fn neighbours(
     set: &[&Measures],
     place: usize,
     value: impl Fn(&Measures) -> Option<f32>,
 ) -> Option<f32> {
-    // As many on both sides where there are; at the ends, more of the one that goes on.
+    // As many on both sides as there are; at the ends, more of the other side.
     let width = 2 * NEAR + 1;
     let from = place.saturating_sub(NEAR).min(set.len().saturating_sub(width));
     let near: Vec<(f32, f32)> = (from..set.len().min(from + width))

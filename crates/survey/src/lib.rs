@@ -1,5 +1,5 @@
-//! What frames show before they are stacked: measures of each, doubts, the sets that they fall into, the
-//! reference frame to propose, and what would spoil a stack.
+//! What frames show before they are stacked: measures of each, doubts, the sets that they belong
+//! to, the proposed reference frame, and what would spoil a stack.
 
 mod balance;
 pub mod checks;

@@ -1,4 +1,4 @@
-//! What a frame alone shows: how many stars and how sharp, how bright, how sharp its details.
+//! Measures of a single frame: number and width of stars, brightness, sharpness of details.
 
 use jade_align::noise;
 use jade_align::stars::StarList;
@@ -43,9 +43,9 @@ pub struct Measures {
     /// sharpened.
     #[serde(default)]
     pub rim: Option<f32>,
-    /// How much more alike noise is in pixels beside each other than further apart, as a share of its
-    /// variance, where the picture is smoothest: above 0 where colours were filled in or noise was
-    /// reduced, below 0 where the frame was sharpened.
+    /// Additional correlation of noise between adjacent pixels, compared to pixels further apart,
+    /// as a share of its variance where the picture is smoothest: above 0 where colours were
+    /// interpolated or noise was reduced, below 0 where the frame was sharpened.
     #[serde(default)]
     pub grain: Option<f32>,
     /// Contrast over two pixels, noise and all, of the most detailed patch in each of [`CELLS`] parts of
@@ -54,7 +54,7 @@ pub struct Measures {
     pub detail: Vec<f32>,
 }
 
-/// Parts of the picture across and down whose sharpness is told apart.
+/// Parts of the picture, across and down, whose sharpness is measured separately.
 pub const CELLS: [usize; 2] = [6, 4];
 
 /// Side of the patches by which sharpness is judged, in pixels.
@@ -67,7 +67,7 @@ const WHITE: f32 = 0.998;
 const COLOURED: f32 = 0.004;
 /// Stars this near to each other in pixels may be one twice.
 const TWICE: f64 = 16.0;
-/// How well the directions of such pairs agree, in pixels.
+/// Largest disagreement of the directions of such pairs, in pixels.
 const AGREE: f64 = 0.8;
 /// Stars that are looked at for pairs.
 const PAIRED: usize = 600;
@@ -122,8 +122,8 @@ impl Measures {
         Ok(measures.finite())
     }
 
-    /// The same without what is no number, as it comes of light beyond all measure: absent where a
-    /// figure may be, and 0 elsewhere. Only numbers can be stored and read again.
+    /// The measures without values that are no numbers, as from extreme light: absent where
+    /// allowed, otherwise 0. Only numbers can be stored and read back.
     fn finite(self) -> Self {
         let number = |v: f32| if v.is_finite() { v } else { 0.0 };
         let some = |v: Option<f32>| v.filter(|v| v.is_finite());
@@ -149,7 +149,7 @@ fn doubled(stars: &[Star]) -> f32 {
     let mut all: Vec<&Star> = stars.iter().collect();
     all.sort_by(|a, b| b.flux.total_cmp(&a.flux));
     all.truncate(PAIRED);
-    // Of faint ones the second may be lost in the noise.
+    // The second of two faint ones may be lost in noise.
     let bright = all.len() / 3;
     if bright < FEWEST {
         return 0.0;

@@ -1,6 +1,6 @@
-//! Corners that can be told from each other: where the structure tensor is strong in both
-//! directions (Shi & Tomasi 1994), described by comparisons of brightness in pairs of places that
-//! turn with the corner (after Calonder et al. 2010 and Rublee et al. 2011).
+//! Corners that can be recognised: where the structure tensor is strong in both directions (Shi &
+//! Tomasi 1994), described by comparisons of brightness in pairs of positions that rotate with the
+//! corner (after Calonder et al. 2010 and Rublee et al. 2011).
 
 use super::sketch::Sketch;
 
@@ -15,9 +15,9 @@ pub struct Corner {
 
 /// Reach of a description around its corner in pixels.
 const REACH: i64 = 15;
-/// Cells along the two sides among which corners are shared out.
+/// Cells along both sides over which corners are distributed.
 const CELLS: [usize; 2] = [16, 11];
-/// Corners of one cell at most.
+/// Most corners of one cell.
 const PER_CELL: usize = 8;
 
 /// The corners of a sketch, spread over it; the first ones are the strongest of their parts.
@@ -108,7 +108,7 @@ fn boxed(values: &[f32], width: usize, reach: usize) -> Vec<f32> {
 
 type Pattern = [([f32; 2], [f32; 2]); 256];
 
-/// Pairs of places around a corner, denser near it; always the same.
+/// Pairs of positions around a corner, denser near it; always the same.
 fn pattern() -> Pattern {
     let mut state = 0x9e37_79b9_7f4a_7c15u64;
     let mut next = || {

@@ -1,5 +1,5 @@
-//! Fitting motions to pairs of places: by agreement where many pairs are wrong, then by weighted
-//! least squares with far pairs counting less.
+//! Fits motions to pairs of positions: by agreement where many pairs are wrong, then by robust
+//! weighted least squares.
 
 use super::patches::Sighting;
 use jade_optics::homography::{self, Pair};
@@ -11,7 +11,7 @@ use nalgebra::Matrix3;
 /// A fitted motion.
 #[derive(Debug, Clone)]
 pub struct Fit {
-    /// Frame to reference.
+    /// From the frame to the reference frame.
     pub motion: Matrix3<f64>,
     /// Sightings that agree with it.
     pub agreeing: usize,
@@ -19,7 +19,7 @@ pub struct Fit {
     pub rms_px: f64,
 }
 
-/// The similarity that most pairs agree with, and how many those are.
+/// The similarity that most pairs agree with, and the number of those pairs.
 pub fn agreeing_similarity(pairs: &[Pair]) -> Option<(Matrix3<f64>, usize)> {
     const ROUNDS: u64 = 3000;
     const REACH: f64 = 3.0;
@@ -30,7 +30,7 @@ pub fn agreeing_similarity(pairs: &[Pair]) -> Option<(Matrix3<f64>, usize)> {
     let agree = |motion: &Matrix3<f64>, reach: f64| -> Vec<Pair> {
         let near = |(from, to): &&Pair| {
             let [x, y] = apply(motion, *from);
-            // A similarity stands for a view from elsewhere; it need not hold exactly.
+            // The similarity approximates a view from another place; it need not be exact.
             (x - to[0]).hypot(y - to[1]) < reach
         };
         pairs.iter().filter(near).copied().collect()
@@ -68,7 +68,8 @@ pub fn choose(seen: &[Sighting], model: SceneModel, size: (u32, u32)) -> Option<
     match model {
         SceneModel::Auto => {
             let most = one(SceneModel::Homography).or_else(|| one(SceneModel::Similarity))?;
-            // The patches' own errors leave out what the models do; the richest tells by how much.
+            // The errors of the patches do not include the error of the models; the richest model
+            // shows its size.
             let mut ratios: Vec<f32> =
                 seen.iter().map(|s| (off(&most.motion, s) / s.error) as f32).collect();
             let scale = (median(&mut ratios) as f64 / 1.18).max(0.05);
@@ -108,8 +109,8 @@ fn robust(seen: &[Sighting], model: SceneModel, (width, height): (u32, u32)) -> 
         return None;
     }
     let pairs: Vec<Pair> = seen.iter().map(|s| (s.at, s.reference)).collect();
-    // Beyond their own noise patches differ by what is in them; without a floor the few sharpest
-    // would decide alone.
+    // Patches differ by their content, beyond noise; without a floor a few sharp patches would
+    // decide alone.
     let mut errors: Vec<f32> = seen.iter().map(|s| s.error as f32).collect();
     let floor = median(&mut errors) as f64;
     let base: Vec<f64> = seen.iter().map(|s| s.error.hypot(floor).powi(-2)).collect();
@@ -188,7 +189,7 @@ mod tests {
             .map(|i| {
                 let reference = [(i % 12) as f64 * 200.0 + 30.0, (i / 12) as f64 * 150.0 + 40.0];
                 let [x, y] = apply(&back, reference);
-                // A few hundredths of noise, and some patches that lie elsewhere.
+                // A few hundredths of a pixel of noise, and some patches that lie elsewhere.
                 let off = |k: usize| ((i * k % 17) as f64 - 8.0) * 0.005;
                 let far = if i % 120 < wrong { 2.5 } else { 0.0 };
                 Sighting {

@@ -1,10 +1,10 @@
 //! Aligning frames on the whole scene: for a camera that was held by hand, bumped, or moved a
 //! little.
 //!
-//! Corners of small sketches are matched by description and a similarity is found that most of them
-//! agree with (Fischler & Bolles 1981); patches of the sketches, then of the frames themselves,
-//! refine it to fractions of a pixel. The simplest model that explains the patches is taken
-//! (Schwarz 1978).
+//! Corners of small sketches are matched by their descriptions, and a similarity that most of them
+//! agree with is found (Fischler & Bolles 1981). Patches of the sketches, then of the frames
+//! themselves, refine it to fractions of a pixel. The simplest model that explains the patches is
+//! chosen (Schwarz 1978).
 
 mod features;
 mod fit;
@@ -24,37 +24,38 @@ use patches::Patches;
 pub use patches::{Blur, Sighting};
 use sketch::Sketch;
 
-/// Fewer agreeing corners are taken for chance.
+/// Fewer agreeing corners are considered chance.
 const FEWEST_CORNERS: usize = 12;
 /// Fewer agreeing patches do not place a frame.
 const FEWEST_PATCHES: usize = 10;
-/// Share of the patches that can be seen in a frame which must agree with its motion.
+/// Least share of the patches seen in a frame that must agree with its motion.
 const AGREEING: f64 = 0.4;
-/// How far they may lie off, as a root mean square; more where what is seen is blurred in different ways.
+/// Largest root mean square distance of those patches, in pixels; more is allowed where frames are
+/// blurred differently.
 const SURE_PX: f64 = 1.0;
 const BLURRED_PX: f64 = 2.0;
-/// Patches at most.
+/// Most patches.
 const PATCHES: usize = 1400;
 /// Patches of the sketches.
 const ROUGH_PATCHES: usize = 160;
-/// A motion that changes by less than this is looked for once only, in pixels.
+/// Motion changes below this are not searched again, in pixels.
 const NEAR: f64 = 0.4;
-/// A motion that moves nothing by more than this is none, in pixels.
+/// A motion that moves no pixel by more than this counts as none, in pixels.
 const STILL: f64 = 0.03;
 
-/// Where a reference frame is learnt.
+/// Where the reference frame's content is used.
 pub struct Places<'a> {
-    /// By what is there it is known again.
+    /// Positions whose content recognises the frame.
     pub known: &'a dyn Fn([f64; 2]) -> bool,
-    /// What is there tells to fractions of a pixel where it lies; known too.
+    /// Positions whose content also measures its place to fractions of a pixel.
     pub told: &'a dyn Fn([f64; 2]) -> bool,
-    /// Patches at most.
+    /// Most patches.
     pub most: usize,
-    /// How blurred it is against the frames it is looked for in.
+    /// How its blur compares to that of the frames.
     pub blur: Blur,
 }
 
-/// The reference frame, ready to be looked for in the others; which motions they may have.
+/// The reference frame, prepared for placing the others on it.
 pub struct Scene<'a> {
     corners: Vec<Corner>,
     rough: Patches,
@@ -66,10 +67,10 @@ pub struct Scene<'a> {
 }
 
 impl<'a> Scene<'a> {
-    /// Learns what the reference frame shows.
+    /// Prepares the whole reference frame.
     ///
     /// # Errors
-    /// [`CoreError::Frames`] when that is too little to align on.
+    /// [`CoreError::Frames`] when it shows too little to align on.
     pub fn new(
         reference: &dyn Light,
         model: SceneModel,
@@ -85,7 +86,7 @@ impl<'a> Scene<'a> {
         )
     }
 
-    /// Learns what the reference frame shows at some places.
+    /// Prepares the reference frame at some positions.
     ///
     /// # Errors
     /// As for [`Scene::new`].
@@ -113,13 +114,13 @@ impl<'a> Scene<'a> {
         Ok(Self { corners, rough, full, size: reference.size(), step, model, watch })
     }
 
-    /// The reference frame's own place.
+    /// The reference frame's own alignment.
     pub fn reference(&self) -> Aligned {
         Aligned { matched: self.full.count(), rms_px: Some(0.0), ..Aligned::still() }
     }
 
-    /// Places a frame of the same size, or tells why it cannot be placed. With a hint, a motion
-    /// known from elsewhere, it is refined from there, or placed by it alone.
+    /// Places a frame of the same size, or returns why it cannot be placed. A hint is a motion
+    /// known from elsewhere: it is refined, or taken as it is.
     ///
     /// # Errors
     /// [`CoreError::Cancelled`] when the watch says so.
@@ -147,9 +148,9 @@ impl<'a> Scene<'a> {
         })
     }
 
-    /// Where patches of the reference frame are seen in a frame of the same size, most of which agree on
-    /// one motion; or why there are none. Those at places that count are looked for; where too few of
-    /// them agree, at the next ones that are given.
+    /// Sightings of patches of the reference frame in a frame of the same size, most of which agree
+    /// on one motion; or why there are none. Patches at positions that count are searched; where
+    /// too few of them agree, the next function of positions is tried.
     ///
     /// # Errors
     /// [`CoreError::Cancelled`] when the watch says so.
@@ -173,7 +174,7 @@ impl<'a> Scene<'a> {
         Ok(Err(too_few_agree()))
     }
 
-    /// The motion of a frame to a few pixels, or why it cannot be told.
+    /// The motion of a frame to a few pixels, or why it cannot be found.
     fn start(&self, frame: &dyn Light) -> Result<Result<Matrix3<f64>, String>, CoreError> {
         let sketch = Sketch::of(&Corrected(frame), self.watch)?;
         let corners = features::corners(&sketch);
@@ -192,7 +193,7 @@ impl<'a> Scene<'a> {
         Ok(Ok(self.scaled(enough.map_or(motion, |b| b.motion))))
     }
 
-    /// Refines a motion that is known to a few pixels, and what is seen under it.
+    /// Refines a motion that is known to a few pixels, together with the sightings under it.
     fn follow(
         &self,
         frame: &dyn Light,
@@ -207,7 +208,7 @@ impl<'a> Scene<'a> {
             let moved = self.furthest(&now, &fit.motion);
             now = fit.motion;
             found = Some((fit, seen));
-            // Patches that were found near where they were looked for are found well.
+            // Patches that were found near their expected position are found well.
             if moved < NEAR {
                 break;
             }
@@ -215,7 +216,7 @@ impl<'a> Scene<'a> {
         Ok(found)
     }
 
-    /// How far two motions lie apart at most over a frame, in pixels.
+    /// Largest distance between two motions over a frame, in pixels.
     fn furthest(&self, one: &Matrix3<f64>, other: &Matrix3<f64>) -> f64 {
         let (width, height) = self.size;
         let apart = |x: u32, y: u32| {
@@ -227,7 +228,7 @@ impl<'a> Scene<'a> {
         (0..25).map(|i| apart(i % 5, i / 5)).fold(0.0, f64::max)
     }
 
-    /// A motion between sketches as a motion between frames.
+    /// Converts a motion between sketches to one between frames.
     fn scaled(&self, motion: Matrix3<f64>) -> Matrix3<f64> {
         let (s, o) = (self.step, (self.step - 1.0) / 2.0);
         let up = Matrix3::new(s, 0.0, o, 0.0, s, o, 0.0, 0.0, 1.0);
@@ -258,12 +259,12 @@ impl<'a> Scene<'a> {
     }
 }
 
-/// Whether a motion is told well by what is seen.
+/// Whether the sightings determine a motion well.
 fn is_sure(fit: &Fit, seen: &[Sighting]) -> bool {
     agrees(fit, seen) && fit.rms_px <= SURE_PX
 }
 
-/// Whether enough of what is seen agrees with a motion.
+/// Whether enough of the sightings agree with a motion.
 fn agrees(fit: &Fit, seen: &[Sighting]) -> bool {
     let share = fit.agreeing as f64 / seen.len().max(1) as f64;
     fit.agreeing >= FEWEST_PATCHES && share >= AGREEING

@@ -1,7 +1,7 @@
-//! Subpixel shifts of patches between a frame, brought near by its known motion, and the reference
-//! frame: inverse-compositional Gauss-Newton on brightness differences with gain and offset (Lucas &
-//! Kanade 1981; Baker & Matthews 2004), and how much is seen of what
-//! a blur takes away, where that differs.
+//! Subpixel shifts of patches of the reference frame in a frame whose motion is nearly known, by
+//! inverse-compositional Gauss-Newton on brightness differences with gain and offset (Lucas &
+//! Kanade 1981; Baker & Matthews 2004). Where blur differs, it also measures how much of a patch's
+//! fine detail is visible.
 
 use jade_optics::light::Light;
 use jade_optics::motion::Motion;
@@ -16,24 +16,24 @@ use std::sync::LazyLock;
 
 /// Half the side of a patch in pixels.
 const HALF: usize = 32;
-/// Pixels beyond a patch that its shift and the smoothing may reach.
+/// Pixels around a patch that its shift and the smoothing may reach.
 const MARGIN: usize = 8;
-/// Shifts beyond this are taken for something else that moved, in pixels.
+/// Larger shifts are considered something else that moved, in pixels.
 const FURTHEST: f64 = 5.0;
 const SIDE: usize = 2 * HALF + 1;
 const OUTER: usize = SIDE + 2 * MARGIN;
-/// Times that a patch is smoothed again to blur it: a Gaussian of 2.4 pixels.
+/// Rounds of smoothing that blur a patch: a Gaussian of 2.4 pixels.
 const BLURS: usize = 3;
-/// Values that are found of a patch at most: its shift, gain, offset, and the gain of what is left of it in
-/// a blur.
+/// Most values that are fitted to a patch: its shift, gain, offset, and the gain of its blurred
+/// version.
 const VALUES: usize = 5;
 
-/// How blurred pictures are against each other.
+/// How the blur of two pictures compares.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Blur {
-    /// As good as alike.
+    /// Practically alike.
     Alike,
-    /// Differently from place to place, as the focus moves.
+    /// Different from place to place, as the focus moves.
     Changing,
 }
 
@@ -46,24 +46,24 @@ pub struct Sighting {
     pub reference: [f64; 2],
     /// Expected error along one axis in pixels, relative to the other patches'.
     pub error: f64,
-    /// How strong its fine detail is in the frame, as a multiple of that in the reference frame: one
-    /// where it is as sharp. One too where blur is taken to be alike.
+    /// Strength of its fine detail in the frame, relative to the reference frame: 1 where both are
+    /// as sharp, or where blur is assumed alike.
     pub detail: f64,
 }
 
-/// Patches of the reference picture, ready to be looked for.
+/// Patches of the reference picture, prepared for searching.
 pub struct Patches {
     places: Vec<Region>,
     templates: Vec<Template>,
     roots: bool,
 }
 
-/// A patch of the reference picture, smoothed, with what its comparison needs.
+/// A patch of the reference picture, smoothed, with precomputed values.
 struct Template {
-    /// Values from their mean, slopes along x and y; [`SIDE`] x [`SIDE`].
+    /// Values minus their mean, and slopes along x and y; [`SIDE`] x [`SIDE`].
     values: Vec<f32>,
     slopes: [Vec<f32>; 2],
-    /// The values blurred; none where blur is alike.
+    /// The values blurred; empty where blur is alike.
     blurred: Vec<f32>,
     /// Inverse of the normal equations.
     inverse: SMatrix<f64, VALUES, VALUES>,
@@ -72,8 +72,8 @@ struct Template {
 }
 
 impl Patches {
-    /// Takes patches around places of the reference picture that lie far enough inside. With
-    /// `roots` brightness is compared by its square root, which evens out the noise of shadows and
+    /// Takes patches around positions of the reference picture that lie far enough inside. With
+    /// `roots`, brightness is compared by its square root, which equalises the noise of shadows and
     /// highlights.
     ///
     /// # Errors
@@ -114,7 +114,8 @@ impl Patches {
         self.places.len()
     }
 
-    /// Looks for patches, those at places that count, in a frame whose motion is known to a few pixels.
+    /// Searches for patches, those at positions that count, in a frame whose motion is known to a
+    /// few pixels.
     ///
     /// # Errors
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `watch` says so.
@@ -159,8 +160,8 @@ fn grey([red, green, blue]: [&Vec<f32>; 3], roots: bool) -> Vec<f32> {
     }
 }
 
-/// Two passes of (1 4 6 4 1): a Gaussian of 1.4 pixels, so that noise and the sampling grid have
-/// no say in where a patch seems to lie.
+/// Two passes of (1 4 6 4 1), a Gaussian of 1.4 pixels, so that noise and the sampling grid do not
+/// influence the measured shift.
 fn smoothed(mut values: Vec<f32>) -> Vec<f32> {
     let mut other = values.clone();
     for _ in 0..2 {
@@ -182,7 +183,7 @@ fn smoothed(mut values: Vec<f32>) -> Vec<f32> {
     values
 }
 
-/// The inner part of a patch that is counted from one pixel up and left, so that a step back stays inside.
+/// The inner part of a patch, with an offset to the right and down.
 fn inner(outer: &[f32], [dx, dy]: [usize; 2]) -> Vec<f32> {
     let from = MARGIN - 1;
     (0..SIDE * SIDE).map(|i| outer[(i / SIDE + from + dy) * OUTER + i % SIDE + from + dx]).collect()
@@ -216,7 +217,7 @@ impl Template {
             normal += row * row.transpose() * f64::from(*weight);
         }
         if blurred.is_empty() {
-            // What is not looked for stays zero.
+            // Values that are not fitted stay zero.
             normal[(4, 4)] = 1.0;
         }
         let total = normal[(3, 3)];
@@ -225,14 +226,14 @@ impl Template {
         (contrast > 1e-12).then_some(Self { values, slopes, blurred, inverse, contrast })
     }
 
-    /// Its brightness as it was found to be at a pixel.
+    /// Brightness of a pixel as the fitted values explain it.
     fn explained(&self, i: usize, found: &SVector<f64, VALUES>) -> f32 {
         let [_, _, gain, offset, blur] = std::array::from_fn(|k| found[k] as f32);
         let blurred = self.blurred.get(i).map_or(0.0, |blurred| blurred * blur);
         self.values[i] * (1.0 + gain) + blurred + offset
     }
 
-    /// How the patch's content lies in `seen`; `None` where they do not match.
+    /// Shift of the patch's content in `seen`; `None` where they do not match.
     fn shift(&self, seen: &[f32]) -> Option<Shift> {
         let (mut dx, mut dy) = (0.0f64, 0.0f64);
         let mut shifted = Shifted::default();
@@ -243,7 +244,7 @@ impl Template {
             take(&mut shifted, seen, dx, dy);
             let sums = compare(self, &shifted.values);
             solution = self.inverse * SVector::<f64, VALUES>::from(sums);
-            // What is coarse changes by both gains.
+            // Coarse detail changes by both gains.
             gain = 1.0 + solution[2] + solution[4];
             if !(0.2..5.0).contains(&gain) {
                 return None;
@@ -269,7 +270,7 @@ impl Template {
             total += f64::from(*weight);
         }
         let noise = squares / total;
-        // More than 0.35 of the patch's own variance unexplained: something else is seen there.
+        // More than 0.35 of the patch's own variance is unexplained: something else is seen there.
         if noise > 0.35 * self.contrast * gain * gain {
             return None;
         }
@@ -280,7 +281,8 @@ impl Template {
     }
 }
 
-/// Weighted sums of the differences of `shifted` from a template with what may explain them.
+/// Weighted sums of the differences between `shifted` and a template, one for each value that may
+/// explain them.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 #[allow(clippy::needless_range_loop, reason = "lanes of several arrays side by side")]
 fn compare(template: &Template, shifted: &[f32]) -> [f64; VALUES] {
@@ -319,15 +321,14 @@ fn compare(template: &Template, shifted: &[f32]) -> [f64; VALUES] {
     sums
 }
 
-/// How the content of a patch lies: shifted in pixels, with the expected error, and how strong its fine
-/// detail is.
+/// Shift of a patch in pixels, its expected error, and the strength of its fine detail.
 struct Shift {
     by: [f64; 2],
     error: f64,
     detail: f64,
 }
 
-/// The inner part of a patch, read at a shift that is the same for all of it.
+/// The inner part of a patch, read at one shift for all its pixels.
 #[derive(Default)]
 struct Shifted {
     rows: Vec<f32>,
@@ -359,7 +360,7 @@ fn take(shifted: &mut Shifted, seen: &[f32], dx: f64, dy: f64) {
     }
 }
 
-/// Weights of a patch's pixels: less towards its sides.
+/// Weights of the pixels of a patch: less towards its sides.
 static WINDOW: LazyLock<Vec<f32>> = LazyLock::new(|| {
     let side = |i: usize| {
         let d = (i as f32 - HALF as f32) / (HALF as f32 + 1.0);
@@ -383,8 +384,8 @@ fn cubic(t: f32) -> [f32; 4] {
 mod tests {
     use super::*;
 
-    /// Dots that are sharp about one row and blurred the more the farther from it, at a shift to the right
-    /// and down.
+    /// Dots that are sharp around one row and the more blurred the farther from it, with a shift to
+    /// the right and down.
     fn seen(sharp: f32, fast: f32, [dx, dy]: [f32; 2]) -> Vec<f32> {
         let mut random = 7u32;
         let mut next = || {
@@ -415,14 +416,14 @@ mod tests {
             Template::new(own, blur).unwrap().shift(&other)
         };
         let off = |found: &Shift| (found.by[0] - 0.4).hypot(found.by[1] + 0.3);
-        // Something else, were it not blurred.
+        // Without blur it would count as something else.
         assert!(shift(Blur::Alike, [-6.0, 6.0]).is_none());
         for moves in [[-6.0, 6.0], [0.0, 12.0]] {
             let found = shift(Blur::Changing, moves).unwrap();
             assert!(off(&found) < 0.08, "{moves:?}: {:.3} px", off(&found));
             assert!(found.detail < 0.6, "{moves:?}: {:.2}", found.detail);
         }
-        // In the same focus there is as much detail.
+        // In the same focus the detail is as strong.
         for blur in [Blur::Alike, Blur::Changing] {
             let found = shift(blur, [0.0, 0.0]).unwrap();
             assert!(off(&found) < 0.03, "{blur:?}: {:.3} px", off(&found));

@@ -50,7 +50,7 @@ impl Sketch {
         Ok(Self { width, height, step, values })
     }
 
-    /// The same, smoothed by a binomial filter of `rounds` passes of (1 2 1).
+    /// The sketch smoothed by `rounds` passes of a binomial filter (1 2 1).
     pub fn smoothed(&self, rounds: usize) -> Self {
         let mut values = self.values.clone();
         let (width, height) = (self.width, self.height);
@@ -72,7 +72,7 @@ impl Sketch {
         Self { values, ..*self }
     }
 
-    /// The frame's position of a position of the sketch.
+    /// The position in the frame of a position in the sketch.
     pub fn to_frame(&self, [x, y]: [f64; 2]) -> [f64; 2] {
         let step = self.step as f64;
         [x * step + (step - 1.0) / 2.0, y * step + (step - 1.0) / 2.0]

@@ -1,11 +1,11 @@
-//! Stages that go on from the picture of a run.
+//! Stages that change the picture of a run.
 
 use crate::outcome::Outcome;
 use crate::request::Request;
 use jade_pixels::tiled::Region;
 use jade_plan::{CoreError, Plan};
 
-/// A stage that goes on from the picture of a run.
+/// A stage that changes the picture of a run.
 pub trait Change: Sync {
     /// Whether the plan asks for it.
     fn is_on(&self, plan: &Plan) -> bool;
@@ -17,7 +17,7 @@ pub trait Change: Sync {
     fn change(&self, request: &Request, before: Outcome) -> Result<Outcome, CoreError>;
 
     /// The light of a region of the changed picture, three channels interleaved: the same as in the
-    /// whole picture, which is not made.
+    /// whole changed picture, which is not made.
     ///
     /// # Errors
     /// As for [`crate::region`].

@@ -1,27 +1,27 @@
-//! Directional interpolation with the direction chosen afterwards (Menon, Andriani and Calvagno
-//! 2007): green is found along rows and along columns, the way in which colours change less is
-//! taken, and red and blue follow it.
+//! Directional interpolation with a posteriori decision (Menon, Andriani and Calvagno 2007): green
+//! is interpolated along rows and along columns, the direction with smaller changes of colour is
+//! chosen, and red and blue follow it.
 
 use super::band::{Band, MARGIN};
 use multiversion::multiversion;
 
-/// Planes of a band with its margins. At a photosite of red or blue a difference is what it has
-/// more than green; at one of green it is 0.
+/// Planes of a band with its margins. At a photosite of red or blue, a difference is that colour
+/// minus green; at one of green it is 0.
 #[derive(Default)]
 pub struct Scratch {
-    /// Differences where green is found along rows, and along columns.
+    /// Differences with green interpolated along rows, and along columns.
     along: [Vec<f32>; 2],
-    /// How much those differ from one photosite of the colour to the next.
+    /// Changes of those differences from one photosite of the colour to the next.
     changes: [Vec<f32>; 2],
-    /// Differences the way that was chosen.
+    /// Differences in the chosen direction.
     chosen: Vec<f32>,
-    /// At photosites of green: blue less red.
+    /// At photosites of green, blue minus red.
     apart: Vec<f32>,
-    /// Whether the way along the row was chosen.
+    /// Whether the direction along the row was chosen.
     rows: Vec<bool>,
 }
 
-/// Chooses the way of each photosite, and finds its difference to green.
+/// Chooses the direction at each photosite, and its difference to green.
 fn choose_ways(band: &Band, scratch: &mut Scratch) {
     let stride = band.stride();
     let height = band.size[1] + 2 * MARGIN;
@@ -30,7 +30,7 @@ fn choose_ways(band: &Band, scratch: &mut Scratch) {
         plane.resize(stride * height, 0.0);
     }
     rows.resize(stride * height, true);
-    // What is found of a row needs less and less of the margin.
+    // Each step needs less of the margin than the one before.
     let each = |margin: usize| (margin..height - margin).map(move |y| (y, y * stride));
     let part = |at: usize, off: isize| worked_on(at, off, stride);
     let s = stride as isize;
@@ -41,7 +41,7 @@ fn choose_ways(band: &Band, scratch: &mut Scratch) {
             let near = near.map(|off| &band.light[part(at, off)]);
             let out = part(at, 0);
             difference(near, &mut along[out]);
-            // Nothing is missing where green was recorded.
+            // Where green was recorded, nothing is missing.
             let green = usize::from(band.colour(REACH, y) != 1);
             along[at + green..at + stride - 2 * REACH].iter_mut().step_by(2).for_each(|v| *v = 0.0);
         }
@@ -76,7 +76,7 @@ fn choose_ways(band: &Band, scratch: &mut Scratch) {
     }
 }
 
-/// The columns of a row that are worked on, or as many that begin elsewhere.
+/// The columns of a row that are worked on, or as many with an offset.
 fn worked_on(at: usize, off: isize, stride: usize) -> std::ops::Range<usize> {
     let from = (at as isize + off) as usize;
     from..from + stride - 2 * REACH
@@ -87,7 +87,7 @@ pub fn green(band: &Band, scratch: &mut Scratch, out: &mut [f32]) {
     let stride = band.stride();
     for (y, out) in out.chunks_exact_mut(band.size[0]).enumerate() {
         let here = (y + MARGIN) * stride + MARGIN..(y + MARGIN) * stride + stride - MARGIN;
-        // At photosites of green nothing is to be taken off.
+        // At photosites of green there is nothing to subtract.
         let pixels = band.light[here.clone()].iter().zip(&scratch.chosen[here]);
         out.iter_mut().zip(pixels).for_each(|(out, (own, chosen))| *out = own - chosen);
     }
@@ -105,7 +105,7 @@ pub fn demosaic(band: &Band, scratch: &mut Scratch, out: &mut [f32]) {
         let at = y * stride + REACH;
         let near = [-1, 1, -s, s].map(|off| &chosen[part(at, off)]);
         let out = part(at, 0);
-        // In a row of red the differences beside are red's, those above and below blue's.
+        // In a row of red, neighbours left and right are red, those above and below blue.
         let sign = if has_red(band, y) { 1.0 } else { -1.0 };
         between(near, sign, &mut apart[out]);
     }
@@ -141,10 +141,10 @@ fn has_red(band: &Band, y: usize) -> bool {
     band.colour(0, y) == 0 || band.colour(1, y) == 0
 }
 
-/// Columns at either end that are not worked on, for what lies beside them.
+/// Columns at either end that are not worked on, as they lack neighbours.
 const REACH: usize = 3;
 
-/// What a colour has more than green, by the neighbours `before`, `after`, those two away, and
+/// A colour minus green, from the neighbours `before` and `after`, those two away, and the sample
 /// itself.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 fn difference([before, after, before2, after2, own]: [&[f32]; 5], out: &mut [f32]) {
@@ -161,7 +161,7 @@ fn apart_by(here: &[f32], next: &[f32], out: &mut [f32]) {
     }
 }
 
-/// The way in which less changes around a photosite.
+/// Chooses the direction with smaller changes around a photosite.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 fn choose(
     across: [&[f32]; 8],
@@ -183,7 +183,7 @@ fn choose(
     }
 }
 
-/// Half of what lies above and below less what lies on both sides.
+/// Half of what lies above and below minus what lies on both sides.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
 fn between([before, after, above, below]: [&[f32]; 4], sign: f32, out: &mut [f32]) {
     for i in 0..out.len() {

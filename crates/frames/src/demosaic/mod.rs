@@ -1,4 +1,4 @@
-//! From one colour at each photosite to three at each pixel.
+//! Demosaicing: from one colour at each photosite to three at each pixel.
 
 mod band;
 mod fast;
@@ -8,10 +8,10 @@ pub use band::{Band, MARGIN};
 
 use jade_plan::Demosaic;
 
-/// Bytes of [`Scratch`] for each pixel of a band at most.
+/// Most bytes of [`Scratch`] for each pixel of a band.
 pub const BYTES_FOR_PIXEL: u64 = 6 * 4 + 1;
 
-/// Memory that is used again for every band.
+/// Scratch memory for one band at a time.
 #[derive(Default)]
 pub struct Scratch {
     fine: fine::Scratch,
@@ -33,7 +33,7 @@ pub fn green(band: &Band, way: Demosaic, scratch: &mut Scratch, out: &mut [f32])
     }
 }
 
-/// A place beyond an edge comes from as far within, where the colours are the same.
+/// A place beyond an edge, mirrored to the inside, where the colour is the same.
 pub fn mirrored(place: isize, count: usize) -> usize {
     let last = count as isize - 1;
     let round = place.rem_euclid((2 * last).max(1));

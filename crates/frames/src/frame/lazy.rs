@@ -8,10 +8,10 @@ use jade_pixels::tiled::TiledFile;
 use std::path::PathBuf;
 use std::sync::{Mutex, OnceLock};
 
-/// Codes of a file, decoded into the cache by whoever asks for them first.
+/// Codes of a file, decoded into the cache by the first reader.
 pub struct Lazy {
     input: FrameInput,
-    /// Where in the cache.
+    /// The file in the cache.
     path: PathBuf,
     turn: Mutex<()>,
     samples: OnceLock<Samples<u16>>,
@@ -23,10 +23,10 @@ impl Lazy {
         Self { input: input.clone(), path, turn: Mutex::default(), samples: OnceLock::new() }
     }
 
-    /// The codes; others who ask for them meanwhile wait.
+    /// The codes; other readers wait while they are decoded.
     ///
     /// # Errors
-    /// [`PictureError`] of the file or the cache; whoever asks next tries again.
+    /// [`PictureError`] of the file or the cache; the next reader tries again.
     pub fn samples(&self) -> Result<&Samples<u16>, PictureError> {
         if let Some(samples) = self.samples.get() {
             return Ok(samples);

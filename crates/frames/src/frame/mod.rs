@@ -30,13 +30,13 @@ use jade_plan::{CoreError, Denoise, LensPlan};
 pub struct Frame {
     /// The name it is reported under.
     pub name: String,
-    /// What the file tells about itself.
+    /// Facts from the file.
     pub facts: Facts,
-    /// The space of its light, and how a result of such frames is encoded.
+    /// The encoding of a result of such frames, which also names the primaries of its light.
     pub encoding: Encoding,
     size: (u32, u32),
     decoding: Decoding,
-    /// What brings its colours together before they are mixed, and its decoding until then.
+    /// Aligns its colours before they are mixed, with the decoding without mixing.
     realign: Option<(Realign, Decoding)>,
     source: Source,
     denoiser: Option<Denoiser>,
@@ -45,23 +45,23 @@ pub struct Frame {
     shade: Option<Vignetting>,
 }
 
-/// Takes codes of whole rows, and says whether to go on.
+/// Takes codes of whole rows; an error stops decoding.
 type Seen<'a> = &'a mut dyn FnMut(&[u16]) -> Result<(), PictureError>;
-/// Whether to go on.
+/// An error stops decoding.
 type Watch<'a> = &'a mut dyn FnMut() -> Result<(), PictureError>;
 
 impl Frame {
-    /// Bytes that a frame takes in memory.
+    /// Bytes of memory that a frame takes.
     pub fn bytes_in_memory(facts: &Facts) -> u64 {
-        // Floating-point frames that are calibrated take half as much.
+        // Calibrated frames of floating-point numbers take half as much.
         match facts.float {
             true => Samples::<f32>::bytes_in_memory(facts.width, facts.height),
             false => Samples::<u16>::bytes_in_memory(facts.width, facts.height),
         }
     }
 
-    /// Opens a frame where it lies, if it is stored so that any part of it can be read, finds it in
-    /// the cache, or decodes it into the cache. `watch` is asked on the way and may stop it.
+    /// Opens a frame in its own file if any part of that can be read, or in the cache, or decodes
+    /// it into the cache. `watch` may stop it.
     ///
     /// # Errors
     /// [`CoreError::Picture`] when the file cannot be read.
@@ -73,14 +73,14 @@ impl Frame {
         frame.stored(input, file, cache, &mut |_| watch())
     }
 
-    /// A frame for looking at, as [`Frame::decode`] gives it, or, where its file is decoded about
-    /// as quickly as its samples are stored, without storing them before they are asked for.
+    /// Opens a frame for the screen. It is as from [`Frame::decode`], but where its file is decoded
+    /// about as fast as its samples are written, they are written only when they are first read.
     ///
-    /// Where the frame was not decoded before, its codes are given to `seen`, whole rows from top to
-    /// bottom; of floating-point numbers, or where any part can be read, it is given none.
+    /// If the frame has to be decoded, its codes are passed to `seen`, whole rows from top to
+    /// bottom; not for floating-point numbers, or where any part of the file can be read.
     ///
     /// # Errors
-    /// As for [`Frame::decode`], and what `seen` returned.
+    /// As for [`Frame::decode`], and the error of `seen`.
     pub fn shown(input: &FrameInput, cache: &Cache, seen: Option<Seen>) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
         if let Some(place) = in_place(input, &mut file)? {
@@ -98,7 +98,7 @@ impl Frame {
         frame.stored(input, file, cache, seen.unwrap_or(&mut |_| Ok(())))
     }
 
-    /// The frame with its samples as they are in the cache, decoded if they are not there.
+    /// The frame with its samples in the cache, decoded if they are not there.
     fn stored(
         self,
         input: &FrameInput,
@@ -132,8 +132,8 @@ impl Frame {
         Self { source, ..self }.denoised(input, Some(cache))
     }
 
-    /// Opens a frame where it lies, if it is stored so that any part of it can be read, or decodes
-    /// it into memory: as much of it as [`Frame::bytes_in_memory`] says.
+    /// Opens a frame in its own file if any part of that can be read, or decodes it into memory,
+    /// which takes [`Frame::bytes_in_memory`].
     ///
     /// # Errors
     /// As for [`Frame::decode`].
@@ -165,8 +165,8 @@ impl Frame {
         Self { source, ..frame }.denoised(input, None)
     }
 
-    /// The same with its noise measured, if its treatment takes some of it off; what was measured
-    /// is found in the cache, if there is one.
+    /// Adds a denoiser, if the treatment asks for one; the measured noise comes from the cache, if
+    /// there is one.
     fn denoised(self, input: &FrameInput, cache: Option<&Cache>) -> Result<Self, CoreError> {
         let amount = input.prepare.denoise;
         if amount == Denoise::default() {
@@ -186,28 +186,28 @@ impl Frame {
         Ok(Self { denoiser: Denoiser::new(amount, grain), ..self })
     }
 
-    /// Its light with all the noise it has: stars and details are found in that, as what is left
-    /// of reduced noise looks like them.
+    /// Its light before noise reduction. Stars and details are searched in it, as remains of
+    /// reduced noise look like them.
     pub fn plain(&self) -> Plain<'_> {
         self.plain_by(&self.decoding)
     }
 
-    /// The same, its samples turned to light in another way.
+    /// Its light before noise reduction, with another decoding.
     fn plain_by<'a>(&'a self, decoding: &'a Decoding) -> Plain<'a> {
         Plain { source: &self.source, size: self.size, lens: self.lens(), decoding }
     }
 
-    /// What takes off its noise, if its treatment does.
+    /// The denoiser, if the treatment asks for noise reduction.
     pub fn denoiser(&self) -> Option<&Denoiser> {
         self.denoiser.as_ref()
     }
 
-    /// What of its lens is to be undone.
+    /// The flaws of the lens that are to be undone.
     pub fn lens_plan(&self) -> LensPlan {
         self.lens_plan
     }
 
-    /// Reads a frame's header only; its samples cannot be read from what comes out.
+    /// Reads a frame's header only; its samples cannot be read.
     ///
     /// # Errors
     /// As for [`Frame::decode`].
@@ -215,13 +215,13 @@ impl Frame {
         Ok(Self::header(input)?.0)
     }
 
-    /// Whether floating-point light is stored of it, rather than codes.
+    /// Whether floating-point light is stored, rather than codes.
     pub fn holds_light(&self) -> bool {
         matches!(self.source, Source::Light(_))
     }
 
-    /// Reads the codes of a region, which must lie inside the picture, red, green and blue of each
-    /// pixel, row by row; nothing where the frame holds light.
+    /// Reads the codes of a region, which must lie inside the picture: red, green and blue of each
+    /// pixel, row by row; nothing where the frame stores light.
     ///
     /// # Errors
     /// [`PictureError`] of what is read.
@@ -234,7 +234,7 @@ impl Frame {
         self.source.read_codes(region, out)
     }
 
-    /// How its samples become light.
+    /// The conversion from its samples to light.
     pub fn decoding(&self) -> &Decoding {
         &self.decoding
     }
@@ -258,7 +258,7 @@ impl Frame {
         if let Some(calibration) = &input.calibration {
             calibration.fits(Shape::of_file(&file), &name)?;
         }
-        // Flats give back what the lens kept, and more besides.
+        // A flat corrects vignetting already, and dust besides.
         let mut lens_plan = input.prepare.lens;
         if input.calibration.as_ref().is_some_and(|own| own.has_flat()) {
             lens_plan.shading = LensPlan::default().shading;
@@ -290,7 +290,7 @@ impl Frame {
         ))
     }
 
-    /// Light with all its noise, its colours brought together where that is done here.
+    /// Light with all its noise, with aligned colours.
     fn fill_noisy(
         &self,
         region: Region,
@@ -316,7 +316,7 @@ impl Frame {
 /// What is stored of a frame.
 #[derive(Clone, Copy, PartialEq)]
 enum Holds {
-    /// Codes as the file has them.
+    /// Codes as in the file.
     Codes,
     /// Light, from floating-point numbers.
     Light,
@@ -334,7 +334,7 @@ impl Holds {
     }
 }
 
-/// The frame where it lies, if its codes are those that are wanted and any part of them can be read.
+/// Opens the frame in its own file, if that holds the wanted codes and any part of it can be read.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -348,7 +348,7 @@ pub fn in_place(
     }
 }
 
-/// Gives codes of prepared light, developed and calibrated.
+/// Codes of prepared light, developed and calibrated.
 fn prepared(input: &FrameInput, file: PictureFile, rows: CodeRows) -> Result<(), PictureError> {
     let facts = file.facts().clone();
     let calibration = input.calibration.as_deref();
@@ -424,7 +424,7 @@ impl Light for Frame {
     }
 }
 
-/// Rows that are given the light back that the lens kept.
+/// Rows with vignetting undone.
 struct Shaded<'a> {
     rows: Box<dyn Rows + 'a>,
     shade: &'a Vignetting,

@@ -1,4 +1,4 @@
-//! The light of a frame with all its noise.
+//! The light of a frame before noise reduction.
 
 use super::source::Source;
 use crate::decoding::{Decoding, middle};
@@ -7,7 +7,7 @@ use jade_optics::light::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
-/// A frame with all its noise, and shaded as the lens left it.
+/// A frame before noise reduction and with its vignetting.
 pub struct Plain<'a> {
     pub(super) source: &'a Source,
     pub(super) size: (u32, u32),
@@ -105,7 +105,7 @@ impl Thinned {
         if !y.is_multiple_of(self.step) {
             return;
         }
-        // The first wanted column at or after the run's beginning.
+        // The first wanted column at or after the beginning of the run.
         let first = x.div_ceil(self.step);
         let skip = (first * self.step - x) as usize;
         let at = (y / self.step) as usize * self.across + first as usize;

@@ -1,4 +1,4 @@
-//! Where a frame's samples are, and how they are read.
+//! Where a frame's samples are stored, and how they are read.
 
 use super::Lazy;
 use crate::decoding::Decoding;
@@ -18,12 +18,12 @@ pub enum Source {
     InPlace(InPlace),
     /// Codes that are decoded when they are first read.
     Lazy(Lazy),
-    /// Nowhere yet: only the header was read.
+    /// Only the header was read.
     Undecoded,
 }
 
 impl Source {
-    /// Rows with all their noise.
+    /// Rows before noise reduction.
     pub fn rows<'a>(
         &'a self,
         decoding: &'a Decoding,
@@ -48,8 +48,8 @@ impl Source {
         })
     }
 
-    /// Calls `codes(x, y, samples)` or `light(x, y, samples)`, whichever the frame holds, for runs
-    /// of pixels that make up a region.
+    /// Calls `codes(x, y, samples)` or `light(x, y, samples)`, depending on what is stored, for
+    /// runs of pixels that make up a region.
     pub fn visit(
         &self,
         region: Region,
@@ -98,7 +98,7 @@ impl Source {
     }
 }
 
-/// Rows that are turned to light when they are asked for.
+/// Rows that are converted to light when they are read.
 struct Codes<'a> {
     part: Part<'a, u16>,
     decoding: &'a Decoding,
@@ -149,7 +149,7 @@ struct Buffer {
     light: Vec<f32>,
 }
 
-/// Lends this thread's buffer of raw samples, so that reading takes no new memory.
+/// Lends a thread-local buffer of raw samples, so that reading allocates no memory.
 fn with_buffer<T>(work: impl FnOnce(&mut Buffer) -> T) -> T {
     thread_local! {
         static BUFFER: std::cell::Cell<Option<Buffer>> = const { std::cell::Cell::new(None) };

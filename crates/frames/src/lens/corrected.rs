@@ -1,4 +1,4 @@
-//! A frame as it looks without its lens's flaws.
+//! A frame without the flaws of its lens.
 
 use jade_optics::light::Light;
 use jade_optics::motion::Backward;
@@ -7,8 +7,8 @@ use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
-/// The corrected picture of a frame: for looking at it, and for finding what is in it. A stack is
-/// not made from this, as that would resample twice.
+/// The corrected picture of a frame, for the screen and for searching in it. A stack is not made
+/// from this, as it would be resampled twice.
 pub struct Corrected<'a>(pub &'a dyn Light);
 
 impl Light for Corrected<'_> {
@@ -37,7 +37,7 @@ impl Light for Corrected<'_> {
         let width = region.width as usize;
         for (mut from, to) in whole.into_iter().zip(planes) {
             if let Some(covered) = &covered {
-                // Where there is nothing to see, there is none.
+                // Positions that the frame does not cover are black.
                 from.iter_mut().zip(covered).for_each(|(v, seen)| *v *= f32::from(u8::from(*seen)));
             }
             for (from, to) in from.chunks_exact(width).zip(to.chunks_mut(stride)) {

@@ -1,22 +1,22 @@
-//! Distortion as the turning sky shows it.
+//! Distortion, from the alignment of a turning sky.
 
 use jade_optics::camera::Lens;
 use jade_optics::lens::half_diagonal;
 use nalgebra::{Matrix3, Vector3};
 
-/// Distortion that was found.
+/// Measured distortion.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Bent {
     /// As [`jade_plan::LensPlan::distortion`].
     pub distortion: [f32; 2],
-    /// How far the corners are drawn from where they belong, in pixels; outward above 0.
+    /// Displacement of the corners in pixels; outward above 0.
     pub corner_px: f64,
-    /// Standard error of that in pixels.
+    /// Standard error of that displacement, in pixels.
     pub error_px: f64,
 }
 
-/// What a solved lens tells about distortion. `spread` are the variances of its logarithm of the focal
-/// length, and of its two values of distortion.
+/// The distortion of a solved lens. `spread` holds the covariances of the logarithm of its focal
+/// length and of its two distortion values.
 pub fn bent(lens: &Lens, spread: &Matrix3<f64>, size: (u32, u32)) -> Bent {
     let half = half_diagonal(size);
     let values = |focal_px: f64, k1: f64, k2: f64| {

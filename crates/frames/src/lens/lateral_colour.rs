@@ -1,5 +1,4 @@
-//! Lateral colour as the stars show it: each is a point, and its red and blue should lie on its
-//! green.
+//! Lateral colour, from stars: each is a point, so its red and blue should coincide with its green.
 
 use jade_optics::lens::half_diagonal;
 use jade_optics::star::Star;
@@ -8,45 +7,45 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use nalgebra::{Matrix4, Vector4};
 
-/// Half the side of the square in which a star is looked at, in pixels.
+/// Half the side of the square around a star, in pixels.
 const HALF: u32 = 9;
-/// Standard deviation of the window under which its place is measured, in pixels.
+/// Standard deviation, in pixels, of the window under which its position is measured.
 const WINDOW: f64 = 1.6;
-/// Fewer stars tell nothing.
+/// Least number of stars.
 const FEWEST: usize = 40;
-/// Stars of one frame that are looked at.
+/// Most stars of one frame.
 const MOST: usize = 800;
 
 /// Samples of one colour: column, row and light of each.
 pub type Samples = Vec<[f64; 3]>;
 
-/// Where the colours of one star lie beside its green, in one frame.
+/// Offsets of the colours of one star from its green, in one frame.
 #[derive(Debug, Clone, Copy)]
 pub struct ColourOffsets {
-    /// Its place from the middle, the corner at 1.
+    /// Its position relative to the middle; the corner is at distance 1.
     at: [f64; 2],
-    /// Red and blue beside green, in pixels.
+    /// Offsets of red and of blue, in pixels.
     off: [[f64; 2]; 2],
     weight: f64,
 }
 
-/// Lateral colour of red or blue that was found.
+/// Measured lateral colour of red or blue.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct LateralColour {
     /// As [`jade_plan::LensPlan::red`].
     pub values: [f32; 2],
-    /// How far the colour is drawn beside green at the corners, in pixels; outward above 0.
+    /// Offset of the colour from green at the corners, in pixels; outward above 0.
     pub corner_px: f64,
-    /// Standard error of that in pixels.
+    /// Standard error of that offset, in pixels.
     pub error_px: f64,
 }
 
-/// Looks at the colours of the stars in a picture of a size, which are given brightest first, at
-/// their places in it. `samples` gives those of a region by colour: column, row and light of each.
-/// Those of a mosaic are to be as they were recorded: filling in colours draws them to the others.
+/// Measures the colours of stars in a picture of a size, given brightest first. `samples` returns
+/// the samples of a region by colour: column, row and light of each. Those of a mosaic must be as
+/// recorded, as demosaicing pulls colours towards each other.
 ///
 /// # Errors
-/// What `samples` returns.
+/// The error of `samples`.
 pub fn colour_offsets(
     (width, height): (u32, u32),
     stars: &[Star],
@@ -85,7 +84,7 @@ pub fn colour_offsets(
     Ok(found)
 }
 
-/// Where a star lies in one colour: its centre under a window that follows it (Stone 1989).
+/// The position of a star in one colour: its centroid under a window that follows it (Stone 1989).
 fn place(samples: &Samples, square: Region, from: [f64; 2]) -> Option<[f64; 2]> {
     let near = |at: f64, from: u32| {
         let (low, high) = (f64::from(from), f64::from(from + square.width - 1));
@@ -105,7 +104,8 @@ fn place(samples: &Samples, square: Region, from: [f64; 2]) -> Option<[f64; 2]> 
         if sums[0] <= 0.0 {
             return None;
         }
-        // The window pulls towards itself, so that a step is half the way.
+        // The window pulls the centroid towards its own middle, so that a step is only half of the
+        // way.
         let step = [2.0 * sums[1] / sums[0], 2.0 * sums[2] / sums[0]];
         at = [at[0] + step[0], at[1] + step[1]];
         if (at[0] - from[0]).hypot(at[1] - from[1]) > 6.0 {
@@ -118,8 +118,8 @@ fn place(samples: &Samples, square: Region, from: [f64; 2]) -> Option<[f64; 2]> 
     None
 }
 
-/// Lateral colour of red and blue from the stars of all frames of a size; `None` where they are too
-/// few to tell. What the air does, and moves all stars alike, is told apart.
+/// Lateral colour of red and blue, from the stars of all frames of a size; `None` where they are
+/// too few. Atmospheric dispersion, which moves all stars alike, is separated.
 pub fn lateral_colour(stars: &[ColourOffsets], size: (u32, u32)) -> Option<[LateralColour; 2]> {
     if stars.len() < FEWEST {
         return None;
@@ -130,7 +130,8 @@ pub fn lateral_colour(stars: &[ColourOffsets], size: (u32, u32)) -> Option<[Late
 }
 
 fn fit(stars: &[ColourOffsets], colour: usize, half: f64) -> Option<LateralColour> {
-    // The colour's own size, how it grows, and the shift of all: along both axes of each star.
+    // The colour's magnification, its growth, and the common shift; two rows for each star, one per
+    // axis.
     let rows: Vec<(Vector4<f64>, f64, f64)> = stars
         .iter()
         .flat_map(|star| {

@@ -1,4 +1,4 @@
-//! What is found out about a lens, and how its flaws are undone in frames.
+//! Measures the flaws of a lens, and undoes them in frames.
 
 mod corrected;
 mod estimate;

@@ -1,10 +1,10 @@
-//! Shading: corners that a lens leaves darker than the middle.
+//! Vignetting: corners that a lens leaves darker than the middle.
 
 use jade_optics::lens::{falloff, half_diagonal};
 use jade_pixels::tiled::Region;
 use jade_plan::LensPlan;
 
-/// Gives frames of one size the light back that a lens kept.
+/// Undoes the vignetting in frames of one size.
 #[derive(Debug, Clone)]
 pub struct Vignetting {
     shading: [f32; 3],
@@ -14,7 +14,7 @@ pub struct Vignetting {
 }
 
 impl Vignetting {
-    /// For frames of a size in pixels; `None` where nothing is shaded.
+    /// For frames of a size in pixels; `None` without vignetting.
     pub fn of(plan: &LensPlan, size: (u32, u32)) -> Option<Self> {
         let centre = [size.0, size.1].map(|v| (v as f32 - 1.0) / 2.0);
         let scale = half_diagonal(size).powi(-2) as f32;
@@ -22,7 +22,7 @@ impl Vignetting {
         some.then_some(Self { shading: plan.shading, centre, scale })
     }
 
-    /// Gives a row its light back: `planes` hold the light of row `y` from column `x` on.
+    /// Undoes the vignetting in a row: `planes` hold the light of row `y` from column `x` on.
     pub fn undo(&self, x: u32, y: u32, planes: [&mut [f32]; 3]) {
         let down = (y as f32 - self.centre[1]).powi(2);
         let [red, green, blue] = planes;
@@ -34,7 +34,7 @@ impl Vignetting {
         }
     }
 
-    /// The same for a region that lies in planes with rows `stride` apart.
+    /// Undoes the vignetting in a region that lies in planes with rows `stride` apart.
     pub fn undo_region(&self, region: Region, planes: [&mut [f32]; 3], stride: usize) {
         let [red, green, blue] = planes;
         for row in 0..region.height {

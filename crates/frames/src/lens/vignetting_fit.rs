@@ -1,4 +1,4 @@
-//! The shading of a lens, measured in a flat frame.
+//! Vignetting, measured in a flat frame.
 
 use crate::Frame;
 use jade_optics::lens::half_diagonal;
@@ -7,8 +7,8 @@ use jade_pixels::tiled::Region;
 use jade_plan::CoreError;
 use nalgebra::{Matrix4, Vector4};
 
-/// The shading that a frame of an evenly lit surface shows, as [`LensPlan::shading`]: fitted to its
-/// brightness, specks of dust left aside.
+/// The vignetting in a frame of an evenly lit surface, as [`LensPlan::shading`]: fitted to its
+/// brightness, ignoring specks of dust.
 ///
 /// # Errors
 /// [`CoreError::Frames`] where the surface was not evenly lit or the frame is too small;

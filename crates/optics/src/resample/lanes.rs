@@ -1,10 +1,10 @@
-//! What both ways of resampling do side by side for a run of pixels. Macros, so that the code
-//! becomes part of functions that are compiled once for each kind of processor.
+//! Macros that both ways of resampling use for the pixels of a run, side by side. They are macros
+//! so that their code becomes part of functions that are compiled once for each kind of processor.
 
-/// Added to a position and taken off again, it leaves the nearest whole number.
+/// Added to a position and subtracted again, it leaves the nearest whole number.
 pub const WHOLE: f32 = 8_388_608.0;
 
-/// `a * b + c`, in one step where the processor has it.
+/// `a * b + c`, in one instruction where the processor has it.
 macro_rules! fused {
     ($a:expr, $b:expr, $c:expr) => {
         if target_cfg_f!(target_feature = "fma") { $a.mul_add($b, $c) } else { $a * $b + $c }
@@ -12,10 +12,10 @@ macro_rules! fused {
 }
 pub(super) use fused;
 
-/// Positions along a run as the source pixel before each, counted from `$step` times its lane, and
-/// what is beyond that pixel, less a half; with the lowest and highest of those pixels. They are told
-/// by the ends of the run's straight lines: a lane that rounding puts one pixel beyond them is taken
-/// back, and what is beyond its pixel tells where it lies all the same.
+/// Splits the positions along a run into the source pixel before each, counted from `$step` times
+/// its lane, and the fraction beyond that pixel, less a half; also gives the lowest and the highest
+/// of those pixels. The ends of the run's straight lines bound them: a lane that rounding puts one
+/// pixel beyond is taken back, and its fraction still describes where it lies.
 macro_rules! parted {
     ($at:expr, $step:expr) => {{
         let (mut pixels, mut beyond) = ([0.0f32; RUN], [0.0f32; RUN]);

@@ -1,11 +1,11 @@
-//! Where the pixels of a region lie in a frame.
+//! Source positions of the pixels of a region.
 
 use super::layout::{FINE, NODES, STRIP};
 use super::to_samples::ToSamples;
 use jade_pixels::tiled::Region;
 use multiversion::multiversion;
 
-/// Distance of exactly mapped positions in pixels.
+/// Spacing in pixels of positions that are mapped exactly.
 const COARSE: usize = 32;
 
 /// Source positions of a region on the fine grid.
@@ -16,7 +16,7 @@ pub struct Map {
 
 impl Map {
     pub fn new(way: &ToSamples, region: Region) -> Self {
-        // Cubics between four exact nodes: one more on either side of the region.
+        // Cubics go through four exact nodes: one more is needed on either side of the region.
         let exact = |size: u32| (size as usize + 2 * FINE) / COARSE + 4;
         let (width, height) = (exact(region.width), exact(region.height));
         let place = |i: usize| i as f64 * COARSE as f64 - COARSE as f64;
@@ -38,8 +38,8 @@ impl Map {
         Self { across, nodes }
     }
 
-    /// Bounds of all source positions as (left, top, right, bottom), unless all lie far outside a
-    /// picture of this size.
+    /// Bounds of all source positions as (left, top, right, bottom); `None` where all lie far
+    /// outside a picture of this size.
     pub fn bounds(&self, width: u32, height: u32) -> Option<[f64; 4]> {
         let mut bounds = [f64::MAX, f64::MAX, f64::MIN, f64::MIN];
         for [x, y] in &self.nodes {
@@ -53,8 +53,8 @@ impl Map {
         meets.then_some(bounds)
     }
 
-    /// The nodes of a strip that is `wide` columns wide from column `x` on, a multiple of [`FINE`],
-    /// counted from `origin`: for each axis, row after row of nodes.
+    /// The nodes of a strip of `width` columns from column `x` on, a multiple of [`FINE`], relative
+    /// to `origin`: for each axis, row after row of nodes.
     pub fn strip(&self, x: usize, width: usize, origin: [i64; 2]) -> [Vec<[f32; NODES]>; 2] {
         let last = width.div_ceil(FINE);
         let rows = self.nodes.chunks_exact(self.across).map(|row| &row[x / FINE..]);
@@ -66,15 +66,15 @@ impl Map {
     }
 }
 
-/// Places along one axis in row `y` of a strip whose nodes these are.
+/// Positions along one axis in row `y` of a strip with these nodes.
 pub fn row(nodes: &[[f32; NODES]], y: usize, places: &mut [f32; STRIP]) {
     const ALL: [f32; 2] = [f32::MIN, f32::MAX];
     let part = (y % FINE) as f32 / FINE as f32;
     between(&nodes[y / FINE], &nodes[y / FINE + 1], part, ALL, places);
 }
 
-/// Places between those of two rows of nodes, `part` of the way from one to the other, inside
-/// `low` to `high`.
+/// Positions between two rows of nodes, `part` of the way from one to the other, clamped to `low`
+/// and `high`.
 #[multiversion(targets("x86_64+avx512f+avx512bw+avx512dq+avx512vl+fma", "x86_64+avx2+fma"))]
 pub fn between(
     here: &[f32; NODES],

@@ -43,9 +43,9 @@ pub struct Scratch {
 }
 
 /// Reads a region of the reference frame from a frame, into three planes of `region.area()` values
-/// each. `backward` takes positions of the reference frame to the frame; what the light's lens drew
-/// elsewhere is read there. Positions outside the frame hold the light of its nearest edge; which
-/// positions the frame covers is returned, or `None` when it covers all.
+/// each. `backward` takes positions of the reference frame to the frame; the lens's displacement is
+/// applied on top of it. Positions outside the frame get the light of its nearest edge pixel.
+/// Returns which positions the frame covers, or `None` when it covers all.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -59,8 +59,8 @@ pub fn read(
     read_small(light, backward, Scale::FULL, region, planes, scratch)
 }
 
-/// [`read`], of a frame and into a picture that are both smaller than those that `backward` is between;
-/// the region is one of that smaller picture.
+/// [`read`] at a smaller size: of a frame and into a picture that are both smaller by the factor of
+/// `scale`. The region is in the pixels of that smaller picture.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -80,7 +80,7 @@ pub fn read_small(
     if !light.lens().is_some_and(Geometry::parts_colours) {
         return read_by(light, &way(GREEN), region, planes, scratch, Upright::of);
     }
-    // Each colour has its own way; the others that come along on it are not kept.
+    // Each colour has positions of its own; the other two colours read at them are dropped.
     let mut covered: Option<Vec<bool>> = None;
     for (colour, plane) in planes.into_iter().enumerate() {
         let mut colours = std::mem::take(&mut scratch.colours);
@@ -100,7 +100,7 @@ pub fn read_small(
     Ok(covered)
 }
 
-/// [`read`], where `upright` tells which strips are resampled along rows, then along columns.
+/// [`read`], where `upright` decides which strips are resampled along rows, then along columns.
 fn read_by(
     light: &dyn Light,
     way: &ToSamples,
@@ -127,7 +127,7 @@ fn read_by(
     let [x0, y0, x1, y1] = bounds;
     let inside = x0 >= 0.0 && y0 >= 0.0 && x1 <= right as f64 && y1 <= bottom as f64;
     let mut covered = (!inside).then(|| vec![true; w * h]);
-    // In strips so narrow that the source rows under the kernel stay in the nearest cache.
+    // Strips are so narrow that the source rows under the kernel stay in the nearest cache.
     for x in (0..w).step_by(STRIP) {
         let columns = STRIP.min(w - x);
         let nodes = map.strip(x, columns, [source.left, source.top]);
@@ -161,7 +161,7 @@ mod tests {
     use crate::space::InFrame;
     use nalgebra::{Matrix3, Rotation3, Vector3};
 
-    /// A smooth function of the position that Lanczos can follow.
+    /// A smooth function of the position, within what Lanczos can follow.
     fn wave(x: f64, y: f64, c: usize) -> f64 {
         0.5 + 0.2 * (x / 5.0 + c as f64).sin() * (y / 6.0).cos()
     }
@@ -216,7 +216,7 @@ mod tests {
         }
     }
 
-    /// A star of a width of 2.2 pixels, as sharp as a lens draws them, in each square.
+    /// A star in each square, with a width of 2.2 pixels: as sharp as lenses image them.
     fn star([x, y]: [u32; 2], _: usize) -> f32 {
         let off = |v: u32| f64::from(v) - ((f64::from(v) / 17.3).floor() + 0.5) * 17.3;
         0.02 + (-(off(x).powi(2) + off(y).powi(2)) / 1.8).exp() as f32
@@ -225,7 +225,7 @@ mod tests {
     #[test]
     fn rows_then_columns_give_what_both_at_once_give() {
         let stars = Drawn { size: (400, 300), of: star };
-        // To the steepest lean, and partly beyond the frame.
+        // Up to the steepest lean, and partly beyond the frame.
         for (angle, shift) in [(0.0, [3.4, -2.7]), (0.03, [-40.3, 20.0]), (-0.14, [35.0, 60.6])] {
             let region = Region { x: 8, y: 16, width: 300, height: 230 };
             let backward = moved(angle, shift).backward();
@@ -255,7 +255,7 @@ mod tests {
     #[test]
     fn frames_that_lie_whole_pixels_away_are_read_pixel_by_pixel() {
         let stars = Drawn { size: (400, 300), of: star };
-        // Nearly whole, so that rounding puts neighbours on either side of a pixel.
+        // Nearly whole shifts, so that rounding puts neighbours on either side of a pixel.
         for drift in [-3e-7, -4e-8, 0.0, 4e-8, 3e-7] {
             let scale = 1.0 + drift;
             let (x, y) = (7.0 - 190.0 * drift, -5.0 - 140.0 * drift);
@@ -303,7 +303,7 @@ mod tests {
             let scale = Scale { factor: 4.0, origin: [12, 8] };
             let way = ToSamples { backward: &backward, scale, lens: None };
             for [x, y] in [[0.0, 0.0], [20.0, 11.0], [37.5, 30.25]] {
-                // The middle of the square of 4 x 4 pixels that a small pixel stands for.
+                // The middle of the square of 4 x 4 pixels under a pixel of the smaller picture.
                 let whole = [12.0 + 4.0 * x + 1.5, 8.0 + 4.0 * y + 1.5];
                 let InFrame(whole) = backward.to_frame(InReference(whole));
                 let small = way.to_samples([x, y]);

@@ -1,4 +1,4 @@
-//! Where the pixels of a region stand in a frame, without the flaws of its lens.
+//! Positions of the pixels of a region in a frame, without the displacement of its lens.
 
 use super::layout::FINE;
 use super::map::Map;
@@ -7,26 +7,26 @@ use crate::motion::Backward;
 use crate::space::InReference;
 use jade_pixels::tiled::Region;
 
-/// Places in a frame of the pixels of a region of the reference frame.
+/// Positions in a frame of the pixels of a region of the reference frame.
 pub struct Places {
     map: Map,
     region: Region,
 }
 
 impl Places {
-    /// Places in the frame that `backward` leads to.
+    /// Positions in the frame that `backward` leads to.
     pub fn new(backward: &Backward, InReference(region): InReference<Region>) -> Self {
         let way = ToSamples { backward, scale: Scale::FULL, lens: None };
         Self { map: Map::new(&way, region), region }
     }
 
-    /// Bounds of all places as (left, top, right, bottom), where they are numbers.
+    /// Bounds of all positions as (left, top, right, bottom); `None` where they are no numbers.
     pub fn bounds(&self) -> Option<[f64; 4]> {
         self.map.bounds(u32::MAX, u32::MAX)
     }
 
-    /// Calls `visit` for runs of pixels along rows, with the number of the first one in the region,
-    /// how many they are, and the columns and rows at which they stand.
+    /// Calls `visit` for runs of pixels along rows, with the index of the first pixel in the
+    /// region, the number of pixels, and their columns and rows in the frame.
     pub fn rows(&self, mut visit: impl FnMut(usize, usize, &[f32; FINE], &[f32; FINE])) {
         let (width, across) = (self.region.width as usize, self.map.across);
         for y in 0..self.region.height as usize {

@@ -4,12 +4,12 @@ use super::layout::STRIP;
 
 /// Source rows that are kept; a power of two above `STRIP * LEAN + TAPS`.
 pub const RING: usize = 32;
-/// Columns of a source row that a strip reads at most: stretched, and the kernel of its last run.
+/// Columns of a source row that a strip reads at most: stretched, with the kernel of its last run.
 pub const WIDE: usize = 192;
 
 /// Memory in which one row at a time is resampled.
 pub struct RowScratch {
-    /// The whole source, for the direct way.
+    /// The whole source, for resampling along both axes at once.
     pub planes: [Vec<f32>; 3],
     pub xs: [f32; STRIP],
     pub ys: [f32; STRIP],
@@ -23,7 +23,7 @@ impl Default for RowScratch {
     }
 }
 
-/// Source rows that were resampled along themselves.
+/// Source rows that are already resampled along rows.
 pub struct CrossedRows {
     /// `RING` rows of `STRIP` values for each colour.
     pub rings: [Vec<f32>; 3],

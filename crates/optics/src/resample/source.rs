@@ -1,18 +1,19 @@
-//! The part of a frame that a region is made from.
+//! The source pixels of a region.
 
 use super::layout::SLACK;
 use crate::light::{Ahead, Light, Rows};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
-/// The source pixels of a region with room for the kernel around them, edges going on as they end.
+/// The source pixels of a region with a margin for the kernel; beyond the frame, its edge pixels
+/// are repeated.
 pub struct Source<'a> {
     pub left: i64,
     pub top: i64,
     pub stride: usize,
     height: usize,
     rows: Box<dyn Rows + 'a>,
-    /// The part of it that lies in the frame.
+    /// The part that lies inside the frame.
     inside: Region,
 }
 
@@ -43,14 +44,14 @@ impl<'a> Source<'a> {
         })
     }
 
-    /// The light of row `row` from column `from` on, as many columns as the planes hold; both
-    /// count from the corner, and columns end before `stride`.
+    /// The light of row `row` from column `from` on, as many columns as the planes hold. Both are
+    /// relative to the top-left pixel, and the columns end before `stride`.
     pub fn row(&self, row: usize, from: usize, planes: [&mut [f32]; 3]) {
         let Region { x, y, width, height } = self.inside;
         let last = y as i64 + height as i64 - 1;
         let y = (self.top + row as i64).clamp(y as i64, last) as u32;
         let length = planes[0].len();
-        // Columns before the frame, in it, and behind it.
+        // Columns left of the frame, inside it, and right of it.
         let first = self.left + from as i64;
         let before = (x as i64 - first).clamp(0, length as i64) as usize;
         let end = (x as i64 + width as i64 - first).clamp(0, length as i64) as usize;
@@ -73,7 +74,7 @@ impl<'a> Source<'a> {
         }
     }
 
-    /// All rows, one below the other in each plane between [`SLACK`].
+    /// All rows, one after the other in each plane, with [`SLACK`] values before and after.
     pub fn planes(&self, planes: &mut [Vec<f32>; 3]) {
         for plane in planes.iter_mut() {
             plane.resize(self.stride * self.height + 2 * SLACK, 0.0);

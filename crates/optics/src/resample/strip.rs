@@ -1,4 +1,4 @@
-//! Some columns of a region, all rows.
+//! A strip: some columns of a region, all its rows.
 
 use super::layout::NODES;
 use super::map::{self, Map};
@@ -6,21 +6,21 @@ use super::row_scratch::RowScratch;
 use super::source::Source;
 use crate::kernel::RUN;
 
-/// Some columns of a region, all rows.
+/// A strip: some columns of a region, all its rows.
 pub struct Strip<'a> {
     pub map: &'a Map,
     pub source: &'a Source<'a>,
     pub x: usize,
     pub width: usize,
-    /// The map's nodes along both axes, counted from the source's corner.
+    /// The map's nodes along both axes, relative to the source's top-left pixel.
     pub nodes: [Vec<[f32; NODES]>; 2],
     /// The frame's last column and row.
     pub last: [f32; 2],
 }
 
 impl Strip<'_> {
-    /// Puts the source positions of row `y` onto the scratch: the rows, and where `columns` are
-    /// needed or what is covered is asked for, those too.
+    /// Puts the source positions of row `y` into `scratch`: the rows, and the columns too where
+    /// `columns` is set or cover is asked for.
     pub fn place(
         &self,
         y: usize,
@@ -29,7 +29,7 @@ impl Strip<'_> {
         covered: Option<&mut [bool]>,
     ) {
         let RowScratch { xs, ys, .. } = scratch;
-        // Runs are filled up below the last column.
+        // The last run may reach beyond the last column.
         let (width, length) = (self.width, self.width.next_multiple_of(RUN));
         map::row(&self.nodes[1], y, ys);
         let low = ys[width - 1];
@@ -48,8 +48,8 @@ impl Strip<'_> {
     }
 }
 
-/// Marks positions along one axis that lie outside 0..=`last` as uncovered and moves them to the
-/// edge; positions count from `origin`.
+/// Marks positions along one axis outside 0..=`last` as uncovered and moves them to the edge.
+/// Positions are relative to `origin`.
 fn cover(places: &mut [f32], origin: f32, last: f32, covered: &mut [bool]) {
     const CLOSE: f32 = 0.01;
     let (low, high) = (-origin, last - origin);

@@ -1,9 +1,10 @@
-//! The kernel along rows first, then along columns: for frames that stand nearly upright on the
-//! reference frame, as all do that a person would call unrotated.
+//! Resampling along rows first, then along columns: for frames that are nearly unrotated against
+//! the reference frame.
 //!
-//! Each source row is resampled where it crosses the region's columns, and each column of what
-//! comes out where the region's rows lie (Catmull & Smith 1980). Every source pixel is weighed once
-//! along each axis, as in the direct way, but the first sum serves all rows that read it.
+//! Each source row is resampled where it crosses the region's columns; then each column of the
+//! result is resampled where the region's rows lie (Catmull & Smith 1980). Each source pixel is
+//! weighted once along each axis, as when both axes are resampled at once, but the sums along rows
+//! serve all rows that read them.
 
 use super::lanes::{WHOLE, fused, parted, weights};
 use super::layout::{FINE, NODES, STRIP};
@@ -14,8 +15,8 @@ use crate::kernel::{Kernel, LANCZOS, RUN, TAPS};
 use multiversion::multiversion;
 use multiversion::target::target_cfg_f;
 
-/// Steepest lean of rows and columns. Beyond it the first sum would lose fine detail along the
-/// diagonals, and more source rows would meet in one row than are kept.
+/// Steepest lean of rows and columns. Beyond it the sums along rows would lose fine detail along
+/// the diagonals, and a row would need more source rows than are kept.
 const LEAN: f64 = 0.15;
 /// Largest stretch along rows: a run of pixels crosses one step at most.
 const STRETCH: f64 = 0.06;
@@ -58,7 +59,7 @@ impl Upright {
             let mut piece = 0;
             for (line, crossings) in crossings.iter_mut().enumerate() {
                 let row = (source.top + first + (line * FINE) as i64) as f64;
-                // Beyond the last piece its line goes on.
+                // The last piece is extended beyond its end.
                 while piece + 2 < length && at(node, piece + 1)[1] <= row {
                     piece += 1;
                 }
@@ -67,20 +68,20 @@ impl Upright {
                 crossings[node] = (here[0] + (row - here[1]) * lean - source.left as f64) as f32;
             }
         }
-        // Columns that the frame has and for whose kernel the source has room.
+        // Columns inside the frame whose kernel lies inside the source.
         let left = (-source.left).max(2) as f32;
         let right = (last[0] - source.left as f32).min(source.stride as f32 - 4.01);
         Some(Self { crossings, first, limits: [left, right] })
     }
 
-    /// The light of the row whose positions are in `scratch`; rows follow one another from the
-    /// first one of the strip on.
+    /// The light of the row whose positions are in `scratch`. Rows must follow one another, from
+    /// the first row of the strip on.
     pub fn row(&self, strip: &Strip, first: bool, scratch: &mut RowScratch, out: [&mut [f32]; 3]) {
         let RowScratch { ys, upright: rows, .. } = scratch;
         let ys = &ys[..strip.width.next_multiple_of(RUN)];
         let (mut top, mut bottom) = (f32::MAX, f32::MIN);
         for line in ys.as_chunks::<FINE>().0 {
-            // Along a straight line the ends are the extremes.
+            // On a straight line the extremes are at the ends.
             for end in [line[0], line[FINE - 1]] {
                 top = if end < top { end } else { top };
                 bottom = if end > bottom { end } else { bottom };
@@ -131,7 +132,7 @@ fn along(
         let weights = weights!(t, kernel);
         let start = run * RUN;
         if right - left > 1.0 {
-            // At the frame's edge, where positions end.
+            // Positions at the frame's edge.
             for lane in 0..RUN {
                 let from = (columns[lane] as i32 + lane as i32 - first) as usize - 2;
                 for c in 0..3 {
@@ -168,7 +169,7 @@ fn along(
     }
 }
 
-/// The weights with room for `$steps` steps: each lane's begin at its own row.
+/// The weights with space for `$steps` steps: each lane's weights begin at its own row.
 macro_rules! shifted {
     ($steps:expr, $weights:expr, $rows:expr, $top:expr) => {{
         let mut late = [0.0f32; RUN];
@@ -224,7 +225,7 @@ fn down(rings: [&[f32]; 3], ys: &[f32], out: [&mut [f32]; 3], kernel: &Kernel) {
         let start = run * RUN;
         let at: [usize; TAPS + STEPS] =
             std::array::from_fn(|tap| (top as usize - 2 + tap) % RING * STRIP + start);
-        // With the number of taps known, each sum stays in one vector.
+        // With a constant number of taps, each sum stays in one vector register.
         let sums = match steps {
             0 => sums!(TAPS, weights, at, rings),
             1 => {

@@ -7,7 +7,7 @@ use crate::kind::name::Kind;
 use crate::kind::rules::{KindRules, PictureChange, PictureSource, Step};
 use crate::plan::Plan;
 
-/// The rules.
+/// The rules of this kind.
 pub const RULES: KindRules = KindRules {
     kind: Kind::FocusSweep,
     name: "focus sweep",

@@ -8,7 +8,7 @@ use crate::kind::rules::{
 };
 use crate::plan::Plan;
 
-/// The rules.
+/// The rules of this kind.
 pub const RULES: KindRules = KindRules {
     kind: Kind::LowLightBurst,
     name: "low-light burst",

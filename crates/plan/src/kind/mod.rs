@@ -1,6 +1,6 @@
-//! Kinds of shoots. A kind is one file here: its plan to begin with, its stages, which settings make
-//! sense, and what a page shows of it. A new kind is a variant of [`Kind`], a file, and a line in
-//! [`KINDS`]; nothing else asks which kind a shoot is.
+//! Kinds of shoots. Each kind is one file here: its default plan, its stages, the settings that
+//! make sense for it, and the steps that a page shows. To add a kind, add a variant of [`Kind`], a
+//! file, and a line in [`KINDS`]; no other code asks which kind a shoot is.
 
 mod clear_the_scene;
 mod focus_sweep;
@@ -23,7 +23,7 @@ pub static KINDS: [KindRules; 5] = [
 ];
 
 impl Kind {
-    /// What follows from it.
+    /// The rules of this kind.
     pub fn rules(self) -> &'static KindRules {
         KINDS.iter().find(|rules| rules.kind == self).expect("every kind stands in the list")
     }

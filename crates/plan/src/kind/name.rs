@@ -1,8 +1,9 @@
-//! What a shoot is for.
+//! The kinds of shoots by name.
 
 use serde::{Deserialize, Serialize};
 
-/// What a shoot is for. What follows from it stands in the kind's own file ([`Kind::rules`]).
+/// The kind of a shoot: what its frames were taken for. Each kind's rules are in a file of its own
+/// ([`Kind::rules`]).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case")]

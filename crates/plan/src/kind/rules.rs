@@ -1,4 +1,4 @@
-//! What follows from the kind of a shoot.
+//! What the kind of a shoot decides.
 
 use crate::align::AlignMode;
 use crate::combine::Edges;
@@ -7,37 +7,37 @@ use crate::kind::name::Kind;
 use crate::plan::Plan;
 use serde::Serialize;
 
-/// What follows from the kind of a shoot, for the engine and for a page that shows it.
+/// What the kind of a shoot decides, for the engine and for the page.
 #[derive(Debug, Serialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct KindRules {
     /// The kind.
     pub kind: Kind,
-    /// Its name, as inside a sentence.
+    /// The name, as inside a sentence.
     pub name: &'static str,
-    /// What it is for, as one sentence.
+    /// The purpose, as one sentence.
     pub about: &'static str,
     /// The stage that makes the picture.
     pub source: PictureSource,
-    /// Stages that go on from it, in order.
+    /// Stages that change the picture afterwards, in order.
     pub changes: &'static [PictureChange],
-    /// Steps that a page shows, in order.
+    /// Steps that the page shows, in order.
     pub steps: &'static [Step],
     /// Ways to align that make sense.
     pub align: &'static [AlignMode],
-    /// What may happen to edges that not every frame covers.
+    /// Treatments of edges that make sense.
     pub edges: &'static [Edges],
-    /// Whether a person chooses the reference frame, rather than the run.
+    /// Whether the person chooses the reference frame; otherwise the run does.
     pub chooses_reference: bool,
-    /// Whether the sky with its stars is what the frames are taken for.
+    /// Whether the frames are taken for the sky and its stars.
     pub is_of_the_sky: bool,
-    /// Whether stars in the frames are measured, and speak for or against a frame.
+    /// Whether stars are measured and used to judge frames.
     pub judges_stars: bool,
-    /// Whether the scene is lit, so that frames are seen as they are rather than made brighter.
+    /// Whether the scene is well lit, so that frames are shown as they are and not brightened.
     pub is_lit: bool,
     /// Whether each frame shows another plane sharp.
     pub has_planes: bool,
-    /// The plan that a shoot of this kind begins with.
+    /// The default plan.
     #[serde(skip)]
     #[cfg_attr(feature = "types", ts(skip))]
     pub plan: fn() -> Plan,
@@ -47,34 +47,34 @@ pub struct KindRules {
     pub check: fn(&Plan) -> Result<(), CoreError>,
 }
 
-/// A stage that makes the picture of the frames.
+/// A stage that makes the picture from the frames.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum PictureSource {
-    /// Sample by sample; with a skyline, sky and ground apart.
+    /// Combines the frames sample by sample; with a skyline, sky and ground apart.
     Combine,
-    /// By what is sharp in each frame.
+    /// Merges what is sharp in each frame.
     Merge,
 }
 
-/// A stage that goes on from the picture.
+/// A stage that changes the picture afterwards.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum PictureChange {
-    /// Pixels of frames, or of another way of merging, are painted into it.
+    /// Paints pixels of single frames, or of the other merging method, into the picture.
     Paint,
-    /// Adjustments of the whole picture.
+    /// Adjusts the whole picture.
     Finish,
 }
 
-/// A step of the work, as a page shows it.
+/// A step of the work, as the page shows it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Step {
-    /// The frames, their sets and roles.
+    /// The frames, their sets and their roles.
     Frames,
     /// One treatment for all frames.
     Prepare,
@@ -82,15 +82,15 @@ pub enum Step {
     Align,
     /// Where the sky ends.
     Skyline,
-    /// Many frames to one.
+    /// How many frames become one.
     Combine,
     /// Adjustments of the picture.
     Finish,
-    /// Files for elsewhere.
+    /// Files for other programs.
     Export,
 }
 
-/// All steps, for kinds that leave none out.
+/// All steps.
 pub const ALL_STEPS: &[Step] = &[
     Step::Frames,
     Step::Prepare,
@@ -104,10 +104,10 @@ pub const ALL_STEPS: &[Step] = &[
 /// All ways to align.
 pub const ALL_ALIGN: &[AlignMode] = &[AlignMode::Stars, AlignMode::Scene, AlignMode::None];
 
-/// All that may happen to edges.
+/// All treatments of edges.
 pub const ALL_EDGES: &[Edges] = &[Edges::Trim, Edges::Keep, Edges::Fill];
 
-/// For kinds that all settings make sense for.
+/// Accepts every plan, for kinds that all settings make sense for.
 pub fn anything(_: &Plan) -> Result<(), CoreError> {
     Ok(())
 }

@@ -1,9 +1,9 @@
-//! What the guard compares requests with.
+//! The names and the password by which the guard judges requests.
 
 use super::password::Password;
 use std::net::SocketAddr;
 
-/// What the guard compares with.
+/// The names and the password by which the guard judges requests.
 #[derive(Debug)]
 pub struct Guard {
     port: u16,

@@ -17,8 +17,8 @@ use password::{ASK, Said};
 use std::net::SocketAddr;
 use std::sync::Arc;
 
-/// What every answer tells browsers: the page is the server's own, and nobody else's page may hold it,
-/// its pictures or its forms.
+/// Headers of every answer: the page is the server's own, and no other page may embed it, its
+/// pictures or its forms.
 const HEADERS: [(HeaderName, &str); 6] = [
     (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
     (header::X_FRAME_OPTIONS, "DENY"),

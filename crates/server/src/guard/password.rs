@@ -9,21 +9,21 @@ use std::net::{IpAddr, Ipv6Addr};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-/// What the answer to a request without the password asks for.
+/// The challenge in the answer to a request without the password.
 pub const ASK: &str = "Basic realm=\"Jade Stack\", charset=\"UTF-8\"";
 
 /// The first wrong guess is answered after this; each further one takes twice as long.
 const FIRST: Duration = Duration::from_secs(1);
 /// No answer takes longer.
 const LONGEST: Duration = Duration::from_secs(16);
-/// Wrong guesses of somebody who makes none for so long are forgotten.
+/// Time after which the wrong guesses of an address are forgotten.
 const FORGET: Duration = Duration::from_secs(600);
 /// Guesses of one address that may wait for their answers at the same time.
 const AT_ONCE: u32 = 4;
 /// Addresses that are remembered.
 const MOST: usize = 10_000;
 
-/// What a request says of the password.
+/// The password in a request.
 #[derive(Debug, PartialEq, Eq)]
 pub enum Said {
     /// Nothing.
@@ -56,7 +56,7 @@ pub struct Wait {
     guesses: Arc<Mutex<HashMap<IpAddr, Guesses>>>,
     from: IpAddr,
     time: Duration,
-    /// How many wrong guesses this address has made.
+    /// Number of wrong guesses of this address.
     pub wrong: u32,
 }
 
@@ -71,7 +71,7 @@ impl Password {
         }
     }
 
-    /// What the headers of a request say of it.
+    /// The password in the headers of a request.
     pub fn said(&self, headers: &HeaderMap) -> Said {
         let Some(given) = headers.get(header::AUTHORIZATION) else { return Said::Nothing };
         let right = given.to_str().ok().and_then(basic).is_some_and(|credentials| {
@@ -81,7 +81,7 @@ impl Password {
         if right { Said::Right } else { Said::Wrong }
     }
 
-    /// Whether an address has so many wrong guesses waiting that no more is listened to.
+    /// Whether an address has so many wrong guesses waiting that further ones are refused.
     pub fn is_deaf_to(&self, from: IpAddr) -> bool {
         let guesses = self.guesses.lock().unwrap_or_else(PoisonError::into_inner);
         guesses.get(&network(from)).is_some_and(|own| own.waiting >= AT_ONCE)
@@ -131,7 +131,7 @@ fn network(from: IpAddr) -> IpAddr {
     }
 }
 
-/// User name and password of the Basic scheme, whose name is told in any letter case.
+/// User name and password of the Basic scheme, whose name is case-insensitive.
 fn basic(header: &str) -> Option<Vec<u8>> {
     // Some programs leave the padding out.
     let lenient =

@@ -11,7 +11,7 @@ use jade_pixels::tiled::Region;
 use jade_pixels::{PictureError, pyramid};
 use std::sync::Arc;
 
-/// A difference is shown so many times as bright.
+/// Factor by which a difference is brightened.
 pub const TIMES: f32 = 6.0;
 /// Where a level is seen small, its pixels are means of those this many levels below it: two pictures
 /// whose left tops differ by no whole pixel of a level then lie within an eighth of a pixel.
@@ -111,7 +111,7 @@ impl Difference {
     }
 }
 
-/// How far the light lies apart.
+/// The absolute difference of the light.
 impl Derived for Difference {
     fn count(&self) -> usize {
         self.sizes.len()

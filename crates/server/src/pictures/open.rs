@@ -14,7 +14,7 @@ use std::sync::Arc;
 /// [`ApiError`] when it is gone or cannot be read.
 pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, ApiError> {
     match source {
-        // What is painted changes all the time.
+        // Painted pictures change with every stroke.
         Source::Painted(id) => painted::open(app, id).await,
         Source::Offered(id, offer) => painted::offered(app, id, offer).await,
         source => stored::open(app, source).await,

@@ -22,21 +22,21 @@ use std::sync::{Arc, LazyLock};
 
 /// Side of a tile that the browser asks for, in pixels.
 const VIEW_TILE: u32 = 256;
-/// How many times colours are exaggerated where they are checked.
+/// Factor by which colours are exaggerated, to check them.
 const COLOURS: f32 = 4.0;
 /// Steps of brightness in a histogram.
 const BINS: usize = 64;
-/// Of so many rows one is looked at for clipped pixels.
+/// One row in this many is searched for clipped pixels.
 const CLIP_ROWS: usize = 16;
 
-/// How a picture is seen.
+/// How a picture is shown.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct How {
     /// Exposure steps that it is made brighter.
     pub stops: f32,
     /// Whether colours are exaggerated, to check them.
     pub colours: bool,
-    /// How a skyline is laid over a picture.
+    /// How a skyline is overlaid.
     pub laid: Overlay,
     /// The frame whose part of a focus map alone is seen: its place among those that were merged, in
     /// order.
@@ -53,9 +53,9 @@ pub(super) enum Levels {
     Result(Combined, Vec<TiledFile<f32>>),
     /// A skyline.
     Skyline(Arc<Seen>),
-    /// A map and what it counts to at most.
+    /// A map, and the largest count in it.
     Map(Vec<TiledFile<u16>>, MapKind, u16),
-    /// What is made of other pictures.
+    /// A picture derived from other pictures.
     Derived(Box<dyn Derived>),
 }
 
@@ -144,12 +144,12 @@ impl OpenPicture {
         }
     }
 
-    /// What tells it from the pictures that its source showed before.
+    /// Changes with the picture that its source shows.
     pub fn version(&self) -> &str {
         &self.version
     }
 
-    /// Its light; a map has none.
+    /// Its light; maps have none.
     fn light(&self) -> Option<&dyn Light> {
         match &self.levels {
             Levels::Frame(frame, _) | Levels::Light(frame, _) => Some(frame.as_ref()),
@@ -182,8 +182,8 @@ impl OpenPicture {
         }
     }
 
-    /// A region of a level as it is seen: interleaved 8-bit sRGB. A map has a fourth value:
-    /// how much of it covers what it is laid over.
+    /// A region of a level as interleaved 8-bit sRGB. Overlays have a fourth channel: their
+    /// opacity.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -232,7 +232,7 @@ impl OpenPicture {
         }
     }
 
-    /// Does something with a level of a frame as light; `None` of what is no frame.
+    /// Calls `work` with a level of a frame as light; `None` for pictures that are no frames.
     fn with_level<T>(&self, level: usize, work: impl FnOnce(&Frame, &Level) -> T) -> Option<T> {
         let size = self.level_size(level);
         match &self.levels {
@@ -292,9 +292,9 @@ impl OpenPicture {
         }
     }
 
-    /// The same of a frame as it lies on another picture, a region of one level of which is seen: `backward`
-    /// leads from the reference frame to the frame, both at full size, and the picture begins at `origin`
-    /// in the reference frame.
+    /// A region of a level of another picture, read from a frame as it lies on the reference frame.
+    /// `backward` leads from the reference frame to the frame, both at full size; the picture
+    /// begins at `origin` in the reference frame.
     pub(super) fn placed(
         &self,
         level: usize,
@@ -317,12 +317,12 @@ impl OpenPicture {
         placed.unwrap_or_else(|| Ok((vec![], None)))
     }
 
-    /// How sharp a frame is around a place in it; `None` near its edges.
+    /// Sharpness of a frame around a position; `None` near its edges.
     pub fn sharp_around(&self, at: [f64; 2]) -> Result<Option<f32>, PictureError> {
         self.light().map_or(Ok(None), |light| Sharpness::around(light, at))
     }
 
-    /// How often each brightness is there, by colour, and what is clipped.
+    /// Number of pixels at each brightness, by colour, and shares of clipped pixels.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -432,8 +432,8 @@ impl OpenPicture {
     }
 }
 
-/// Steps of light between black and white that are told apart: a tenth of an 8-bit code where codes
-/// lie closest.
+/// Steps of light between black and white that are distinguished: a tenth of an 8-bit code where
+/// codes are closest.
 const LIGHT_STEPS: usize = 1 << 15;
 
 /// 8-bit sRGB of every step, and white beyond them.

@@ -1,11 +1,11 @@
-//! What is laid over a picture: a skyline, and maps of a result.
+//! Overlays over a picture: a skyline, and maps of a result.
 
 use crate::skyline_seen::Seen;
 use jade_focus::BETWEEN;
 use jade_frames::cache::MapKind;
 use jade_pixels::tiled::Region;
 
-/// How a skyline is laid over a picture.
+/// How a skyline is overlaid on a picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Overlay {
@@ -18,16 +18,16 @@ pub enum Overlay {
     Sky,
     /// So that only the ground is seen.
     Ground,
-    /// What is unsure, veiled.
+    /// A veil over uncertain pixels.
     Doubt,
 }
 
 const AMBER: [u8; 3] = [0xe0, 0xb0, 0x57];
 const ROSE: [u8; 3] = [0xe8, 0x7d, 0x8a];
-/// What is hidden is as dark as what lies around the picture.
+/// The colour of hidden parts, as of the space around the picture.
 const WELL: [u8; 3] = [0x0f, 0x0f, 0x0e];
 
-/// A skyline as it is laid over a picture: colour and cover.
+/// The overlay of a skyline: colour and opacity.
 pub(super) fn skyline(seen: &Seen, level: usize, region: Region, how: Overlay) -> Vec<u8> {
     let (width, shares) = (seen.levels[level].size().0, seen.levels[level].shares());
     let scale = seen.mask().size().0 as f32 / width as f32;
@@ -54,7 +54,7 @@ pub(super) fn skyline(seen: &Seen, level: usize, region: Region, how: Overlay) -
     out
 }
 
-/// How much amber covers a pixel: slanted lines over ground, dots over what is between.
+/// Opacity of the amber hatching at a pixel: slanted lines over ground, dots over mixed pixels.
 fn hatching(share: u8, x: u32, y: u32) -> u8 {
     match share {
         250.. => 0,
@@ -71,8 +71,9 @@ fn hatching(share: u8, x: u32, y: u32) -> u8 {
     }
 }
 
-/// Colour and cover of a sample of a map, that of a count for so many pixels. A single rejected sample is seen well at full size; when
-/// many pixels are seen as one, scattered ones are a faint veil and streaks stand out. Of a focus map, `only` the part of one frame may be seen.
+/// Colour and opacity of a sample of a map with a count for a number of pixels. A single rejected
+/// sample is clearly visible at full size; when many pixels are shown as one, scattered ones are a
+/// faint veil and streaks stand out. For a focus map, `only` shows the part of one frame.
 pub(super) fn over(
     map: MapKind,
     sample: u16,
@@ -100,8 +101,7 @@ pub(super) fn over(
 const GRADES: [[u8; 3]; 4] =
     [[0xe8, 0xc0, 0x6a], [0x5c, 0xc8, 0xa1], [0x4a, 0x86, 0xc8], [0x6b, 0x4f, 0x9e]];
 
-/// Colour and cover of a place in a focus map: graded by the frame that is sharp there, and dark where
-/// none is told.
+/// Colour and opacity of a focus map: graded by the sharpest frame, dark where none is known.
 fn graded(code: u16) -> [u8; 4] {
     if code == u16::MAX {
         let [r, g, b] = WELL;
@@ -117,7 +117,7 @@ fn graded(code: u16) -> [u8; 4] {
     [r, g, b, 215]
 }
 
-/// The picture is seen where this one of so many merged frames is the sharpest, and is dark elsewhere.
+/// Shows the picture where one of the merged frames is the sharpest, and darkens the rest.
 fn lit(code: u16, frame: u16, merged: u16) -> [u8; 4] {
     let at = f32::from(code) / 65_534.0 * f32::from(merged.saturating_sub(1));
     let own = code != u16::MAX && (at - f32::from(frame)).abs() <= 0.5;
@@ -135,7 +135,7 @@ mod tests {
         let ([r, g, b], [last_r, last_g, last_b]) = (GRADES[0], GRADES[3]);
         assert_eq!((of(0), of(65_534)), ([r, g, b, 215], [last_r, last_g, last_b, 215]));
         assert_eq!(of(65_534 / 3)[..3], GRADES[1][..]);
-        // Where no frame is told it is dark, whatever comes before.
+        // Where no frame is known it is dark.
         assert_eq!(of(u16::MAX)[..3], WELL[..]);
         // The fifth of nine frames alone, which ends half way to its neighbours.
         let lit = |sample| over(MapKind::Depth, sample, 1.0, 9, Some(4))[3] == 0;

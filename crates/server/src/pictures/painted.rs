@@ -160,7 +160,7 @@ impl Merged {
         })
     }
 
-    /// What a way of merging made, if the sweep was merged so.
+    /// The sweep merged by a method, if that was done.
     async fn in_way(
         &self,
         app: &Arc<App>,

@@ -9,15 +9,15 @@ use jade_plan::MergeMethod;
 pub enum Source {
     /// A frame by its number, under its treatment.
     Frame(i64),
-    /// The same, calibrated as a run would.
+    /// A frame, calibrated as a run would.
     Calibrated(i64),
-    /// The same as its file has it.
+    /// A frame as in its file.
     Original(i64),
     /// A result by its number.
     Result(i64),
-    /// A map of a result: to be laid over it.
+    /// A map of a result, as an overlay.
     Map(MapKind, i64),
-    /// The skyline of a shoot by its number: to be laid over its frames.
+    /// The skyline of a shoot, as an overlay over its frames.
     Skyline(i64),
     /// A layer of a result by its number.
     Layer(LayerKind, i64),
@@ -25,7 +25,7 @@ pub enum Source {
     Placed(i64, i64),
     /// A merged sweep by its number with what its shoot's plan has painted on it now.
     Painted(i64),
-    /// What a hand would paint on a merged sweep by its number.
+    /// A merged sweep, painted all over with what the brush offers.
     Offered(i64, Offer),
 }
 
@@ -65,11 +65,11 @@ impl std::str::FromStr for Source {
     }
 }
 
-/// What a hand can paint with.
+/// What a brush can paint with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Offer {
     /// A frame by its number.
     Frame(i64),
-    /// What a way of merging makes.
+    /// The sweep merged by a method.
     Way(MergeMethod),
 }

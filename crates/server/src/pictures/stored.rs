@@ -25,7 +25,7 @@ use std::sync::Arc;
 /// # Errors
 /// [`ApiError`] when it is gone or cannot be read.
 pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, ApiError> {
-    // What is painted changes all the time.
+    // A skyline changes with every stroke.
     if let Source::Skyline(id) = source {
         // Looking at it computes nothing; whoever wants it found says so.
         let seen = skyline::at_hand(app, id).ok_or_else(|| ApiError::missing("This picture"))?;
@@ -132,7 +132,7 @@ pub fn make_room_for(input: &FrameInput, app: &App) -> Result<(), ApiError> {
     if app.cache.frame(&input.key()).exists() {
         return Ok(());
     }
-    // What cannot be read is told by whoever opens it.
+    // What cannot be read is reported when it is opened.
     let Ok(header) = Frame::undecoded(input) else { return Ok(()) };
     let (width, height) = header.size();
     let full = match header.facts.float {
@@ -146,7 +146,7 @@ pub fn make_room_for(input: &FrameInput, app: &App) -> Result<(), ApiError> {
 /// Opens a frame, decoding it into the cache where it is not there.
 ///
 /// # Errors
-/// [`CoreError::Picture`] of its file, or of what is kept of it.
+/// [`CoreError::Picture`] of its file or of the cache.
 pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<OpenPicture, CoreError> {
     let header = Frame::undecoded(input)?;
     let path = cache.frame(&input.key());
@@ -201,11 +201,11 @@ fn open_map(
     key: &str,
     origin: [u32; 2],
 ) -> Result<OpenPicture, ApiError> {
-    // Levels hold sums, so that what is rare is still told from nothing when seen small.
+    // Levels hold sums, so that rare pixels remain visible at small sizes.
     let sum = |_: usize, samples: &[u16]| {
         samples.iter().copied().fold(0u16, |sum, count| sum.saturating_add(count))
     };
-    // Of what is told of a sweep, the middle of it.
+    // The median of the known values of a sweep.
     let middle = |_: usize, samples: &[u16]| {
         let told = || samples.iter().filter(|code| **code != u16::MAX);
         let sum: u32 = told().map(|code| u32::from(*code)).sum();

@@ -1,4 +1,4 @@
-//! What the server tells without being asked, as server-sent events.
+//! Server-sent events.
 
 use crate::app::App;
 use crate::error::ApiError;

@@ -15,8 +15,8 @@ use tower_http::services::ServeFile;
 
 type AppState = State<Arc<App>>;
 
-/// Saves a result into the exports folder with its plan beside it; answers with what is saved of it once
-/// that is done or stopped. It goes on when the page is left.
+/// Saves a result and its plan into the exports folder, and answers once that is done or stopped.
+/// Saving continues when the page is left.
 pub async fn add(
     State(app): AppState,
     Path(result): Path<i64>,
@@ -52,7 +52,7 @@ pub async fn plan(
     download(plan, request).await
 }
 
-/// A file, or the ranges of it that are asked for, so that a download which broke off can go on.
+/// A file, or the requested ranges of it, so that an interrupted download can continue.
 async fn download(path: PathBuf, request: Request) -> Result<Response, ApiError> {
     let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     if !path.is_file() {

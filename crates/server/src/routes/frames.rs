@@ -27,7 +27,7 @@ type AppState = State<Arc<App>>;
 /// Frames that one request may name: far more than any shoot has.
 const MOST_NAMED: usize = 10_000;
 
-/// Bytes of one uploaded file at most.
+/// Most bytes of one uploaded file.
 const UPLOAD_LIMIT: u64 = 2 << 30;
 
 #[derive(Deserialize)]
@@ -148,7 +148,7 @@ pub async fn sort(
     answer(&app, shoot).await
 }
 
-/// Refuses a request that names so many frames that it would hold up all others.
+/// Refuses a request with so many frames that it would hold up all others.
 fn few_enough(named: usize) -> Result<(), ApiError> {
     if named <= MOST_NAMED {
         return Ok(());
@@ -177,7 +177,7 @@ pub async fn remove(
     answer(&app, shoot).await
 }
 
-/// What is told about a frame's colours.
+/// Figures about a frame's colours.
 pub async fn colour(
     State(app): AppState,
     Path(frame): Path<i64>,

@@ -1,4 +1,4 @@
-//! What a shoot's own frames tell about the lens.
+//! Measures the lens in a shoot's own frames.
 
 use crate::app::App;
 use crate::calibrated;

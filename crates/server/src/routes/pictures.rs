@@ -22,7 +22,7 @@ pub struct View {
     /// Exaggerate colours, to check them.
     #[serde(default)]
     colours: bool,
-    /// How a skyline is laid over a picture.
+    /// How a skyline is overlaid.
     #[serde(default)]
     laid: Overlay,
     /// The frame whose part of a focus map alone is seen.

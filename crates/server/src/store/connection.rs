@@ -61,7 +61,7 @@ impl Store {
 
     /// Writes everything into the one file of the store, and closes it.
     pub async fn close(&self) {
-        // What stays in the log is read from there at the next start.
+        // What remains in the log is read from there at the next start.
         let _ = sqlx::query("PRAGMA wal_checkpoint(TRUNCATE)").execute(&self.pool).await;
         self.pool.close().await;
     }

@@ -31,7 +31,7 @@ pub struct FrameRow {
     facts: Option<String>,
     problem: Option<String>,
     left_out: bool,
-    /// Wanted in spite of what speaks against it.
+    /// Kept by the person in spite of doubts.
     pub kept: bool,
     /// The set that it is in.
     pub set_id: Option<i64>,
@@ -95,7 +95,7 @@ impl FrameRow {
         self.input(&plan.prepare_of(&self.blake3))
     }
 
-    /// What it is for; a light where that cannot be read.
+    /// Its role; a light where that cannot be read.
     pub fn role(&self) -> Result<Role, ApiError> {
         Ok(readable("the role of a frame", from_word(&self.role)).unwrap_or(Role::Light))
     }
@@ -110,7 +110,7 @@ impl FrameRow {
         !self.left_out && self.problem.is_none()
     }
 
-    /// What its file tells.
+    /// Facts from its file.
     pub fn facts(&self) -> Result<Option<Facts>, ApiError> {
         Ok(self
             .facts
@@ -118,7 +118,7 @@ impl FrameRow {
             .and_then(|text| readable("what a frame's file tells", from_json(text))))
     }
 
-    /// What it shows, once that was measured.
+    /// Its measures, once there are any.
     pub fn measures(&self) -> Result<Option<Measures>, ApiError> {
         Ok(self
             .measures
@@ -145,8 +145,8 @@ impl Store {
         Ok(rows)
     }
 
-    /// What a shoot's frames are for and which are in, written out: the same as long as nothing of
-    /// that changes.
+    /// Roles of a shoot's frames and which of them are used, as text that changes whenever one of
+    /// them does.
     pub async fn sorting(&self, shoot: i64) -> Result<String, ApiError> {
         let rows: Vec<(i64, String, bool, Option<i64>)> = sqlx::query_as(
             "SELECT id, role, left_out, set_id FROM frames WHERE shoot_id = ? ORDER BY id",
@@ -287,8 +287,8 @@ impl Store {
         self.unmeasurable.lock().expect("the store's lock").clone()
     }
 
-    /// Readable frames of one shoot that were not measured yet, at most so many, the earliest added
-    /// first; passes over those that cannot be.
+    /// Readable frames of one shoot without measures, at most `most`, the earliest added first;
+    /// without those that cannot be measured.
     pub async fn unmeasured_frames(&self, most: usize) -> Result<Vec<FrameRow>, ApiError> {
         let but = self.unmeasurable();
         let mut rows: Vec<FrameRow> = sqlx::query_as(

@@ -2,7 +2,7 @@
 
 use crate::error::ApiError;
 
-/// What a name may be: something to see, and not without end.
+/// Checks a name: something visible, and not too long.
 pub fn checked_name(of: &str, name: &str) -> Result<String, ApiError> {
     let name = name.trim();
     match name.chars().count() {

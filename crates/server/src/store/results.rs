@@ -32,7 +32,7 @@ impl ResultRow {
         from_json(&self.record)
     }
 
-    /// What was measured.
+    /// The report.
     pub fn report(&self) -> Result<Report, ApiError> {
         from_json(&self.report)
     }
@@ -50,7 +50,7 @@ pub struct NewResult<'a> {
     pub reference_id: i64,
     /// The plan and frames it was made from.
     pub record: &'a PlanRecord,
-    /// What was measured.
+    /// The report.
     pub report: &'a Report,
     /// ICC profile of its files.
     pub profile: &'a [u8],
@@ -77,7 +77,7 @@ impl Store {
         Ok(all)
     }
 
-    /// The same as they are kept.
+    /// The results of a shoot, as stored.
     pub async fn results_of(&self, shoot: i64) -> Result<Vec<ResultRow>, ApiError> {
         let rows = sqlx::query_as("SELECT * FROM results WHERE shoot_id = ? ORDER BY id DESC");
         Ok(rows.bind(shoot).fetch_all(&self.pool).await?)
@@ -95,7 +95,7 @@ impl Store {
     /// Stores a result.
     pub async fn add_result(&self, new: &NewResult<'_>) -> Result<i64, ApiError> {
         let (record, report) = (to_json(new.record), to_json(new.report));
-        // What cannot be read again, as numbers without end, is no result.
+        // A record that cannot be read back, as with infinite numbers, must not be stored.
         from_json::<PlanRecord>(&record)?;
         from_json::<Report>(&report)?;
         let done = sqlx::query(

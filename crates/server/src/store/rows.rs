@@ -15,8 +15,8 @@ pub fn to_json(value: &impl Serialize) -> String {
     serde_json::to_string(value).expect("the store's types serialise")
 }
 
-/// What could be read of a row; a row that cannot be read, as after damage to the disk, is noted in the
-/// server's log and must not lock those beside it.
+/// A row that could be read. One that cannot, as after damage to the disk, is noted in the server's
+/// log and must not block the others.
 pub fn readable<T>(what: &str, row: Result<T, ApiError>) -> Option<T> {
     row.inspect_err(|error| tracing::error!("{what} is passed over: {error}")).ok()
 }

@@ -70,7 +70,7 @@ impl Store {
         let mut cards = Vec::new();
         for row in rows {
             let middle = match row.middle_frame.filter(|_| row.last_result.is_none()) {
-                // It may be gone since.
+                // The frame may be gone.
                 Some(id) => self.frame(id).await.ok(),
                 None => None,
             };
@@ -298,7 +298,7 @@ impl Row {
         })?;
         plan.check()?;
         let plan = to_json(&plan);
-        // What is stored can be read again: numbers without end are none.
+        // A plan that cannot be read back, as with infinite numbers, must not be stored.
         from_json::<Plan>(&plan)
             .map_err(|_| ApiError::Refused("A setting is no number; choose another.".to_owned()))?;
         let text = |key: &str| settings[key].as_str().unwrap_or_default().to_owned();

@@ -1,4 +1,4 @@
-//! The align stage: where each frame lies on the reference frame.
+//! The align stage: the motion of each frame to the reference frame.
 
 use crate::keys::align_key;
 use crate::request::{Request, loaded_mask};
@@ -18,7 +18,7 @@ use jade_plan::{AlignMode, CoreError};
 use nalgebra::Matrix3;
 use rayon::prelude::*;
 
-/// Where the frames lie, from the cache where that was found before.
+/// Motions of the frames, from the cache where they were found before.
 ///
 /// # Errors
 /// [`NotMade::ReferenceLost`]; those of aligning.
@@ -37,7 +37,8 @@ pub fn aligned(
     Ok(note)
 }
 
-/// The same from the stars that are in the sky of a mask, where lights outside it had a say.
+/// Motions found again from the stars in the sky of a mask alone, where lights outside it took
+/// part.
 pub fn aligned_in(
     mask: &Mask,
     request: &Request,
@@ -80,8 +81,7 @@ pub fn aligned_in(
     Ok(AlignNote { reference, alignment, stars, readable })
 }
 
-/// Leaves the stars in the sky. The camera stood still: the ground is where the mask has it, in
-/// every frame.
+/// Keeps the stars in the sky. The camera stood still, so the mask holds for every frame.
 fn keep_sky(list: &mut StarList, mask: &Mask) {
     list.stars.retain(|star| mask.at(star.x as i64, star.y as i64) > 127);
 }
@@ -157,7 +157,7 @@ fn align(
     Ok(AlignNote { reference, alignment, stars, readable: readable(gallery) })
 }
 
-/// Where the reference frame stands among those that could be read.
+/// Index of the reference frame among those that could be read.
 fn place_of(
     gallery: &Gallery,
     read: &PerFrame<Readable, FrameIndex<Given>>,

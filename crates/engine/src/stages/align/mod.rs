@@ -1,4 +1,4 @@
-//! The align stage: where each frame lies on the reference frame.
+//! The align stage: the motion of each frame to the reference frame.
 
 pub mod frames;
 pub mod note;

@@ -1,22 +1,22 @@
-//! What the align stage notes beside the frames.
+//! The note of the align stage.
 
 use crate::stages::frames::gallery::Gallery;
 use jade_align::Alignment;
 use jade_plan::frame_index::{FrameIndex, Given, PerFrame};
 use serde::{Deserialize, Serialize};
 
-/// What the align stage found, for all frames that were given.
+/// The result of the align stage, for all given frames.
 #[derive(Serialize, Deserialize)]
 pub struct AlignNote {
     pub reference: FrameIndex<Given>,
     pub alignment: Alignment<Given>,
     pub stars: PerFrame<Given, Option<StarFigures>>,
-    /// Which frames could be read when it was noted.
+    /// Which frames could be read at that time.
     pub readable: PerFrame<Given, bool>,
 }
 
 impl AlignNote {
-    /// Whether it was found in just those frames that can be read now, on the same reference frame.
+    /// Whether the same frames can be read now, and the reference frame is the same.
     pub fn holds_for(&self, gallery: &Gallery, reference: FrameIndex<Given>) -> bool {
         self.reference == reference && self.readable == readable(gallery)
     }

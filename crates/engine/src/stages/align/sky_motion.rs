@@ -1,4 +1,4 @@
-//! Where the sky lies in frames that are not aligned on it.
+//! Motion of the sky in frames that are not aligned on it.
 
 use crate::request::Request;
 use crate::stages::align::star_lists::stars_of;
@@ -12,8 +12,8 @@ use jade_plan::CoreError;
 use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Used};
 use rayon::prelude::*;
 
-/// Where the sky of each used frame lies against the reference frame's, for filling the gaps of
-/// star trails; nothing where that cannot be found.
+/// Motion of the sky of each used frame to that of the reference frame, for filling the gaps of
+/// star trails; `None` where it cannot be found.
 pub fn sky(
     request: &Request,
     used: &PerFrame<Used, (FrameIndex<Given>, &Frame)>,
@@ -28,7 +28,7 @@ pub fn sky(
         used.as_slice().par_iter().map(|(i, frame)| stars_of(request, *i, frame)).collect();
     let nothing = || used.iter().map(|_| None).collect();
     let Some(place) = used.position(|(i, _)| *i == reference) else { return Ok(nothing()) };
-    // Too few stars are no reason to refuse trails; they are left as they are.
+    // Too few stars are no reason to refuse trails: their gaps stay.
     let hints = used.iter().map(|_| None).collect();
     let size = used[place].1.size();
     let stop = || request.watch.cancelled();

@@ -1,4 +1,4 @@
-//! The stars of frames, from the cache where they were searched before.
+//! Stars of frames, from the cache where they were searched before.
 
 use crate::request::Request;
 use jade_align::stars::{self, StarList};
@@ -8,7 +8,7 @@ use jade_optics::light::Light;
 use jade_plan::CoreError;
 use jade_plan::frame_index::{FrameIndex, Given};
 
-/// The stars of a frame, where they would stand without the flaws of its lens.
+/// The stars of a frame, at their positions without the displacement of its lens.
 pub fn stars_of(
     request: &Request,
     index: FrameIndex<Given>,
@@ -24,7 +24,7 @@ pub fn stars_of(
     Ok(list)
 }
 
-/// The stars of a frame as the lens drew them, from the cache where it was searched before.
+/// The stars of a frame as the lens imaged them, from the cache where they were searched before.
 pub fn stars_in(
     input: &FrameInput,
     cache: &Cache,

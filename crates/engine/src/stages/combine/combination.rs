@@ -29,7 +29,7 @@ pub struct Combination<'a> {
 }
 
 impl<'a> Combination<'a> {
-    /// Prepares the combination of a stack, with the gaps of star trails that the plan wants filled.
+    /// Prepares to combine a stack, with the gaps of star trails that the plan asks to fill.
     ///
     /// # Errors
     /// [`CoreError::Picture`], [`CoreError::Cancelled`].
@@ -93,7 +93,7 @@ pub fn write(
     Ok((writer.finish(!request.stream)?, rejected))
 }
 
-/// The gaps of star trails that the plan wants filled.
+/// The gaps of star trails that the plan asks to fill.
 fn gaps<'a>(stack: &Stack<'a>) -> Result<Vec<Gap<'a>>, CoreError> {
     let Stack { request, used, reference, .. } = stack;
     let plan = &request.plan;

@@ -1,5 +1,5 @@
-//! Figures of a combined picture beside the reference frame: how wide its stars are and how much less
-//! noise it has.
+//! Figures of a combined picture relative to the reference frame: the width of its stars and its
+//! noise.
 
 use crate::stages::combine::noise_growth::{counts, ideal_gain, noise_points};
 use crate::stages::combine::stack::Stack;
@@ -24,7 +24,7 @@ const PATCHES: usize = 12;
 /// Patches that one task measures: few, so that no thread waits for another at the end.
 const TOGETHER: usize = 4;
 
-/// A combined picture, and what its figures are measured with.
+/// A combined picture, and what is needed to measure it.
 pub struct Measured<'a> {
     pub stack: &'a Stack<'a>,
     pub result: &'a Combined,
@@ -34,12 +34,12 @@ pub struct Measured<'a> {
     pub mask: Option<&'a Mask>,
 }
 
-/// Whether a method averages noise away, so that figures of noise say something about it.
+/// Whether a method averages noise, so that figures of noise are meaningful.
 pub fn averages(method: Method) -> bool {
     matches!(method, Method::Mean | Method::Clipped | Method::Median)
 }
 
-/// Patches of a result of a stack in which noise may be measured once the result is there.
+/// Patches of the result that may be used to measure noise, before the result exists.
 pub fn candidates(stack: &Stack, stars: &[Star]) -> Vec<Region> {
     match averages(stack.request.plan.combine.method) {
         true => noise::candidates(stack.result_size(), stack.origin().0, stars, PATCHES, &|_| true),
@@ -146,7 +146,7 @@ fn running_noise(running: &Running, patches: &[Region], counts: usize) -> Vec<f3
     (0..counts).map(after).collect()
 }
 
-/// The median, 0 of nothing.
+/// The median; 0 without values.
 fn middle(mut figures: Vec<f32>) -> f32 {
     if figures.is_empty() { 0.0 } else { median(&mut figures) }
 }

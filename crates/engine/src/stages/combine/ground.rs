@@ -1,4 +1,4 @@
-//! The frames of the ground, and how they lie on the reference frame.
+//! The frames of the ground, and their motions.
 
 use crate::request::Request;
 use crate::stages::combine::used::UsedFrame;
@@ -26,21 +26,21 @@ use rayon::prelude::*;
 /// Side of the patches by which the ground's brightness is compared.
 const PATCH: u32 = 24;
 
-/// Where the ground comes from.
+/// The frames of the ground.
 pub struct Ground {
-    /// Frames of their own, with their place.
+    /// Frames other than those of the sky, with their motions.
     own: Vec<(Frame, Motion)>,
-    /// Indices among those of the sky.
+    /// Frames that are shared with the sky.
     shared: Vec<FrameIndex<Given>>,
-    /// Whether those are all of them.
+    /// Whether those are all frames of the sky.
     whole: bool,
-    /// Brings red, green and blue to the brightness of the sky's frames, or some of the way.
+    /// Factors that bring red, green and blue towards the brightness of the sky's frames.
     pub gain: [f32; 3],
-    /// Frames that were left out, and why.
+    /// Names of frames that were left out, with the reasons.
     pub left_out: Vec<(String, String)>,
 }
 
-/// A frame with its place, or its name and why it is left out.
+/// A frame with its motion, or its name and the reason why it is left out.
 type Placing = Result<(Frame, Motion), (String, String)>;
 
 static STILL: Motion = Motion::Still;
@@ -49,7 +49,7 @@ impl Ground {
     /// Opens and places the frames.
     ///
     /// # Errors
-    /// [`CoreError`], when there are none.
+    /// [`CoreError`], when no frame is left.
     pub fn open(
         request: &Request,
         used: &PerFrame<Used, UsedFrame>,
@@ -78,7 +78,7 @@ impl Ground {
         Ok(ground)
     }
 
-    /// Decodes and places frames of its own.
+    /// Decodes and places frames other than those of the sky.
     fn take(&mut self, request: &Request, reference: &Frame, mask: &Mask) -> Result<(), CoreError> {
         let inputs = request.skyline_inputs.ground;
         let decoded =
@@ -100,7 +100,8 @@ impl Ground {
                 }
                 Err(why) => return Ok(Err((name, why))),
             };
-            // Where there is too little to align on, the camera is taken to have stood still.
+            // Where the frame shows too little to align on, the camera is assumed to have stood
+            // still.
             let motion = match &scene {
                 Ok(scene) => scene.place(&frame, None)?.motion,
                 Err(CoreError::Cancelled) => return Err(CoreError::Cancelled),
@@ -133,7 +134,8 @@ impl Ground {
         self.own.len() + self.shared.len()
     }
 
-    /// Whether the ground comes from frames of the sky, and so does what passed behind it.
+    /// Whether the ground comes from frames of the sky; then the sky that passed behind it is
+    /// known.
     pub fn is_shared(&self) -> bool {
         !self.shared.is_empty()
     }
@@ -143,7 +145,7 @@ impl Ground {
         self.whole
     }
 
-    /// Those frames of the sky.
+    /// The frames of the sky among them.
     pub fn shared<'a, 'b>(
         &self,
         used: &'b PerFrame<Used, UsedFrame<'a>>,
@@ -151,7 +153,7 @@ impl Ground {
         used.iter().filter(|one| self.shared.contains(&one.index)).collect()
     }
 
-    /// The frames as they lie for the ground.
+    /// The frames with their motions and levels for the ground.
     pub fn placed<'a>(&'a self, used: &'a PerFrame<Used, UsedFrame>) -> Vec<Placed<'a>> {
         if self.is_shared() {
             let still = |one: &&'a UsedFrame| Placed { motion: &STILL, ..one.placed() };
@@ -163,7 +165,7 @@ impl Ground {
         self.own.iter().map(own).collect()
     }
 
-    /// How they are combined.
+    /// The settings by which they are combined.
     pub fn plan(&self, request: &Request) -> CombinePlan {
         let method = match self.count() {
             1 => Method::Mean,
@@ -172,9 +174,9 @@ impl Ground {
         CombinePlan { method, edges: Edges::Fill, ..request.plan.combine.clone() }
     }
 
-    /// Noise of one frame's ground against that of all of them together, from the differences of
-    /// halves, as what the ground shows is no noise; `None` with less than four frames, or where
-    /// no patch of the result at `origin` is ground alone.
+    /// Noise of the ground of one frame and of all frames together, from differences of halves, as
+    /// detail of the ground is no noise. `None` with fewer than four frames, or where no patch
+    /// shows pure ground.
     ///
     /// # Errors
     /// [`CoreError::Picture`], [`CoreError::Cancelled`].
@@ -233,8 +235,8 @@ impl Ground {
         Ok((single > 0.0).then_some(NoiseGain { single, result, gain, ideal_gain }))
     }
 
-    /// What brings these frames' ground to the brightness of the reference frame's, `amount` of the
-    /// way: for each colour the median ratio of patches, brighter ones counting more.
+    /// Factors that bring these frames' ground to the brightness of the reference frame's, `amount`
+    /// of the way: for each colour the median ratio over patches, weighted by brightness.
     fn gain(&self, reference: &Frame, mask: &Mask, amount: f32) -> Result<[f32; 3], PictureError> {
         let (width, height) = reference.size();
         let patches = Region::covering(width, height, [PATCH; 2]).into_iter();
@@ -266,14 +268,14 @@ impl Ground {
         let pairs: Result<Vec<[[f32; 3]; 2]>, PictureError> = few.par_iter().map(one).collect();
         let pairs = pairs?;
         Ok([0, 1, 2].map(|c| {
-            // Clipped light tells nothing.
+            // Clipped light says nothing about the ratio.
             let own = pairs.iter().map(|[own, wanted]| (own[c], wanted[c]));
             ratio(own.filter(|(own, wanted)| own.max(*wanted) < 0.9).collect()).powf(amount)
         }))
     }
 }
 
-/// The median of what brings the first of each pair to the second, each counted by its light.
+/// The median ratio of the second of each pair to the first, weighted by light.
 fn ratio(pairs: Vec<(f32, f32)>) -> f32 {
     let mut ratios: Vec<(f32, f32)> = pairs
         .into_iter()

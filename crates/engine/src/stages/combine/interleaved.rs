@@ -1,6 +1,6 @@
-//! Pixels of three planes.
+//! Interleaving of planes.
 
-/// Light of three planes, pixel by pixel.
+/// Three planes of light as interleaved pixels.
 pub fn interleaved([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
     red.iter().zip(green).zip(blue).flat_map(|((r, g), b)| [*r, *g, *b]).collect()
 }

@@ -1,20 +1,20 @@
-//! How far the lens drew a colour from its green, over a region.
+//! Offsets of a colour from green over a region.
 
 use jade_optics::lens::Geometry;
 use jade_pixels::tiled::Region;
 
-/// Pixels between the places where the lens is asked; between them its bending is less than a
+/// Spacing in pixels at which the lens is evaluated; the error of interpolation is less than a
 /// thousandth of a pixel.
 const STEP: usize = 16;
 
-/// Ways in pixels, at every [`STEP`]-th column and row of a region.
+/// Offsets in pixels, at every [`STEP`]-th column and row of a region.
 pub struct Drift {
     nodes: Vec<[f32; 4]>,
     across: usize,
 }
 
 impl Drift {
-    /// Of a colour over a region.
+    /// The offsets of a colour over a region.
     pub fn of(lens: &Geometry, colour: usize, region: Region) -> Self {
         let count = |length: u32| length as usize / STEP + 2;
         let (across, down) = (count(region.width), count(region.height));
@@ -28,7 +28,7 @@ impl Drift {
                 let x = f64::from(region.x) + (i * STEP) as f64;
                 let y = f64::from(region.y) + (j * STEP) as f64;
                 let there = way([x, y]);
-                // Where the lens drew the green of what is of this colour here, in two steps.
+                // The position of the green that belongs to this colour here, in two steps.
                 let near = way([x - there[0], y - there[1]]);
                 let back = way([x - near[0], y - near[1]]);
                 nodes.push([there[0], there[1], -back[0], -back[1]].map(|way| way as f32));
@@ -37,7 +37,7 @@ impl Drift {
         Self { nodes, across }
     }
 
-    /// The ways in one row of the region, at every [`STEP`]-th column, into `row`.
+    /// The offsets in one row of the region, at every [`STEP`]-th column, into `row`.
     pub fn row(&self, y: usize, row: &mut Vec<[f32; 4]>) {
         let (j, share) = (y / STEP, (y % STEP) as f32 / STEP as f32);
         let upper = &self.nodes[j * self.across..][..self.across];
@@ -46,8 +46,8 @@ impl Drift {
         row.extend(upper.iter().zip(lower).map(|(a, b)| between(a, b, share)));
     }
 
-    /// From a place in a row of them: the way to where the lens drew the colour that belongs to
-    /// the green there, and the way to where it drew the green that belongs to the colour there.
+    /// At a column of a row: the offset to the colour that belongs to the green there, and the
+    /// offset to the green that belongs to the colour there.
     pub fn at(row: &[[f32; 4]], x: usize) -> [[f32; 2]; 2] {
         let (i, share) = (x / STEP, (x % STEP) as f32 / STEP as f32);
         let [a, b, c, d] = between(&row[i], &row[i + 1], share);

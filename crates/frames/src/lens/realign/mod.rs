@@ -1,4 +1,4 @@
-//! Lateral colour of developed mosaics.
+//! Lateral colour of demosaiced frames.
 //!
 //! Where a mosaic's missing colours were filled in, each follows those beside it, and none lies any
 //! longer where the lens drew it; only at their own photosites they are as recorded. So the mosaic is
@@ -18,28 +18,28 @@ use jade_pixels::read::Orientation;
 use jade_pixels::tiled::Region;
 use jade_plan::Demosaic;
 
-/// Brings red and blue of one frame onto its green.
+/// Aligns red and blue of one frame with its green.
 pub struct Realign {
     lens: Geometry,
     size: (u32, u32),
     way: Demosaic,
-    /// Colours of the photosites as the frame is seen.
+    /// The pattern of the frame's photosites, upright.
     pattern: Pattern,
-    /// Parity of columns and rows that have photosites of red, and of blue.
+    /// Parity of the columns and rows that have photosites of red, and of blue.
     sites: [[u32; 2]; 2],
 }
 
 /// The colours that are moved.
 const MOVED: [usize; 2] = [0, 2];
-/// The first round sets colours against a plain mean of green, the second against green that was found
-/// beside colours which are where they belong: what is left then is within the error of measuring it.
+/// The first round compares colours to a plain mean of green, the second to green that was
+/// interpolated with aligned colours; the error that remains is below that of the measurement.
 const ROUNDS: u32 = 2;
-/// Rows and columns that missing colours are found by.
+/// Rows and columns that demosaicing depends on.
 const FOUND_BY: u32 = 8;
 
 impl Realign {
-    /// For a mosaic of a stored size that is seen under an orientation; `None` where the lens draws
-    /// no colours apart.
+    /// For a mosaic of a stored size that is shown under an orientation; `None` where there is no
+    /// lateral colour.
     pub fn of(
         lens: &Geometry,
         way: Demosaic,
@@ -48,7 +48,7 @@ impl Realign {
         stored: (u32, u32),
     ) -> Option<Self> {
         let size = orientation.size(stored);
-        // Smaller pictures have no neighbours to find colours by.
+        // Smaller pictures have no neighbours for demosaicing.
         if !lens.parts_colours() || size.0.min(size.1) < 2 * MARGIN as u32 {
             return None;
         }
@@ -68,12 +68,12 @@ impl Realign {
         Some(Self { lens: lens.clone(), size, way, pattern, sites })
     }
 
-    /// What has to be read of the frame for a region.
+    /// The region of the frame that has to be read for a region.
     pub fn around(&self, region: Region) -> Region {
         self.grown(region, ROUNDS)
     }
 
-    /// A region with what so many rounds need around it.
+    /// A region with the surroundings that some rounds need.
     fn grown(&self, region: Region, rounds: u32) -> Region {
         let (right, low) = (region.x + region.width, region.y + region.height);
         let far = |x: u32, y: u32, colour: usize| {
@@ -81,15 +81,15 @@ impl Realign {
             let drawn = self.lens.colour(colour, at);
             (drawn[0] - at[0]).hypot(drawn[1] - at[1])
         };
-        // Colours are drawn furthest at one of the corners.
+        // The offset is largest at one of the corners.
         let corners = [(region.x, region.y), (right, region.y), (region.x, low), (right, low)];
         let furthest = corners
             .into_iter()
             .flat_map(|(x, y)| MOVED.map(|colour| far(x, y, colour)))
             .fold(0.0, f64::max);
-        // SkylineInputs the way itself: what the missing colours are found by, and the cubic's taps.
+        // Beside the offset itself: what demosaicing depends on, and the taps of the cubic.
         let reach = rounds * ((1.2 * furthest + 3.0).ceil() as u32 + FOUND_BY);
-        // Even, so that colours begin as they do in the frame.
+        // Even, so that the pattern keeps its phase.
         let before = |from: u32| from.saturating_sub(reach) & !1;
         let (x, y) = (before(region.x), before(region.y));
         let width = (right + reach).min(self.size.0) - x;
@@ -97,7 +97,7 @@ impl Realign {
     }
 
     /// Fills planes with the light of `region`, rows `stride` apart, from that of the region
-    /// `around` it; all of it balanced, and not mixed.
+    /// `around` it; balanced and not mixed.
     pub fn fill(
         &self,
         around: Region,
@@ -111,7 +111,7 @@ impl Realign {
         let mut found = Vec::new();
         let mut area = around;
         for round in 0..ROUNDS {
-            // Each round is right in a smaller area, and the last one in the region.
+            // Each round is valid in a smaller area; the last one in the region.
             let own = if round == 0 { around } else { self.grown(region, ROUNDS - round) };
             green = part(&green, area, own);
             let light = light.each_ref().map(|plane| part(plane, around, own));
@@ -138,8 +138,8 @@ impl Realign {
         }
     }
 
-    /// Green where it was recorded, and the mean of those around where it was not: nothing of it comes
-    /// from colours that are not where they belong.
+    /// Green where it was recorded, and the mean of its neighbours elsewhere, so that misaligned
+    /// colours have no influence.
     fn plain_green(&self, around: Region, green: &[f32]) -> Vec<f32> {
         let (width, height) = (around.width as usize, around.height as usize);
         let mut plain = green.to_vec();
@@ -160,7 +160,7 @@ impl Realign {
         plain
     }
 
-    /// What the photosites would have recorded without the flaw, with a margin around them, into
+    /// What the photosites would have recorded without lateral colour, with a margin, into
     /// `mosaic`; `green` is that of the last round.
     fn mosaic(&self, around: Region, light: &[Vec<f32>; 3], green: &[f32], mosaic: &mut Vec<f32>) {
         let (width, height) = (around.width as usize, around.height as usize);
@@ -193,7 +193,7 @@ impl Realign {
     }
 }
 
-/// A part of a plane that holds `from`.
+/// The part of a plane over the region `to`; the plane covers the region `from`.
 fn part(plane: &[f32], from: Region, to: Region) -> Vec<f32> {
     let (left, top) = ((to.x - from.x) as usize, (to.y - from.y) as usize);
     let rows = plane.chunks_exact(from.width as usize).skip(top).take(to.height as usize);
@@ -202,7 +202,7 @@ fn part(plane: &[f32], from: Region, to: Region) -> Vec<f32> {
     part
 }
 
-/// Photosites of one colour in a region, every second column and row of it; places are counted from
+/// Photosites of one colour in a region, in every second column and row; positions are relative to
 /// its corner.
 struct Sites {
     first: [usize; 2],
@@ -226,7 +226,7 @@ impl Sites {
         (self.first[1]..self.size[1]).step_by(2)
     }
 
-    /// How much more light the colour has than the green that belongs to it.
+    /// Light of the colour minus that of the green that belongs to it.
     fn beyond_green(&self, drift: &Drift, own: &[f32], green: &[f32], width: usize) -> Lattice {
         let (across, down) = (self.columns().len(), self.rows().len());
         let (mut values, mut ways) = (Vec::with_capacity(across * down), Vec::new());
@@ -250,7 +250,7 @@ struct Lattice {
 }
 
 impl Lattice {
-    /// Between four values.
+    /// Interpolated between four values.
     fn at(&self, [x, y]: [f32; 2]) -> f32 {
         let part = |at: f32, first: f32, count: usize| {
             let at = ((at - first) * 0.5).clamp(0.0, (count - 1) as f32);
@@ -313,7 +313,7 @@ mod tests {
 
     const SIZE: (u32, u32) = (96, 64);
 
-    /// Light without a pattern, that of a pixel upside down where `turned`.
+    /// Light without a pattern; rotated by half a turn where `turned`.
     fn planes(turned: bool) -> [Vec<f32>; 3] {
         let count = (SIZE.0 * SIZE.1) as usize;
         [0, 1, 2].map(|colour| {

@@ -9,7 +9,7 @@ use jade_pixels::tiled::{Region, SIDE};
 pub struct Block {
     /// Its place in the result.
     pub region: Region,
-    /// What the mask shows in it and around it, as far as joining looks.
+    /// The layers that the mask shows in it and around it, as far as joining reads.
     pub side: Side,
 }
 
@@ -43,7 +43,7 @@ pub fn tiles(block: Region) -> Vec<Region> {
     own.map(|tile| tile.moved([block.x, block.y])).collect()
 }
 
-/// A block in rectangles of tiles that have the same sides around them.
+/// A block in rectangles of tiles with the same side.
 fn alike(block: Region, around: &dyn Fn(Region) -> Side) -> Vec<Region> {
     let mut done: Vec<(Region, Side)> = vec![];
     for row in Region::covering(block.width, block.height, [block.width, SIDE]) {
@@ -76,7 +76,7 @@ mod tests {
     #[test]
     fn tiles_with_the_same_sides_around_them_stay_together() {
         let block = Region { x: 512, y: 256, width: 4 * SIDE, height: 2 * SIDE - 20 };
-        // Sky, but for the two tiles at the right, and one more below.
+        // Sky, except for the two tiles on the right, and one more below.
         let side = |own: Region| match (own.x - 512) / SIDE + u32::from(own.y > 256) {
             ..2 => Side::Sky,
             2.. if own.x >= 512 + 3 * SIDE => Side::Ground,
@@ -95,7 +95,7 @@ mod tests {
             }
         }
         assert!(of.iter().all(|count| *count == 1), "every pixel is in one part");
-        // Two of sky of unequal width, one of ground in both rows, and two of both.
+        // Two of sky of different width, one of ground in both rows, and two of both.
         assert_eq!(parts.len(), 5, "{parts:?}");
     }
 }

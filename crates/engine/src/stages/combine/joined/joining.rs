@@ -17,11 +17,11 @@ use jade_pixels::tiled::Region;
 use jade_plan::{CombinePlan, Edges, Method};
 use rayon::prelude::*;
 
-/// Frames whose sky is put back where the stack leaves passing things out.
+/// Number of frames whose sky is restored where the stack leaves passing things out.
 const PASSING_FRAMES: usize = 6;
 
 /// Joins both layers near the skyline; with `only`, no more than that region of the picture needs.
-/// `gaps` are the blocks in which the sky has pixels without light, which go on from around.
+/// `gaps` are the blocks in which the sky has pixels without light, which are filled at last.
 ///
 /// # Errors
 /// [`PictureError::Io`], [`PictureError::Cancelled`].
@@ -62,28 +62,28 @@ pub fn make(
         layers.picture.write_region(*part, &joined.picture)?;
         layers.ground.write_region(*part, &joined.ground)
     })?;
-    // No one reads the gaps of the sky any more: they can be filled.
+    // The gaps of the sky are not read any more and can be filled.
     gaps.par_iter().try_for_each(|region| {
         layers.sky.write_region(*region, &interleaved(&sky.planes(join.there(*region).0)?))
     })
 }
 
-/// A block, or its tiles where those are joined with less work.
+/// A block, or its tiles where these take less work.
 fn parts(joiner: &Joiner, block: Region) -> Vec<Region> {
     let tiles = tiles(block);
     let apart: usize = tiles.iter().map(|tile| joiner.cost(*tile)).sum();
     if apart < joiner.cost(block) { tiles } else { vec![block] }
 }
 
-/// Motions of the frames whose sky passed behind the ground: some that are spread over all of the
-/// ground's frames; none where those are not frames of the sky.
+/// Motions of the frames whose sky passed behind the ground: of some frames spread over those of
+/// the ground; none where the ground comes from other frames.
 pub fn passing_motions<'a>(join: &'a Join) -> Vec<&'a Motion> {
     let shared = join.ground.shared(&join.stack.used);
     let spread = spread(join.ground.plan(join.request()).method, shared);
     spread.into_iter().map(|one: &UsedFrame| one.motion).collect()
 }
 
-/// Some that are spread over all, where the stack leaves passing things out; all of them otherwise.
+/// Some values spread over all, where the method leaves passing things out; otherwise all of them.
 fn spread<T: Copy>(method: Method, shared: Vec<T>) -> Vec<T> {
     if !matches!(method, Method::Median | Method::Clipped) || shared.len() <= PASSING_FRAMES {
         return shared;
@@ -92,8 +92,9 @@ fn spread<T: Copy>(method: Method, shared: Vec<T>) -> Vec<T> {
     (0..PASSING_FRAMES).map(one).collect()
 }
 
-/// What took the place of the sky of each frame in the unaligned stack, from the aligned one; `None`
-/// where the ground's frames are not frames of the sky. `backward` are motions to those frames.
+/// The sky that passed behind the ground in each frame of the unaligned stack, from the aligned
+/// sky; `None` where the ground comes from other frames. `backward` are motions from the aligned
+/// sky to those frames.
 fn moved<'a>(join: &Join, sky: &'a Extended, backward: &'a [Motion]) -> Option<Reducer<'a>> {
     let placed = backward.iter().map(|motion| {
         let levels = [Normalisation::NONE; 3];
@@ -116,7 +117,7 @@ mod tests {
         assert_eq!((few.len(), few[0], few[PASSING_FRAMES - 1]), (PASSING_FRAMES, 0, 39));
         assert!(few.windows(2).all(|pair| pair[1] - pair[0] >= 7), "{few:?}");
         assert_eq!(spread(Method::Clipped, vec![3, 4, 9]), [3, 4, 9]);
-        // In a mean every frame leaves its part.
+        // In a mean every frame takes part.
         assert_eq!(spread(Method::Mean, frames.clone()), frames);
     }
 }

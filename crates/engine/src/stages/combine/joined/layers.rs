@@ -1,4 +1,4 @@
-//! The files of layers and picture, and what is noted while they are made.
+//! Files of the layers and the picture while they are made.
 
 use super::Join;
 use super::squares::Squares;
@@ -12,7 +12,7 @@ use jade_plan::frame_index::{PerFrame, Used};
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard};
 
-/// The files of layers and picture, and what is noted while they are made.
+/// Files of the layers and the picture while they are made.
 pub struct Layers {
     pub picture: TileWriter<f32>,
     pub sky: TileWriter<f32>,
