@@ -312,7 +312,11 @@ pub fn timed(command: &mut Command, report: &Path, count: usize) -> Result<Figur
     let report: Value = serde_json::from_str(&text)?;
     let stages = report["stages"].as_array().into_iter().flatten();
     let stages = stages
-        .filter_map(|s| Some((s["name"].as_str()?.to_owned(), s["seconds"].as_f64()?)))
+        // Programs before the second form of reports called a stage's name `name`.
+        .filter_map(|s| {
+            let name = s["stage"].as_str().or(s["name"].as_str())?;
+            Some((name.to_owned(), s["seconds"].as_f64()?))
+        })
         .collect();
     let memory = report["peak_memory_mib"].as_u64().unwrap_or(0);
     Ok(Figures { whole, cpu, stages, memory, count })

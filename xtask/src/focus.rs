@@ -136,12 +136,12 @@ fn sweep(
 }
 
 fn row(table: &mut String, case: &str, way: &str, who: &str, figures: &Figures) -> Result<()> {
-    let [frames, align, combine] = ["frames", "align", "combine"].map(|s| figures.stage(s));
+    let [frames, align, merge] = ["frames", "align", "merge"].map(|s| figures.stage(s));
     let Figures { whole, cpu, memory, count, .. } = figures;
     let each = whole / *count as f64;
     writeln!(
         table,
-        "| {case} | {way} | {who} | {frames:.1} | {align:.1} | {combine:.1} | {whole:.1} | {each:.2} | {cpu:.1} | {memory} |",
+        "| {case} | {way} | {who} | {frames:.1} | {align:.1} | {merge:.1} | {whole:.1} | {each:.2} | {cpu:.1} | {memory} |",
     )?;
     Ok(())
 }

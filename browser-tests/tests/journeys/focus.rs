@@ -182,9 +182,10 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
         s.part("sweep-gap").await?;
         s.until_text("step-combine", "8 planes, 1 gap").await?;
         let result = latest(s).await?;
-        let report = &result["report"];
-        assert_eq!(report["focus"]["order"].as_array().map(Vec::len), Some(8));
-        let told = report["focus"]["told"].as_f64().unwrap_or_default();
+        let stages = result["report"]["stages"].as_array().into_iter().flatten();
+        let merge = stages.clone().find(|stage| stage["stage"] == "merge").unwrap_or_default();
+        assert_eq!(merge["order"].as_array().map(Vec::len), Some(8));
+        let told = merge["told"].as_f64().unwrap_or_default();
         assert!((0.3..1.0).contains(&told), "{told}");
 
         // The focus map is laid over the picture.

@@ -108,7 +108,7 @@ pub fn focus(args: FocusArgs) -> anyhow::Result<()> {
         if let (Some(path), Some(target)) = (&args.save_depth, depth) {
             export::write_grey(path, target, &cache.map(&outcome.combined, MapKind::Depth))?;
         }
-        let found = outcome.report.focus.as_ref().context("a sweep tells its order")?;
+        let found = outcome.report.focus().context("a sweep tells its order")?;
         tell(&found.order, &found.doubts);
         args.save_plan.as_ref().map_or(Ok(()), |path| write_json(path, record))
     })

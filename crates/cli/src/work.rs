@@ -165,7 +165,7 @@ impl Common {
             })
         })?;
         let mut report = outcome.report;
-        report.stages = progress.finish();
+        report.time(progress.finish());
         report.peak_memory_mib = jade_server::peak_memory_mib();
         self.tell(&report)?;
         self.summarise(&report, repaired);
@@ -178,7 +178,7 @@ impl Common {
             let reason = reason.strip_prefix(&format!("{}: ", frame.file)).unwrap_or(reason);
             say(format!("jade-stack: {} is left out: {reason}", frame.file));
         }
-        for (name, reason) in report.skyline.iter().flat_map(|skyline| &skyline.left_out) {
+        for (name, reason) in report.skyline().into_iter().flat_map(|skyline| &skyline.left_out) {
             say(format!("jade-stack: {name} is left out of the ground: {reason}"));
         }
         if self.quiet {
@@ -186,16 +186,16 @@ impl Common {
         }
         let used = report.frames.iter().filter(|f| f.used).count();
         eprint!("{used} of {} frames combined", report.frames.len());
-        if let Some(noise) = report.noise {
+        if let Some(noise) = report.noise() {
             eprint!("; noise ÷ {:.2} (at best ÷ {:.2})", noise.gain, noise.ideal_gain);
         }
-        if let Some(skyline) = &report.skyline {
+        if let Some(skyline) = report.skyline() {
             eprint!("; {:.0} % sky", 100.0 * skyline.sky);
             if let Some(noise) = skyline.ground_noise {
                 eprint!(", noise of the ground ÷ {:.2}", noise.gain);
             }
         }
-        if let Some(finish) = &report.finish {
+        if let Some(finish) = report.finish() {
             if let Some([was, is]) = finish.uneven {
                 eprint!("; sky uneven by {:.0} %, now {:.0} %", 100.0 * was, 100.0 * is);
             }

@@ -172,7 +172,7 @@ pub struct Written<'a> {
 impl Written<'_> {
     fn taken(&self) -> Option<Taken<'_>> {
         let frames = &self.report.frames;
-        let exposures = self.report.exposures.map(|own| Exposures {
+        let exposures = self.report.exposures().map(|own| Exposures {
             total: own.total_s,
             longest: own.longest_s,
             shortest: own.shortest_s,

@@ -40,7 +40,7 @@ pub fn moving(
     budget: Budget,
     watch: &dyn Watch,
 ) -> Result<(), CoreError> {
-    let focus = report.focus.as_ref().ok_or_else(|| {
+    let focus = report.focus().ok_or_else(|| {
         CoreError::Frames("A moving view is made of a focus sweep; choose one.".to_owned())
     })?;
     let placed = focus.order.iter().enumerate().filter_map(|(place, name)| {

@@ -13,9 +13,9 @@ const TERMS: usize = 8;
 pub const RUN: usize = 16;
 
 /// The polynomials of one tap's weight and of its mirror image's, in the square of `t - 0.5`,
-/// lowest power first, where `t` in 0..=1 is the position after the third tap: one weight is `even
-/// + (t - 0.5) * odd`, the other `even - (t - 0.5) * odd`. Each coefficient is repeated for every
-/// pixel of a run, as vector instructions want it.
+/// lowest power first, where `t` in 0..=1 is the position after the third tap. One weight is
+/// `even + (t - 0.5) * odd`, the other `even - (t - 0.5) * odd`. Each coefficient is repeated for
+/// every pixel of a run, as vector instructions want it.
 pub struct Pair {
     pub even: [[f32; RUN]; TERMS / 2],
     pub odd: [[f32; RUN]; TERMS / 2],

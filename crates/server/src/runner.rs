@@ -164,7 +164,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
         app.store.set_progress(row.id, stage, last.done, last.total).await?;
     }
     let mut report = outcome.report;
-    report.stages = watch.finish();
+    report.time(watch.finish());
     report.peak_memory_mib = crate::peak_memory::peak_memory_mib();
     let record = engine::record(&inputs, &ground, &calibrated_with, &plan, &report);
     let new = NewResult {

@@ -155,7 +155,7 @@ enum What {
 /// The frames that a sweep was merged from.
 async fn sweep_of(app: &Arc<App>, row: &ResultRow) -> Result<Vec<FrameInput>, ApiError> {
     let (plan, report) = (row.record()?.plan, row.report()?);
-    if report.focus.is_none() {
+    if report.focus().is_none() {
         return Err(ApiError::Refused(NO_SWEEP.to_owned()));
     }
     let calibration = calibrated::of_shoot(app, row.shoot_id, &plan).await?;

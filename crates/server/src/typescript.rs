@@ -7,8 +7,8 @@ use jade_engine::export::Colours;
 use jade_pixels::facts::{Details, Facts, FileFormat, GpsEntry, GpsValue};
 use jade_plan::progress::Stage;
 use jade_plan::report::{
-    ExposureReport, FinishReport, FocusReport, FocusStep, FrameReport, MovedPlace, NoiseGain,
-    NoisePoint, Report, SkylineReport, StageTime,
+    CombineReport, ExposureReport, Figures, FinishReport, FocusReport, FocusStep, FrameReport,
+    MovedPlace, NoiseGain, NoisePoint, Report, SkylineReport, StageReport,
 };
 use jade_plan::{
     AlignMode, AlignPlan, CombinePlan, Demosaic, Denoise, Edges, FinishPlan, FocusPlan,
@@ -93,7 +93,9 @@ pub fn typescript() -> String {
         NoiseGain,
         NoisePoint,
         PatchFigures,
-        StageTime,
+        CombineReport,
+        Figures,
+        StageReport,
         ExposureReport,
         FrameReport,
         Report,

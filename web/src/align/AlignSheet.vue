@@ -2,6 +2,7 @@
 import { computed, onUnmounted } from 'vue'
 import type { AlignMode, FrameReport, SceneModel } from '../api/types'
 import Segmented from '../parts/Segmented.vue'
+import { stageOf } from '../parts/stages'
 import { useShoot } from '../shoot/store'
 import { idOf, isAbout, isReference } from '../shoot/told'
 import { useView } from '../viewer/view'
@@ -38,7 +39,7 @@ const matched = computed(() => store.shown && store.shown.plan.align.mode !== 'n
 
 /** Angle of view across the picture's width, from the focal length that was found. */
 const lens = computed(() => {
-  const found = report.value?.lens
+  const found = stageOf(report.value, 'align')?.lens
   if (!found) return null
   const across = 2 * Math.atan((found.centre[0] + 0.5) / found.focal_px)
   return `${((across * 180) / Math.PI).toFixed(0)}° across, ${(found.k1 * 100).toFixed(1)} % bend`

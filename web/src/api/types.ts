@@ -14,11 +14,11 @@ export type KindRules = {
  */
 kind: Kind, 
 /**
- * Its name, as inside a sentence.
+ * The name, as inside a sentence.
  */
 name: string, 
 /**
- * What it is for, as one sentence.
+ * The purpose, as one sentence.
  */
 about: string, 
 /**
@@ -26,11 +26,11 @@ about: string,
  */
 source: PictureSource, 
 /**
- * Stages that go on from it, in order.
+ * Stages that change the picture afterwards, in order.
  */
 changes: Array<PictureChange>, 
 /**
- * Steps that a page shows, in order.
+ * Steps that the page shows, in order.
  */
 steps: Array<Step>, 
 /**
@@ -38,23 +38,23 @@ steps: Array<Step>,
  */
 align: Array<AlignMode>, 
 /**
- * What may happen to edges that not every frame covers.
+ * Treatments of edges that make sense.
  */
 edges: Array<Edges>, 
 /**
- * Whether a person chooses the reference frame, rather than the run.
+ * Whether the person chooses the reference frame; otherwise the run does.
  */
 chooses_reference: boolean, 
 /**
- * Whether the sky with its stars is what the frames are taken for.
+ * Whether the frames are taken for the sky and its stars.
  */
 is_of_the_sky: boolean, 
 /**
- * Whether stars in the frames are measured, and speak for or against a frame.
+ * Whether stars are measured and used to judge frames.
  */
 judges_stars: boolean, 
 /**
- * Whether the scene is lit, so that frames are seen as they are rather than made brighter.
+ * Whether the scene is well lit, so that frames are shown as they are and not brightened.
  */
 is_lit: boolean, 
 /**
@@ -68,7 +68,7 @@ export type WhiteBalance = { "by": "as-shot" } | { "by": "light",
  */
 kelvin: number, 
 /**
- * Towards green above 0, towards magenta below, -150 to 150.
+ * Tint from -150 to 150: towards green above 0, towards magenta below.
  */
 tint: number, } | { "by": "neutral", 
 /**
@@ -84,11 +84,11 @@ export type Repair = "auto" | "always" | "off";
 
 export type Denoise = { 
 /**
- * Of brightness, 0 to 1.
+ * Amount for brightness, 0 to 1.
  */
 luminance: number, 
 /**
- * Of colour, 0 to 1.
+ * Amount for colour, 0 to 1.
  */
 colour: number, };
 
@@ -104,31 +104,30 @@ distortion: [number, number],
  */
 red: [number, number], 
 /**
- * The same for blue.
+ * Lateral colour of blue, as for red.
  */
 blue: [number, number], 
 /**
- * Shading `[a, b, c]`: share of the light that comes through at `r`,
- * `1 + a r^2 + b r^4 + c r^6`; at least 0.05.
+ * Vignetting `[a, b, c]`: the share of the light that reaches `r` is `1 + a r^2 + b r^4 + c
+ * r^6`; at least 0.05.
  */
 shading: [number, number, number], };
 
 export type LensFound = { 
 /**
- * What was given, with what was found.
+ * The given flaws, with the measured ones in their place.
  */
 lens: LensPlan, 
 /**
- * How far the lens draws the corners from where they belong, in pixels, outward above 0, and
- * the standard error of that.
+ * Displacement of the corners in pixels, outward above 0, and its standard error.
  */
 distortion_px: [number, number] | null, 
 /**
- * How far red and blue are drawn beside green at the corners, in pixels, outward above 0.
+ * Offsets of red and blue from green at the corners in pixels, outward above 0.
  */
 colour_px: [number, number] | null, 
 /**
- * Standard error of those in pixels.
+ * Standard errors of those offsets, in pixels.
  */
 colour_error_px: [number, number] | null, 
 /**
@@ -136,7 +135,7 @@ colour_error_px: [number, number] | null,
  */
 corner_light: number | null, 
 /**
- * What could not be found, and why; a sentence each.
+ * Sentences about what could not be measured, and why.
  */
 missing: Array<string>, };
 
@@ -144,7 +143,7 @@ export type LensFrom = "stars" | "flats";
 
 export type LensWish = { 
 /**
- * What the lens is found from.
+ * What the lens is measured from.
  */
 from: LensFrom, };
 
@@ -154,11 +153,11 @@ export type PreparePlan = {
  */
 white_balance: WhiteBalance, 
 /**
- * How a mosaic's missing colours are found; raw frames only.
+ * How the missing colours of a mosaic are found; raw frames only.
  */
 demosaic: Demosaic, 
 /**
- * What happens where a colour is full; raw frames only.
+ * How clipped highlights are treated; raw frames only.
  */
 highlights: Highlights, 
 /**
@@ -170,11 +169,11 @@ gain_ev: number,
  */
 denoise: Denoise, 
 /**
- * Which samples that are faulty in all frames are repaired.
+ * Which faulty samples are repaired.
  */
 repair: Repair, 
 /**
- * What is known of the lens; of all frames.
+ * Flaws of the lens, the same for all frames.
  */
 lens: LensPlan, };
 
@@ -184,7 +183,7 @@ export type PrepareChange = {
  */
 white_balance?: WhiteBalance, 
 /**
- * What happens where a colour is full; raw frames only.
+ * How clipped highlights are treated; raw frames only.
  */
 highlights?: Highlights, 
 /**
@@ -198,11 +197,11 @@ denoise?: Denoise, };
 
 export type FrameDifference = { 
 /**
- * BLAKE3 of the frame's file, as hexadecimal digits.
+ * The frame.
  */
 blake3: FrameId, 
 /**
- * Its own settings.
+ * The settings that differ.
  */
 change: PrepareChange, };
 
@@ -212,7 +211,7 @@ export type SceneModel = "auto" | "shift" | "similarity" | "homography";
 
 export type HandPairs = { 
 /**
- * BLAKE3 of the frame's file, as hexadecimal digits.
+ * The frame.
  */
 blake3: FrameId, 
 /**
@@ -226,15 +225,15 @@ export type Edges = "trim" | "keep" | "fill";
 
 export type AlignPlan = { 
 /**
- * How.
+ * What frames are aligned on.
  */
 mode: AlignMode, 
 /**
- * What a motion on the scene may be.
+ * The family of motions, when aligning on the whole scene.
  */
 model: SceneModel, 
 /**
- * Frames that are placed by hand.
+ * Frames that are placed by pairs set by hand.
  */
 by_hand: Array<HandPairs>, };
 
@@ -262,17 +261,17 @@ paint: Paint,
  */
 points: Array<[number, number, number]>, 
 /**
- * Share of the radius over which a brush fades out, 0 to 1.
+ * Share of the radius over which the stroke fades out, 0 to 1.
  */
 soft: number, };
 
 export type GroundFrom = { "by": "same" } | { "by": "frame", 
 /**
- * BLAKE3 of its file, as hexadecimal digits.
+ * The frame.
  */
 blake3: FrameId, } | { "by": "set", 
 /**
- * Its number among the sets of the shoot; 0 where sets have none.
+ * Number of the set in the shoot; 0 on the command line, where sets have no number.
  */
 set: number, } | { "by": "picture" } & NamedFile;
 
@@ -286,14 +285,14 @@ from: GroundFrom,
  */
 method: Method, 
 /**
- * How far the brightness and colour of another source are brought to those of the sky's frames,
- * 0 to 1.
+ * Share by which the brightness and colour of another source are brought to those of the sky's
+ * frames, 0 to 1.
  */
 matched: number, };
 
 export type SkylinePlan = { 
 /**
- * Where it comes from.
+ * Where the mask comes from.
  */
 mode: SkylineMode, 
 /**
@@ -301,19 +300,20 @@ mode: SkylineMode,
  */
 mask: NamedFile | null, 
 /**
- * What was painted, in order.
+ * Strokes, in order.
  */
 strokes: Array<Stroke>, 
 /**
- * How far the ground's margin is moved into the sky, in pixels; into the ground when negative.
+ * Distance by which the ground's edge is moved into the sky, in pixels; negative into the
+ * ground.
  */
 margin_px: number, 
 /**
- * How far the mask is softened, in pixels.
+ * Radius by which the mask is softened, in pixels.
  */
 soft_px: number, 
 /**
- * The ground.
+ * Settings of the ground.
  */
 ground: GroundPlan, };
 
@@ -349,93 +349,93 @@ sky: number,
  */
 ground_frames: number, 
 /**
- * Noise of the reference frame's ground against the result's; `noise` of the report is the
- * sky's. None where the ground came from elsewhere.
+ * Noise of the ground, in the reference frame and in the result; `noise` of the report is that
+ * of the sky. `None` where the ground came from elsewhere.
  */
 ground_noise: NoiseGain | null, 
 /**
- * What brought red, green and blue of the ground to the brightness of the sky's frames.
+ * Factors that brought the ground's red, green and blue to the brightness of the sky's frames.
  */
 ground_gain: [number, number, number], 
 /**
- * Frames of the ground that were left out, and why.
+ * Frames of the ground that were left out, each with the reason.
  */
 left_out: Array<[string, string]>, };
 
 export type FinishReport = { 
 /**
- * How uneven the sky is, before and after: how far apart the light is that a twentieth of it
- * exceeds and that which a twentieth stays below, by medians of small squares, as a share of the
- * middle one. None where no glow was taken off.
+ * Unevenness of the sky before and after. It is the difference between the 95th and the 5th
+ * percentile of the medians of small squares, as a share of the median. `None` where no sky
+ * glow was taken off.
  */
 uneven: [number, number] | null, 
 /**
- * Sigma of its noise before and after, in linear light. None where it was not smoothed, or shows
- * no even patch.
+ * Standard deviation of the sky's noise before and after, in linear light. `None` where it was
+ * not smoothed, or no patch is even enough.
  */
 noise: [number, number] | null, };
 
 export type FocusStep = { 
 /**
- * How far the focus moved, against the usual step.
+ * How far the focus moved; 1 is the usual step.
  */
 length: number, 
 /**
- * Whether a plane is missing between the two.
+ * Whether a plane is missing between the two frames.
  */
 wide: boolean, 
 /**
- * Whether both show the same plane.
+ * Whether both frames show the same plane.
  */
 double: boolean, };
 
 export type MovedPlace = { 
 /**
- * File name of the frame, or of the first that shows it.
+ * File name of the frame, or of the first frame that shows it.
  */
 file: string, 
 /**
- * What names the content of that frame.
+ * That frame.
  */
 content: FrameId, 
 /**
- * The middle of the place in the reference frame, in pixels.
+ * Middle of the place in the reference frame, in pixels.
  */
 at: [number, number], 
 /**
- * How far it reaches from there, in pixels.
+ * Radius of the place, in pixels.
  */
 radius_px: number, };
 
 export type FocusReport = { 
 /**
- * File names of the frames that could be read in the order of focus, from near to far where
- * alignment tells it.
+ * File names of the readable frames in the order of focus; from near to far where alignment
+ * shows the direction.
  */
 order: Array<string>, 
 /**
- * What names the content of each of them.
+ * The frames in that order.
  */
 contents: Array<FrameId>, 
 /**
- * From each of them to the next.
+ * Steps from each frame in that order to the next.
  */
 steps: Array<FocusStep>, 
 /**
- * For each of them, the share of the picture in which it is the sharpest.
+ * For each frame in that order, the share of the picture in which it is the sharpest.
  */
 shares: Array<number>, 
 /**
- * What is to be doubted, a sentence each: planes that are missing or shown twice, patches that are
- * left out.
+ * Sentences about what to check: planes that are missing or shown twice, patches that are left
+ * out.
  */
 doubts: Array<string>, 
 /**
- * Places where a single frame shows something else than those beside it.
+ * Places where one frame shows something else than its neighbours.
  */
 moved: Array<MovedPlace>, 
 /**
- * Share of the picture for which it is told which frame is sharp there.
+ * Share of the picture in which it is known which frame is the sharpest.
  */
 told: number, 
 /**
@@ -445,7 +445,7 @@ between: number, };
 
 export type CombinePlan = { 
 /**
- * How.
+ * The method.
  */
 method: Method, 
 /**
@@ -453,7 +453,7 @@ method: Method,
  */
 clip: number, 
 /**
- * Bring frames to the reference frame's brightness first.
+ * Bring the brightness of all frames to that of the reference frame first.
  */
 level: boolean, 
 /**
@@ -461,22 +461,22 @@ level: boolean,
  */
 weigh: boolean, 
 /**
- * Fill the gaps that pauses between exposures leave in star trails; with the lightest of
+ * Fill the gaps that pauses between exposures leave in star trails. Only for the lightest of
  * frames that are not aligned.
  */
 fill_gaps: boolean, 
 /**
- * What happens to the edges.
+ * How edges are treated.
  */
 edges: Edges, };
 
 export type FinishPlan = { 
 /**
- * How much of the sky's uneven brightness is taken off, 0 (nothing) to 1 (all).
+ * Share of the sky's uneven brightness that is taken off, 0 (nothing) to 1 (all of it).
  */
 glow: number, 
 /**
- * How much of the noise that is left in the sky between the stars is smoothed, 0 to 1.
+ * Share of the remaining noise between the stars that is smoothed away, 0 to 1.
  */
 smoothing: number, };
 
@@ -484,17 +484,17 @@ export type MergeMethod = "fine" | "smooth";
 
 export type PatchFrom = { "by": "frame", 
 /**
- * BLAKE3 of its file, as hexadecimal digits.
+ * The frame.
  */
 blake3: FrameId, } | { "by": "way", 
 /**
- * Which.
+ * The method.
  */
 way: MergeMethod, };
 
 export type Patch = { 
 /**
- * With what.
+ * Whose pixels it is painted with.
  */
 from: PatchFrom, 
 /**
@@ -502,17 +502,17 @@ from: PatchFrom,
  */
 points: Array<[number, number, number]>, 
 /**
- * Share of the radius over which it fades out, 0 to 1.
+ * Share of the radius over which the stroke fades out, 0 to 1.
  */
 soft: number, };
 
 export type FocusPlan = { 
 /**
- * How frames are merged.
+ * The method.
  */
 way: MergeMethod, 
 /**
- * What is painted over, in order.
+ * Strokes over the merged sweep, the first of them lowest.
  */
 patches: Array<Patch>, };
 
@@ -540,7 +540,7 @@ export type Plan = {
  */
 version: number, 
 /**
- * What the shoot is for.
+ * The kind of the shoot.
  */
 kind: Kind, 
 /**
@@ -548,7 +548,7 @@ kind: Kind,
  */
 prepare: PreparePlan, 
 /**
- * What of it is otherwise for single frames.
+ * Settings of the prepare step that differ for single frames.
  */
 differences: Array<FrameDifference>, 
 /**
@@ -564,7 +564,7 @@ skyline: SkylinePlan,
  */
 combine: CombinePlan, 
 /**
- * How a focus sweep is merged, in place of combining.
+ * How a focus sweep is merged; used by kinds that merge frames.
  */
 focus: FocusPlan, 
 /**
@@ -578,7 +578,7 @@ export type PlanFrame = {
  */
 file: string, 
 /**
- * BLAKE3 of the file's content, as hexadecimal digits.
+ * The frame.
  */
 blake3: FrameId, 
 /**
@@ -592,7 +592,7 @@ export type FrameRole = "dark" | "bias" | "flat";
 
 export type PlanCalibration = { 
 /**
- * What it shows.
+ * Its role.
  */
 shows: FrameRole, 
 /**
@@ -600,7 +600,7 @@ shows: FrameRole,
  */
 file: string, 
 /**
- * BLAKE3 of the file's content, as hexadecimal digits.
+ * The frame.
  */
 blake3: FrameId, 
 /**
@@ -618,7 +618,7 @@ plan: Plan,
  */
 reference: string, 
 /**
- * BLAKE3 of its file; empty in plans that were saved before it was noted.
+ * The reference frame; not known in plans that were saved before it was noted.
  */
 reference_blake3: FrameId, 
 /**
@@ -626,11 +626,11 @@ reference_blake3: FrameId,
  */
 frames: Array<PlanFrame>, 
 /**
- * Frames or the picture that the ground came from, where those were others.
+ * The frames or the picture that the ground came from, where those were others.
  */
 ground: Array<PlanFrame>, 
 /**
- * The frames that they were calibrated with.
+ * The calibration frames.
  */
 calibration: Array<PlanCalibration>, };
 
@@ -800,9 +800,9 @@ colour: [number, number] | null,
  */
 rim: number | null, 
 /**
- * How much more alike noise is in pixels beside each other than further apart, as a share of its
- * variance, where the picture is smoothest: above 0 where colours were filled in or noise was
- * reduced, below 0 where the frame was sharpened.
+ * Additional correlation of noise between adjacent pixels, compared to pixels further apart,
+ * as a share of its variance where the picture is smoothest: above 0 where colours were
+ * interpolated or noise was reduced, below 0 where the frame was sharpened.
  */
 grain: number | null, 
 /**
@@ -813,19 +813,19 @@ detail: Array<number>, };
 
 export type NoiseGain = { 
 /**
- * Sigma of the reference frame, linear light.
+ * Standard deviation in the reference frame, in linear light.
  */
 single: number, 
 /**
- * Sigma of the result at the same places.
+ * Standard deviation in the result at the same places.
  */
 result: number, 
 /**
- * One over the other.
+ * `single / result`.
  */
 gain: number, 
 /**
- * What the method gives at best for this many frames.
+ * The gain that the method reaches at best with this many frames.
  */
 ideal_gain: number, };
 
@@ -835,11 +835,11 @@ export type NoisePoint = {
  */
 frames: number, 
 /**
- * Measured sigma in linear light.
+ * Measured standard deviation, in linear light.
  */
 noise: number, 
 /**
- * Sigma that one frame's noise and the method lead to expect.
+ * Standard deviation expected from one frame's noise and the method.
  */
 expected: number, };
 
@@ -853,31 +853,60 @@ noise: number,
  */
 level: number, 
 /**
- * Fine detail, noise and all: the root of its [`Sharpness`], as a share of the root of white.
+ * Fine detail including noise: the root of its [`Sharpness`], as a share of the root of white.
  */
 detail: number, };
 
-export type StageTime = { 
+export type CombineReport = { 
 /**
- * The stage's name.
+ * Noise of the reference frame and of the result, where it could be measured.
  */
-name: string, 
+noise: NoiseGain | null, 
 /**
- * Seconds.
+ * Noise of growing numbers of combined frames, the reference frame first.
  */
-seconds: number, };
+noise_by_frames: Array<NoisePoint>, 
+/**
+ * Median full width at half maximum in the result, in pixels, of the stars that measure well
+ * in the reference frame.
+ */
+star_width_px: number | null, };
+
+export type Figures = { "stage": "prepare" } | { "stage": "frames", 
+/**
+ * Exposure times of the frames, where all of them are known.
+ */
+exposures: ExposureReport | null, } | { "stage": "align", 
+/**
+ * The lens that was found, where the camera model was used.
+ */
+lens: { focal_px: number; centre: [number, number]; k1: number; k2: number } | null, } | { "stage": "skyline" } & SkylineReport | { "stage": "combine" } & CombineReport | { "stage": "merge" } & FocusReport | { "stage": "paint" } | { "stage": "finish" } & FinishReport | { "stage": "export" };
+
+export type StageReport = { 
+/**
+ * Seconds that it took; `None` where its product came from the cache.
+ */
+seconds: number | null, } & ({ "stage": "prepare" } | { "stage": "frames", 
+/**
+ * Exposure times of the frames, where all of them are known.
+ */
+exposures: ExposureReport | null, } | { "stage": "align", 
+/**
+ * The lens that was found, where the camera model was used.
+ */
+lens: { focal_px: number; centre: [number, number]; k1: number; k2: number } | null, } | { "stage": "skyline" } & SkylineReport | { "stage": "combine" } & CombineReport | { "stage": "merge" } & FocusReport | { "stage": "paint" } | { "stage": "finish" } & FinishReport | { "stage": "export" });
 
 export type ExposureReport = { 
 /**
- * All together.
+ * Sum.
  */
 total_s: [number, number], 
 /**
- * The longest one.
+ * Longest.
  */
 longest_s: [number, number], 
 /**
- * The shortest one.
+ * Shortest.
  */
 shortest_s: [number, number], };
 
@@ -887,8 +916,7 @@ export type FrameReport = {
  */
 file: string, 
 /**
- * What names its content: BLAKE3 of its file as hexadecimal digits, or, in a run of the command
- * line that needs none, its whole path.
+ * The frame.
  */
 content: FrameId, 
 /**
@@ -896,7 +924,7 @@ content: FrameId,
  */
 used: boolean, 
 /**
- * Why it did not.
+ * Why it did not go into the result: one sentence.
  */
 reason: string | null, 
 /**
@@ -908,16 +936,17 @@ model: string | null,
  */
 motion: unknown, 
 /**
- * Positions of the frame to positions of the reference frame: the nearest homography, rows.
+ * The homography from the frame to the reference frame that comes nearest to its motion, row
+ * by row.
  */
 to_reference: [[number, number, number], [number, number, number], [number, number, number]] | null, 
 /**
- * The full model, sampled: `[x, y, X, Y]` from frame to reference frame.
+ * Its motion, sampled: `[x, y, X, Y]` from frame to reference frame, in pixels.
  */
 grid: Array<[number, number, number, number]>, 
 /**
- * Root mean square distance of the matched stars in pixels, each weighted by how well its
- * centre is known.
+ * Root mean square distance of the matched stars in pixels, weighted by how well their centres
+ * are known.
  */
 rms_px: number | null, 
 /**
@@ -929,7 +958,7 @@ matched: number | null,
  */
 stars: number | null, 
 /**
- * Median full width at half maximum of its stars in pixels.
+ * Median full width at half maximum of its stars, in pixels.
  */
 star_width_px: number | null, 
 /**
@@ -945,22 +974,22 @@ weight: number,
  */
 by_hand: boolean, 
 /**
- * What brought its green to the reference frame's brightness: factor and offset.
+ * Factor and offset that brought its green to the reference frame's brightness.
  */
 level: [number, number] | null, 
 /**
- * Share of its samples that a clipped mean rejected.
+ * Share of its samples that the clipped mean rejected.
  */
 rejected: number | null, 
 /**
  * Residuals of up to 80 matches spread over the picture: `[X, Y, dX, dY]`, the place in the
- * reference frame and how far the matched place lies off, in pixels.
+ * reference frame and the offset of the matched place, in pixels.
  */
 residuals: Array<[number, number, number, number]>, };
 
 export type Report = { 
 /**
- * Version of this form: 1.
+ * Version of this form: 2.
  */
 version: number, 
 /**
@@ -968,7 +997,7 @@ version: number,
  */
 reference: string, 
 /**
- * What names the content of that file.
+ * The reference frame.
  */
 reference_content: FrameId, 
 /**
@@ -984,42 +1013,9 @@ origin: [number, number],
  */
 frames: Array<FrameReport>, 
 /**
- * Noise of the reference frame against the result, when it could be measured.
+ * The stages of the run, in order.
  */
-noise: NoiseGain | null, 
-/**
- * Noise that is left when only so many frames are combined, the reference frame first.
- */
-noise_by_frames: Array<NoisePoint>, 
-/**
- * Median full width at half maximum, in the result, of the stars that measure well in the
- * reference frame, in pixels.
- */
-star_width_px: number | null, 
-/**
- * What came of keeping sky and ground apart.
- */
-skyline: SkylineReport | null, 
-/**
- * What was found in the frames of a focus sweep.
- */
-focus: FocusReport | null, 
-/**
- * What came of finishing.
- */
-finish: FinishReport | null, 
-/**
- * How long the frames were exposed.
- */
-exposures: ExposureReport | null, 
-/**
- * The lens that was found, when the camera model was used.
- */
-lens: { focal_px: number; centre: [number, number]; k1: number; k2: number } | null, 
-/**
- * Time of each stage that was carried out.
- */
-stages: Array<StageTime>, 
+stages: Array<StageReport>, 
 /**
  * The process's largest resident memory so far in MiB.
  */
@@ -1085,12 +1081,12 @@ export type ShootChange = {
  */
 name?: string, 
 /**
- * Those settings of the plan that are changed, as an object of objects.
+ * The settings to change, as an object of objects.
  */
 plan?: object, 
 /**
- * What all that is changed was before: where the shoot was changed since by somebody else, this
- * change is merged with that one, or refused where both are about one setting.
+ * The values of all changed settings before the change. Where somebody else changed the shoot
+ * meanwhile, both changes are merged, or this one is refused if both concern one setting.
  */
 was?: { name?: string; kind?: Kind; plan?: object; reference_id?: number | null; stacked_set?: number | null }, 
 /**
@@ -1148,11 +1144,11 @@ sets: Array<FrameSet>,
  */
 stacked_set: number | null, 
 /**
- * What speaks against frames that are in.
+ * Doubts about frames that are used.
  */
 doubts: Array<Doubt>, 
 /**
- * What would spoil the stack, or should be known before.
+ * What would spoil the stack, or should be known beforehand.
  */
 checks: Array<Check>, 
 /**
@@ -1160,7 +1156,7 @@ checks: Array<Check>,
  */
 proposed_sets: Array<ProposedSet>, 
 /**
- * What else the shoot seems to be.
+ * Another kind that the shoot seems to be.
  */
 proposed_kind: ProposedKind | null, 
 /**
@@ -1200,7 +1196,7 @@ blake3: FrameId,
  */
 version: string, 
 /**
- * It stays where it lies, rather than in the application's own folder.
+ * Whether it stays in its own folder, rather than in the application's.
  */
 linked: boolean, 
 /**
@@ -1212,7 +1208,7 @@ bytes: number,
  */
 role: Role, 
 /**
- * What its file tells; none where it cannot be read.
+ * Facts from its file; `None` where it cannot be read.
  */
 facts: Facts | null, 
 /**
@@ -1228,7 +1224,7 @@ left_out: boolean,
  */
 set_id: number | null, 
 /**
- * What it shows, once that was measured.
+ * Its measures, once there are any.
  */
 measures: Measures | null, };
 
@@ -1442,7 +1438,7 @@ role?: Role,
  */
 set_id?: number, 
 /**
- * Wanted in spite of what speaks against them.
+ * Keep them in spite of doubts.
  */
 kept?: boolean, };
 
@@ -1510,7 +1506,7 @@ done: number,
  */
 total: number, 
 /**
- * Expected seconds until the run ends, once that can be told.
+ * Expected seconds until the run ends, once they can be estimated.
  */
 remaining_s: number | null, 
 /**
@@ -1548,7 +1544,7 @@ calibration: Array<FrameId>,
  */
 reference_id: number, 
 /**
- * What came of it, in figures.
+ * The report.
  */
 report: Report, 
 /**
@@ -1659,7 +1655,7 @@ export type HandFound = {
  */
 model: string | null, 
 /**
- * How far each pair lies off, in pixels.
+ * Distance of each pair under that motion, in pixels.
  */
 off_px: Array<number>, 
 /**
@@ -1757,7 +1753,7 @@ done: number,
  */
 total: number, 
 /**
- * Expected seconds until this stage ends, once that can be told.
+ * Expected seconds until this stage ends, once they can be estimated.
  */
 remaining_s: number | null, };
 

@@ -10,11 +10,12 @@ import EdgesChoice from './EdgesChoice.vue'
 import FramesEnough from './FramesEnough.vue'
 import LeftOut from './LeftOut.vue'
 import ResultList from './ResultList.vue'
+import { stageOf } from '../parts/stages'
 
 const store = useShoot()
 const view = useView()
 const methods = Object.keys(methodNames) as Method[]
-const points = computed(() => store.shown?.report.noise_by_frames ?? [])
+const points = computed(() => stageOf(store.shown?.report, 'combine')?.noise_by_frames ?? [])
 
 const method = computed<Method>({
   get: () => store.shoot!.plan.combine.method,

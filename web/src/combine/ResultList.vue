@@ -3,6 +3,7 @@ import type { ShootResult } from '../api/types'
 import { resultHint } from '../finish/finish'
 import { ago, resultName } from '../parts/units'
 import { useShoot } from '../shoot/store'
+import { stageOf } from '../parts/stages'
 
 const store = useShoot()
 
@@ -10,8 +11,11 @@ function show(result: ShootResult) {
   store.a = `frame-${result.reference_id}`
   store.b = `result-${result.id}`
 }
+function noiseOf(result: ShootResult) {
+  return stageOf(result.report, 'combine')?.noise
+}
 function seconds(result: ShootResult) {
-  return result.report.stages.reduce((sum, s) => sum + s.seconds, 0)
+  return result.report.stages.reduce((sum, s) => sum + (s.seconds ?? 0), 0)
 }
 </script>
 
@@ -31,8 +35,8 @@ function seconds(result: ShootResult) {
             <b class="inline-block font-semibold first-letter:uppercase">{{
               resultName(result)
             }}</b>
-            <span v-if="result.report.noise" class="num text-jade"
-              >÷ {{ result.report.noise.gain.toFixed(2) }}</span
+            <span v-if="noiseOf(result)" class="num text-jade"
+              >÷ {{ noiseOf(result)?.gain.toFixed(2) }}</span
             >
           </span>
           <span class="flex justify-between text-[12px] text-dim">

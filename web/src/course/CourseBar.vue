@@ -7,6 +7,7 @@ import StateDot from '../parts/StateDot.vue'
 import { counts, resultName, share } from '../parts/units'
 import { useShoot, type Step } from '../shoot/store'
 import { isAbout, isReference } from '../shoot/told'
+import { stageOf } from '../parts/stages'
 
 const emit = defineEmits<{ keys: [] }>()
 const store = useShoot()
@@ -46,7 +47,9 @@ const entries = computed<Entry[]>(() => {
       calibrationChanged.value ||
       framesChanged.value)
   const finishChanged = latest && written(latest.plan.finish) !== written(plan?.finish)
-  const gain = latest?.report.noise
+  const gain = stageOf(latest?.report, 'combine')?.noise
+  const merged = stageOf(latest?.report, 'merge')
+  const sky = stageOf(latest?.report, 'skyline')?.sky
   const dot = (name: string, changed: unknown): Dot => {
     if (stage === name) return 'running'
     return !latest ? 'waiting' : changed ? 'changed' : 'done'
@@ -89,9 +92,9 @@ const entries = computed<Entry[]>(() => {
           ? 'running'
           : plan?.skyline.mode === 'none'
             ? 'off'
-            : skylineChanged || !latest?.report.skyline
+            : skylineChanged || sky === undefined
               ? 'not yet run'
-              : `${share(latest.report.skyline.sky)} sky`,
+              : `${share(sky)} sky`,
     },
     {
       step: 'combine',
@@ -104,8 +107,8 @@ const entries = computed<Entry[]>(() => {
             ? 'settings changed'
             : gain
               ? `noise ÷ ${gain.gain.toFixed(1)}`
-              : latest?.report.focus
-                ? foundIn(latest.report.focus)
+              : merged
+                ? foundIn(merged)
                 : latest
                   ? resultName(latest)
                   : 'waiting',

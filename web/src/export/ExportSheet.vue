@@ -6,6 +6,7 @@ import Toggle from '../parts/Toggle.vue'
 import { bytes, duration, resultName } from '../parts/units'
 import { useShoot } from '../shoot/store'
 import { useSaving } from './saving'
+import { stageOf } from '../parts/stages'
 
 const store = useShoot()
 const saving = useSaving()
@@ -26,8 +27,10 @@ const formats = computed<{ value: ExportFormat; text: string }[]>(() => [
   { value: 'tiff32f', text: 'TIFF 32f' },
   { value: 'png16', text: 'PNG 16' },
   { value: 'jpeg', text: 'JPEG' },
-  ...(store.shown?.report.skyline ? [{ value: 'mask' as const, text: 'Sky mask' }] : []),
-  ...(store.shown?.report.focus
+  ...(stageOf(store.shown?.report, 'skyline')
+    ? [{ value: 'mask' as const, text: 'Sky mask' }]
+    : []),
+  ...(stageOf(store.shown?.report, 'merge')
     ? [
         { value: 'focusmap' as const, text: 'Focus map' },
         { value: 'moving' as const, text: 'Moving view' },

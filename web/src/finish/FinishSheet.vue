@@ -4,10 +4,11 @@ import { whole } from '../parts/units'
 import PlanSlider from '../prepare/PlanSlider.vue'
 import { useShoot } from '../shoot/store'
 import { unfinished } from './finish'
+import { stageOf } from '../parts/stages'
 
 const store = useShoot()
 const finish = computed(() => store.shoot!.plan.finish)
-const found = computed(() => store.shown?.report.finish)
+const found = computed(() => stageOf(store.shown?.report, 'finish'))
 const hasSkyline = computed(() => store.shoot!.plan.skyline.mode !== 'none')
 const before = computed(() => store.shown && unfinished(store.shown, store.results))
 /** Whether the picture on show was finished otherwise. */

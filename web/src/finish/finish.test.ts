@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { Report } from '../api/types'
+import type { StageReport } from '../api/types'
 import { plan, result } from '../shoot/example'
 import { finished, finishes, resultHint, unfinished } from './finish'
 
@@ -11,7 +11,7 @@ describe('the finish step', () => {
 
   it('finds what a result was before it was finished', () => {
     const [own, before, other] = [result(9, 4), result(8, 4), result(7, 4)]
-    own.report.finish = { uneven: [1.8, 1.1], noise: null }
+    own.report.stages.push({ stage: 'finish', seconds: 1, uneven: [1.8, 1.1], noise: null })
     own.plan = { ...plan, finish: { glow: 1, smoothing: 0 } }
     other.plan = { ...plan, combine: { ...plan.combine, method: 'mean' } }
     expect(unfinished(own, [own, other, before])?.id).toBe(8)
@@ -20,9 +20,11 @@ describe('the finish step', () => {
   })
 
   it('tells what came of it by the glow, or else by the noise', () => {
-    const told = (finish: Report['finish']) => finished({ finish } as Report)
-    expect(told({ uneven: [1.236, 0.052], noise: [0.004, 0.002] })).toBe('uneven 124 → 5 %')
-    expect(told({ uneven: null, noise: [0.004, 0.002] })).toBe('noise ÷ 2.0')
-    expect(told(null)).toBe('off')
+    const said = (...stages: StageReport[]) => finished({ ...result(9, 4).report, stages })
+    const finish = { stage: 'finish' as const, seconds: null }
+    const noise: [number, number] = [0.004, 0.002]
+    expect(said({ ...finish, uneven: [1.236, 0.052], noise })).toBe('uneven 124 → 5 %')
+    expect(said({ ...finish, uneven: null, noise })).toBe('noise ÷ 2.0')
+    expect(said({ stage: 'export', seconds: 1 })).toBe('off')
   })
 })

@@ -1,5 +1,6 @@
 import type { Plan, Report, ShootResult } from '../api/types'
 import { alignNames, whole } from '../parts/units'
+import { stageOf } from '../parts/stages'
 
 /** Whether a plan has anything done to the picture after combining. */
 export function finishes(plan: Plan): boolean {
@@ -9,19 +10,20 @@ export function finishes(plan: Plan): boolean {
 /** How a result was aligned, and whether it was finished. */
 export function resultHint(result: ShootResult): string {
   const aligned = alignNames[result.plan.align.mode]
-  return result.report.finish ? `${aligned}, finished` : aligned
+  return stageOf(result.report, 'finish') ? `${aligned}, finished` : aligned
 }
 
 /** The newest result that differs from another by not being finished. */
 export function unfinished(of: ShootResult, results: ShootResult[]): ShootResult | undefined {
   const rest = (plan: Plan) => JSON.stringify({ ...plan, finish: null })
-  const alike = (one: ShootResult) => !one.report.finish && rest(one.plan) === rest(of.plan)
+  const alike = (one: ShootResult) =>
+    !stageOf(one.report, 'finish') && rest(one.plan) === rest(of.plan)
   return results.find((one) => one.reference_id === of.reference_id && alike(one))
 }
 
 /** What came of finishing, in a few words. */
 export function finished(report: Report): string {
-  const { uneven, noise } = report.finish ?? {}
+  const { uneven, noise } = stageOf(report, 'finish') ?? {}
   if (uneven) return `uneven ${Math.round(100 * uneven[0])} → ${whole(uneven[1])}`
   if (noise) return `noise ÷ ${(noise[0] / noise[1]).toFixed(1)}`
   return 'off'

@@ -13,6 +13,7 @@ import { planes } from './focus'
 import PatchTools from './PatchTools.vue'
 import { useSweep } from './sweep'
 import SweepPlot from './SweepPlot.vue'
+import { stageOf } from '../parts/stages'
 
 const emit = defineEmits<{ look: [x: number, y: number] }>()
 const store = useShoot()
@@ -31,7 +32,7 @@ const hints: Record<MergeMethod, string> = {
   fine: 'Hairs and bristles cross what is behind them: each scale of detail comes from where it is sharp.',
   smooth: 'Surfaces without fine edges: each place comes as a whole from its sharpest frames.',
 }
-const merged = computed(() => store.shown?.report.focus)
+const merged = computed(() => stageOf(store.shown?.report, 'merge'))
 /** Frames that the result was merged of, in order. */
 const placed = computed(() => {
   const used = store.shown?.report.frames.filter((frame) => frame.used).map(idOf)
@@ -58,7 +59,9 @@ function lookAt(place: MovedPlace) {
 }
 /** The newest result of the other way, to be compared with. */
 const other = computed(() =>
-  store.results.find((r) => r.plan.focus.way !== store.shown?.plan.focus.way && r.report.focus),
+  store.results.find(
+    (r) => r.plan.focus.way !== store.shown?.plan.focus.way && stageOf(r.report, 'merge'),
+  ),
 )
 </script>
 

@@ -33,7 +33,10 @@ beforeEach(() => {
   vi.clearAllMocks()
   let now = sweep
   const own = result(ID, 1, sweep)
-  const made: ShootResult = { ...own, report: { ...own.report, focus } }
+  const made: ShootResult = {
+    ...own,
+    report: { ...own.report, stages: [{ stage: 'merge', seconds: 1, ...focus }] },
+  }
   const shown = () => shoot({ plan: now, results: [made] })
   server.shoot.mockImplementation(() => Promise.resolve(shown()))
   server.changeShoot.mockImplementation((_, change) => {

@@ -7,6 +7,7 @@ import { useStrokes } from '../paint/hand'
 import type { Point } from '../paint/strokes'
 import { wayNames } from '../parts/units'
 import { useShoot } from '../shoot/store'
+import { stageOf } from '../parts/stages'
 
 /** For so long the pointer rests before the frames under it are asked for, in milliseconds. */
 const RESTS = 120
@@ -40,7 +41,7 @@ export const usePatches = defineStore('patches', () => {
   const { pending, painting } = hand
 
   /** The merged result on show. */
-  const result = computed(() => (store.shown?.report.focus ? store.shown : undefined))
+  const result = computed(() => (stageOf(store.shown?.report, 'merge') ? store.shown : undefined))
   const patches = computed(() => store.shoot?.plan.focus.patches ?? [])
   const frame = computed(
     () => frames.value.find((one) => one.blake3 === kept.value) ?? frames.value[0],
@@ -89,7 +90,7 @@ export const usePatches = defineStore('patches', () => {
   })
 
   function merged(way: MergeMethod) {
-    return store.results.some((one) => one.report.focus && one.plan.focus.way === way)
+    return store.results.some((one) => stageOf(one.report, 'merge') && one.plan.focus.way === way)
   }
 
   /** Asks for the picture as it is painted now. */

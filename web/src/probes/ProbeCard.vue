@@ -9,6 +9,7 @@ import { useShoot } from '../shoot/store'
 import { patchUrl } from '../viewer/source'
 import { useView } from '../viewer/view'
 import { usePins } from './pins'
+import { stageOf } from '../parts/stages'
 
 const props = defineProps<{ probe: Probe }>()
 const store = useShoot()
@@ -68,7 +69,7 @@ const ideal = computed(() => {
   if (!frameOf(store.a) || !store.b?.startsWith('result')) return null
   const result = store.results.find((r) => store.b === `result-${r.id}`)
   // Lightest, darkest and spread have none.
-  if (!result?.report.noise) return null
+  if (!result || !stageOf(result.report, 'combine')?.noise) return null
   const count = result.report.frames.filter((f) => f.used).length
   return count ? { count, root: Math.sqrt(count) } : null
 })

@@ -5,16 +5,18 @@ import { useShoot } from '../shoot/store'
 import { isReference } from '../shoot/told'
 import { useView } from '../viewer/view'
 import ProbeCard from './ProbeCard.vue'
+import { stageOf } from '../parts/stages'
 
 const store = useShoot()
 const view = useView()
 const probes = computed(() => store.shoot?.probes ?? [])
 const ready = computed(() => store.a !== null || store.b !== null)
-const noise = computed(() => store.shown?.report.noise)
+const noise = computed(() => stageOf(store.shown?.report, 'combine')?.noise)
 const width = computed(() => {
   const report = store.shown?.report
   const single = report?.frames.find((f) => isReference(f, report))?.star_width_px
-  return report?.star_width_px && single ? [single, report.star_width_px] : null
+  const combined = stageOf(report, 'combine')?.star_width_px
+  return combined && single ? [single, combined] : null
 })
 </script>
 

@@ -87,7 +87,7 @@ export function result(id: number, reference: number, of: Plan = plan): ShootRes
     plan: of,
     calibration: [],
     reference_id: reference,
-    report: { frames: [], noise_by_frames: [] },
+    report: { frames: [], stages: [] },
     made: 0,
     exports: [],
   } as unknown as ShootResult

@@ -14,6 +14,7 @@ import PlanSlider from '../prepare/PlanSlider.vue'
 import { useShoot } from '../shoot/store'
 import { useView } from '../viewer/view'
 import { isBrush, useSkyline, type Laid } from './skyline'
+import { stageOf } from '../parts/stages'
 
 const store = useShoot()
 const view = useView()
@@ -144,7 +145,8 @@ const finding = computed(() => {
   const count = now.total > 1 ? ` ${now.done} of ${now.total}` : ''
   return stage ? `Finding the skyline: ${stage}${count}` : 'Finding the skyline'
 })
-const report = computed(() => store.shown?.report.skyline ?? null)
+const report = computed(() => stageOf(store.shown?.report, 'skyline') ?? null)
+const skyNoise = computed(() => stageOf(store.shown?.report, 'combine')?.noise)
 
 function pick(paint: Paint) {
   skyline.tool = skyline.tool === paint ? null : paint
@@ -334,11 +336,11 @@ onUnmounted(() => window.removeEventListener('keydown', key))
   <section v-if="report" class="section" data-test="skyline-report">
     <h3>In the result</h3>
     <dl class="grid grid-cols-[1fr_auto] gap-x-3 gap-y-1 text-dim">
-      <template v-if="store.shown?.report.noise">
+      <template v-if="skyNoise">
         <dt>Noise of the sky</dt>
         <dd class="num text-ink">
-          ÷ {{ store.shown.report.noise.gain.toFixed(2) }} of
-          {{ store.shown.report.noise.ideal_gain.toFixed(2) }}
+          ÷ {{ skyNoise.gain.toFixed(2) }} of
+          {{ skyNoise.ideal_gain.toFixed(2) }}
         </dd>
       </template>
       <template v-if="report.ground_noise">

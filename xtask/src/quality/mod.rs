@@ -207,7 +207,11 @@ fn look(case: &Case, seed: u64) -> Result<Seen> {
     };
     for (i, combine) in ["mean", "median", "clipped"].into_iter().enumerate() {
         let report = stack(&folder, case, combine)?;
-        seen.gains[i] = number(&report["noise"]["gain"]) / number(&report["noise"]["ideal_gain"]);
+        let stages = report["stages"].as_array().context("no stages in the report")?;
+        let combine = stages.iter().find(|stage| stage["stage"] == "combine");
+        let combine = combine.context("no combine stage in the report")?;
+        let noise = &combine["noise"];
+        seen.gains[i] = number(&noise["gain"]) / number(&noise["ideal_gain"]);
         if case.align == "stars" && combine != "median" {
             let result = Light::read(&folder.join("r.tif"))?;
             let origin = [0, 1].map(|i| report["origin"][i].as_i64().unwrap_or(0));
@@ -222,7 +226,7 @@ fn look(case: &Case, seed: u64) -> Result<Seen> {
             } else {
                 let light = Light::read(&folder.join("truth/reference.tif"))?;
                 let mask = Light::read(&folder.join("truth/streak.png"))?;
-                let noise = number(&report["noise"]["result"]);
+                let noise = number(&noise["result"]);
                 seen.streak = light::streak(&result, &light, &mask, origin, noise);
             }
         }
@@ -238,7 +242,7 @@ fn look(case: &Case, seed: u64) -> Result<Seen> {
         }
         let single = frames.iter().find(|f| f["file"] == report["reference"]);
         let single = single.and_then(|f| f["star_width_px"].as_f64());
-        seen.width = single.zip(report["star_width_px"].as_f64()).map(|(one, all)| all / one);
+        seen.width = single.zip(combine["star_width_px"].as_f64()).map(|(one, all)| all / one);
     }
     // Many scenes of this size would fill the disk.
     std::fs::remove_dir_all(&folder)?;

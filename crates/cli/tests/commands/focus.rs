@@ -44,10 +44,9 @@ fn a_sweep_is_put_in_order_and_a_missing_plane_is_told() {
     let both = doubt.contains("e.tif") && doubt.contains("h.tif");
     assert!(both && doubt.contains("times as far as usual"), "{doubt}");
     let report: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
-    assert_eq!(
-        ["steps", "doubts"].map(|part| report["focus"][part].as_array().unwrap().len()),
-        [7, 1]
-    );
+    let merge =
+        report["stages"].as_array().unwrap().iter().find(|s| s["stage"] == "merge").unwrap();
+    assert_eq!(["steps", "doubts"].map(|part| merge[part].as_array().unwrap().len()), [7, 1]);
 }
 
 #[test]

@@ -13,7 +13,7 @@ use jade_optics::light::Light;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use jade_plan::progress::Stage;
-use jade_plan::report::FinishReport;
+use jade_plan::report::{Figures, FinishReport};
 use jade_plan::{CoreError, Method, Plan};
 use std::path::Path;
 
@@ -74,7 +74,7 @@ impl Change for Finish {
                 found
             }
         };
-        outcome.report.finish = Some(found);
+        outcome.report.add(Figures::Finish(found));
         Ok(Outcome { key, picture, ..outcome })
     }
 

@@ -17,6 +17,7 @@ use jade_optics::space::{InResult, Origin};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};
 use jade_plan::progress::Stage;
+use jade_plan::report::{Figures, FocusReport};
 use jade_plan::{CoreError, FocusPlan, Patch, PatchFrom, Plan};
 use std::collections::HashMap;
 use std::path::Path;
@@ -87,9 +88,11 @@ impl Change for Paint {
             }
         };
         let mut report = merged.report;
-        if let Some(found) = &mut report.focus {
-            found.doubts.extend(doubts);
+        if let Some(focus) = report.focus() {
+            let doubts = focus.doubts.iter().cloned().chain(doubts).collect();
+            report.add(Figures::Merge(FocusReport { doubts, ..focus.clone() }));
         }
+        report.add(Figures::Paint);
         Ok(Outcome { key, picture, report, ..merged })
     }
 

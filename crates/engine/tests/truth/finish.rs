@@ -54,7 +54,7 @@ fn the_sky_is_evened_and_smoothed_and_the_ground_stays() {
         let frames = shoot.hold(&scene);
         let made = |finish| shoot.stack_on(&frames, Some(REFERENCE), &auto(finish)).unwrap();
         let (before, after) = (made(FinishPlan::default()), made(BOTH));
-        assert!(before.report.finish.is_none() && before.key == before.combined);
+        assert!(before.report.finish().is_none() && before.key == before.combined);
         assert!(after.key != before.key && after.combined == before.combined);
         let mask = shoot.mask_of(&before);
         let ((_, was), (width, is)) = (pixels(&before), pixels(&after));
@@ -71,7 +71,7 @@ fn the_sky_is_evened_and_smoothed_and_the_ground_stays() {
         let low = 600 * (mask.iter().filter(|share| **share == 255).count() / width) / 600 - 60;
         let ratio = |light: &[f32]| level(light, low..low + 30) / level(light, 20..50);
         assert!(ratio(&was) > 1.3 && ratio(&is) < 1.1, "{} {}", ratio(&was), ratio(&is));
-        let [told, left] = after.report.finish.unwrap().uneven.unwrap();
+        let [told, left] = after.report.finish().unwrap().uneven.unwrap();
         assert!(told > 0.5 && left < 0.7 * told, "{told} {left}");
         // The picture changed as the sky's layer, by its share.
         let layer = |made: &Outcome| {
@@ -99,7 +99,7 @@ fn smoothing_takes_noise_and_leaves_stars_their_light() {
     let ((_, was), (_, is)) = (pixels(&before), pixels(&after));
     let of = |light: &[f32]| noise(light, &truth, |i| sky[i] >= 1.0);
     assert!(of(&is) < 0.7 * of(&was), "{} of {}", of(&is), of(&was));
-    let [was_told, is_told] = after.report.finish.unwrap().noise.unwrap();
+    let [was_told, is_told] = after.report.finish().unwrap().noise.unwrap();
     assert!(is_told < 0.6 * was_told, "{is_told} of {was_told}");
     // Where the truth has a star far above the noise, nothing changed.
     let stars: Vec<usize> =

@@ -170,7 +170,7 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
         println!("seed {seed}: {single:.2}, {smooth:.2}, {fine:.2} dB");
         assert!(smooth > single + 5.0 && fine > smooth, "{single}, {smooth}, {fine} dB");
         // The focus map, in frames from the nearest on.
-        let sweep = told.report.focus.as_ref().unwrap();
+        let sweep = told.report.focus().unwrap();
         let names: Vec<String> = (0..10).map(|i| format!("{seed}-{i}.tif")).collect();
         assert_eq!(sweep.order, names, "from near to far");
         let sum: f32 = sweep.shares.iter().sum();
@@ -194,7 +194,7 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
         assert_eq!(sweep.between, 0.0, "no plane is missing");
         // A repeated plan gives what is there.
         let (again, same) = merged(&shoot, &inputs, MergeMethod::DepthMap);
-        assert!(psnr(&again, &truth) == smooth && same.report.focus == told.report.focus);
+        assert!(psnr(&again, &truth) == smooth && same.report.focus() == told.report.focus());
     }
 }
 
@@ -253,7 +253,7 @@ fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alon
     let elsewhere = (0..own.len()).filter(|i| !touched(i / 3 % width, i / 3 / width));
     assert!(elsewhere.clone().count() > own.len() / 2);
     assert!(elsewhere.into_iter().all(|i| own[i] == fine[i]), "the rest is as it was");
-    let doubts = &done.report.focus.as_ref().unwrap().doubts;
+    let doubts = &done.report.focus().unwrap().doubts;
     let left_out = doubts.iter().filter(|doubt| doubt.contains("left out")).count();
     assert!(left_out == 1 && doubts.iter().any(|doubt| doubt.contains("not in this run")));
     // What was merged is kept beside it, with its maps, and a repeated plan makes nothing anew.
@@ -261,7 +261,7 @@ fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alon
     assert_eq!(TiledFile::<f32>::open(&kept).unwrap().read_region(whole).unwrap(), fine);
     assert_eq!(done.combined, told.key);
     let again = shoot.stack(&inputs, &plan).unwrap();
-    assert_eq!((again.key, again.report.focus), (done.key, done.report.focus));
+    assert_eq!((&again.key, again.report.focus()), (&done.key, done.report.focus()));
 }
 
 /// A frame with something dark and round in it, out of focus by a few pixels.
@@ -492,7 +492,7 @@ fn places_where_a_plane_is_missing_are_told_apart_from_smooth_ones() {
         assert!(right * 10 >= marked().count() * 8, "{right} of {}", marked().count());
         assert!(found * 10 >= missing.clone().count() * 8, "{found} of {}", missing.count());
         let share = map.iter().filter(|code| **code == BETWEEN).count() as f32 / map.len() as f32;
-        let between = told.report.focus.as_ref().unwrap().between;
+        let between = told.report.focus().unwrap().between;
         assert!((between - share).abs() < 0.03 && between > 0.02, "{between}, {share}");
         // The backdrop is smooth: nothing is certain there.
         let smooth = places().filter(|(_, depth)| depth.is_infinite()).map(|(code, _)| *code);

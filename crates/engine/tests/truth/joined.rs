@@ -58,7 +58,7 @@ fn near_the_skyline_the_picture_is_as_near_the_truth_as_the_better_stack() {
         assert!(above > 0.95 && below > 0.95, "{}: {above:.3}, {below:.3}", land.name());
         let kept = detail(&joined, &truth, sky, width);
         assert!(kept > 0.97, "{}: {kept:.3} of the detail", land.name());
-        let report = made.report.skyline.unwrap();
+        let report = made.report.skyline().unwrap();
         let share = sky.iter().sum::<f32>() / sky.len() as f32;
         assert!((report.sky - share).abs() < 0.003);
         let told = report.ground_noise.unwrap();
@@ -136,7 +136,7 @@ fn the_ground_of_another_set_is_placed_matched_and_taken() {
         plan.skyline.ground.matched = matched;
         let skyline_inputs = SkylineInputs { mask: Some(&mask), ground: &ground };
         let made = shoot.stack_beside(&frames, REFERENCE, &plan, skyline_inputs).unwrap();
-        (pixels(&made).1, made.report.skyline.unwrap())
+        (pixels(&made).1, made.report.skyline().unwrap().clone())
     };
     let level = |light: &[f32]| {
         let own = (0..sky.len()).filter(|&i| sky[i] <= 0.0);

@@ -190,7 +190,7 @@ fn a_stack_through_a_known_lens_is_straight_and_without_fringes() {
     assert!(r.abs() < 0.04 && b.abs() < 0.04, "{r} {b}");
 
     // Resampled once: stars are hardly wider than those of the stack that was left bent.
-    let widths = [&bent, &straight].map(|outcome| outcome.report.star_width_px.unwrap());
+    let widths = [&bent, &straight].map(|outcome| outcome.report.star_width_px().unwrap());
     println!("stars {} px wide, {} straightened", widths[0], widths[1]);
     let stretch = 1.0 + 3.0 * known.distortion[0].abs();
     assert!(widths[1] < widths[0] * stretch, "{widths:?}");

@@ -73,7 +73,7 @@ fn a_streak_leaves_no_trace_in_the_clipped_mean() {
     let mean = stack("c", &plain, Method::Mean);
     let clean = stack("c", &plain, Method::Clipped);
     let with = stack("s", &crossed, Method::Clipped);
-    let noise = |outcome: &Outcome| f64::from(outcome.report.noise.unwrap().result);
+    let noise = |outcome: &Outcome| f64::from(outcome.report.noise().unwrap().result);
     let noisier = noise(&clean) / noise(&mean);
     assert!(noisier < 1.03, "on clean frames clipping leaves {noisier:.3} times the noise");
     let (clean, crossed) = (pixels(&clean).1, pixels(&with).1);
@@ -142,7 +142,7 @@ fn noisy_frames_weigh_less() {
     wish.combine.weigh = true;
     let weighed = shoot.stack(&inputs, &wish).unwrap().report;
     assert!(weighed.frames[3].weight < 0.7 * weighed.frames[0].weight);
-    let (plain, weighed) = (plain.noise.unwrap().result, weighed.noise.unwrap().result);
+    let (plain, weighed) = (plain.noise().unwrap().result, weighed.noise().unwrap().result);
     assert!(weighed < 0.97 * plain, "noise {weighed} instead of {plain}");
 }
 
@@ -169,7 +169,8 @@ fn more_frames_are_measured_to_leave_less_noise() {
     let (shoot, scene) = (Shoot::new(), scene(9, (600, 400), 47));
     let inputs = saved(&shoot, &scene);
     let wish = plan(AlignMode::Stars, Method::Clipped, Edges::Trim);
-    let points = shoot.stack(&inputs, &wish).unwrap().report.noise_by_frames;
+    let report = shoot.stack(&inputs, &wish).unwrap().report;
+    let points = report.combine().unwrap().noise_by_frames.clone();
     assert_eq!(points.iter().map(|p| p.frames).collect::<Vec<_>>(), [1, 2, 3, 4, 6, 8, 9]);
     for point in &points {
         let ratio = point.noise / point.expected;

@@ -117,11 +117,11 @@ fn noise_falls_as_it_should_and_stars_stay_as_narrow() {
     let sky = Sky::new(21, 8);
     for method in [Method::Mean, Method::Median] {
         let report = sky.stack(&stars(method)).unwrap().report;
-        let noise = report.noise.unwrap();
+        let noise = report.noise().unwrap();
         assert!(noise.gain > 0.95 * noise.ideal_gain, "{method:?}: {noise:?}");
         assert!(noise.gain < 1.25 * noise.ideal_gain, "no hidden smoothing, {method:?}: {noise:?}");
         let reference = report.frames.iter().find(|f| f.file == report.reference).unwrap();
-        let wider = report.star_width_px.unwrap() / reference.star_width_px.unwrap();
+        let wider = report.star_width_px().unwrap() / reference.star_width_px.unwrap();
         assert!(wider < 1.05, "{method:?}: stars are {wider:.3} times as wide");
     }
 }
@@ -335,7 +335,7 @@ fn noise_taken_off_each_frame_is_taken_off_the_result_and_motions_stay() {
     for (was, is) in plain.report.frames.iter().zip(&less.report.frames) {
         assert_eq!((was.used, was.rms_px), (is.used, is.rms_px), "{}", is.file);
     }
-    let noise = |outcome: &Outcome| outcome.report.noise.unwrap().result;
+    let noise = |outcome: &Outcome| outcome.report.noise().unwrap().result;
     assert!(noise(&less) < 0.8 * noise(&plain), "{} of {}", noise(&less), noise(&plain));
     let mean = |outcome: &Outcome| {
         let (_, light) = pixels(outcome);

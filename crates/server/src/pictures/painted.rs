@@ -178,7 +178,7 @@ impl Merged {
         };
         for row in &self.others {
             let own = row.report()?;
-            let alike = own.focus.is_some() && lies(&own) == lies(&self.report);
+            let alike = own.focus().is_some() && lies(&own) == lies(&self.report);
             if alike && row.record()?.plan.focus.way == way {
                 return Ok(Some(Arc::new(SamePlace(unpainted(app, row).await?))));
             }

@@ -36,20 +36,12 @@ async fn add(store: &Store, shoot: i64, name: &str, role: Role) -> i64 {
 
 fn report() -> Report {
     Report {
-        version: 1,
+        version: Report::VERSION,
         reference: "f2.tif".to_owned(),
         reference_content: "hash of f2.tif".into(),
         size: [30, 20],
         origin: [0, 0],
         frames: vec![],
-        noise: None,
-        noise_by_frames: vec![],
-        star_width_px: None,
-        skyline: None,
-        focus: None,
-        exposures: None,
-        finish: None,
-        lens: None,
         stages: vec![],
         peak_memory_mib: 1,
     }

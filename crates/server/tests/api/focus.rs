@@ -55,7 +55,7 @@ async fn the_sharpest_frames_of_a_place_come_first() {
     let guest = house.open().await;
     let shoot = merged(&guest, &house).await;
     let result = &shoot.results[0];
-    let order = &result.report.focus.as_ref().unwrap().order;
+    let order = &result.report.focus().unwrap().order;
     let depth = scene.depth();
     let (mut right, mut all) = (0, 0);
     for y in (40..280).step_by(40) {
@@ -109,7 +109,7 @@ async fn a_sweep_is_looked_over_before_it_is_merged() {
     assert!(told.steps[3].wide && told.doubts[0].contains("times as far"), "{:?}", told.doubts);
     assert_eq!(guest.run(shoot.id).await.problem, None);
     let now: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
-    let merged = now.results[0].report.focus.clone().unwrap();
+    let merged = now.results[0].report.focus().unwrap().clone();
     assert_eq!(merged, told, "a run tells the same");
     // Where frames are missing it is said.
     let ids: Vec<i64> = now.frames.iter().skip(2).map(|frame| frame.id).collect();

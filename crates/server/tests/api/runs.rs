@@ -20,8 +20,8 @@ async fn a_run_makes_a_result_with_a_verdict_on_every_frame() {
         assert!(frame.used, "{}: {:?}", frame.file, frame.reason);
     }
     assert_eq!(shoot.results[0].reference_id, shoot.frames[2].id, "the middle frame");
-    assert!(report.noise.as_ref().unwrap().gain > 1.8);
-    assert!(report.stages.iter().all(|s| s.seconds >= 0.0) && !report.stages.is_empty());
+    assert!(report.noise().unwrap().gain > 1.8);
+    assert!(report.stages.iter().any(|s| s.seconds.is_some()));
     assert_eq!(guest.get::<Vec<ShootCard>>("shoots").await[0].state, ShootState::Done);
 }
 
@@ -42,7 +42,7 @@ async fn a_second_run_of_the_same_plan_gives_the_same_result_and_another_plan_an
     let results = guest.get::<Shoot>(&path).await.results;
     let noise = |method: Combine| -> Vec<f32> {
         let of = results.iter().filter(|r| r.plan.combine.method == method);
-        of.map(|r| r.report.noise.unwrap().result).collect()
+        of.map(|r| r.report.noise().unwrap().result).collect()
     };
     let (same, other) = (noise(plan.combine.method), noise(Combine::Median));
     assert!(!same.is_empty() && other.len() == 1);

@@ -97,7 +97,7 @@ async fn a_mask_is_loaded_and_its_layers_are_kept() {
     let job = guest.run(shoot.id).await;
     assert_eq!((job.state, job.problem), (JobState::Done, None));
     let result = guest.get::<Shoot>(&format!("shoots/{}", shoot.id)).await.results[0].clone();
-    assert!(result.report.skyline.is_some());
+    assert!(result.report.skyline().is_some());
     for layer in ["sky", "ground"] {
         let info: PictureInfo = guest.get(&format!("pictures/{layer}-{}", result.id)).await;
         assert_eq!([info.width, info.height], result.report.size);

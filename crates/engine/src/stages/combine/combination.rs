@@ -3,7 +3,7 @@
 use crate::product::{self, Product, Stop};
 use crate::stages::align::sky_motion;
 use crate::stages::align::star_lists::stars_of;
-use crate::stages::combine::maps::{Maps, Noted};
+use crate::stages::combine::maps::{Maps, Noted, RejectedShares};
 use crate::stages::combine::stack::Stack;
 use crate::stages::combine::used::{BLOCK, UsedFrame};
 use jade_align::noise;
@@ -72,10 +72,7 @@ impl Product for Combination<'_> {
 ///
 /// # Errors
 /// [`CoreError::Picture`], [`CoreError::Cancelled`].
-pub fn write(
-    stack: &Stack,
-    key: &Key,
-) -> Result<(TiledFile<f32>, Option<PerFrame<Used, f32>>), CoreError> {
+pub fn write(stack: &Stack, key: &Key) -> Result<(TiledFile<f32>, RejectedShares), CoreError> {
     let (request, (width, height)) = (stack.request, stack.result_size());
     let combination = Combination::of(stack)?;
     request.watch.begin(Stage::Combine, combination.parts().len() as u64);

@@ -16,6 +16,9 @@ pub enum Noted<'a> {
     Some(&'a dyn Fn(usize) -> bool),
 }
 
+/// Share of rejected samples of each used frame; `None` where the method does not reject.
+pub type RejectedShares = Option<PerFrame<Used, f32>>;
+
 /// Maps of one picture while it is made.
 pub struct Maps {
     coverage: Option<TileWriter<u16>>,
@@ -112,7 +115,7 @@ impl Maps {
     ///
     /// # Errors
     /// [`PictureError::Io`].
-    pub fn finish(self) -> Result<Option<PerFrame<Used, f32>>, PictureError> {
+    pub fn finish(self) -> Result<RejectedShares, PictureError> {
         let rejects = self.rejected.is_some();
         for map in [self.coverage, self.rejected].into_iter().flatten() {
             map.finish(false)?;

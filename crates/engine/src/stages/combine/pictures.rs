@@ -8,6 +8,7 @@ use crate::stages::combine::combination::{self, Combination};
 use crate::stages::combine::figures::{Measured, candidates};
 use crate::stages::combine::ground::Ground;
 use crate::stages::combine::joined::{self, Join};
+use crate::stages::combine::maps::RejectedShares;
 use crate::stages::combine::noise_growth::ideal_gain;
 use crate::stages::combine::stack::Stack;
 use crate::stages::combine::streamed::{self, Running};
@@ -23,15 +24,15 @@ use jade_optics::motion::Motion;
 use jade_optics::space::InReference;
 use jade_optics::star::Star;
 use jade_pixels::tiled::Region;
-use jade_plan::frame_index::{FrameIndex, Given, PerFrame, Used};
-use jade_plan::report::{Report, SkylineReport};
+use jade_plan::frame_index::{FrameIndex, Given, PerFrame};
+use jade_plan::report::{CombineReport, Figures, Report, SkylineReport};
 use jade_plan::{AlignMode, CoreError};
 
 /// A combined picture, and what was found while it was made.
 struct Made {
     result: Combined,
     /// Share of rejected samples of each used frame, where the method rejects.
-    rejected: Option<PerFrame<Used, f32>>,
+    rejected: RejectedShares,
     /// Noise after growing numbers of frames, of a run without scratch.
     running: Option<Running>,
     skyline: Option<SkylineReport>,
@@ -62,12 +63,12 @@ pub fn combine(
         }
     };
     let measured = Measured { stack: &stack, result: &made.result, stars: &stars, mask };
-    let report = Report {
+    let mut report = report(&stack, gallery, &note, &made);
+    report.add(Figures::Combine(CombineReport {
         star_width_px: measured.star_width_px()?,
         noise: measured.noise(gallery)?,
         noise_by_frames: measured.noise_by_frames(made.running.as_ref())?,
-        ..report(&stack, gallery, &note, &made)
-    };
+    }));
     let profile = gallery.header(note.reference).encoding.icc().to_vec();
     Ok(PictureNote { reference: note.reference, profile, report })
 }
@@ -144,7 +145,7 @@ fn streamed(
     Ok(Made { result, rejected: None, running, skyline: None })
 }
 
-/// The report without its measured figures.
+/// The report without the figures of the combine stage.
 fn report(stack: &Stack, gallery: &Gallery, note: &AlignNote, made: &Made) -> Report {
     let Stack { request, used, reference, size, region: InReference(region) } = stack;
     let frames = note.alignment.frames.enumerate().map(|(i, aligned)| {
@@ -153,22 +154,20 @@ fn report(stack: &Stack, gallery: &Gallery, note: &AlignNote, made: &Made) -> Re
         frame_report(request.frame(i), aligned, note.stars[i], part, *size)
     });
     let indices: Vec<FrameIndex<Given>> = used.iter().map(|one| one.index).collect();
-    Report {
-        version: 1,
+    let mut report = Report {
+        version: Report::VERSION,
         reference: request.frame(*reference).name.clone(),
         reference_content: request.frame(*reference).id.clone(),
         size: [region.width, region.height],
         origin: stack.origin().0,
         frames: frames.collect(),
-        noise: None,
-        noise_by_frames: vec![],
-        star_width_px: None,
-        skyline: made.skyline.clone(),
-        focus: None,
-        finish: None,
-        exposures: exposures(&gallery.frames, &indices),
-        lens: note.alignment.lens,
         stages: vec![],
         peak_memory_mib: 0,
+    };
+    report.add(Figures::Frames { exposures: exposures(&gallery.frames, &indices) });
+    report.add(Figures::Align { lens: note.alignment.lens });
+    if let Some(skyline) = &made.skyline {
+        report.add(Figures::Skyline(skyline.clone()));
     }
+    report
 }

@@ -19,7 +19,7 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter};
 use jade_plan::frame_index::{FrameIndex, Given, PerFrame};
 use jade_plan::progress::Stage;
-use jade_plan::report::{FocusReport, FrameReport, Report};
+use jade_plan::report::{Figures, FocusReport, FrameReport, Report};
 use jade_plan::{CoreError, Edges, Plan};
 
 /// Side of the parts of a picture that are merged at a time, in pixels.
@@ -170,24 +170,20 @@ fn report(
         frames[own.index].level = (*gain != 1.0).then_some([*gain, 0.0]);
     }
     let indices: Vec<FrameIndex<Given>> = sweep.used.iter().map(|own| own.index).collect();
-    Report {
-        version: 1,
+    let mut report = Report {
+        version: Report::VERSION,
         reference: request.frame(middle.index).name.clone(),
         reference_content: request.frame(middle.index).id.clone(),
         size: [region.width, region.height],
         origin: [region.x, region.y],
         frames: frames.into_vec(),
-        noise: None,
-        noise_by_frames: vec![],
-        star_width_px: None,
-        skyline: None,
-        focus: Some(said),
-        finish: None,
-        exposures: exposures(decoded, &indices),
-        lens: None,
         stages: vec![],
         peak_memory_mib: 0,
-    }
+    };
+    report.add(Figures::Frames { exposures: exposures(decoded, &indices) });
+    report.add(Figures::Align { lens: None });
+    report.add(Figures::Merge(said));
+    report
 }
 
 /// What all frames cover.

@@ -1,7 +1,7 @@
 //! The last pass: sky and ground joined where they meet.
 
-use super::Join;
 use super::blocks::{Block, tiles};
+use super::join::Join;
 use super::layers::Layers;
 use super::squares::{GROUND, PASSING, SKY};
 use crate::stages::combine::interleaved::interleaved;

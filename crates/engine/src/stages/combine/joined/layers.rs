@@ -1,14 +1,13 @@
 //! Files of the layers and the picture while they are made.
 
-use super::Join;
+use super::join::Join;
 use super::squares::Squares;
-use crate::stages::combine::maps::Maps;
+use crate::stages::combine::maps::{Maps, RejectedShares};
 use crate::stages::skyline::find;
 use jade_frames::cache::LayerKind;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{TileWriter, TiledFile};
 use jade_plan::CoreError;
-use jade_plan::frame_index::{PerFrame, Used};
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard};
 
@@ -66,10 +65,7 @@ impl Layers {
     ///
     /// # Errors
     /// [`CoreError::Picture`].
-    pub fn finish(
-        self,
-        join: &Join,
-    ) -> Result<(TiledFile<f32>, Option<PerFrame<Used, f32>>), CoreError> {
+    pub fn finish(self, join: &Join) -> Result<(TiledFile<f32>, RejectedShares), CoreError> {
         let request = join.request();
         let rejected = self.maps.finish()?;
         self.sky.finish(false)?;

@@ -1,7 +1,7 @@
 //! The third pass: frames combined as the sky turned, without what stands before it.
 
-use super::Join;
 use super::blocks::{Block, tiles};
+use super::join::Join;
 use super::joining::passing_motions;
 use super::layers::Layers;
 use super::squares::{SKY, squares_of};

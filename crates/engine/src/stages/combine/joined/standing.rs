@@ -1,7 +1,7 @@
 //! The second pass: what stands before the sky, without which each frame shows the sky alone.
 
-use super::Join;
 use super::blocks::Block;
+use super::join::Join;
 use super::layers::Layers;
 use super::squares::{PASSING, STILL_SKY};
 use jade_combine::mask::Side;

@@ -1,8 +1,8 @@
 //! The first pass: frames combined as the camera stood. It makes the ground, and near the skyline what
 //! sky and ground together look like there.
 
-use super::Join;
 use super::blocks::Block;
+use super::join::Join;
 use super::layers::Layers;
 use super::squares::{GROUND, PASSING, STILL_SKY, squares_of};
 use crate::stages::combine::maps::Noted;
