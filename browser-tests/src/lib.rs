@@ -126,7 +126,7 @@ impl Session {
         .await
     }
 
-    /// Makes a shoot of a kind and adds the frames of the folder "card", which are so many.
+    /// Makes a shoot of a kind and adds the frames of the folder "card".
     pub async fn shoot_from_card(
         &self,
         name: &str,

@@ -63,7 +63,7 @@ pub fn ask(method: &str, path: &str, body: Option<&Value>) -> Result<Value> {
     Ok(serde_json::from_slice(&answer(method, path, body)?)?)
 }
 
-/// The same for any kind of answer.
+/// A request with any kind of answer.
 pub fn answer(method: &str, path: &str, body: Option<&Value>) -> Result<Vec<u8>> {
     let body = body.map(Value::to_string).unwrap_or_default();
     let mut stream = TcpStream::connect(ADDRESS)?;

@@ -7,6 +7,8 @@ use syn::visit::Visit;
 
 /// Folders with Rust and with the page's code.
 const FOLDERS: [&str; 5] = ["crates", "browser-tests", "fuzz", "xtask", "web/src"];
+/// Folders of tests: of crates and of the browser, of killed and starved programs, of damaged files.
+const TESTS: [&str; 4] = ["tests", "browser-tests", "trials", "fuzz"];
 /// Files and functions that are named.
 const NAMED: usize = 5;
 
@@ -82,10 +84,9 @@ fn of_rust(path: PathBuf) -> Result<Counted> {
     let lines = text.lines().count();
     let mut functions = Functions::default();
     functions.visit_file(&syntax);
-    let whole = path
-        .components()
-        .any(|part| ["tests", "browser-tests"].iter().any(|name| part.as_os_str() == *name))
-        || path.file_name().is_some_and(|name| name == "tests.rs");
+    let is_test = |part: std::path::Component| TESTS.iter().any(|name| part.as_os_str() == *name);
+    let whole =
+        path.components().any(is_test) || path.file_name().is_some_and(|name| name == "tests.rs");
     let tests = if whole { lines } else { functions.tests };
     let functions = if whole { vec![] } else { functions.found };
     Ok(Counted { path, lines, tests, functions })

@@ -121,7 +121,7 @@ fn strokes(folder: &Path) -> Result<[f64; 2]> {
     Ok([taken[taken.len() / 2], taken[taken.len() - 1]])
 }
 
-/// So many frames of a sweep, which is made where it is not there.
+/// The first `count` frames of a sweep, which is made if it is not there.
 fn sweep(
     folder: &Path,
     (name, [width, height], all): (&str, [&str; 2], usize),

@@ -75,7 +75,7 @@ pub fn import() -> Result<()> {
         };
         let figures = add(&folder.join("import-data"), &sources, frames.len())?;
         let Figures { adding, measuring, answer_ms, memory } = figures;
-        let told = |value: Option<f64>, digits: usize| match value {
+        let said = |value: Option<f64>, digits: usize| match value {
             Some(value) => format!("{value:.digits$}"),
             None => "".to_owned(),
         };
@@ -83,8 +83,8 @@ pub fn import() -> Result<()> {
             table,
             "| {count} of {name} | {adding:.1} | {:.0} | {} | {} | {measuring:.1} | {answer_ms:.0} | {memory} |",
             bytes as f64 / 1e6 / adding,
-            told(decoding, 1),
-            told(decoding.map(|alone| adding / alone), 2),
+            said(decoding, 1),
+            said(decoding.map(|alone| adding / alone), 2),
         )?;
     }
     let text = format!(

@@ -138,7 +138,8 @@ fn stroked(folder: &Path, sources: &Path) -> Result<Stroked> {
     })
 }
 
-/// One of so many strokes along a row of places across the picture, for the sky and the ground in turns.
+/// One of several strokes along a row of places across the picture, alternately for the sky and the
+/// ground.
 fn stroke(i: u32, among: u32) -> Value {
     let [width, height] = SIZE.map(f64::from);
     let x = width * f64::from(i + 1) / f64::from(among + 1);

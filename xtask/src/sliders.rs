@@ -43,7 +43,7 @@ pub fn sliders() -> Result<()> {
         "| slider | fitted, median (ms) | fitted, worst (ms) | 1:1, median (ms) | 1:1, worst (ms) |\n|---|---|---|---|---|\n",
     );
     for (name, set) in SLIDERS {
-        let mut told = Vec::new();
+        let mut said = Vec::new();
         for level in [3, 0] {
             let mut times = Vec::new();
             for step in 0..=STEPS {
@@ -57,9 +57,9 @@ pub fn sliders() -> Result<()> {
                 times.push(begin.elapsed().as_secs_f64() * 1000.0);
             }
             times.sort_by(f64::total_cmp);
-            told.push([times[times.len() / 2], times[times.len() - 1]]);
+            said.push([times[times.len() / 2], times[times.len() - 1]]);
         }
-        let [[fit, fit_worst], [one, one_worst]] = [told[0], told[1]];
+        let [[fit, fit_worst], [one, one_worst]] = [said[0], said[1]];
         writeln!(table, "| {name} | {fit:.0} | {fit_worst:.0} | {one:.0} | {one_worst:.0} |")?;
     }
     drop(application);

@@ -1,5 +1,5 @@
-//! Text and controls can be told from what lies behind them, on every main view: text by axe-core, the
-//! outlines and signs of controls as WCAG 2.2 has it (1.4.11).
+//! Contrast of text and controls against their background, on every main view: text by axe-core,
+//! outlines and signs of controls by WCAG 2.2 (1.4.11).
 
 use crate::journey::{card, choose, make_shoot};
 use browser_tests::{Session, in_browser};

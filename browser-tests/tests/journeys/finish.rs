@@ -16,9 +16,9 @@ async fn results(s: &Session) -> anyhow::Result<Vec<Value>> {
 async fn level(s: &Session, result: &Value, [x, y]: [u32; 2]) -> anyhow::Result<f64> {
     let path = format!("/api/pictures/result-{}/measure?x={x}&y={y}&size=32", result["id"]);
     let script = format!("return fetch('{path}').then((answer) => answer.json())");
-    let told = s.browser.execute(&script, vec![]).await?;
-    let level = told.json()["figures"]["level"].as_f64();
-    level.ok_or_else(|| anyhow::anyhow!("no light: {}", told.json()))
+    let said = s.browser.execute(&script, vec![]).await?;
+    let level = said.json()["figures"]["level"].as_f64();
+    level.ok_or_else(|| anyhow::anyhow!("no light: {}", said.json()))
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

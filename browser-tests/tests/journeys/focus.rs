@@ -20,7 +20,7 @@ async fn latest(s: &Session) -> anyhow::Result<Value> {
     Ok(shoot(s).await?["results"][0].clone())
 }
 
-/// Mean light of the result as it is on the screen, maps laid over it and all.
+/// Mean light of the result on the screen, with its overlays.
 async fn light(s: &Session) -> anyhow::Result<f64> {
     let script = "
         const board = document.querySelector('[data-test=pane-b] canvas')
@@ -30,7 +30,7 @@ async fn light(s: &Session) -> anyhow::Result<f64> {
     light.json().as_f64().context("the picture is drawn")
 }
 
-/// The colours and the cover of a focus map in the middle of a picture, as it is laid over.
+/// Colours and opacity of a focus map in the middle of a picture.
 async fn graded(s: &Session, result: &Value) -> anyhow::Result<Vec<u64>> {
     let path = format!("/api/pictures/depth-{}/tiles/0/0_0.png", result["id"]);
     let script = format!(
@@ -42,11 +42,11 @@ async fn graded(s: &Session, result: &Value) -> anyhow::Result<Vec<u64>> {
             return [...board.getImageData(picture.width - 40, picture.height - 40, 1, 1).data]
         }})()"
     );
-    let told = s.browser.execute(&script, vec![]).await?;
-    Ok(serde_json::from_value(told.json().clone())?)
+    let said = s.browser.execute(&script, vec![]).await?;
+    Ok(serde_json::from_value(said.json().clone())?)
 }
 
-/// A card with a sweep of so many frames.
+/// A card with a sweep of some frames.
 fn card(folder: &Path, frames: u32) -> anyhow::Result<PathBuf> {
     let card = folder.join("card");
     std::fs::create_dir(&card)?;
@@ -70,8 +70,8 @@ async fn seen(s: &Session, source: &str, [x, y]: [u32; 2]) -> anyhow::Result<Str
             return [...board.getImageData({x} - left - 4, {y} - top - 4, 9, 9).data].join()
         }})()"
     );
-    let told = s.browser.execute(&script, vec![]).await?;
-    Ok(told.json().as_str().unwrap_or_default().to_owned())
+    let said = s.browser.execute(&script, vec![]).await?;
+    Ok(said.json().as_str().unwrap_or_default().to_owned())
 }
 
 /// Whether what the brush would paint is seen where it is, in the colours of a source at this place.
@@ -173,7 +173,7 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
         let skyline = s.browser.find(By::Css("[data-test='step-skyline']")).await;
         assert!(skyline.is_err(), "a sweep has no skyline");
         s.click("step-combine").await?;
-        // What is to be doubted is told before anything is merged.
+        // Doubts are shown before anything is merged.
         s.until_text("sweep", "times as far as usual").await?;
         s.part("sweep-gap").await?;
         s.until_text("step-combine", "waiting").await?;
@@ -185,10 +185,10 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
         let stages = result["report"]["stages"].as_array().into_iter().flatten();
         let merge = stages.clone().find(|stage| stage["stage"] == "merge").unwrap_or_default();
         assert_eq!(merge["order"].as_array().map(Vec::len), Some(8));
-        let told = merge["told"].as_f64().unwrap_or_default();
-        assert!((0.3..1.0).contains(&told), "{told}");
+        let said = merge["told"].as_f64().unwrap_or_default();
+        assert!((0.3..1.0).contains(&said), "{said}");
 
-        // The focus map is laid over the picture.
+        // The focus map is overlaid on the picture.
         s.click("overlay-depth").await?;
         let colour = graded(s, &result).await?;
         assert!(colour[3] >= 190, "{colour:?}");

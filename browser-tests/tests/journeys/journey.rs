@@ -61,10 +61,10 @@ async fn whole_job(
     choose(s, &frames).await?;
     s.until_text("step-frames", "7 of 7 in").await?;
     s.until_text("frame-facts", "900 × 600 px").await?;
-    for told in ["16 bit TIFF", "8 s", "6400", "f/2", "2026-03-14"] {
-        s.until_text("frame-facts", told).await?;
+    for said in ["16 bit TIFF", "8 s", "6400", "f/2", "2026-03-14"] {
+        s.until_text("frame-facts", said).await?;
     }
-    // The same file again is noticed.
+    // Adding the same file again is noticed.
     choose(s, &frames[..1]).await?;
     s.until_text("notice", "f01.tif is there already").await?;
 

@@ -106,9 +106,9 @@ async fn narrow(session: Arc<Session>, frames: Vec<PathBuf>) -> anyhow::Result<(
     for (width, height) in [(1024, 700), (1180, 740), (1280, 800), (1600, 900)] {
         s.browser.set_window_rect(0, 0, width, height).await?;
         s.settle().await?;
-        let told = s.browser.execute(script, vec![]).await?;
+        let said = s.browser.execute(script, vec![]).await?;
         type Box = [f64; 4];
-        let (window, run, bars, steps): ([f64; 2], Box, Vec<Box>, Vec<Box>) = told.convert()?;
+        let (window, run, bars, steps): ([f64; 2], Box, Vec<Box>, Vec<Box>) = said.convert()?;
         assert!(run[0] > 0.0 && run[2] <= window[0], "{width}: {run:?} in {window:?}");
         let apart = |a: &Box, b: &Box| a[2] <= b[0] || b[2] <= a[0] || a[3] <= b[1] || b[3] <= a[1];
         assert!(bars.len() == 2 && apart(&bars[0], &bars[1]), "{width}: {bars:?}");

@@ -29,8 +29,8 @@ async fn version(s: &Session, name: &str) -> anyhow::Result<String> {
     let id = s.column(name).await?.attr("data-frame").await?;
     let address = format!("/api/pictures/frame-{}", id.unwrap_or_default());
     let script = format!("return fetch('{address}').then(r => r.json()).then(i => i.version)");
-    let told = s.browser.execute(script, vec![]).await?;
-    Ok(told.json().as_str().unwrap_or_default().to_owned())
+    let said = s.browser.execute(script, vec![]).await?;
+    Ok(said.json().as_str().unwrap_or_default().to_owned())
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -52,8 +52,8 @@ async fn a_mixed_raw_card_is_sorted_balanced_and_calibrated() -> anyhow::Result<
         s.until_text("step-frames", "6 of 6 in").await?;
 
         s.click("step-prepare").await?;
-        for told in ["4 dark", "4 flat", "4 bias"] {
-            s.until_text("calibration", told).await?;
+        for said in ["4 dark", "4 flat", "4 bias"] {
+            s.until_text("calibration", said).await?;
         }
         s.until_text("as-shot", "K, tint").await?;
         // The frame is seen as a run calibrates it, and beside it as it came.
@@ -67,7 +67,7 @@ async fn a_mixed_raw_card_is_sorted_balanced_and_calibrated() -> anyhow::Result<
         s.click("lens-flats").await?;
         s.until_text("lens-told", "62 % of the light reaches the corners").await?;
         s.click("undo").await?;
-        // What is clipped is told, and colours are checked without being changed.
+        // Clipping is shown, and colours are checked without being changed.
         s.until_text("histogram", "clipped").await?;
         let unchanged = version(s, "f01.dng").await?;
         s.click("colour-check").await?;

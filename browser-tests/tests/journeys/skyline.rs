@@ -35,8 +35,8 @@ async fn share(s: &Session, shoot: &str, [x, y]: [u32; 2]) -> anyhow::Result<u8>
             return board.getImageData({x}, {y}, 1, 1).data[0];
         }})()"
     );
-    let told = s.browser.execute(&script, vec![]).await?;
-    Ok(told.json().as_u64().unwrap_or(999) as u8)
+    let said = s.browser.execute(&script, vec![]).await?;
+    Ok(said.json().as_u64().unwrap_or(999) as u8)
 }
 
 async fn shoot_number(s: &Session) -> anyhow::Result<String> {

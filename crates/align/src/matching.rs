@@ -21,7 +21,7 @@ const CELLS: f64 = 120.0;
 const PROPOSALS: usize = 6000;
 
 /// Positions, searchable by place.
-pub struct Places {
+pub struct PositionIndex {
     cell: f64,
     corner: [f64; 2],
     across: usize,
@@ -32,7 +32,7 @@ pub struct Places {
     at: Vec<[f64; 2]>,
 }
 
-impl Places {
+impl PositionIndex {
     /// Sorts positions into square cells of side `cell` pixels; searches reach that far.
     pub fn new(at: Vec<[f64; 2]>, cell: f64) -> Self {
         let bound =
@@ -180,7 +180,7 @@ pub fn match_stars(frame: &[Star], reference: &[Star], width: u32, height: u32) 
     proposals.truncate(PROPOSALS);
 
     const WIDEST: f64 = 24.0;
-    let places = Places::new(bright_reference.clone(), WIDEST);
+    let places = PositionIndex::new(bright_reference.clone(), WIDEST);
     let (_, best) = proposals
         .iter()
         .map(|proposal| {
@@ -232,7 +232,7 @@ fn narrow(
 ) -> Option<Match> {
     let at = |stars: &[Star]| stars.iter().map(|s| [s.x, s.y]).collect::<Vec<_>>();
     let (all, all_reference) = (at(frame), at(reference));
-    let places = Places::new(all_reference.clone(), reaches[0]);
+    let places = PositionIndex::new(all_reference.clone(), reaches[0]);
     let mut pairs = Vec::new();
     for &reach in reaches {
         pairs = agree(&all, &places, &all_reference, &motion, reach);
@@ -254,7 +254,7 @@ fn fit_kept(pairs: &[Pair]) -> Option<Matrix3<f64>> {
 /// Pairs whose mapped positions lie within `reach`, each star in one pair at most.
 pub fn agree(
     from: &[[f64; 2]],
-    places: &Places,
+    places: &PositionIndex,
     to: &[[f64; 2]],
     motion: &Matrix3<f64>,
     reach: f64,

@@ -134,7 +134,7 @@ impl Sharpness {
 
 /// Values of a frame's cells in the grid of the reference frame, under the frame's motion; 0 where
 /// the frame does not reach.
-pub fn laid(grid: Grid, values: &[f32], motion: &Motion) -> Vec<f32> {
+pub fn on_reference(grid: Grid, values: &[f32], motion: &Motion) -> Vec<f32> {
     let backward = motion.backward();
     let one = |cell| {
         let InFrame(at) = backward.to_frame(InReference(grid.middle(cell)));
@@ -233,8 +233,11 @@ mod tests {
         let grid = Grid { step: 4, across: 30, down: 20 };
         let values: Vec<f32> = (0..600).map(|cell| 1.0 + (cell % 30) as f32).collect();
         let motion = Motion::Homography(Matrix3::new(1.0, 0.0, 8.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0));
-        let laid = laid(grid, &values, &motion);
+        let on_reference = on_reference(grid, &values, &motion);
         // Two cells further right; nothing of it is seen in the first two columns.
-        assert_eq!([laid[60], laid[61], laid[62], laid[89]], [0.0, 0.0, 1.0, 28.0]);
+        assert_eq!(
+            [on_reference[60], on_reference[61], on_reference[62], on_reference[89]],
+            [0.0, 0.0, 1.0, 28.0]
+        );
     }
 }

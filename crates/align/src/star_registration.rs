@@ -2,7 +2,7 @@
 
 use super::alignment::{Aligned, Alignment, spread_residuals};
 use super::camera::{self, Sighting, Solution};
-use super::matching::{self, Places};
+use super::matching::{self, PositionIndex};
 use super::stars::StarList;
 use jade_optics::homography::{self, Pair};
 use jade_optics::motion::Motion;
@@ -111,7 +111,7 @@ impl Sky<'_> {
         if all.len() < 3 {
             return vec![];
         }
-        let places: Vec<Places> = all.par_iter().map(|stars| places_of(stars)).collect();
+        let places: Vec<PositionIndex> = all.par_iter().map(|stars| places_of(stars)).collect();
         let others = || places.iter().enumerate().filter(|(i, _)| *i != self.reference);
         let need = (0.7 * (all.len() - 1) as f64).ceil() as usize;
         all[self.reference]
@@ -132,7 +132,7 @@ impl Sky<'_> {
 
     /// Removes the stars at the given places from the lists.
     fn drop_all(&self, lists: &mut [Vec<Star>], lights: &[[f64; 2]]) {
-        let lights = Places::new(lights.to_vec(), PLACE_CELL);
+        let lights = PositionIndex::new(lights.to_vec(), PLACE_CELL);
         lists.par_iter_mut().for_each(|stars| {
             stars.retain(|s| lights.nearest([s.x, s.y], SAME_PLACE).is_none());
         });
@@ -220,8 +220,8 @@ impl Sky<'_> {
         let kept = first.into_iter().enumerate().filter(|(i, _)| *i != self.reference);
         let (kept, mut motions): (Vec<usize>, Vec<Motion>) =
             kept.filter_map(|(i, motion)| Some((i, motion?))).unzip();
-        type Seen = (Vec<Vec<Sighting>>, Vec<usize>);
-        let sight = |motions: &[Motion], reach: f64| -> Result<Seen, CoreError> {
+        type Sighted = (Vec<Vec<Sighting>>, Vec<usize>);
+        let sight = |motions: &[Motion], reach: f64| -> Result<Sighted, CoreError> {
             let seen = kept.par_iter().zip(motions).map(|(&i, motion)| {
                 self.go_on()?;
                 Ok(sightings(&stars[i], reference, &places, motion, reach))
@@ -363,8 +363,8 @@ fn verdict(motion: Motion, seen: &[Sighting], matched: usize, found: usize) -> A
     }
 }
 
-fn places_of(stars: &[Star]) -> Places {
-    Places::new(stars.iter().map(|s| [s.x, s.y]).collect(), PLACE_CELL)
+fn places_of(stars: &[Star]) -> PositionIndex {
+    PositionIndex::new(stars.iter().map(|s| [s.x, s.y]).collect(), PLACE_CELL)
 }
 
 /// Pairs of stars that lie within `reach` pixels under a motion: the brightest pairs, and the
@@ -372,7 +372,7 @@ fn places_of(stars: &[Star]) -> Places {
 fn sightings(
     stars: &[Star],
     reference: &[Star],
-    places: &Places,
+    places: &PositionIndex,
     motion: &Motion,
     reach: f64,
 ) -> (Vec<Sighting>, usize) {

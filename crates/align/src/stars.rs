@@ -2,7 +2,7 @@
 //! window.
 
 use super::background::{Background, Mesh};
-use super::matching::Places;
+use super::matching::PositionIndex;
 use jade_optics::light::Light;
 use jade_optics::star::Star;
 use jade_optics::statistics::robust_sigma;
@@ -37,7 +37,7 @@ const WINDOW_SIGMA: f32 = 1.6;
 const THRESHOLD: f32 = 5.0;
 /// Second moment under the window (in square pixels) below which a light is an isolated pixel, not
 /// an image that went through a lens.
-const LONE_PIXEL: f32 = 0.26;
+const ISOLATED_PIXEL: f32 = 0.26;
 /// Shorter by longer axis (as variances) below which a light is part of a line.
 const LINE: f32 = 0.36;
 /// Full width at half maximum in pixels beyond which the window measures only a slope.
@@ -57,7 +57,7 @@ pub fn find(light: &dyn Light, stop: &(dyn Fn() -> bool + Sync)) -> Result<StarL
     let (width, height) = light.size();
     let found: Result<Vec<Vec<Star>>, PictureError> = Region::covering(width, height, BLOCK)
         .into_par_iter()
-        .map_init(Patch::default, |patch, block| {
+        .map_init(FilteredBlock::default, |patch, block| {
             if stop() {
                 return Err(PictureError::Cancelled);
             }
@@ -98,7 +98,7 @@ fn middle(mut widths: Vec<f32>) -> Option<f32> {
 pub fn width_of_the_same(result: &[Star], reference: &[Star], origin: [u32; 2]) -> Option<f32> {
     let well: Vec<&Star> = reference.iter().filter(|s| s.measures_well()).collect();
     let shifted = |s: &&Star| [s.x - origin[0] as f64, s.y - origin[1] as f64];
-    let places = Places::new(well.iter().map(shifted).collect(), 4.0);
+    let places = PositionIndex::new(well.iter().map(shifted).collect(), 4.0);
     let same = result.iter().filter(|s| places.nearest([s.x, s.y], 1.5).is_some());
     middle(same.map(|s| s.width).collect())
 }
@@ -106,7 +106,7 @@ pub fn width_of_the_same(result: &[Star], reference: &[Star], origin: [u32; 2]) 
 /// A block's light above the background, before and after the matched filter; scratch memory for
 /// every block.
 #[derive(Default)]
-struct Patch {
+struct FilteredBlock {
     region: Option<Region>,
     above: Vec<f32>,
     filtered: Vec<f32>,
@@ -117,7 +117,7 @@ struct Patch {
     sample: Vec<f32>,
 }
 
-impl Patch {
+impl FilteredBlock {
     fn read(
         &mut self,
         light: &dyn Light,
@@ -271,7 +271,7 @@ impl Patch {
         let mean = (xx + yy) / 2.0;
         let split = ((xx - yy) / 2.0).hypot(xy);
         let (length, short) = (mean + split, mean - split);
-        if mean < LONE_PIXEL || short < LINE * length {
+        if mean < ISOLATED_PIXEL || short < LINE * length {
             return None;
         }
         // A Gaussian seen through a Gaussian window: the inverse variances add.
@@ -304,7 +304,7 @@ const WINDOW: usize = 16;
 
 /// A column or row of the centroid's window.
 #[derive(Clone, Copy, Default)]
-struct Part {
+struct WindowLine {
     /// Distance from the centre in pixels.
     off: f32,
     weight: f32,
@@ -312,18 +312,18 @@ struct Part {
 
 /// The Gaussian window around a centre that lies `part` pixels beyond the middle one; the products
 /// `exp(-(k - part)^2 a) = exp(-k^2 a) exp(-part^2 a) exp(2 part a)^k` need two exponentials.
-fn window(part: f32) -> [Part; 2 * REACH as usize + 1] {
+fn window(part: f32) -> [WindowLine; 2 * REACH as usize + 1] {
     const A: f32 = 0.5 / (WINDOW_SIGMA * WINDOW_SIGMA);
     static STILL: LazyLock<[f32; REACH as usize + 1]> =
         LazyLock::new(|| std::array::from_fn(|k| (-((k * k) as f32) * A).exp()));
     let middle = (-part * part * A).exp();
     let growth = (2.0 * part * A).exp();
-    let mut parts = [Part::default(); 2 * REACH as usize + 1];
+    let mut parts = [WindowLine::default(); 2 * REACH as usize + 1];
     let (mut up, mut down) = (middle, middle);
     for (k, still) in STILL.iter().enumerate() {
         let (right, left) = (REACH as usize + k, REACH as usize - k);
-        parts[right] = Part { off: k as f32 - part, weight: still * up };
-        parts[left] = Part { off: -(k as f32) - part, weight: still * down };
+        parts[right] = WindowLine { off: k as f32 - part, weight: still * up };
+        parts[left] = WindowLine { off: -(k as f32) - part, weight: still * down };
         up *= growth;
         down /= growth;
     }
@@ -433,7 +433,7 @@ mod tests {
     /// A faint level with stars at known places, noise, and one isolated bright pixel.
     struct Made {
         stars: Vec<(f64, f64, f64)>,
-        lone: (u32, u32),
+        isolated: (u32, u32),
         /// First row of a brighter surface, and its share of the noise.
         surface: Option<(u32, f64)>,
     }
@@ -463,7 +463,7 @@ mod tests {
                         let r2 = (x as f64 - sx).powi(2) + (y as f64 - sy).powi(2);
                         value += peak * (-r2 / (2.0 * 0.95f64.powi(2))).exp();
                     }
-                    if (x, y) == self.lone {
+                    if (x, y) == self.isolated {
                         value += 0.5;
                     }
                     plane.push(value as f32);
@@ -482,7 +482,7 @@ mod tests {
         let stars: Vec<(f64, f64, f64)> = (0..24)
             .map(|i| (20.3 + 45.17 * (i % 6) as f64, 25.6 + 44.71 * (i / 6) as f64, 0.06))
             .collect();
-        let made = Made { stars: stars.clone(), lone: (42, 47), surface: None };
+        let made = Made { stars: stars.clone(), isolated: (42, 47), surface: None };
         let list = find(&made, &|| false).unwrap();
         assert!(list.stars.iter().all(|s| (s.x - 42.0).hypot(s.y - 47.0) > 3.0), "lone pixel");
         let mut squares = 0.0;
@@ -506,13 +506,13 @@ mod tests {
         for share in [0.0, 0.01, 0.3, 1.0] {
             for from in [50, 64, 83, 96, 110] {
                 let made =
-                    Made { stars: stars.clone(), lone: (42, 47), surface: Some((from, share)) };
+                    Made { stars: stars.clone(), isolated: (42, 47), surface: Some((from, share)) };
                 let list = find(&made, &|| false).unwrap();
                 let (on_it, above): (Vec<Star>, Vec<Star>) =
                     list.stars.into_iter().partition(|s| s.y > from as f64 + 3.0);
-                let told = format!("{on_it:?} with {share} of the noise from row {from}");
+                let said = format!("{on_it:?} with {share} of the noise from row {from}");
                 // One in some ten thousand pixels of pure noise is that bright.
-                assert!(on_it.len() <= 3 && above.len() >= 12, "{} and {told}", above.len());
+                assert!(on_it.len() <= 3 && above.len() >= 12, "{} and {said}", above.len());
             }
         }
     }

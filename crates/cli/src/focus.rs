@@ -23,7 +23,7 @@ pub struct FocusArgs {
     /// Frames of one sweep, in any order.
     #[arg(value_name = "FRAME", required = true)]
     frames: Vec<PathBuf>,
-    /// The merged picture: .tif, .png or .jpg. Without it the order of focus is told alone.
+    /// The merged picture: .tif, .png or .jpg. Without it only the order of focus is printed.
     #[arg(long, value_name = "FILE")]
     out: Option<PathBuf>,
     /// How frames are merged.
@@ -37,8 +37,8 @@ pub struct FocusArgs {
     edges: EdgesArg,
     #[command(flatten)]
     written: WrittenArgs,
-    /// Write the focus map as a grey 16-bit TIFF or PNG: black for the first frame in order, white for
-    /// the last one, 65535 alone where no frame is told to be sharp.
+    /// Write the focus map as a grey 16-bit TIFF or PNG: black for the first frame in order, white
+    /// for the last, 65535 where no frame is known to be sharp.
     #[arg(long, value_name = "FILE")]
     save_depth: Option<PathBuf>,
     /// Write a small moving view that goes through the frames in the order of focus and back, as a moving

@@ -4,23 +4,23 @@ use jade_engine::LensFound;
 
 /// What was found about a lens, in lines.
 pub fn lines(found: &LensFound) -> String {
-    let mut told = String::new();
+    let mut said = String::new();
     if let Some([corner, error]) = found.distortion_px {
-        told += &format!(
+        said += &format!(
             "distortion: corners {corner:+.1} px ± {error:.1} px from where they belong\n"
         );
     }
     if let (Some(colours), Some(errors)) = (found.colour_px, found.colour_error_px) {
         for (name, (colour, error)) in ["red", "blue"].iter().zip(colours.iter().zip(errors)) {
-            told +=
+            said +=
                 &format!("{name}: {colour:+.2} px ± {error:.2} px beside green at the corners\n");
         }
     }
     if let Some(share) = found.corner_light {
-        told += &format!("shading: {:.0} % of the light reaches the corners\n", share * 100.0);
+        said += &format!("shading: {:.0} % of the light reaches the corners\n", share * 100.0);
     }
     for missing in &found.missing {
-        told += &format!("{missing}\n");
+        said += &format!("{missing}\n");
     }
-    told
+    said
 }

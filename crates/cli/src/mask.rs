@@ -25,10 +25,10 @@ pub struct MaskArgs {
     /// The mask: the share of sky of each pixel of the middle frame, as a grey 16-bit TIFF or PNG.
     #[arg(long, value_name = "FILE")]
     out: PathBuf,
-    /// Move the ground's margin so many pixels into the sky; a negative number moves it back.
+    /// Move the edge of the ground into the sky, in pixels; a negative number moves it back.
     #[arg(long, value_name = "PX", default_value_t = 0.0, allow_negative_numbers = true)]
     margin: f32,
-    /// Soften the mask by so many pixels.
+    /// Soften the mask, in pixels.
     #[arg(long, value_name = "PX", default_value_t = 0.0)]
     soft: f32,
     #[command(flatten)]
@@ -76,20 +76,20 @@ pub fn find(args: MaskArgs) -> anyhow::Result<()> {
     let mask = mask.shaped(&plan.skyline);
     outputs.still_free()?;
     mask.write(&args.out, target)?;
-    let told = MaskReport {
+    let said = MaskReport {
         sky: mask.sky_of_all(),
         frames: found.sights.count(),
         reference: frames[found.reference.number()].path.clone(),
         stages: progress.finish(),
     };
-    args.common.tell(&told)?;
-    if told.frames == 1 {
+    args.common.tell(&said)?;
+    if said.frames == 1 {
         eprintln!(
             "jade-stack: found in one frame alone, where nothing moves: look the mask over before you use it."
         );
     }
     if !args.common.quiet {
-        say(format!("{:.0} % sky in {}", 100.0 * told.sky, told.reference.display()));
+        say(format!("{:.0} % sky in {}", 100.0 * said.sky, said.reference.display()));
     }
     Ok(())
 }

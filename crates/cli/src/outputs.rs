@@ -17,7 +17,7 @@ pub struct Outputs {
     replace: bool,
 }
 
-/// The same file has the same identity whatever name or link leads to it.
+/// The identity of a file, whatever name or link leads to it.
 #[derive(PartialEq)]
 enum Identity {
     /// Device and number of a file that is there.
@@ -46,7 +46,7 @@ impl Outputs {
     pub fn check<'a>(&self, inputs: impl IntoIterator<Item = Input<'a>>) -> anyhow::Result<()> {
         let mut known: Vec<(Identity, &str)> = Vec::new();
         for (what, path) in inputs {
-            // One that is missing is told when it is read.
+            // A missing file is reported when it is read.
             known.extend(identity(path).ok().map(|identity| (identity, what)));
         }
         let inputs = known.len();

@@ -8,7 +8,7 @@ use std::io::IsTerminal;
 use std::sync::Mutex;
 use std::time::Instant;
 
-/// FrameRole a run and stops it when a signal comes.
+/// Shows the progress of a run, and stops it when a signal comes.
 pub struct Progress {
     state: Mutex<State>,
     quiet: bool,

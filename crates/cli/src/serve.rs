@@ -89,7 +89,8 @@ fn start(common: Common, roots: Vec<PathBuf>, demo: bool) -> anyhow::Result<()> 
         server.run(stop).await?;
         anyhow::Ok(())
     });
-    // A run under way is left where it is; it says so at the next start and can go on.
+    // A run under way is abandoned; at the next start it is marked as interrupted and can be
+    // continued.
     runtime.shutdown_background();
     done
 }

@@ -18,10 +18,10 @@ pub struct SkylineArgs {
     /// white for sky.
     #[arg(long, value_name = "auto|none|MASK-FILE", default_value = "none")]
     skyline: PathBuf,
-    /// Move the ground's margin so many pixels into the sky; a negative number moves it back.
+    /// Move the edge of the ground into the sky, in pixels; a negative number moves it back.
     #[arg(long, value_name = "PX", default_value_t = 0.0, allow_negative_numbers = true)]
     skyline_margin: f32,
-    /// Soften the mask by so many pixels.
+    /// Soften the mask, in pixels.
     #[arg(long, value_name = "PX", default_value_t = 0.0)]
     skyline_soft: f32,
     /// How the ground is combined, without alignment; `frame` takes a single one.
@@ -56,7 +56,7 @@ enum GroundArg {
     Mean,
     /// The middle value.
     Median,
-    /// The average of what does not lie far from the median.
+    /// The mean of the samples that do not lie far from the median.
     Clipped,
     /// A single frame: the one that is given, or the reference frame.
     Frame,

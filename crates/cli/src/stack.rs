@@ -45,7 +45,7 @@ pub struct StackArgs {
     /// How a mosaic's missing colours are found (raw frames).
     #[arg(long, value_enum, default_value_t = DemosaicArg::Fine)]
     demosaic: DemosaicArg,
-    /// Where a colour is full: white from there on, or colours that go on (raw frames).
+    /// Clipped highlights: white, or colours that go beyond white (raw frames).
     #[arg(long, value_enum, default_value_t = HighlightsArg::Clip)]
     highlights: HighlightsArg,
     /// Exposure of all frames in stops.
@@ -176,7 +176,7 @@ enum CombineArg {
     Mean,
     /// The middle value.
     Median,
-    /// The average of what does not lie far from the median.
+    /// The mean of the samples that do not lie far from the median.
     Clipped,
     /// The lightest sample of each colour.
     Lightest,

@@ -30,8 +30,9 @@ impl Backdrop {
     pub fn new((width, height): (u32, u32), squares: &[Option<[f32; 3]>]) -> Self {
         let (across, down) = (width.div_ceil(SQUARE) as usize, height.div_ceil(SQUARE) as usize);
         let weights: Vec<f32> =
-            squares.iter().map(|own| f32::from(u8::from(own.is_some()))).collect();
-        let mut light: Vec<[f32; 3]> = squares.iter().map(|own| own.unwrap_or_default()).collect();
+            squares.iter().map(|square| f32::from(u8::from(square.is_some()))).collect();
+        let mut light: Vec<[f32; 3]> =
+            squares.iter().map(|square| square.unwrap_or_default()).collect();
         extend(&mut light, &weights, across, down);
         Self { across, down, light }
     }

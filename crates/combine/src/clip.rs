@@ -8,7 +8,7 @@
 //! rejected too.
 
 use super::network::{LANES, Network, Row};
-use super::ordered::Held;
+use super::ordered::HeldSamples;
 use super::reduced::Reduced;
 use jade_pixels::tiled::Region;
 use multiversion::multiversion;
@@ -22,7 +22,7 @@ const LEAST_KEPT: f32 = 0.34;
 /// Share of a position's own spread that counts where it exceeds that of its neighbours.
 const OWN: f32 = 0.8;
 
-/// Set in [`Near::counts`] where the sample itself was rejected.
+/// Set in [`NearCounts::counts`] where the sample itself was rejected.
 const REJECTED: u8 = 0x80;
 
 /// Clips and averages.
@@ -43,7 +43,7 @@ pub struct Clip {
 
 /// Memory of one thread that is used again for every region.
 #[derive(Default)]
-pub struct Marks {
+pub struct ClipScratch {
     group: Group,
     sums: Sums,
     /// For each frame, the positions whose samples were rejected, in rising order.
@@ -52,7 +52,7 @@ pub struct Marks {
     whose: Vec<u16>,
     /// Rejected samples at each position.
     counts: Vec<u16>,
-    near: Near,
+    near: NearCounts,
 }
 
 /// The samples of all frames at [`LANES`] neighbouring positions, and intermediate values for them.
@@ -80,7 +80,7 @@ struct Sums {
 
 /// Number of rejections in the square around each position; all zero between uses.
 #[derive(Default)]
-struct Near {
+struct NearCounts {
     counts: Vec<u8>,
     crowded: Vec<u32>,
 }
@@ -121,10 +121,10 @@ impl Clip {
     /// Appends the clipped mean of `part`, which lies in the held region.
     pub fn reduce(
         &self,
-        held: &Held,
+        held: &HeldSamples,
         part: Region,
         weights: &[f32],
-        marks: &mut Marks,
+        marks: &mut ClipScratch,
         out: &mut Reduced,
     ) {
         let Some(outer) = held.region else { return };
@@ -133,7 +133,7 @@ impl Clip {
         for start in (0..area).step_by(LANES) {
             self.judge(held, start, weights, marks);
         }
-        let Marks { sums, rejected, whose, counts, near, .. } = marks;
+        let ClipScratch { sums, rejected, whose, counts, near, .. } = marks;
         for (frame, rejected) in rejected.iter_mut().enumerate().filter(|(_, r)| !r.is_empty()) {
             for &at in near.crowded(rejected, width) {
                 let at = at as usize;
@@ -170,8 +170,8 @@ impl Clip {
     }
 
     /// Sums the kept samples at [`LANES`] positions from `start` on.
-    fn judge(&self, held: &Held, start: usize, weights: &[f32], marks: &mut Marks) {
-        let Marks { group, sums, rejected, furthest, whose, counts, .. } = marks;
+    fn judge(&self, held: &HeldSamples, start: usize, weights: &[f32], marks: &mut ClipScratch) {
+        let ClipScratch { group, sums, rejected, furthest, whose, counts, .. } = marks;
         let length = LANES.min(held.area() - start);
         let whole = held.whole(start, length);
         group.load(held, start, length, whole);
@@ -269,7 +269,7 @@ impl Clip {
 }
 
 impl Group {
-    fn load(&mut self, held: &Held, start: usize, length: usize, whole: bool) {
+    fn load(&mut self, held: &HeldSamples, start: usize, length: usize, whole: bool) {
         for (frame, samples) in self.samples.iter_mut().enumerate() {
             for (c, row) in samples.iter_mut().enumerate() {
                 let from = &held.plane(frame, c)[start..start + length];
@@ -329,7 +329,7 @@ fn expected(
     (middle, inverse)
 }
 
-impl Marks {
+impl ClipScratch {
     fn begin(&mut self, frames: usize, area: usize) {
         let Self { group, sums, rejected, furthest, whose, counts, near } = self;
         group.samples.resize(frames, [[0.0; LANES]; 3]);
@@ -419,7 +419,7 @@ fn keep(
     (Kept { light, weight: total, kept, present: here }, any != 0)
 }
 
-impl Near {
+impl NearCounts {
     /// Positions with many of the given rejections around them that are not rejected themselves.
     fn crowded(&mut self, rejected: &[u32], width: usize) -> &[u32] {
         let Self { counts, crowded } = self;
@@ -542,14 +542,14 @@ mod tests {
     #[test]
     fn positions_that_some_frames_show_have_the_median_of_those() {
         let (frames, region) = (9, Region { x: 0, y: 0, width: LANES as u32, height: 1 });
-        let mut held = Held::default();
+        let mut held = HeldSamples::default();
         held.begin(frames, region);
         for frame in 0..frames {
             let planes = held.planes(frame).into_iter().flatten().enumerate();
             planes.for_each(|(i, v)| *v = ((i * 37 + frame * 61) % 101) as f32);
             held.covered.push(Some((0..LANES).map(|at| (at * 5 + frame * 7) % 11 > 4).collect()));
         }
-        let (clip, mut marks) = (Clip::new(frames, 3.0), Marks::default());
+        let (clip, mut marks) = (Clip::new(frames, 3.0), ClipScratch::default());
         marks.begin(frames, LANES);
         marks.group.load(&held, 0, LANES, false);
         for c in 0..3 {
@@ -568,7 +568,7 @@ mod tests {
             rejected in prop::collection::btree_set(0..(WIDE * TALL) as u32, 0..120),
         ) {
             let list: Vec<u32> = rejected.iter().copied().collect();
-            let mut near = Near { counts: vec![0; WIDE * TALL], crowded: vec![] };
+            let mut near = NearCounts { counts: vec![0; WIDE * TALL], crowded: vec![] };
             let mut found = near.crowded(&list, WIDE).to_vec();
             found.sort_unstable();
             let around = |at: u32| {
@@ -602,7 +602,7 @@ mod tests {
                 state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
                 (state >> 40) as f32 / (1u64 << 24) as f32
             };
-            let mut held = Held::default();
+            let mut held = HeldSamples::default();
             held.begin(frames, region);
             for frame in 0..frames {
                 held.planes(frame).into_iter().flatten().for_each(|v| *v = 0.4 + 0.2 * next());
@@ -612,7 +612,7 @@ mod tests {
             let weights: Vec<f32> = (0..frames).map(|_| 0.5 + next()).collect();
             let mut out = Reduced { by_frame: vec![0; frames], ..Reduced::default() };
             let clip = Clip::new(frames, 40.0);
-            clip.reduce(&held, region, &weights, &mut Marks::default(), &mut out);
+            clip.reduce(&held, region, &weights, &mut ClipScratch::default(), &mut out);
             for at in 0..area {
                 for c in 0..3 {
                     let (mut sum, mut total) = (0.0, 0.0);
@@ -632,7 +632,7 @@ mod tests {
     #[test]
     fn an_outlier_is_rejected_and_told() {
         let region = Region { x: 0, y: 0, width: 40, height: 3 };
-        let mut held = Held::default();
+        let mut held = HeldSamples::default();
         held.begin(9, region);
         for frame in 0..9 {
             for plane in held.planes(frame) {
@@ -644,7 +644,7 @@ mod tests {
         }
         held.planes(4).into_iter().for_each(|plane| plane[77] = 0.9);
         let mut out = Reduced { by_frame: vec![0; 9], ..Reduced::default() };
-        Clip::new(9, 3.0).reduce(&held, region, &[1.0; 9], &mut Marks::default(), &mut out);
+        Clip::new(9, 3.0).reduce(&held, region, &[1.0; 9], &mut ClipScratch::default(), &mut out);
         assert_eq!(out.rejected[77], [1, 5], "one sample, of the fifth frame");
         assert_eq!(out.rejected.iter().filter(|r| r[0] > 0).count(), 1);
         assert_eq!(out.by_frame, [0, 0, 0, 0, 1, 0, 0, 0, 0]);

@@ -7,9 +7,9 @@ use jade_optics::statistics::median;
 const SIGMAS: f32 = 6.0;
 /// Share of that by which its neighbours left, right, above and below may be off, in the mean: no
 /// image through a lens is this narrow.
-const LONE: f32 = 0.2;
+const NARROW: f32 = 0.2;
 /// Share of that by which any of the eight neighbours may be off, as along a wire.
-const ALONE: f32 = 0.5;
+const WIRE: f32 = 0.5;
 
 /// Replaces isolated pixels of interleaved light, in rows of `width` pixels, by the median of their
 /// neighbours, and returns their number. Without noise, as in drawings, there are none.
@@ -24,7 +24,7 @@ pub fn mend(light: &mut [f32], width: usize) -> usize {
     if least <= 0.0 {
         return 0;
     }
-    let mut lone = Vec::new();
+    let mut found = Vec::new();
     for (y, row) in sums.chunks_exact(width).enumerate() {
         for x in 0..width {
             // A quick test first: it is off both neighbours of its row by as much.
@@ -32,11 +32,11 @@ pub fn mend(light: &mut [f32], width: usize) -> usize {
             let off = |other: f32| (row[x] - other).abs() > least;
             let beside = (x == 0 || off(left)) && (x + 1 == width || off(right));
             if beside && is_lone(&sums, width, x, y, least) {
-                lone.push((x, y));
+                found.push((x, y));
             }
         }
     }
-    let mended: Vec<[f32; 3]> = lone
+    let mended: Vec<[f32; 3]> = found
         .iter()
         .map(|&(x, y)| {
             let of = |c: usize| {
@@ -45,10 +45,10 @@ pub fn mend(light: &mut [f32], width: usize) -> usize {
             [of(0), of(1), of(2)]
         })
         .collect();
-    for ((x, y), light) in lone.iter().zip(mended) {
+    for ((x, y), light) in found.iter().zip(mended) {
         pixels[y * width + x] = light;
     }
-    lone.len()
+    found.len()
 }
 
 /// Typical noise of one pixel, from the second differences along rows.
@@ -82,7 +82,7 @@ fn is_lone(sums: &[f32], width: usize, x: usize, y: usize, least: f32) -> bool {
         }
     }
     let own = own.abs();
-    own > least && beside < LONE * own * count && most < ALONE * own
+    own > least && beside < NARROW * own * count && most < WIRE * own
 }
 
 /// The neighbours of a pixel that lie inside the picture.

@@ -421,8 +421,8 @@ mod tests {
             let soft = mask().shaped(&SkylinePlan { soft_px: 2.0, ..SkylinePlan::default() });
             soft.write(&path, target).unwrap();
             assert_eq!(Mask::read(&path, SIZE).unwrap(), soft);
-            let told = Mask::read(&path, (400, 200)).unwrap_err().to_string();
-            assert!(told.contains("300 x 200 pixels and the frames 400 x 200"), "{told}");
+            let said = Mask::read(&path, (400, 200)).unwrap_err().to_string();
+            assert!(said.contains("300 x 200 pixels and the frames 400 x 200"), "{said}");
         }
     }
 

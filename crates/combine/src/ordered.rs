@@ -5,7 +5,7 @@ use jade_pixels::tiled::Region;
 
 /// Samples of all frames in a region.
 #[derive(Default)]
-pub struct Held {
+pub struct HeldSamples {
     samples: Vec<f32>,
     frames: usize,
     /// The region that is held.
@@ -14,7 +14,7 @@ pub struct Held {
     pub covered: Vec<Option<Vec<bool>>>,
 }
 
-impl Held {
+impl HeldSamples {
     /// Prepares for `frames` frames over `region`.
     pub fn begin(&mut self, frames: usize, region: Region) {
         self.samples.resize(frames * 3 * region.area(), 0.0);
@@ -127,7 +127,7 @@ pub fn middle(sorted: &[f32]) -> f32 {
 
 /// Appends the median of each position in the region, interleaved; `network` brings the median's
 /// rows to their places.
-pub fn median(held: &Held, network: &Network, light: &mut Vec<f32>) {
+pub fn median(held: &HeldSamples, network: &Network, light: &mut Vec<f32>) {
     let frames = held.frames();
     let [low, high] = Network::median_rows(frames);
     let mut rows: Vec<Row> = vec![[0.0; LANES]; frames];

@@ -1,13 +1,13 @@
 //! Reduces the samples of all frames at each position to one.
 
-use super::clip::{Clip, Marks};
+use super::clip::{Clip, ClipScratch};
 use super::gaps::Gap;
 use super::network::Network;
 use super::normalise::Normalisation;
-use super::ordered::{self, Held};
+use super::ordered::{self, HeldSamples};
 use super::reduced::Reduced;
 use super::streamed::{Gathered, Planes};
-use super::visibility::{Seen, SkyVisibility};
+use super::visibility::{ClearSky, SkyVisibility};
 use jade_optics::light::Light;
 use jade_optics::motion::{Backward, Motion};
 use jade_optics::resample;
@@ -51,8 +51,8 @@ struct Prepared<'a> {
 #[derive(Default)]
 pub struct Scratch {
     resampling: resample::Scratch,
-    held: Held,
-    marks: Marks,
+    held: HeldSamples,
+    marks: ClipScratch,
     streamed: Planes,
 }
 
@@ -98,7 +98,7 @@ impl<'a> Reducer<'a> {
     pub fn sees(&self, region: InReference<Region>) -> bool {
         self.clear.is_none_or(|clear| {
             let seen = |frame: &Prepared| clear.seen(&frame.backward, region);
-            self.frames.iter().any(|frame| !matches!(seen(frame), Seen::Nothing))
+            self.frames.iter().any(|frame| !matches!(seen(frame), ClearSky::Nothing))
         })
     }
 
@@ -196,7 +196,7 @@ impl<'a> Reducer<'a> {
         }
         let frame = &self.frames[index];
         let seen = self.clear.map(|clear| (clear, clear.seen(&frame.backward, region)));
-        if let Some((_, Seen::Nothing)) = seen {
+        if let Some((_, ClearSky::Nothing)) = seen {
             return Ok(Some(vec![false; region.0.area()]));
         }
         let out = planes.each_mut().map(|p| &mut **p);
@@ -205,7 +205,7 @@ impl<'a> Reducer<'a> {
             level.apply(plane);
         }
         let mut covered = covered.filter(|_| !self.fill);
-        if let Some((clear, Seen::Some(places))) = seen {
+        if let Some((clear, ClearSky::Some(places))) = seen {
             clear.cover(&places, covered.get_or_insert_with(|| vec![true; region.0.area()]));
         }
         Ok(covered)

@@ -6,7 +6,7 @@ use super::backdrop::Backdrop;
 use crate::mask::{Mask, Side};
 use jade_optics::light::{Ahead, Light, Rows};
 use jade_optics::motion::Backward;
-use jade_optics::resample::{FINE, Places};
+use jade_optics::resample::{FINE, SourcePositions};
 use jade_optics::space::InReference;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Part, Region, TiledFile};
@@ -80,9 +80,9 @@ impl SkyVisibility {
     }
 
     /// How much clear sky a frame shows in a region of the reference frame.
-    pub fn seen(&self, backward: &Backward, region: InReference<Region>) -> Seen {
-        let places = Places::new(backward, region);
-        let Some([left, top, right, low]) = places.bounds() else { return Seen::Nothing };
+    pub fn seen(&self, backward: &Backward, region: InReference<Region>) -> ClearSky {
+        let places = SourcePositions::new(backward, region);
+        let Some([left, top, right, low]) = places.bounds() else { return ClearSky::Nothing };
         let square =
             |v: f64, size: usize| (v.round().clamp(0.0, size as f64 - 1.0)) as usize / SQUARE;
         let across = self.width.div_ceil(SQUARE);
@@ -93,14 +93,14 @@ impl SkyVisibility {
             (none && self.squares[i][0], all && self.squares[i][1])
         });
         match (none, all) {
-            (true, _) => Seen::Nothing,
-            (_, true) => Seen::Everything,
-            _ => Seen::Some(places),
+            (true, _) => ClearSky::Nothing,
+            (_, true) => ClearSky::Everything,
+            _ => ClearSky::Some(places),
         }
     }
 
-    /// Marks positions without clear sky as uncovered.
-    pub fn cover(&self, places: &Places, covered: &mut [bool]) {
+    /// ClipScratch positions without clear sky as uncovered.
+    pub fn cover(&self, places: &SourcePositions, covered: &mut [bool]) {
         places.rows(|from, length, xs, ys| {
             let places = nearest([xs, ys], [self.width, self.height]);
             for (covered, at) in covered[from..from + length].iter_mut().zip(places) {
@@ -124,13 +124,13 @@ fn nearest([xs, ys]: [&[f32; FINE]; 2], [width, height]: [usize; 2]) -> [u32; FI
 }
 
 /// How much clear sky a frame shows in a region.
-pub enum Seen {
+pub enum ClearSky {
     /// None.
     Nothing,
     /// Clear sky only.
     Everything,
     /// Clear sky at some of these positions.
-    Some(Places),
+    Some(SourcePositions),
 }
 
 /// What stands in front of the sky in a tile: what the unaligned stack shows beyond the backdrop of
@@ -272,10 +272,16 @@ mod tests {
         let motion = Motion::Homography(shift);
         let backward = motion.backward();
         let at = |x, y, width, height| Region { x, y, width, height };
-        assert!(matches!(clear.seen(&backward, InReference(at(0, 0, 60, 40))), Seen::Everything));
-        assert!(matches!(clear.seen(&backward, InReference(at(0, 150, 60, 40))), Seen::Nothing));
+        assert!(matches!(
+            clear.seen(&backward, InReference(at(0, 0, 60, 40))),
+            ClearSky::Everything
+        ));
+        assert!(matches!(
+            clear.seen(&backward, InReference(at(0, 150, 60, 40))),
+            ClearSky::Nothing
+        ));
         let region = at(100, 64, 64, 64);
-        let Seen::Some(places) = clear.seen(&backward, InReference(region)) else {
+        let ClearSky::Some(places) = clear.seen(&backward, InReference(region)) else {
             panic!("partly clear")
         };
         let mut covered = vec![true; region.area()];

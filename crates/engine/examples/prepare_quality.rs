@@ -151,7 +151,7 @@ fn lens(seed: u64) -> [f64; 4] {
         (found - FRINGES[i] * half).abs()
     };
     match found.distortion_px {
-        Some([_, told]) => [furthest(&scene, &found.lens), f64::from(told), off(0), off(1)],
+        Some([_, said]) => [furthest(&scene, &found.lens), f64::from(said), off(0), off(1)],
         None => [f64::NAN, f64::NAN, off(0), off(1)],
     }
 }
@@ -212,9 +212,9 @@ fn main() {
     row("the same after it", after, 2, false);
     row("hot photosites of 10 sigma found in the lights alone (%)", percent(hot), 1, true);
     row("photosites taken for hot that are not", wrong, 0, false);
-    let [off, told, red, blue] = of(lens);
+    let [off, said, red, blue] = of(lens);
     row("distortion found from stars: off at the furthest place (px)", off, 2, false);
-    row("the error that was told for it (px)", told, 2, false);
+    row("the error that was told for it (px)", said, 2, false);
     row("red found beside green, off at the corners (px)", red, 3, false);
     row("blue, the same (px)", blue, 3, false);
 }

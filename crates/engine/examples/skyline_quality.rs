@@ -101,9 +101,9 @@ fn main() {
             let options = Options { frames: FRAMES, darks: 0, width, height, seed, deflate: false };
             row.push(match figures(land, options) {
                 Ok(own) => {
-                    let told = format!("{:.4}, {:.4}", own.alone, own.stroked);
+                    let said = format!("{:.4}, {:.4}", own.alone, own.stroked);
                     all.push(own);
-                    told
+                    said
                 }
                 Err(why) => why,
             });

@@ -35,14 +35,14 @@ pub fn write_map(
     let [width, height] = outcome.report.size;
     let encoding = Encoding::srgb();
     let out = Picture { width, height, channels: 1, encoding: &encoding, taken: None };
-    write_picture(path, target, &out, &mut |y, rows| {
+    write_picture(path, target, &out, &mut |y, out| {
         let Some(map) = &map else {
-            rows.fill(used);
+            out.fill(used);
             return Ok(());
         };
-        let tall = rows.len() as u32 / width;
-        let counts = map.read_region(Region { x: 0, y, width, height: tall })?;
-        rows.iter_mut().zip(counts.chunks_exact(map.channels())).for_each(|(to, c)| *to = c[0]);
+        let rows = out.len() as u32 / width;
+        let counts = map.read_region(Region { x: 0, y, width, height: rows })?;
+        out.iter_mut().zip(counts.chunks_exact(map.channels())).for_each(|(to, c)| *to = c[0]);
         Ok(())
     })?;
     Ok(())
@@ -57,9 +57,9 @@ pub fn write_grey(path: &Path, target: Target, tiles: &Path) -> Result<(), CoreE
     let (width, height) = (file.width(), file.height());
     let encoding = Encoding::srgb();
     let out = Picture { width, height, channels: 1, encoding: &encoding, taken: None };
-    write_picture(path, target, &out, &mut |y, rows| {
-        let tall = rows.len() as u32 / width;
-        rows.copy_from_slice(&file.read_region(Region { x: 0, y, width, height: tall })?);
+    write_picture(path, target, &out, &mut |y, out| {
+        let rows = out.len() as u32 / width;
+        out.copy_from_slice(&file.read_region(Region { x: 0, y, width, height: rows })?);
         Ok(())
     })?;
     Ok(())
@@ -81,8 +81,8 @@ pub fn write_mask(
     let inside = |at: u32, origin: u32, length: u32| at.saturating_sub(origin).min(length - 1);
     let encoding = Encoding::srgb();
     let out = Picture { width, height, channels: 1, encoding: &encoding, taken: None };
-    write_picture(path, target, &out, &mut |y, rows| {
-        for (y, row) in (y..).zip(rows.chunks_exact_mut(width as usize)) {
+    write_picture(path, target, &out, &mut |y, out| {
+        for (y, row) in (y..).zip(out.chunks_exact_mut(width as usize)) {
             let y = inside(y, origin[1], file.height());
             let own = file.read_region(Region { x: 0, y, width: file.width(), height: 1 })?;
             for (x, to) in (0..width).zip(row) {

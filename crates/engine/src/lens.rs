@@ -62,9 +62,9 @@ pub fn lens_of_stars(
     let stop = || watch.cancelled();
     let some: Vec<FrameInput> = spread(frames).into_iter().map(plain).collect();
     watch.begin(Stage::Prepare, some.len() as u64 + 1);
-    type Seen = (StarList, Vec<ColourOffsets>, (u32, u32));
+    type FrameStars = (StarList, Vec<ColourOffsets>, (u32, u32));
     // A few at a time, as each may have to be decoded.
-    let look = |input: &FrameInput| -> Result<Option<Seen>, CoreError> {
+    let look = |input: &FrameInput| -> Result<Option<FrameStars>, CoreError> {
         let decoded = Frame::decode(input, cache, &mut || match stop() {
             true => Err(PictureError::Cancelled),
             false => Ok(()),
@@ -83,8 +83,8 @@ pub fn lens_of_stars(
         Ok(seen)
     };
     pool(budget)?.install(|| {
-        let seen: Result<Vec<Option<Seen>>, CoreError> = some.par_iter().map(look).collect();
-        let seen: Vec<Seen> = seen?.into_iter().flatten().collect();
+        let seen: Result<Vec<Option<FrameStars>>, CoreError> = some.par_iter().map(look).collect();
+        let seen: Vec<FrameStars> = seen?.into_iter().flatten().collect();
         let size = seen.first().map_or((0, 0), |one| one.2);
         let same = seen.iter().all(|one| one.2 == size);
         if seen.len() < FEWEST || !same {
@@ -154,7 +154,7 @@ fn distortion(
     let middle = FrameIndex::new(lists.len() / 2);
     let lists: PerFrame<Readable, StarList> = lists.into();
     let hints = lists.iter().map(|_| None).collect();
-    let told = match align_stars(lists, middle, hints, size, stop) {
+    let said = match align_stars(lists, middle, hints, size, stop) {
         Ok(alignment) => alignment.lens.zip(alignment.lens_spread),
         Err(CoreError::Frames(why)) => {
             found.missing.push(format!("Distortion: {why}"));
@@ -162,7 +162,7 @@ fn distortion(
         }
         Err(error) => return Err(error),
     };
-    let known = told.map(|(lens, spread)| lens::bent(&lens, &Matrix3::from(spread), size));
+    let known = said.map(|(lens, spread)| lens::bent(&lens, &Matrix3::from(spread), size));
     let limit = KNOWN * half_diagonal(size);
     match known {
         Some(bent) if bent.error_px <= limit => {

@@ -1,6 +1,6 @@
 //! Which frame of a sweep is the sharpest at each place.
 
-use jade_align::sharpness::{Sharpness, laid};
+use jade_align::sharpness::{Sharpness, on_reference};
 use jade_optics::grid::Grid;
 use jade_optics::motion::Motion;
 use jade_optics::space::InReference;
@@ -8,7 +8,7 @@ use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 
 /// Energy, relative to that of noise, from which on a place is known to be sharp in a frame.
-const TOLD: f32 = 3.0;
+const KNOWN: f32 = 3.0;
 /// Standard deviation, in frames, with which neighbours of the sharpest frame count, where that is
 /// known.
 const BESIDE: f32 = 1.5;
@@ -38,9 +38,9 @@ pub struct DepthMap {
     /// known.
     depth: Vec<f32>,
     /// Whether the sharpest frame is known.
-    told: Vec<bool>,
+    known: Vec<bool>,
     /// Whether a plane is missing between each frame and the next.
-    wide: Vec<bool>,
+    gaps: Vec<bool>,
 }
 
 /// The code of places where a plane is missing.
@@ -53,7 +53,7 @@ impl DepthMap {
         let mut energy: Vec<Vec<f32>> = frames
             .par_iter()
             .zip(motions)
-            .map(|(frame, motion)| laid(grid, &evened(grid, &frame.cells), motion))
+            .map(|(frame, motion)| on_reference(grid, &evened(grid, &frame.cells), motion))
             .collect();
         let cells = grid.cells();
         let least = |cell: usize| energy.iter().map(|own| own[cell]).fold(f32::MAX, f32::min);
@@ -83,16 +83,16 @@ impl DepthMap {
                 sum += weight * i as f32;
                 weights += weight;
             }
-            (sum / weights, high - low > TOLD)
+            (sum / weights, high - low > KNOWN)
         };
-        let (depth, told) = (0..cells).into_par_iter().map(one).unzip();
-        let wide = vec![false; frames.len().saturating_sub(1)];
-        Self { grid, energy, depth, told, wide }
+        let (depth, known) = (0..cells).into_par_iter().map(one).unzip();
+        let gaps = vec![false; frames.len().saturating_sub(1)];
+        Self { grid, energy, depth, known, gaps }
     }
 
     /// Notes between which frames planes are missing.
-    pub fn with_gaps(self, wide: Vec<bool>) -> Self {
-        Self { wide, ..self }
+    pub fn with_gaps(self, gaps: Vec<bool>) -> Self {
+        Self { gaps, ..self }
     }
 
     /// Whether a cell lies where a plane is missing and so is sharp in no frame: the frames on both
@@ -100,7 +100,7 @@ impl DepthMap {
     fn is_between(&self, cell: usize) -> bool {
         let beyond = |frame: usize| (self.energy[frame][cell] - 1.0).max(0.0);
         let ends = |before: usize| (beyond(before), beyond(before + 1));
-        let gaps = self.wide.iter().enumerate().filter(|(_, wide)| **wide);
+        let gaps = self.gaps.iter().enumerate().filter(|(_, gaps)| **gaps);
         let mut near =
             gaps.map(|(before, _)| ends(before)).filter(|(a, b)| a.min(*b) > AWAY * a.max(*b));
         near.any(|(a, b)| {
@@ -111,9 +111,9 @@ impl DepthMap {
 
     /// Share of the cells that lie where a plane is missing.
     pub fn between(&self) -> f32 {
-        let cells = 0..self.told.len();
+        let cells = 0..self.known.len();
         let count = cells.filter(|cell| self.is_between(*cell)).count();
-        count as f32 / self.told.len().max(1) as f32
+        count as f32 / self.known.len().max(1) as f32
     }
 
     /// Certainty of the sharpest frame for each pixel, from 0 to 65534; [`BETWEEN`] where a plane
@@ -122,7 +122,7 @@ impl DepthMap {
         let (mut sure, mut between) = (vec![], vec![]);
         self.lay(&self.sureness(), region, &mut sure);
         let cells: Vec<f32> =
-            (0..self.told.len()).map(|cell| f32::from(u8::from(self.is_between(cell)))).collect();
+            (0..self.known.len()).map(|cell| f32::from(u8::from(self.is_between(cell)))).collect();
         self.lay(&cells, region, &mut between);
         let code = |(sure, between): (&f32, &f32)| match *between > 0.5 {
             true => BETWEEN,
@@ -140,16 +140,16 @@ impl DepthMap {
             let beyond = (high - low).max(0.0);
             beyond / (beyond + HALF)
         };
-        (0..self.told.len()).into_par_iter().map(one).collect()
+        (0..self.known.len()).into_par_iter().map(one).collect()
     }
 
     /// How much a frame may count in each cell by its place in the sweep: 1 where it is the
     /// sharpest frame or none is known, little where it is far from the sharpest.
     pub fn near(&self, frame: usize) -> Vec<f32> {
         let all = self.energy.len() as f32;
-        let cells = self.depth.iter().zip(&self.told);
-        let one = |(depth, told): (&f32, &bool)| {
-            let reach = if *told { BESIDE } else { all };
+        let cells = self.depth.iter().zip(&self.known);
+        let one = |(depth, known): (&f32, &bool)| {
+            let reach = if *known { BESIDE } else { all };
             (-0.5 * ((frame as f32 - depth) / reach).powi(2)).exp()
         };
         cells.map(one).collect()
@@ -170,30 +170,30 @@ impl DepthMap {
     /// none is known.
     pub fn codes(&self, InReference(region): InReference<Region>) -> Vec<u16> {
         let last = (self.energy.len() - 1).max(1) as f32;
-        let (mut depth, mut told) = (vec![], vec![]);
-        let shares: Vec<f32> = self.told.iter().map(|told| f32::from(u8::from(*told))).collect();
+        let (mut depth, mut known) = (vec![], vec![]);
+        let shares: Vec<f32> = self.known.iter().map(|known| f32::from(u8::from(*known))).collect();
         let weighed: Vec<f32> = self.depth.iter().zip(&shares).map(|(d, t)| d * t).collect();
         self.lay(&weighed, region, &mut depth);
-        self.lay(&shares, region, &mut told);
-        let code = |(depth, told): (&f32, &f32)| match *told < 0.5 {
+        self.lay(&shares, region, &mut known);
+        let code = |(depth, known): (&f32, &f32)| match *known < 0.5 {
             true => u16::MAX,
-            false => (depth / told / last * 65_534.0).round() as u16,
+            false => (depth / known / last * 65_534.0).round() as u16,
         };
-        depth.iter().zip(&told).map(code).collect()
+        depth.iter().zip(&known).map(code).collect()
     }
 
     /// For each frame, the share of the cells in which it is known to be the sharpest.
     pub fn shares(&self) -> Vec<f32> {
         let mut counts = vec![0usize; self.energy.len()];
-        for (depth, _) in self.depth.iter().zip(&self.told).filter(|(_, told)| **told) {
+        for (depth, _) in self.depth.iter().zip(&self.known).filter(|(_, known)| **known) {
             counts[depth.round() as usize] += 1;
         }
-        counts.into_iter().map(|n| n as f32 / self.told.len().max(1) as f32).collect()
+        counts.into_iter().map(|n| n as f32 / self.known.len().max(1) as f32).collect()
     }
 
     /// Share of the cells in which the sharpest frame is known.
-    pub fn told(&self) -> f32 {
-        self.told.iter().filter(|told| **told).count() as f32 / self.told.len().max(1) as f32
+    pub fn known(&self) -> f32 {
+        self.known.iter().filter(|known| **known).count() as f32 / self.known.len().max(1) as f32
     }
 }
 
@@ -232,14 +232,14 @@ mod tests {
             let truth = x as f32 / 59.0 * 6.0;
             if y < 16 && (6..54).contains(&x) {
                 assert!(
-                    map.told[cell] && (map.depth[cell] - truth).abs() < 0.25,
+                    map.known[cell] && (map.depth[cell] - truth).abs() < 0.25,
                     "{x}: {}",
                     map.depth[cell]
                 );
             }
-            assert!(y < 24 || !map.told[cell]);
+            assert!(y < 24 || !map.known[cell]);
         }
-        assert!((0.45..0.6).contains(&map.told()));
+        assert!((0.45..0.6).contains(&map.known()));
         let codes = map.codes(InReference(Region { x: 88, y: 20, width: 1, height: 1 }));
         assert!((i32::from(codes[0]) - 32_767).abs() < 2500, "{codes:?}");
         assert_eq!(

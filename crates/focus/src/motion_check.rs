@@ -1,6 +1,6 @@
 //! Warnings about placed frames: something in the scene moved, or the camera did.
 
-use jade_align::sharpness::{Sharpness, laid};
+use jade_align::sharpness::{Sharpness, on_reference};
 use jade_optics::grid::Grid;
 use jade_optics::motion::Motion;
 use jade_optics::space::InFrame;
@@ -46,8 +46,8 @@ impl Moved {
     }
 }
 
-/// Places where something moved: where the light of a single frame is outside the range of its two
-/// neighbours, or the light of all frames from one on differs from that of all before. Places must
+/// LearnedPlaces where something moved: where the light of a single frame is outside the range of its two
+/// neighbours, or the light of all frames from one on differs from that of all before. LearnedPlaces must
 /// be larger than what changes with focus. At most one place of each frame and each kind, the
 /// largest.
 pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
@@ -56,7 +56,7 @@ pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
     }
     let lay = |(frame, motion): (&Sharpness, &Motion)| {
         let own = frame.pooled(ACROSS);
-        let light = laid(own.grid, &own.light, motion);
+        let light = on_reference(own.grid, &own.light, motion);
         let there: Vec<f32> = light.iter().map(|v| f32::from(u8::from(*v > 0.0))).collect();
         let (mut even, there) = (own.grid.blurred(&light, EVEN), own.grid.blurred(&there, EVEN));
         // Near the frame's edge there is nothing to compare.
@@ -169,7 +169,7 @@ pub struct Bump {
 pub fn bumps(motions: &[Motion], (width, height): (u32, u32)) -> Vec<Bump> {
     let middle = [width, height].map(|side| (f64::from(side) - 1.0) / 2.0);
     let places: Vec<[f64; 2]> =
-        motions.iter().map(|own| own.to_reference(InFrame(middle)).0).collect();
+        motions.iter().map(|motion| motion.to_reference(InFrame(middle)).0).collect();
     let steps: Vec<f64> = places
         .windows(2)
         .map(|pair| (pair[1][0] - pair[0][0]).hypot(pair[1][1] - pair[0][1]))

@@ -1,6 +1,6 @@
 //! Relative brightness of the frames of a sweep.
 
-use jade_align::sharpness::{Sharpness, laid};
+use jade_align::sharpness::{Sharpness, on_reference};
 use jade_optics::motion::Motion;
 use jade_optics::statistics::median;
 
@@ -14,7 +14,8 @@ const DARK: f32 = 0.1;
 /// they are similarly blurred.
 pub fn levels(frames: &[Sharpness], motions: &[Motion], reference: usize) -> Vec<f32> {
     let frames: Vec<Sharpness> = frames.iter().map(Sharpness::coarse).collect();
-    let lay = |(frame, motion): (&Sharpness, &Motion)| laid(frame.grid, &frame.light, motion);
+    let lay =
+        |(frame, motion): (&Sharpness, &Motion)| on_reference(frame.grid, &frame.light, motion);
     let lights: Vec<Vec<f32>> = frames.iter().zip(motions).map(lay).collect();
     // From each frame to the next.
     let step = |pair: &[Vec<f32>]| -> f32 {

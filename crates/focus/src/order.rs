@@ -47,7 +47,7 @@ pub struct Order<S> {
 impl<S: Copy> Order<S> {
     /// Sets the steps to and from a frame in which nothing is in focus (in front of everything or
     /// behind it) to the usual length, as their true length is unknown.
-    pub fn untold(&mut self, place: FrameIndex<InOrder>) {
+    pub fn set_usual_around(&mut self, place: FrameIndex<InOrder>) {
         let place = place.number();
         let beside = place.saturating_sub(1)..(place + 1).min(self.steps.len());
         self.steps[beside].iter_mut().for_each(|step| step.length = 1.0);
@@ -325,12 +325,12 @@ mod tests {
         let mut order: Order<Readable> = Order { frames, steps };
         let names = ["a", "b", "c", "d", "e"].into_iter().collect();
         assert_eq!(order.doubts(&names).len(), 2);
-        order.untold(FrameIndex::new(3));
+        order.set_usual_around(FrameIndex::new(3));
         assert!(order.doubts(&names).is_empty());
         // At the ends there is one step.
         order.steps.fill(Step { length: 2.0 });
-        order.untold(FrameIndex::new(0));
-        order.untold(FrameIndex::new(4));
+        order.set_usual_around(FrameIndex::new(0));
+        order.set_usual_around(FrameIndex::new(4));
         assert_eq!(
             order.steps.iter().map(|step| step.length).collect::<Vec<_>>(),
             [1.0, 2.0, 2.0, 1.0]

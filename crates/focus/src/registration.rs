@@ -1,11 +1,11 @@
 //! Registers the frames of a sweep. Each frame is registered to its neighbours, as frames further
-//! apart are sharp in different places, and all are solved together. Places far out of focus hardly
+//! apart are sharp in different places, and all are solved together. LearnedPlaces far out of focus hardly
 //! count: blur from what covers them shifts their apparent position.
 
 use super::order::strangers;
 use super::weights::FocusWeights;
 use jade_align::Aligned;
-use jade_align::scene::{Blur, Places, Scene, Sighting};
+use jade_align::scene::{Blur, LearnedPlaces, Scene, Sighting};
 use jade_align::sharpness::Sharpness;
 use jade_optics::light::Light;
 use jade_optics::motion::{Motion, apply};
@@ -57,7 +57,7 @@ struct Link {
 /// Sightings of a frame in another; or the index of a frame and the reason why there are none.
 type Looked = Result<Link, (usize, String)>;
 
-/// Places frames, given in the order of focus and of one size, on one of them. Motions are
+/// LearnedPlaces frames, given in the order of focus and of one size, on one of them. Motions are
 /// similarities: as the focus moves, the magnification changes, and the camera shifts and rotates a
 /// little. A frame that cannot be placed with most of the others carries a reason.
 ///
@@ -80,10 +80,11 @@ pub fn place(
                 return Ok(vec![]);
             }
             let both = |other: usize, at: [f64; 2]| sharp.at(one, at) * sharp.at(other, at);
-            let known = |at: [f64; 2]| sharp.at(one, at) > KNOWN;
-            let told = |at: [f64; 2]| others.clone().any(|other| both(other, at) > HARDLY);
+            let recognised = |at: [f64; 2]| sharp.at(one, at) > KNOWN;
+            let measured = |at: [f64; 2]| others.clone().any(|other| both(other, at) > HARDLY);
             let blur = Blur::Changing;
-            let places = Places { known: &known, told: &told, most: PATCHES, blur };
+            let places =
+                LearnedPlaces { recognised: &recognised, measured: &measured, most: PATCHES, blur };
             let found = Scene::within(frames[one], SceneModel::Similarity, watch, &places);
             let scene = match found {
                 Ok(scene) => scene,

@@ -33,12 +33,12 @@ impl CalibrationFrames {
         if self.darks.is_empty() && self.flats.is_empty() && self.biases.is_empty() {
             return Ok(self.clone());
         }
-        let lights = told(lights);
+        let lights = with_facts(lights);
         let scaled = !self.biases.is_empty();
         Ok(Self {
-            darks: fitting_told(FrameRole::Dark, &self.darks, &lights, scaled)?,
-            flats: fitting_told(FrameRole::Flat, &self.flats, &lights, scaled)?,
-            biases: fitting_told(FrameRole::Bias, &self.biases, &lights, scaled)?,
+            darks: fitting_facts(FrameRole::Dark, &self.darks, &lights, scaled)?,
+            flats: fitting_facts(FrameRole::Flat, &self.flats, &lights, scaled)?,
+            biases: fitting_facts(FrameRole::Bias, &self.biases, &lights, scaled)?,
         })
     }
 
@@ -50,10 +50,10 @@ impl CalibrationFrames {
         if lights.len() == 1 && !raw {
             return Self::default();
         }
-        let told = told(lights);
+        let said = with_facts(lights);
         let of = |shows: FrameRole, inputs: &[FrameInput], scaled: bool| match inputs.first() {
             Some(first) if is_raw(first) == raw => {
-                fitting_told(shows, inputs, &told, scaled).unwrap_or_default()
+                fitting_facts(shows, inputs, &said, scaled).unwrap_or_default()
             }
             _ => vec![],
         };
@@ -64,13 +64,13 @@ impl CalibrationFrames {
 }
 
 /// Frames with the facts of their files; a frame that cannot be read is reported later.
-fn told(inputs: &[FrameInput]) -> Vec<(&FrameInput, Facts)> {
+fn with_facts(inputs: &[FrameInput]) -> Vec<(&FrameInput, Facts)> {
     let facts = |input: &FrameInput| Some(PictureFile::open(&input.path).ok()?.facts().clone());
     inputs.iter().filter_map(|input| Some((input, facts(input)?))).collect()
 }
 
 /// The frames of one kind that match all lights, by the facts of their files.
-fn fitting_told(
+fn fitting_facts(
     shows: FrameRole,
     inputs: &[FrameInput],
     lights: &[(&FrameInput, Facts)],
@@ -79,7 +79,7 @@ fn fitting_told(
     fn named<'a>(all: &'a [(&FrameInput, Facts)]) -> Vec<Named<'a>> {
         all.iter().map(|(input, facts)| (input.name.as_str(), facts)).collect()
     }
-    let own = told(inputs);
+    let own = with_facts(inputs);
     if own.len() < inputs.len() || lights.is_empty() {
         // Reading them reports what is wrong with them.
         return Ok(inputs.to_vec());

@@ -37,13 +37,13 @@ pub fn fitting(
     }
     let Some((first, facts)) = frames.first() else { return Ok(vec![]) };
     let kind = shows.name();
-    let told = |facts: &Facts| match shows {
+    let said = |facts: &Facts| match shows {
         FrameRole::Flat => facts.focal_mm.map(|mm| format!("taken at {mm:.0} mm")),
         _ => Some(exposure::setting(facts).trim_end_matches(", "))
-            .filter(|told| !told.is_empty())
-            .map(|told| format!("exposed {told}")),
+            .filter(|said| !said.is_empty())
+            .map(|said| format!("exposed {said}")),
     };
-    let was = |facts: &Facts| told(facts).unwrap_or_else(|| "taken otherwise".to_owned());
+    let was = |facts: &Facts| said(facts).unwrap_or_else(|| "taken otherwise".to_owned());
     let remedy = match shows {
         FrameRole::Dark if frames.iter().any(|(_, facts)| alike(facts)) => {
             "take darks exposed like the lights, add bias frames so that these can be scaled, or leave them out"
@@ -127,9 +127,9 @@ mod tests {
     fn darks_of_another_exposure_need_biases() {
         let darks = [facts(60.0, 6400)];
         assert_eq!(of(FrameRole::Dark, &darks, &facts(8.0, 6400), true), Ok(vec![0]));
-        let told = of(FrameRole::Dark, &darks, &facts(8.0, 6400), false).unwrap_err();
+        let said = of(FrameRole::Dark, &darks, &facts(8.0, 6400), false).unwrap_err();
         assert_eq!(
-            told,
+            said,
             "d1.dng: the dark frames were exposed 60 s at ISO 6400, and f1.dng was exposed 8 s at ISO 6400; take darks exposed like the lights, add bias frames so that these can be scaled, or leave them out."
         );
     }
@@ -137,9 +137,9 @@ mod tests {
     #[test]
     fn darks_of_another_iso_are_refused_with_or_without_biases() {
         for scaled in [false, true] {
-            let told =
+            let said =
                 of(FrameRole::Dark, &[facts(8.0, 800)], &facts(8.0, 6400), scaled).unwrap_err();
-            assert!(told.contains("at the ISO of the lights"), "{told}");
+            assert!(said.contains("at the ISO of the lights"), "{said}");
         }
         assert!(of(FrameRole::Bias, &[facts(1e-4, 800)], &facts(8.0, 6400), false).is_err());
     }
@@ -153,8 +153,8 @@ mod tests {
         let alike = [("f1.dng", &sky), ("f2.dng", &sky)];
         let mixed = [("f1.dng", &sky), ("g1.dng", &ground)];
         assert_eq!(of(FrameRole::Dark, &alike, false), Ok(vec![0]));
-        let told = of(FrameRole::Dark, &mixed, false).unwrap_err();
-        assert!(told.starts_with("f1.dng and g1.dng were taken otherwise"), "{told}");
+        let said = of(FrameRole::Dark, &mixed, false).unwrap_err();
+        assert!(said.starts_with("f1.dng and g1.dng were taken otherwise"), "{said}");
         assert!(of(FrameRole::Dark, &[("f1.dng", &facts(9.0, 100))], true).is_err());
         let longer = facts(30.0, 6400);
         let scaled = [("f1.dng", &sky), ("f2.dng", &longer)];
@@ -176,7 +176,7 @@ mod tests {
         let length = Facts { focal_mm: Some(85.0), ..facts(0.02, 100) };
         let flats = [length.clone(), facts(0.02, 100)];
         assert_eq!(of(FrameRole::Flat, &flats, &facts(8.0, 6400), false), Ok(vec![1]));
-        let told = of(FrameRole::Flat, &flats[..1], &facts(8.0, 6400), false).unwrap_err();
-        assert!(told.contains("taken at 85 mm, and f1.dng was taken at 20 mm"), "{told}");
+        let said = of(FrameRole::Flat, &flats[..1], &facts(8.0, 6400), false).unwrap_err();
+        assert!(said.contains("taken at 85 mm, and f1.dng was taken at 20 mm"), "{said}");
     }
 }

@@ -19,7 +19,7 @@ const SEEN: f32 = 0.6;
 const ALONE: f32 = 1.5;
 /// Most share of its light that its neighbours of other colours may have: no image through a lens
 /// is this narrow.
-const LONE: f32 = 0.3;
+const NARROW: f32 = 0.3;
 
 /// Reads light of a region.
 pub type Read<'a> = &'a (dyn Fn(Region) -> Result<Vec<f32>, PictureError> + Sync);
@@ -32,7 +32,7 @@ pub fn in_dark(shape: Shape, dark: Read, noise: f32) -> Result<Defects, PictureE
     let found: Result<Vec<Defects>, PictureError> = tiles(shape)
         .into_par_iter()
         .map(|tile| {
-            let patch = Patch::read(shape, tile, dark)?;
+            let patch = TileAndMargin::read(shape, tile, dark)?;
             Ok(patch.samples(tile).filter(|at| patch.excess(*at).abs() > IN_DARK * noise).collect())
         })
         .collect();
@@ -52,11 +52,11 @@ pub fn in_lights(frames: &[Recorded]) -> Result<Defects, PictureError> {
         .map(|tile| {
             let mut seen: Vec<(u32, u32)> = Vec::new();
             for frame in frames {
-                let patch = Patch::read(shape, tile, &|region| frame.light(region))?;
+                let patch = TileAndMargin::read(shape, tile, &|region| frame.light(region))?;
                 let noise = patch.noise(tile);
-                let may_be = |at: &(u32, u32)| patch.may_be_lone(*at, noise);
+                let may_be = |at: &(u32, u32)| patch.may_be_isolated(*at, noise);
                 let all = patch.samples(tile).filter(may_be);
-                seen.extend(all.filter(|at| patch.is_lone(*at, noise)));
+                seen.extend(all.filter(|at| patch.is_isolated(*at, noise)));
             }
             let mut often = Vec::new();
             for same in sorted(seen).chunk_by(|a, b| a == b) {
@@ -80,7 +80,7 @@ fn tiles(shape: Shape) -> Vec<Region> {
 }
 
 /// A tile with its surroundings.
-struct Patch {
+struct TileAndMargin {
     region: Region,
     channels: u32,
     light: Vec<f32>,
@@ -89,7 +89,7 @@ struct Patch {
 /// Rows and columns around a tile.
 const AROUND: u32 = 4;
 
-impl Patch {
+impl TileAndMargin {
     fn read(shape: Shape, tile: Region, read: Read) -> Result<Self, PictureError> {
         let (x, y) = (tile.x.saturating_sub(AROUND), tile.y.saturating_sub(AROUND));
         let region = Region {
@@ -136,7 +136,7 @@ impl Patch {
     /// range of its neighbours of the same colour, so it is off the mean of any two of them by at
     /// least a third of that.
     #[inline]
-    fn may_be_lone(&self, (y, x): (u32, u32), noise: f32) -> bool {
+    fn may_be_isolated(&self, (y, x): (u32, u32), noise: f32) -> bool {
         let row = self.region.width as usize * self.channels as usize;
         let at = (x - self.region.x * self.channels) as usize;
         let light = &self.light[(y - self.region.y) as usize * row..][..row];
@@ -150,7 +150,7 @@ impl Patch {
     }
 
     /// Whether a sample stands out and its neighbours do not, as they would in an image.
-    fn is_lone(&self, at: (u32, u32), noise: f32) -> bool {
+    fn is_isolated(&self, at: (u32, u32), noise: f32) -> bool {
         let excess = self.excess(at);
         if excess.abs() <= IN_LIGHT * noise.max(1e-7) {
             return false;
@@ -179,7 +179,7 @@ impl Patch {
                 others.map(|x| self.excess((at.0, x))).sum::<f32>() / (channels - 1) as f32
             }
         };
-        near * excess.signum() < LONE * excess.abs()
+        near * excess.signum() < NARROW * excess.abs()
     }
 }
 
@@ -191,17 +191,17 @@ mod tests {
     proptest! {
         /// The quick test never rejects what the thorough test accepts.
         #[test]
-        fn what_is_lone_may_be_lone(
+        fn what_is_isolated_may_be_isolated(
             light in prop::collection::vec(0.0f32..0.1, 144),
             spike in 0.0f32..2.0,
             noise in 0.001f32..0.1,
             channels in prop::sample::select(vec![1u32, 3]),
         ) {
             let region = Region { x: 8, y: 6, width: 12 / channels, height: 12 };
-            let mut patch = Patch { region, channels, light };
+            let mut patch = TileAndMargin { region, channels, light };
             patch.light[6 * 12 + 6] += spike;
             for at in patch.samples(region) {
-                prop_assert!(patch.may_be_lone(at, noise) || !patch.is_lone(at, noise));
+                prop_assert!(patch.may_be_isolated(at, noise) || !patch.is_isolated(at, noise));
             }
         }
     }

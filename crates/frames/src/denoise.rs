@@ -89,8 +89,8 @@ impl Grain {
         if places.is_empty() {
             return Ok(None);
         }
-        let patches: Result<Vec<Patch>, PictureError> =
-            places.par_iter().map(|place| Patch::of(light, *place)).collect();
+        let patches: Result<Vec<NoisePatch>, PictureError> =
+            places.par_iter().map(|place| NoisePatch::of(light, *place)).collect();
         let patches = patches?;
         let floor = floor(&patches);
         // Details only ever add energy, so the plainer patches show the noise.
@@ -306,12 +306,12 @@ fn weigh([a, b, c, d, e]: [&[f32]; 5], out: &mut [f32]) {
 }
 
 /// The noise in a patch.
-struct Patch {
+struct NoisePatch {
     level: f32,
     sigma: [[f32; SCALES]; 3],
 }
 
-impl Patch {
+impl NoisePatch {
     fn of(light: &dyn Light, place: Region) -> Result<Self, PictureError> {
         let (width, edge) = (place.width as usize, reach(0) as usize);
         let parts = apart(light.planes(place)?);
@@ -336,7 +336,7 @@ impl Patch {
 
 /// The light whose photon noise equals the sensor's noise: where the line of variance over light,
 /// through the darker and the lighter half of the patches, reaches zero.
-fn floor(patches: &[Patch]) -> f32 {
+fn floor(patches: &[NoisePatch]) -> f32 {
     let mut all: Vec<(f32, f32)> =
         patches.iter().map(|patch| (patch.level, patch.sigma[0][0].powi(2))).collect();
     all.sort_by(|a, b| a.0.total_cmp(&b.0));

@@ -207,9 +207,9 @@ mod tests {
         }
         assert_eq!(grid.at(&values, [-50.0, -50.0]), values[0]);
         let region = Region { x: 0, y: 3970, width: 57, height: 31 };
-        let mut laid = Vec::new();
-        grid.lay(region, &values, &mut laid);
-        for (i, own) in laid.iter().enumerate() {
+        let mut interpolated = Vec::new();
+        grid.lay(region, &values, &mut interpolated);
+        for (i, own) in interpolated.iter().enumerate() {
             let at = [(i % 57) as f64, (3970 + i / 57) as f64];
             assert!((own - grid.at(&values, at)).abs() < 1e-2, "{at:?}");
         }

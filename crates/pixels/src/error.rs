@@ -11,7 +11,7 @@ pub enum PictureError {
     Io {
         /// The file.
         path: PathBuf,
-        /// The system's own reason. It is told with the rest, and not again as a source.
+        /// The system's own reason. It is part of the message, and not repeated as a source.
         reason: std::io::Error,
     },
     /// A folder, a pipe, a socket or a device where a picture file should be.
@@ -95,7 +95,7 @@ impl PictureError {
         Self::unsupported_so(path, what, remedy)
     }
 
-    /// The same with a remedy of its own.
+    /// An unsupported file, with a remedy of its own.
     pub(crate) fn unsupported_so(
         path: &Path,
         what: impl Into<String>,
@@ -161,27 +161,27 @@ mod tests {
 
     #[test]
     fn the_reason_of_a_decoder_becomes_a_part_of_a_sentence() {
-        let told = |reason: &str| PictureError::damaged(Path::new("f01.jpg"), reason).to_string();
+        let said = |reason: &str| PictureError::damaged(Path::new("f01.jpg"), reason).to_string();
         assert_eq!(
-            told("\n\"[strict-mode]: Extra bytes between headers.\"\nat 7"),
+            said("\n\"[strict-mode]: Extra bytes between headers.\"\nat 7"),
             "f01.jpg: the picture data are damaged (Extra bytes between headers); copy the file again from the card."
         );
-        assert!(told("Bad length: Chunk { kind: 7 }").contains("(Bad length: Chunk)"));
-        assert!(told(&"x".repeat(5000)).len() < 250);
-        assert!(told("").contains("(its decoder does not say where)"));
+        assert!(said("Bad length: Chunk { kind: 7 }").contains("(Bad length: Chunk)"));
+        assert!(said(&"x".repeat(5000)).len() < 250);
+        assert!(said("").contains("(its decoder does not say where)"));
     }
 
     #[test]
     fn a_refusal_of_the_system_is_told_once_with_what_to_do() {
-        let told = |kind: std::io::ErrorKind| {
+        let said = |kind: std::io::ErrorKind| {
             let error = PictureError::io(Path::new("/card/f01.tif"))(kind.into());
             assert!(error.source().is_none());
             error.to_string()
         };
-        let full = told(std::io::ErrorKind::StorageFull);
+        let full = said(std::io::ErrorKind::StorageFull);
         assert!(full.starts_with("f01.tif: ") && full.contains("make room"), "{full}");
         assert!(
-            told(std::io::ErrorKind::NotFound)
+            said(std::io::ErrorKind::NotFound)
                 .ends_with("; check that it is there, and its card or disk too.")
         );
     }

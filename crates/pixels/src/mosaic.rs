@@ -22,7 +22,7 @@ impl Pattern {
         self.0[y as usize % 2][x as usize % 2].into()
     }
 
-    /// The pattern of what remains when columns and rows are cut off.
+    /// The pattern after columns and rows are cut off.
     pub fn shifted(self, columns: u32, rows: u32) -> Self {
         let at = |x: usize, y: usize| self.0[(y + rows as usize) % 2][(x + columns as usize) % 2];
         Self([[at(0, 0), at(1, 0)], [at(0, 1), at(1, 1)]])

@@ -16,7 +16,8 @@ use std::path::Path;
 /// [`PictureError::Io`]; [`PictureError::NoFile`] for a folder, a pipe, a socket or a device.
 pub fn open(path: &Path) -> Result<File, PictureError> {
     let io = PictureError::io(path);
-    // Opening a pipe waits for its other end unless it is told not to; regular files know no waiting.
+    // Opening a pipe would wait for its other end without this flag; for regular files it makes no
+    // difference.
     let wait = OFlags::NONBLOCK.bits() as i32;
     let file = File::options().read(true).custom_flags(wait).open(path).map_err(&io)?;
     match file.metadata().map_err(&io)?.is_file() {

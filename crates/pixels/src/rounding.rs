@@ -3,9 +3,9 @@
 /// A number of this size has no digits behind the point.
 const NO_DIGITS: f32 = (1 << 23) as f32;
 
-/// The nearest whole number of a value from 0 to 65535; of what is no number, 0. Adding a large number
-/// rounds, and the last digits of the sum's bits are the whole number: unlike a conversion, that asks
-/// nothing of each value, so that many are done side by side.
+/// The nearest integer to a value from 0 to 65535; 0 for NaN. Adding a large number rounds, and the
+/// last bits of the sum are the integer. Unlike a conversion, this has no branch for each value, so
+/// that it vectorises.
 #[inline(always)]
 pub fn nearest(value: f32) -> u16 {
     (value + NO_DIGITS).to_bits() as u16

@@ -60,7 +60,7 @@ impl Region {
         all
     }
 
-    /// The same with `margin` more pixels on every side, inside a picture of this size.
+    /// The region with `margin` more pixels on every side, inside a picture of this size.
     pub fn widened(&self, margin: u32, (width, height): (u32, u32)) -> Self {
         let (x, y) = (self.x.saturating_sub(margin), self.y.saturating_sub(margin));
         Self {
@@ -71,7 +71,7 @@ impl Region {
         }
     }
 
-    /// The same, further right and down.
+    /// The region moved right and down.
     pub fn moved(&self, [right, down]: [u32; 2]) -> Self {
         Self { x: self.x + right, y: self.y + down, ..*self }
     }

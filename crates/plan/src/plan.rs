@@ -65,7 +65,7 @@ impl Plan {
 
     /// The treatment of a frame.
     pub fn prepare_of(&self, id: &FrameId) -> PreparePlan {
-        let own = self.differences.iter().filter(|own| own.blake3 == *id);
+        let own = self.differences.iter().filter(|difference| difference.blake3 == *id);
         own.fold(self.prepare.clone(), |prepare, own| own.change.of(prepare))
     }
 

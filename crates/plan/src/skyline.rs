@@ -226,7 +226,7 @@ mod tests {
             ..GroundPlan::default()
         };
         let ground = |method, matched| GroundPlan { method, matched, ..GroundPlan::default() };
-        for (wrong, told) in [
+        for (wrong, said) in [
             (SkylinePlan { mode: SkylineMode::Mask, ..good.clone() }, "No mask"),
             // A path instead of a hash.
             (SkylinePlan { mask: named("/etc/passwd"), ..good.clone() }, "m.png"),
@@ -239,7 +239,7 @@ mod tests {
             (SkylinePlan { ground: ground(Method::Lightest, 0.0), ..good.clone() }, "combined by"),
             (SkylinePlan { ground: ground(Method::Mean, 2.0), ..good.clone() }, "matched"),
         ] {
-            assert!(wrong.check().unwrap_err().to_string().contains(told), "{told}");
+            assert!(wrong.check().unwrap_err().to_string().contains(said), "{said}");
         }
     }
 

@@ -1,7 +1,7 @@
 //! The simulated camera: made-up shoots whose truth is known.
 //!
-//! The same kind, options and seed give the same bytes. What is written as truth comes from the
-//! scene's own geometry, never from measuring the pictures.
+//! The same kind, options and seed give the same bytes. The truth comes from the scene's own
+//! geometry, never from measuring the pictures.
 
 mod canvas;
 mod error;

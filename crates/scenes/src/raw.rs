@@ -35,7 +35,7 @@ pub fn camera() -> mosaic::Sensor {
 
 /// What the light alone would leave: no noise, no dust, nothing added.
 pub fn ideal(sensor: &Sensor, light: &[f32]) -> Mosaic {
-    let seen = Seen::new();
+    let seen = CameraColours::new();
     let Sensor { width, height, .. } = *sensor;
     let codes = (0..width as usize * height as usize).into_par_iter().map(|i| {
         let (x, y) = (i as u32 % width, i as u32 / width);
@@ -46,13 +46,13 @@ pub fn ideal(sensor: &Sensor, light: &[f32]) -> Mosaic {
 }
 
 /// How the camera sees light.
-struct Seen {
+struct CameraColours {
     pattern: Pattern,
     matrix: [[f32; 3]; 3],
     shot: [f32; 3],
 }
 
-impl Seen {
+impl CameraColours {
     fn new() -> Self {
         let camera = camera();
         Self {
@@ -62,7 +62,7 @@ impl Seen {
         }
     }
 
-    /// Light at a photosite, as a share of what makes green full.
+    /// Light at a photosite, as a share of the light that fills green.
     fn share(&self, x: u32, y: u32, pixel: &[f32]) -> f32 {
         let colour = self.pattern.colour(x, y);
         let seen: f32 = self.matrix[colour].iter().zip(pixel).map(|(m, v)| m * v).sum();
@@ -83,7 +83,7 @@ pub struct Hot {
 
 /// All hot photosites of a sensor and what they gather in some seconds, in the order of rows.
 pub fn hot_photosites(sensor: &Sensor, seconds: f64) -> Vec<Hot> {
-    // They are as bright as told after eight seconds.
+    // Their brightness is given for eight seconds.
     let heat = seconds as f32 / 8.0;
     let hot = hot_pixels(sensor, HOT_SHARE).into_iter();
     hot.map(|(y, x, strength)| Hot { x, y, electrons: strength * heat }).collect()
@@ -92,7 +92,7 @@ pub fn hot_photosites(sensor: &Sensor, seconds: f64) -> Vec<Hot> {
 /// Records light (sRGB-linear, interleaved; nothing with the lens cap on) for some seconds.
 /// `exposure` tells one exposure's noise from another's; what the sensor adds is the same in all.
 pub fn record(sensor: &Sensor, exposure: u64, light: Option<&[f32]>, seconds: f64) -> Mosaic {
-    let seen = Seen::new();
+    let seen = CameraColours::new();
     let Sensor { width, height, seed, full_well } = *sensor;
     let row_length = width as usize;
     let hot = hot_photosites(sensor, seconds);

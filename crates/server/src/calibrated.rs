@@ -1,7 +1,7 @@
 //! The calibration of a shoot's lights.
 
 use crate::app::App;
-use crate::calibrations::Known;
+use crate::calibrations::LastCalibration;
 use crate::error::ApiError;
 use crate::progress_events::Unreported;
 use crate::store::{FrameRow, in_run};
@@ -83,6 +83,6 @@ pub async fn of_shoot(
     });
     let made = made.await?;
     let mut known = app.calibrations.known.lock().expect("the calibrations' lock");
-    known.insert(shoot, Known { made_from, made: made.clone() });
+    known.insert(shoot, LastCalibration { made_from, made: made.clone() });
     Ok(made)
 }

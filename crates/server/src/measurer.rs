@@ -38,7 +38,7 @@ struct Measured {
 
 /// Measures whatever is not measured yet, and waits for more.
 pub async fn run_forever(app: Arc<App>) {
-    let mut told = Instant::now();
+    let mut said = Instant::now();
     let mut resting = Resting { frames: vec![], until: Instant::now(), next: REST[0] };
     loop {
         resting.woken(&app).await;
@@ -58,7 +58,7 @@ pub async fn run_forever(app: Arc<App>) {
             }
             let shoot = measured.shoot;
             if let Some(before) = untold
-                && (shoot != untold || told.elapsed() >= TELL)
+                && (shoot != untold || said.elapsed() >= TELL)
             {
                 if shoot != untold
                     && let Err(error) = sort_watched(&app, before).await
@@ -66,7 +66,7 @@ pub async fn run_forever(app: Arc<App>) {
                     tracing::error!("frames cannot be sorted: {error}");
                 }
                 app.tell(Event::Shoot { id: before });
-                told = Instant::now();
+                said = Instant::now();
             }
             untold = shoot;
             if shoot.is_none() {

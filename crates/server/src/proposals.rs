@@ -22,7 +22,7 @@ pub struct Proposals {
 }
 
 /// A frame whose facts and measures are known.
-struct Known<'a> {
+struct KnownFrame<'a> {
     row: &'a FrameRow,
     facts: Facts,
     measures: Measures,
@@ -67,11 +67,11 @@ impl Proposals {
 }
 
 /// Usable frames whose facts and measures are known, in the order they were taken.
-fn known(rows: &[FrameRow]) -> Result<Vec<Known<'_>>, ApiError> {
+fn known(rows: &[FrameRow]) -> Result<Vec<KnownFrame<'_>>, ApiError> {
     let mut known = Vec::new();
     for row in rows.iter().filter(|row| row.is_usable()) {
         if let (Some(facts), Some(measures)) = (row.facts()?, row.measures()?) {
-            known.push(Known { row, facts, measures });
+            known.push(KnownFrame { row, facts, measures });
         }
     }
     if known.iter().all(|one| one.facts.taken.is_some()) {
@@ -94,7 +94,7 @@ fn role(purpose: Purpose) -> Role {
 /// Sets for those lights that are in none; nothing while all are lights of one set.
 fn proposed_sets(
     found: &[sets::ProposedSet],
-    known: &[Known],
+    known: &[KnownFrame],
     sets: &[FrameSet],
 ) -> Result<Vec<ProposedSet>, ApiError> {
     let mut proposed = Vec::new();
@@ -132,20 +132,20 @@ fn proposed_kind(found: &[sets::ProposedSet], said: Kind) -> Option<ProposedKind
 
 /// Doubts about lights. Frames that the person wants to keep serve as neighbours, but are not
 /// doubted.
-fn doubts(known: &[Known], fresh: &[ProposedSet], kind: Kind) -> Result<Vec<Doubt>, ApiError> {
+fn doubts(known: &[KnownFrame], fresh: &[ProposedSet], kind: Kind) -> Result<Vec<Doubt>, ApiError> {
     // Frames that are no lights are sorted first, and say nothing about those that are.
     let others: Vec<i64> = fresh
         .iter()
         .filter(|set| set.role != Role::Light)
         .flat_map(|set| set.frame_ids.clone())
         .collect();
-    let lights: Vec<&Known> =
+    let lights: Vec<&KnownFrame> =
         known.iter().filter(|one| one.row.is_light() && !others.contains(&one.row.id)).collect();
     let frames: Vec<(&Facts, &Measures)> =
         lights.iter().map(|one| (&one.facts, &one.measures)).collect();
     let spoiled = judge::spoiled(&frames, kind).into_iter();
-    let told = spoiled.map(|doubt| (lights[doubt.frame as usize].row, doubt.reason));
-    Ok(told
+    let said = spoiled.map(|doubt| (lights[doubt.frame as usize].row, doubt.reason));
+    Ok(said
         .filter(|(row, _)| !row.kept)
         .map(|(row, reason)| Doubt { frame_id: row.id, reason })
         .collect())
@@ -154,13 +154,13 @@ fn doubts(known: &[Known], fresh: &[ProposedSet], kind: Kind) -> Result<Vec<Doub
 fn proposed_reference(
     rows: &[FrameRow],
     stacked: Option<i64>,
-    known: &[Known],
+    known: &[KnownFrame],
     doubts: &[Doubt],
     unmeasurable: &HashSet<i64>,
 ) -> Option<ProposedReference> {
     let mut used = in_run(rows, stacked);
     used.retain(|row| !unmeasurable.contains(&row.id));
-    let looked: Vec<(&Known, bool)> = known
+    let looked: Vec<(&KnownFrame, bool)> = known
         .iter()
         .filter(|one| used.iter().any(|row| row.id == one.row.id))
         .map(|one| (one, doubts.iter().any(|doubt| doubt.frame_id == one.row.id)))
@@ -182,15 +182,15 @@ fn checked(
     rows: &[FrameRow],
     stacked: Option<i64>,
     balance: &WhiteBalance,
-    known: &[Known],
+    known: &[KnownFrame],
 ) -> Result<Vec<Check>, ApiError> {
-    let used: Vec<&Known> = in_run(rows, stacked)
+    let used: Vec<&KnownFrame> = in_run(rows, stacked)
         .iter()
         .filter_map(|row| known.iter().find(|one| one.row.id == row.id))
         .collect();
     let named: Vec<checks::Named> =
         used.iter().map(|one| (one.row.name.as_str(), &one.facts, &one.measures)).collect();
-    let told = |check: checks::Check, ids: &[i64]| Check {
+    let said = |check: checks::Check, ids: &[i64]| Check {
         frame_ids: check.frames.iter().map(|&i| ids[i as usize]).collect(),
         text: check.text,
         leave_out: check.leave_out,
@@ -198,14 +198,14 @@ fn checked(
     };
     let ids: Vec<i64> = used.iter().map(|one| one.row.id).collect();
     let mut found: Vec<Check> =
-        checks::check(&named, balance).into_iter().map(|check| told(check, &ids)).collect();
+        checks::check(&named, balance).into_iter().map(|check| said(check, &ids)).collect();
     // A frame that was left out is not missing.
     let all = sequence(rows, stacked)?;
     let ids: Vec<i64> = all.iter().map(|(row, _)| row.id).collect();
     let named: Vec<(&str, &Facts)> =
         all.iter().map(|(row, facts)| (row.name.as_str(), facts)).collect();
-    found.extend(checks::check_sequence(&named).into_iter().map(|check| told(check, &ids)));
-    let of = |role: Role| -> Vec<&Known> {
+    found.extend(checks::check_sequence(&named).into_iter().map(|check| said(check, &ids)));
+    let of = |role: Role| -> Vec<&KnownFrame> {
         known.iter().filter(|one| one.row.role().is_ok_and(|own| own == role)).collect()
     };
     let scaled = !of(Role::Bias).is_empty();

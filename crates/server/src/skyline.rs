@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::calibrated;
 use crate::error::ApiError;
 use crate::progress_events::{ProgressEvents, Work};
-use crate::skyline_seen::{Kept, Seen, Session, levels};
+use crate::skyline_seen::{Kept, OpenSkyline, Session, levels};
 use jade_combine::mask::Mask;
 use jade_engine as engine;
 use jade_engine::{Request, SkylineInputs};
@@ -72,7 +72,7 @@ pub fn loaded(app: &App, plan: &Plan) -> Option<PathBuf> {
 }
 
 /// The skyline of a shoot as it was found last; nothing is computed.
-pub fn at_hand(app: &App, shoot: i64) -> Option<Arc<Seen>> {
+pub fn at_hand(app: &App, shoot: i64) -> Option<Arc<OpenSkyline>> {
     let search = app.skylines.of(shoot);
     let mut kept = search.kept();
     let (used, seen) = kept.as_mut()?.seen.as_mut()?;
@@ -84,7 +84,7 @@ pub fn at_hand(app: &App, shoot: i64) -> Option<Arc<Seen>> {
 ///
 /// # Errors
 /// [`ApiError::Missing`] where it was not found yet.
-pub async fn current(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
+pub async fn current(app: &Arc<App>, shoot: i64) -> Result<Arc<OpenSkyline>, ApiError> {
     let version = Wish::of(app, shoot).await?.version();
     at_hand(app, shoot).filter(|seen| seen.version == version).ok_or_else(|| {
         ApiError::Missing("The skyline was not found yet, or changed; find it first.".to_owned())
@@ -95,7 +95,7 @@ pub async fn current(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> 
 ///
 /// # Errors
 /// [`ApiError`] with why there is none, and what to do.
-pub async fn found(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
+pub async fn found(app: &Arc<App>, shoot: i64) -> Result<Arc<OpenSkyline>, ApiError> {
     let search = app.skylines.of(shoot);
     let turn = search.turn().await;
     let wish = Wish::of(app, shoot).await?;
@@ -124,7 +124,7 @@ pub async fn found(app: &Arc<App>, shoot: i64) -> Result<Arc<Seen>, ApiError> {
 }
 
 /// The session that strokes are applied to, if there is one, and the mask, if that succeeded.
-type Made = (Option<Session>, Result<Seen, CoreError>);
+type Made = (Option<Session>, Result<OpenSkyline, CoreError>);
 
 fn make(
     app: &Arc<App>,
@@ -136,7 +136,7 @@ fn make(
     let plan = &wish.plan.skyline;
     if let Some(path) = &wish.mask {
         let mask = Mask::read(path, wish.size()?)?.shaped(plan);
-        let seen = Seen { version, levels: levels(mask), likely: None, frames: 0 };
+        let seen = OpenSkyline { version, levels: levels(mask), likely: None, frames: 0 };
         return Ok((session, Ok(seen)));
     }
     let key = wish.key();
@@ -153,7 +153,7 @@ fn make(
     let likely = Some((skyline.grid(), skyline.sky().to_vec()));
     let levels = levels(live.mask().shaped(plan));
     let frames = found.sights.count();
-    Ok((Some(session), Ok(Seen { version, levels, likely, frames })))
+    Ok((Some(session), Ok(OpenSkyline { version, levels, likely, frames })))
 }
 
 fn begin(

@@ -23,7 +23,7 @@ pub struct Kept {
     /// for each pixel.
     pub session: Option<Session>,
     /// The mask as it was seen last, and when that was.
-    pub seen: Option<(Instant, Arc<Seen>)>,
+    pub seen: Option<(Instant, Arc<OpenSkyline>)>,
 }
 
 /// A skyline of a shoot that strokes are added to.
@@ -35,7 +35,7 @@ pub struct Session {
 }
 
 /// A mask as it is shown.
-pub struct Seen {
+pub struct OpenSkyline {
     /// Changes whenever anything else does.
     pub version: String,
     /// The mask as a run would take it, and halved sizes of it.
@@ -53,7 +53,7 @@ pub fn levels(mask: Mask) -> Vec<Mask> {
     std::iter::successors(Some(mask), |last| Some(last.halved())).take(count).collect()
 }
 
-impl Seen {
+impl OpenSkyline {
     /// The mask.
     pub fn mask(&self) -> &Mask {
         &self.levels[0]

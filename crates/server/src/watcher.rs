@@ -20,7 +20,7 @@ type Stamp = (u64, SystemTime);
 
 /// The state of a watched file.
 #[derive(Clone, Copy)]
-enum Seen {
+enum WatchedFile {
     /// It may still be written.
     At(Stamp),
     /// It was added, or need not be.
@@ -29,7 +29,7 @@ enum Seen {
 
 #[derive(Default)]
 struct Looked {
-    files: HashMap<(i64, PathBuf), Seen>,
+    files: HashMap<(i64, PathBuf), WatchedFile>,
 }
 
 /// A file that was seen in a watched folder.
@@ -73,13 +73,13 @@ async fn look(
     for (path, stamp) in found {
         let seen = looked.files.get(&(shoot, path.clone())).copied();
         let now = match seen {
-            Some(Seen::Settled(before)) if before == stamp => continue,
+            Some(WatchedFile::Settled(before)) if before == stamp => continue,
             // A camera makes the file first and fills it later.
-            Some(Seen::At(before)) if before == stamp && stamp.0 > 0 => {
+            Some(WatchedFile::At(before)) if before == stamp && stamp.0 > 0 => {
                 ready.push(path.clone());
-                Seen::Settled(stamp)
+                WatchedFile::Settled(stamp)
             }
-            _ => Seen::At(stamp),
+            _ => WatchedFile::At(stamp),
         };
         looked.files.insert((shoot, path), now);
     }

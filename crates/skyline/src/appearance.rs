@@ -38,10 +38,10 @@ pub fn features(evidence: &Evidence, radius: usize) -> Vec<Feature> {
 
 /// The appearance of one side.
 pub struct Look {
-    parts: Vec<Part>,
+    parts: Vec<MixturePart>,
 }
 
-struct Part {
+struct MixturePart {
     middle: Feature,
     /// Rotates and scales differences so that the sum of their squares is the exponent.
     inverse: SMatrix<f32, FEATURES, FEATURES>,
@@ -102,7 +102,7 @@ impl Look {
 }
 
 /// The mixture's parts, from the shares with which cells belong to them.
-fn parts(features: &[Feature], cells: &[usize], shares: &[[f32; PARTS]]) -> Vec<Part> {
+fn parts(features: &[Feature], cells: &[usize], shares: &[[f32; PARTS]]) -> Vec<MixturePart> {
     let one = |k: usize| {
         let weight: f32 = shares.iter().map(|share| share[k]).sum();
         if weight < 5.0 {
@@ -125,7 +125,7 @@ fn parts(features: &[Feature], cells: &[usize], shares: &[[f32; PARTS]]) -> Vec<
         let volume: f32 = (0..FEATURES).map(|f| root.l()[(f, f)].ln()).sum();
         let share = (weight / cells.len() as f32).ln();
         let scale = share - volume - 0.5 * FEATURES as f32 * std::f32::consts::TAU.ln();
-        Some(Part { middle, inverse, scale })
+        Some(MixturePart { middle, inverse, scale })
     };
     (0..PARTS).into_par_iter().filter_map(one).collect()
 }

@@ -27,7 +27,7 @@ pub struct EdgeWeights {
 impl EdgeWeights {
     /// Weights from the features of cells.
     pub fn of(grid: Grid, features: &[Feature]) -> Self {
-        let plane = |f: usize| -> Vec<f32> { features.iter().map(|own| own[f]).collect() };
+        let plane = |f: usize| -> Vec<f32> { features.iter().map(|feature| feature[f]).collect() };
         let all: Vec<[Vec<f32>; 2]> =
             COLOURS.into_par_iter().map(|f| strengths(grid, &plane(f))).collect();
         let sum = |k: usize| -> Vec<f32> {

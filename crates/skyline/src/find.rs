@@ -43,7 +43,7 @@ impl Skyline {
         }
         let sky = label(&evidence);
         both(&sky)?;
-        let labels = Labels { told: vec![None; sky.len()], sky };
+        let labels = Labels { said: vec![None; sky.len()], sky };
         let r = Regions::of(&evidence);
         Ok(Self { regions: r, evidence, labels })
     }
@@ -113,9 +113,9 @@ mod tests {
         let share = |sky: usize| -> Vec<f32> {
             (0..1000).map(|i| if i < sky { 0.9 } else { 0.1 }).collect()
         };
-        let told = |sky| both(&share(sky)).unwrap_err().to_string();
-        assert!(told(2).starts_with("No sky is seen"));
-        assert!(told(998).starts_with("No ground is seen"));
+        let said = |sky| both(&share(sky)).unwrap_err().to_string();
+        assert!(said(2).starts_with("No sky is seen"));
+        assert!(said(998).starts_with("No ground is seen"));
         assert!(both(&share(6)).is_ok() && both(&share(994)).is_ok());
     }
 }

@@ -3,7 +3,7 @@
 use super::appearance::{self, Feature, Look};
 use super::edge_weights::EdgeWeights;
 use super::evidence::Evidence;
-use super::random_walk::{Known, spread};
+use super::random_walk::{Prior, spread};
 use jade_optics::grid::Grid;
 use jade_optics::statistics::median;
 use rayon::prelude::*;
@@ -117,7 +117,7 @@ struct Scene<'a> {
     evidence: &'a Evidence,
     edge_weights: EdgeWeights,
     features: Vec<Feature>,
-    shown: Shown,
+    shown: StarCounts,
     scale: f32,
 }
 
@@ -161,24 +161,24 @@ impl<'a> Scene<'a> {
     }
 
     /// What is known before learning, where this much of the cells is sky.
-    fn unlearned(&self, sky: &[f32], starless: f32) -> Vec<Known> {
+    fn unlearned(&self, sky: &[f32], starless: f32) -> Vec<Prior> {
         let below = sky_below(self.evidence.grid, sky);
         unlearned(self.evidence, &self.shown, &below, starless)
             .into_iter()
-            .map(|own| Known { weight: own.weight * self.scale, ..own })
+            .map(|own| Prior { weight: own.weight * self.scale, ..own })
             .collect()
     }
 
     /// Learns the appearance of both sides from the current labels and labels by it, for some
     /// rounds.
-    fn learned(&self, first: &[Known], mut sky: Vec<f32>, rounds: usize) -> Vec<f32> {
+    fn learned(&self, first: &[Prior], mut sky: Vec<f32>, rounds: usize) -> Vec<f32> {
         let Self { evidence, edge_weights, features, scale, .. } = self;
         let grid = evidence.grid;
-        let found = |(first, sky): (&Known, &f32)| {
+        let found = |(first, sky): (&Prior, &f32)| {
             let weight = scale * FOUND * (2.0 * sky - 1.0).powi(2);
-            first.and(Known { sky: sky.round(), weight })
+            first.and(Prior { sky: sky.round(), weight })
         };
-        let first: Vec<Known> = first.iter().zip(&sky).map(found).collect();
+        let first: Vec<Prior> = first.iter().zip(&sky).map(found).collect();
         for _ in 0..rounds {
             let surely: Vec<f32> = sky.iter().map(|sky| 2.0 * sky - 1.0).collect();
             let mut lower: Vec<f32> = sky.iter().copied().filter(|v| *v < 0.5).collect();
@@ -191,7 +191,7 @@ impl<'a> Scene<'a> {
             let (Some(above), Some(below)) = looks else { break };
             let ratios: Vec<f32> = features
                 .par_iter()
-                .map(|own| (above.log(own) - below.log(own)).clamp(-4.0, 4.0))
+                .map(|feature| (above.log(feature) - below.log(feature)).clamp(-4.0, 4.0))
                 .collect();
             let mut says = calibrated(&ratios, &sky);
             for (says, below) in says.iter_mut().zip(sky_below(grid, &sky)) {
@@ -200,7 +200,7 @@ impl<'a> Scene<'a> {
                     says.weight *= 1.0 - below;
                 }
             }
-            let known: Vec<Known> =
+            let known: Vec<Prior> =
                 first.iter().zip(&says).map(|(first, says)| first.and(*says)).collect();
             sky = spread(grid, edge_weights, &known);
         }
@@ -209,7 +209,7 @@ impl<'a> Scene<'a> {
 }
 
 /// Number of stars around each cell.
-struct Shown {
+struct StarCounts {
     /// Relative to the usual number in the sky.
     share: Vec<f32>,
     /// In the nearest cells.
@@ -218,7 +218,7 @@ struct Shown {
     mirrored: Vec<f32>,
 }
 
-fn shown(evidence: &Evidence) -> Shown {
+fn shown(evidence: &Evidence) -> StarCounts {
     let Evidence { grid, stars, mirrored, noise, .. } = evidence;
     let width = (grid.across / 40).max(2);
     let mut around = grid.blurred(&grid.blurred(stars, width), width);
@@ -234,13 +234,13 @@ fn shown(evidence: &Evidence) -> Shown {
         *around *= (noise / usual_noise).max(0.3).powi(2) / usual;
     }
     let [near, mirrored] = [stars, mirrored].map(|plane| grid.blurred(plane, 1));
-    Shown { share: around, near, mirrored }
+    StarCounts { share: around, near, mirrored }
 }
 
 /// What is known before learning. Where stars are seen, there is sky. Where there are none although
 /// they are seen elsewhere, or where something stands still, there may be ground. `below` is how
 /// much sky is below each cell.
-fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> Vec<Known> {
+fn unlearned(evidence: &Evidence, shown: &StarCounts, below: &[f32], weight: f32) -> Vec<Prior> {
     let Evidence { grid, texture, change, .. } = evidence;
     let changing: Vec<f32> = change.iter().map(|v| v.min(40.0)).collect();
     let changing = grid.blurred(&changing, 1);
@@ -248,16 +248,16 @@ fn unlearned(evidence: &Evidence, shown: &Shown, below: &[f32], weight: f32) -> 
     let still = grid.blurred(&capped, 2);
     (0..grid.cells())
         .map(|i| {
-            let star = Known { sky: 1.0, weight: STAR * shown.near[i].min(0.25) };
+            let star = Prior { sky: 1.0, weight: STAR * shown.near[i].min(0.25) };
             let starless = (1.0 - 3.0 * shown.share[i]).max(0.0) * (1.0 - below[i]);
             let textured = (TEXTURE * (still[i] - 0.15)).clamp(0.0, TEXTURE);
             // What changes does not stand on the ground: clouds drift. The weight is small, as
             // water changes too.
             let drifts = ((changing[i] - 4.0) / 8.0).clamp(0.0, 1.0);
-            let moving = Known { sky: 1.0, weight: CHANGE * drifts };
+            let moving = Prior { sky: 1.0, weight: CHANGE * drifts };
             let ground = starless * (weight + textured) * (1.0 - 0.5 * drifts);
-            let water = Known { sky: 0.0, weight: STAR * shown.mirrored[i].min(0.25) };
-            star.and(water).and(moving).and(Known { sky: 0.0, weight: ground })
+            let water = Prior { sky: 0.0, weight: STAR * shown.mirrored[i].min(0.25) };
+            star.and(water).and(moving).and(Prior { sky: 0.0, weight: ground })
         })
         .collect()
 }
@@ -276,7 +276,7 @@ fn sky_below(grid: Grid, sky: &[f32]) -> Vec<f32> {
 
 /// What logarithms of likelihood ratios mean, calibrated by how often they are right where the
 /// answer is known.
-fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Known> {
+fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Prior> {
     const BINS: usize = 16;
     let bin = |ratio: f32| (((ratio + 4.0) / 8.0 * BINS as f32) as usize).min(BINS - 1);
     // An empty bin says nothing.
@@ -299,7 +299,7 @@ fn calibrated(ratios: &[f32], sky: &[f32]) -> Vec<Known> {
             true => plain.abs().min(evened.abs()).copysign(plain),
             false => 0.0,
         };
-        Known { sky: 0.5 + sure, weight: LOOK * (2.0 * sure).powi(4) }
+        Prior { sky: 0.5 + sure, weight: LOOK * (2.0 * sure).powi(4) }
     });
     ratios.iter().map(|ratio| says[bin(*ratio)]).collect()
 }

@@ -15,12 +15,12 @@ const TELLS: f64 = 3.0;
 /// Least number of lights that move as a reflection does, in all frames together.
 const FEWEST: usize = 8;
 /// Weight of a light of which nothing is known.
-const UNTOLD: f32 = 0.3;
+const UNKNOWN: f32 = 0.3;
 
 /// Lights of one frame, searchable by place.
-struct Places(HashMap<(i64, i64), Vec<[f64; 2]>>);
+struct LightIndex(HashMap<(i64, i64), Vec<[f64; 2]>>);
 
-impl Places {
+impl LightIndex {
     fn of(lights: &[[f64; 2]]) -> Self {
         let mut cells: HashMap<(i64, i64), Vec<[f64; 2]>> = HashMap::new();
         for at in lights {
@@ -57,10 +57,10 @@ pub fn lights(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
     let mut others: Vec<(usize, [f64; 2])> = Vec::new();
     for (i, view) in views.iter().enumerate() {
         let found: Vec<[usize; 3]> = view.lights.par_iter().map(|at| sky.found(i, *at)).collect();
-        for (light, [told, goes, stands]) in view.lights.iter().zip(found) {
-            match told {
-                0 => put(0, view.motion.to_reference(InFrame(*light)).0, UNTOLD),
-                _ if goes > stands && 2 * goes >= told => {
+        for (light, [said, goes, stands]) in view.lights.iter().zip(found) {
+            match said {
+                0 => put(0, view.motion.to_reference(InFrame(*light)).0, UNKNOWN),
+                _ if goes > stands && 2 * goes >= said => {
                     put(0, view.motion.to_reference(InFrame(*light)).0, 1.0);
                 }
                 _ if goes + stands == 0 => others.push((i, *light)),
@@ -76,13 +76,13 @@ pub fn lights(views: &[View], grid: Grid) -> [Vec<f32>; 2] {
 /// The motion of the sky from frame to frame, and the lights of all frames.
 struct Sky<'a> {
     views: &'a [View<'a>],
-    places: Vec<Places>,
+    places: Vec<LightIndex>,
     backward: Vec<Backward>,
 }
 
 impl<'a> Sky<'a> {
     fn of(views: &'a [View<'a>]) -> Self {
-        let places = views.iter().map(|view| Places::of(view.lights)).collect();
+        let places = views.iter().map(|view| LightIndex::of(view.lights)).collect();
         let backward = views.iter().map(|view| view.motion.backward()).collect();
         Self { views, places, backward }
     }
@@ -95,17 +95,17 @@ impl<'a> Sky<'a> {
     /// For a light of one frame: in how many other frames it could be judged, in how many it is
     /// found where the sky would take it, and in how many where it was.
     fn found(&self, i: usize, light: [f64; 2]) -> [usize; 3] {
-        let (mut told, mut goes, mut stands) = (0, 0, 0);
+        let (mut said, mut goes, mut stands) = (0, 0, 0);
         for j in (0..self.views.len()).filter(|j| *j != i) {
             let moved = self.moved(i, j, light);
             if (moved[0] - light[0]).hypot(moved[1] - light[1]) < TELLS {
                 continue;
             }
-            told += 1;
+            said += 1;
             goes += usize::from(self.places[j].holds(moved));
             stands += usize::from(self.places[j].holds(light));
         }
-        [told, goes, stands]
+        [said, goes, stands]
     }
 
     /// Those of some lights that move as reflections of the sky do, with the waterline that most of
@@ -135,15 +135,15 @@ impl<'a> Sky<'a> {
     /// Whether a light is found in most other frames where the reflected sky would take it.
     fn goes_mirrored(&self, i: usize, at: [f64; 2], meet: f64) -> bool {
         let mirrored = |[x, y]: [f64; 2]| [x, 2.0 * meet - y];
-        let (mut told, mut goes) = (0, 0);
+        let (mut said, mut goes) = (0, 0);
         for j in (0..self.views.len()).filter(|j| *j != i) {
             let moved = mirrored(self.moved(i, j, mirrored(at)));
             if (moved[0] - at[0]).hypot(moved[1] - at[1]) >= TELLS {
-                told += 1;
+                said += 1;
                 goes += usize::from(self.places[j].holds(moved));
             }
         }
-        told > 0 && 2 * goes >= told
+        said > 0 && 2 * goes >= said
     }
 }
 

@@ -57,12 +57,13 @@ impl Live {
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Self, CoreError> {
         let base = skyline.labels.clone();
-        let strokes: Vec<&Stroke> = strokes.iter().filter(|own| own.paint.is_stroke()).collect();
-        let (mut told, mut done, mut before) = (skyline, vec![], VecDeque::new());
-        tell(&mut told, &mut done, &mut before, &strokes, stop)?;
-        let pixels = Pixels::of(views, &told.evidence, &told.labels, stop)?;
-        let (mask, judged) = (pixels.mask(), told.labels.clone());
-        Ok(Self { skyline: told, pixels, judged, is_judged: true, base, done, before, mask })
+        let strokes: Vec<&Stroke> =
+            strokes.iter().filter(|stroke| stroke.paint.is_stroke()).collect();
+        let (mut said, mut done, mut before) = (skyline, vec![], VecDeque::new());
+        apply(&mut said, &mut done, &mut before, &strokes, stop)?;
+        let pixels = Pixels::of(views, &said.evidence, &said.labels, stop)?;
+        let (mask, judged) = (pixels.mask(), said.labels.clone());
+        Ok(Self { skyline: said, pixels, judged, is_judged: true, base, done, before, mask })
     }
 
     /// The current skyline.
@@ -86,7 +87,8 @@ impl Live {
         views: &[View],
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<(), CoreError> {
-        let wanted: Vec<&Stroke> = strokes.iter().filter(|own| own.paint.is_stroke()).collect();
+        let wanted: Vec<&Stroke> =
+            strokes.iter().filter(|stroke| stroke.paint.is_stroke()).collect();
         let same = self.done.iter().zip(&wanted).take_while(|(done, own)| *done == **own).count();
         if same == self.done.len() && same == wanted.len() && self.is_judged {
             return Ok(());
@@ -95,7 +97,7 @@ impl Live {
         let fresh = &wanted[self.done.len()..];
         let alone = fresh.len() == 1 && self.is_judged;
         self.is_judged &= fresh.is_empty();
-        tell(&mut self.skyline, &mut self.done, &mut self.before, fresh, stop)?;
+        apply(&mut self.skyline, &mut self.done, &mut self.before, fresh, stop)?;
         self.judge(alone, views, stop)?;
         self.mask = self.pixels.mask();
         Ok(())
@@ -135,7 +137,7 @@ impl Live {
     ) -> Result<(), CoreError> {
         let (grid, now, was) = (self.skyline.grid(), &self.skyline.labels, &self.judged);
         let differs =
-            |i: usize| (was.sky[i] - now.sky[i]).abs() > CHANGED || was.told[i] != now.told[i];
+            |i: usize| (was.sky[i] - now.sky[i]).abs() > CHANGED || was.said[i] != now.said[i];
         let changed: Vec<usize> = (0..grid.cells()).filter(|i| differs(*i)).collect();
         if let Some(cells) = grid.holding(&changed) {
             let region = self.pixels.squares(self.pixels_of(cells));
@@ -170,7 +172,7 @@ impl Live {
 }
 
 /// Applies strokes to the labels one after the other, and keeps the state before the last of them.
-fn tell(
+fn apply(
     skyline: &mut Skyline,
     done: &mut Vec<Stroke>,
     before: &mut VecDeque<Before>,

@@ -16,7 +16,10 @@ const NOISY: f32 = 1.5;
 /// Logarithm of a likelihood ratio beyond which a cell is far from the border.
 pub(super) const SURE: f32 = 6.0;
 /// Logarithm of a likelihood ratio that a person's strokes set: nothing thin is there either.
-pub(super) const TOLD: f32 = 20.0;
+pub(super) const SAID: f32 = 20.0;
+
+/// Noise of a median of many frames, relative to that of their mean.
+const MEDIAN_NOISE: f32 = 1.25;
 
 /// The light of both sides around each cell.
 pub(super) struct LocalColour {
@@ -36,52 +39,11 @@ pub(super) struct LocalColour {
 impl LocalColour {
     /// From the evidence of `frames` frames for each cell, and its label.
     pub fn of(evidence: &Evidence, labels: &Labels, frames: usize) -> Self {
-        let (grid, sky) = (evidence.grid, &labels.sky);
-        let cells = 0..grid.cells();
-        // Cells without cells of the other side around them.
-        let side = |above: bool| -> Vec<f32> {
-            let other: Vec<f32> =
-                sky.iter().map(|v| f32::from(u8::from((*v > 0.5) != above))).collect();
-            grid.blurred(&other, BORDER).iter().map(|v| f32::from(u8::from(*v == 0.0))).collect()
-        };
-        let (above, below) = (side(true), side(false));
-        let colours = &evidence.colour;
-        let lights = |sky: &[f32], ground: &[f32]| {
-            rayon::join(|| nearest(grid, colours, sky), || nearest(grid, colours, ground))
-        };
-        let near = grid
-            .blurred(&sky.iter().map(|v| f32::from(u8::from(*v > 0.5))).collect::<Vec<_>>(), 12);
-        let texture = grid.blurred(&evidence.texture, 1);
-        // Branches are textured and show sky between them: cells of branches do not define the
-        // light of the ground.
-        let counts = |i: usize| near[i] <= 0.0 || texture[i] < TEXTURED;
-        let plain: Vec<f32> =
-            (0..below.len()).map(|i| if counts(i) { below[i] } else { 0.0 }).collect();
-        let sum = |side: &[f32]| side.iter().sum::<f32>();
-        let solid = if sum(&plain) > PLAIN * sum(&below) { &plain } else { &below };
-        let (sky_light, ground_light) = lights(&above, solid);
-        // Cells of both, as branches close to each other, define neither side.
-        let mixed = |i: usize| {
-            let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
-            let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
-            let along: f32 = (0..3).map(|c| apart[c] * (colours[c][i] - sky_light[c][i])).sum();
-            along / far
-        };
-        let share: Vec<f32> = (0..grid.cells()).map(mixed).collect();
-        let pure = |chosen: &[f32], from: f32, to: f32| -> Vec<f32> {
-            let one = |(chosen, share): (&f32, &f32)| {
-                if (from..to).contains(share) { 0.0 } else { *chosen }
-            };
-            chosen.iter().zip(&share).map(one).collect()
-        };
-        let (clear, firm) = (pure(&above, 0.2, 1.5), pure(solid, -0.3, 0.75));
-        let (sky_light, ground_light) = lights(&clear, &firm);
-        // Where hardly any ground looks like the sky, cells that do are judged closely.
-        let mut shares: Vec<f32> =
-            share.iter().zip(&below).filter(|(_, below)| **below > 0.0).map(|(v, _)| *v).collect();
-        let tenth = shares.len() / 10;
-        let distinct =
-            !shares.is_empty() && *shares.select_nth_unstable_by(tenth, f32::total_cmp).1 > 0.7;
+        let grid = evidence.grid;
+        let sides = Sides::of(evidence, labels);
+        let (clear, firm) = sides.pure();
+        let [sky_light, ground_light] = lights(grid, &evidence.colour, &clear, &firm);
+        let distinct = sides.is_ground_distinct();
         let mut around = Self {
             weights: [(); 3].map(|()| vec![0.0; grid.cells()]),
             offset: vec![0.0; grid.cells()],
@@ -90,10 +52,9 @@ impl LocalColour {
             dazzling: vec![0.0; grid.cells()],
             texture: evidence.texture.clone(),
         };
-        let efficiency = if frames > 2 { 1.25 } else { 1.0 };
-        for i in cells {
-            let apart: [f32; 3] = [0, 1, 2].map(|c| ground_light[c][i] - sky_light[c][i]);
-            let far: f32 = apart.iter().map(|v| v * v).sum::<f32>().max(1e-9);
+        let efficiency = if frames > 2 { MEDIAN_NOISE } else { 1.0 };
+        for i in 0..grid.cells() {
+            let (apart, far) = difference(&sky_light, &ground_light, i);
             for (c, apart) in apart.iter().enumerate() {
                 around.weights[c][i] = apart / far;
                 around.offset[i] += apart / far * sky_light[c][i];
@@ -108,24 +69,109 @@ impl LocalColour {
             let noise = evidence.noise[i].min(most);
             let noise = noise / 3f32.sqrt() * efficiency / (frames as f32).sqrt();
             around.sigma[i] = (noise / far.sqrt()).min(3.0);
-            let ratio = ((sky[i] + 0.01) / (1.01 - sky[i])).ln();
-            around.sky[i] = match (above[i] > 0.0, below[i] > 0.0) {
-                (true, _) if labels.told[i] == Some(true) => 2.0 * TOLD,
-                (true, _) if sky[i] > 0.9 => SURE + 1.0,
-                (_, true)
-                    if distinct
-                        && near[i] > 0.0
-                        && texture[i] > 0.7
-                        && (-0.3..0.7).contains(&share[i]) =>
-                {
-                    -1.0
-                }
-                (_, true) if sky[i] < 0.1 => -SURE - 1.0,
-                _ => 0.6 * ratio,
-            };
+            around.sky[i] = sides.ratio(labels, distinct, i);
         }
         around
     }
+}
+
+/// The cells of both sides, and how they look.
+struct Sides<'a> {
+    /// Probability of sky in each cell, 0 to 1.
+    sky: &'a [f32],
+    /// 1 for cells of sky without ground around them, 0 for others.
+    above: Vec<f32>,
+    /// 1 for cells of ground without sky around them, 0 for others.
+    below: Vec<f32>,
+    /// Those of `below` that define the light of the ground.
+    solid: Vec<f32>,
+    /// Share of sky in a wide square around each cell.
+    near: Vec<f32>,
+    /// Texture around each cell.
+    texture: Vec<f32>,
+    /// How far the colour of each cell is from that of the sky around to that of the ground.
+    share: Vec<f32>,
+}
+
+impl<'a> Sides<'a> {
+    fn of(evidence: &Evidence, labels: &'a Labels) -> Self {
+        let (grid, sky) = (evidence.grid, &labels.sky);
+        let [above, below] = [true, false].map(|above| cells_of(grid, sky, above));
+        let is_sky: Vec<f32> = sky.iter().map(|v| f32::from(u8::from(*v > 0.5))).collect();
+        let near = grid.blurred(&is_sky, 12);
+        let texture = grid.blurred(&evidence.texture, 1);
+        // Branches are textured and show sky between them: cells of branches do not define the
+        // light of the ground.
+        let counts = |i: usize| near[i] <= 0.0 || texture[i] < TEXTURED;
+        let plain: Vec<f32> =
+            (0..below.len()).map(|i| if counts(i) { below[i] } else { 0.0 }).collect();
+        let sum = |side: &[f32]| side.iter().sum::<f32>();
+        let solid = if sum(&plain) > PLAIN * sum(&below) { plain } else { below.clone() };
+        let [sky_light, ground_light] = lights(grid, &evidence.colour, &above, &solid);
+        let share = (0..grid.cells())
+            .map(|i| {
+                let (apart, far) = difference(&sky_light, &ground_light, i);
+                let beyond = |c: usize| apart[c] * (evidence.colour[c][i] - sky_light[c][i]);
+                (0..3).map(beyond).sum::<f32>() / far
+            })
+            .collect();
+        Self { sky, above, below, solid, near, texture, share }
+    }
+
+    /// The cells of both sides whose colour is that of one side. Cells of both, as branches close
+    /// to each other, define neither.
+    fn pure(&self) -> (Vec<f32>, Vec<f32>) {
+        let pure = |chosen: &[f32], mixed: std::ops::Range<f32>| -> Vec<f32> {
+            let one = |(chosen, share): (&f32, &f32)| {
+                if mixed.contains(share) { 0.0 } else { *chosen }
+            };
+            chosen.iter().zip(&self.share).map(one).collect()
+        };
+        (pure(&self.above, 0.2..1.5), pure(&self.solid, -0.3..0.75))
+    }
+
+    /// Whether hardly any ground looks like the sky, so that cells that do are judged closely.
+    fn is_ground_distinct(&self) -> bool {
+        let own = self.share.iter().zip(&self.below).filter(|(_, below)| **below > 0.0);
+        let mut shares: Vec<f32> = own.map(|(share, _)| *share).collect();
+        let tenth = shares.len() / 10;
+        !shares.is_empty() && *shares.select_nth_unstable_by(tenth, f32::total_cmp).1 > 0.7
+    }
+
+    /// The logarithm of the likelihood ratio of sky in a cell, as [`LocalColour::sky`].
+    fn ratio(&self, labels: &Labels, is_ground_distinct: bool, i: usize) -> f32 {
+        let sky = self.sky[i];
+        let looks_like_sky = || {
+            is_ground_distinct
+                && self.near[i] > 0.0
+                && self.texture[i] > 0.7
+                && (-0.3..0.7).contains(&self.share[i])
+        };
+        match (self.above[i] > 0.0, self.below[i] > 0.0) {
+            (true, _) if labels.said[i] == Some(true) => 2.0 * SAID,
+            (true, _) if sky > 0.9 => SURE + 1.0,
+            (_, true) if looks_like_sky() => -1.0,
+            (_, true) if sky < 0.1 => -SURE - 1.0,
+            _ => 0.6 * ((sky + 0.01) / (1.01 - sky)).ln(),
+        }
+    }
+}
+
+/// 1 for cells of one side without cells of the other around them, 0 for others.
+fn cells_of(grid: Grid, sky: &[f32], above: bool) -> Vec<f32> {
+    let other: Vec<f32> = sky.iter().map(|v| f32::from(u8::from((*v > 0.5) != above))).collect();
+    grid.blurred(&other, BORDER).iter().map(|v| f32::from(u8::from(*v == 0.0))).collect()
+}
+
+/// The light of sky and of ground around each cell, from the chosen cells of each.
+fn lights(grid: Grid, colours: &[Vec<f32>; 3], sky: &[f32], ground: &[f32]) -> [[Vec<f32>; 3]; 2] {
+    rayon::join(|| nearest(grid, colours, sky), || nearest(grid, colours, ground)).into()
+}
+
+/// The colours of the ground minus those of the sky at a cell, and the square of that distance.
+fn difference(sky: &[Vec<f32>; 3], ground: &[Vec<f32>; 3], i: usize) -> ([f32; 3], f32) {
+    let apart: [f32; 3] = [0, 1, 2].map(|c| ground[c][i] - sky[c][i]);
+    (apart, apart.iter().map(|v| v * v).sum::<f32>().max(1e-9))
 }
 
 /// For each cell, the mean colours of the chosen cells around it, within the smallest radius that
@@ -182,7 +228,7 @@ mod tests {
             mirrored: vec![0.0; grid.cells()],
         };
         let own = (0..grid.cells()).map(|i| if sky(i) { 0.99 } else { 0.01 }).collect();
-        (evidence, Labels { sky: own, told: vec![None; grid.cells()] })
+        (evidence, Labels { sky: own, said: vec![None; grid.cells()] })
     }
 
     #[test]

@@ -7,14 +7,14 @@ use rayon::prelude::*;
 
 /// Evidence for a cell: the probability that it is sky, and a weight.
 #[derive(Debug, Clone, Copy, Default)]
-pub struct Known {
+pub struct Prior {
     /// Probability of sky, 0 to 1.
     pub sky: f32,
     /// Weight, relative to that of a neighbour.
     pub weight: f32,
 }
 
-impl Known {
+impl Prior {
     /// Both pieces of evidence combined.
     pub fn and(self, other: Self) -> Self {
         let weight = self.weight + other.weight;
@@ -25,11 +25,11 @@ impl Known {
 
 /// Probability that each cell is sky, 0 to 1: the values that agree best with the evidence and with
 /// their neighbours.
-pub fn spread(grid: Grid, edge_weights: &EdgeWeights, known: &[Known]) -> Vec<f32> {
+pub fn spread(grid: Grid, edge_weights: &EdgeWeights, known: &[Prior]) -> Vec<f32> {
     let coarsest = grid.across.min(grid.down) <= 8;
     let mut sky = if !coarsest {
         let small = grid.coarser(2);
-        let mut sums = vec![Known::default(); small.cells()];
+        let mut sums = vec![Prior::default(); small.cells()];
         for (i, own) in known.iter().enumerate() {
             let to = &mut sums[i / grid.across / 2 * small.across + i % grid.across / 2];
             to.sky += own.sky * own.weight;
@@ -73,7 +73,7 @@ struct Colour {
 }
 
 impl Board {
-    fn new(grid: Grid, edge_weights: &EdgeWeights, known: &[Known], sky: &[f32]) -> Self {
+    fn new(grid: Grid, edge_weights: &EdgeWeights, known: &[Prior], sky: &[f32]) -> Self {
         let length = Self::row_length(grid);
         let plane = || vec![0.0; length * grid.down];
         let colour = || Colour {
@@ -177,10 +177,10 @@ mod tests {
     fn what_is_known_here_and_there_spreads_as_far_as_the_edge() {
         let grid = Grid { step: 4, across: 90, down: 60 };
         let edge_weights = halves(grid);
-        let mut known = vec![Known::default(); grid.cells()];
+        let mut known = vec![Prior::default(); grid.cells()];
         for i in (0..grid.cells()).step_by(157) {
             let left = 3 * (i % 90) < 90 + i / 90;
-            known[i] = Known { sky: f32::from(u8::from(left)), weight: 2.0 };
+            known[i] = Prior { sky: f32::from(u8::from(left)), weight: 2.0 };
         }
         let sky = spread(grid, &edge_weights, &known);
         for (i, own) in sky.iter().enumerate() {
@@ -199,8 +199,8 @@ mod tests {
 
     #[test]
     fn two_things_known_of_a_cell_count_by_their_weight() {
-        let both = Known { sky: 1.0, weight: 3.0 }.and(Known { sky: 0.0, weight: 1.0 });
+        let both = Prior { sky: 1.0, weight: 3.0 }.and(Prior { sky: 0.0, weight: 1.0 });
         assert_eq!((both.sky, both.weight), (0.75, 4.0));
-        assert_eq!(Known::default().and(Known::default()).sky, 0.5);
+        assert_eq!(Prior::default().and(Prior::default()).sky, 0.5);
     }
 }

@@ -2,7 +2,7 @@
 //! around.
 
 use super::evidence::Evidence;
-use super::local_colour::{LocalColour, SURE, TOLD};
+use super::local_colour::{LocalColour, SAID, SURE};
 use super::marks::{GROUND, SKY, STEPS, STEPS_SKY, THIN, reach, shares};
 use super::strokes::Labels;
 use super::view::View;
@@ -143,7 +143,7 @@ impl Pixels {
 
 /// What is known of all pixels of a part without judging them.
 #[derive(PartialEq)]
-enum Known {
+enum PartState {
     /// They keep their marks.
     Kept,
     /// All have this mark: nothing is near that they could be mistaken for.
@@ -191,19 +191,19 @@ impl Scratch {
         let known = |part: Region| {
             let empty = |cell: usize| around.sky[cell] > SURE && around.texture[cell] < STILL;
             match () {
-                () if !near(part).any(here) => Known::Kept,
-                () if near(part).all(|cell| around.sky[cell] < -SURE) => Known::All(GROUND),
-                () if near(part).all(empty) => Known::All(STEPS_SKY | SKY),
-                () => Known::Nothing,
+                () if !near(part).any(here) => PartState::Kept,
+                () if near(part).all(|cell| around.sky[cell] < -SURE) => PartState::All(GROUND),
+                () if near(part).all(empty) => PartState::All(STEPS_SKY | SKY),
+                () => PartState::Nothing,
             }
         };
         match known(square) {
-            Known::Kept => return Ok(()),
-            Known::All(mark) => {
+            PartState::Kept => return Ok(()),
+            PartState::All(mark) => {
                 marks.fill(mark);
                 return Ok(());
             }
-            Known::Nothing => {}
+            PartState::Nothing => {}
         }
         self.dazzling = match far_enough(views, square) {
             // Stars that pass make single cells noisy.
@@ -212,20 +212,21 @@ impl Scratch {
         };
         let row_length = square.width as usize;
         for band in Region::covering(square.width, square.height, [square.width, PART]) {
-            let parts: Vec<(Region, Known)> = Region::covering(band.width, band.height, [PART; 2])
-                .into_iter()
-                .map(|part| part.moved([0, band.y]))
-                .map(|part| (part, known(part.moved([square.x, square.y]))))
-                .collect();
+            let parts: Vec<(Region, PartState)> =
+                Region::covering(band.width, band.height, [PART; 2])
+                    .into_iter()
+                    .map(|part| part.moved([0, band.y]))
+                    .map(|part| (part, known(part.moved([square.x, square.y]))))
+                    .collect();
             // Adjacent parts are read at once.
             for run in parts.chunk_by(|a, b| a.1 == b.1) {
                 let first = run[0].0;
                 let width = run.iter().map(|(part, _)| part.width).sum();
                 let own = Region { width, ..first };
                 let judged = match run[0].1 {
-                    Known::Kept => continue,
-                    Known::All(mark) => vec![mark; own.area()],
-                    Known::Nothing => {
+                    PartState::Kept => continue,
+                    PartState::All(mark) => vec![mark; own.area()],
+                    PartState::Nothing => {
                         let there = own.moved([square.x, square.y]);
                         let outer = there.widened(MARGIN, size);
                         self.read(views, network, grid, around, outer)?;
@@ -261,7 +262,7 @@ impl Scratch {
         if sky < -SURE {
             return GROUND;
         }
-        if sky > TOLD {
+        if sky > SAID {
             return SKY;
         }
         // With its neighbours, relative to noise.

@@ -3,7 +3,7 @@
 use super::appearance::{self, Feature};
 use super::edge_weights::EdgeWeights;
 use super::evidence::Evidence;
-use super::random_walk::{Known, spread};
+use super::random_walk::{Prior, spread};
 use jade_optics::grid::Grid;
 use jade_pixels::tiled::Region;
 use jade_plan::Stroke;
@@ -20,7 +20,7 @@ const CHANGED: f32 = 0.1;
 /// to [`ELSEWHERE`], walks die out there.
 const CLOSED: f32 = 1e-5;
 /// Weight of the stroke itself.
-const TOLD: f32 = 1e3;
+const SAID: f32 = 1e3;
 /// Tolerated standard deviations of brightness, colours and texture within a region, on top of
 /// those under the stroke.
 const ALIKE: [f32; 4] = [0.12, 0.05, 0.05, 0.7];
@@ -31,7 +31,7 @@ pub struct Labels {
     /// Probability of sky, 0 to 1.
     pub sky: Vec<f32>,
     /// What strokes said of each cell: sky, ground, or nothing.
-    pub told: Vec<Option<bool>>,
+    pub said: Vec<Option<bool>>,
 }
 
 /// Which cells belong together.
@@ -57,10 +57,10 @@ impl Regions {
         }
         let walks = Walks { regions: self, labels, alike: self.alike(&under), side };
         // Most walks end near where they begin.
-        let near = Part::around(grid, &under, NEAR);
+        let near = GridPart::around(grid, &under, NEAR);
         let (part, reached) = match walks.within(&near, &under) {
             Some(found) => found,
-            None => match walks.within(&Part::around(grid, &under, usize::MAX), &under) {
+            None => match walks.within(&GridPart::around(grid, &under, usize::MAX), &under) {
                 Some(found) => found,
                 None => return,
             },
@@ -74,7 +74,7 @@ impl Regions {
         }
         for &i in &under {
             labels.sky[i] = target;
-            labels.told[i] = Some(side);
+            labels.said[i] = Some(side);
         }
     }
 
@@ -122,15 +122,15 @@ impl Walks<'_> {
 
     /// The probability that a walk from each cell of a part ends under the stroke, and the smaller
     /// part beyond which it is zero; `None` where walks leave the part.
-    fn within(&self, part: &Part, under: &[usize]) -> Option<(Part, Vec<f32>)> {
+    fn within(&self, part: &GridPart, under: &[usize]) -> Option<(GridPart, Vec<f32>)> {
         let reach = self.reach(part, under);
-        let part = Part::around(part.grid, &reach, 1).shared_with(part);
+        let part = GridPart::around(part.grid, &reach, 1).shared_with(part);
         let reached = self.walk(&part, under)?;
         Some((part, reached))
     }
 
     /// The cells of a part that a walk can reach through open connections.
-    fn reach(&self, part: &Part, under: &[usize]) -> Vec<usize> {
+    fn reach(&self, part: &GridPart, under: &[usize]) -> Vec<usize> {
         let across = part.grid.across;
         let Regions { edge_weights, features } = self.regions;
         let mut seen = vec![false; part.columns.len() * part.rows.len()];
@@ -164,7 +164,7 @@ impl Walks<'_> {
 
     /// The probability that a walk from each cell of a part ends under the stroke; `None` where the
     /// result may be wrong, as walks continue outside the part.
-    fn walk(&self, part: &Part, under: &[usize]) -> Option<Vec<f32>> {
+    fn walk(&self, part: &GridPart, under: &[usize]) -> Option<Vec<f32>> {
         let small = Grid { across: part.columns.len(), down: part.rows.len(), ..part.grid };
         let cells: Vec<usize> = (0..small.cells()).map(|own| part.cell(own)).collect();
         let Regions { edge_weights, features } = self.regions;
@@ -188,9 +188,9 @@ impl Walks<'_> {
             right: all.clone().map(right).collect(),
             down: all.clone().map(down).collect(),
         };
-        let mut known = vec![Known { sky: 0.0, weight: ELSEWHERE }; small.cells()];
+        let mut known = vec![Prior { sky: 0.0, weight: ELSEWHERE }; small.cells()];
         for &i in under {
-            known[part.own(i)] = Known { sky: 1.0, weight: TOLD };
+            known[part.own(i)] = Prior { sky: 1.0, weight: SAID };
         }
         let reached = spread(small, &own, &known);
         let beyond = |own: usize| part.is_cut(own) && 4.0 * reached[own] > CHANGED;
@@ -199,13 +199,13 @@ impl Walks<'_> {
 }
 
 /// A part of a grid.
-struct Part {
+struct GridPart {
     grid: Grid,
     columns: Range<usize>,
     rows: Range<usize>,
 }
 
-impl Part {
+impl GridPart {
     /// The part within `far` cells of some cells, of which there must be one.
     fn around(grid: Grid, cells: &[usize], far: usize) -> Self {
         let [columns, rows] = grid.holding(cells).unwrap_or([0..0, 0..0]);
@@ -290,14 +290,14 @@ mod tests {
             down: (0..grid.cells()).map(down).collect(),
         };
         let sky = (0..grid.cells()).map(|i| if patch(i) || ground(i) { 0.1 } else { 0.9 });
-        let labels = Labels { sky: sky.collect(), told: vec![None; grid.cells()] };
+        let labels = Labels { sky: sky.collect(), said: vec![None; grid.cells()] };
         let truth = (0..grid.cells()).map(|i| !ground(i)).collect();
         (grid, Regions { edge_weights, features }, labels, truth)
     }
 
     /// The columns and rows of cells that a stroke changed.
     fn changed(grid: Grid, before: &Labels, now: &Labels) -> Option<[Range<usize>; 2]> {
-        let differs = |i: &usize| before.sky[*i] != now.sky[*i] || before.told[*i] != now.told[*i];
+        let differs = |i: &usize| before.sky[*i] != now.sky[*i] || before.said[*i] != now.said[*i];
         grid.holding(&(0..grid.cells()).filter(differs).collect::<Vec<_>>())
     }
 
@@ -313,7 +313,7 @@ mod tests {
             assert_eq!(*sky > 0.5, truth[i], "column {}, row {}: {sky}", i % 80, i / 80);
         }
         assert!(columns.start <= 20 && columns.end >= 45 && rows.start <= 20 && rows.end >= 40);
-        assert!(labels.told.iter().filter(|told| **told == Some(true)).count() > 8);
+        assert!(labels.said.iter().filter(|said| **said == Some(true)).count() > 8);
         // The opposite stroke undoes it.
         let back = Stroke { paint: Paint::GroundStroke, ..stroke };
         regions.stroke(&mut labels, grid, &back);
@@ -336,7 +336,7 @@ mod tests {
         let features = vec![Feature::from([-2.0, 0.0, 0.3, -1.0]); grid.cells()];
         let regions = Regions { edge_weights, features };
         let sky = all.clone().map(|i| if band(i) { 0.1 } else { 0.9 }).collect();
-        let mut labels = Labels { sky, told: vec![None; grid.cells()] };
+        let mut labels = Labels { sky, said: vec![None; grid.cells()] };
         let points = vec![[60.0, 200.0, 40.0]];
         let stroke = Stroke { paint: Paint::SkyStroke, points, soft: 0.0 };
         let before = labels.clone();
@@ -365,7 +365,7 @@ mod tests {
     fn walks_end_where_nothing_is_wrong_or_alike() {
         let (grid, regions, labels, _) = scene();
         let under = [30 * 80 + 30];
-        let whole = Part::around(grid, &under, usize::MAX);
+        let whole = GridPart::around(grid, &under, usize::MAX);
         for (side, most) in [(true, 25 * 20), (false, 1)] {
             let alike = regions.alike(&under);
             let walks = Walks { regions: &regions, labels: &labels, alike, side };

@@ -110,7 +110,7 @@ fn size(frames: &[Named]) -> Option<Check> {
 fn development(frames: &[Named]) -> Option<Check> {
     let (odd, own, usual) =
         others(frames, |facts| (facts.format, facts.bits, facts.profile.clone()))?;
-    let told = |(format, bits, profile): &(FileFormat, u8, Option<String>)| {
+    let said = |(format, bits, profile): &(FileFormat, u8, Option<String>)| {
         let format = format.name();
         let profile = profile.as_ref().map(|name| format!(", {name}")).unwrap_or_default();
         format!("{bits}-bit {format}{profile}")
@@ -118,8 +118,8 @@ fn development(frames: &[Named]) -> Option<Check> {
     let text = format!(
         "{} {}, the others {}: frames that were developed alike belong together.",
         count(&odd),
-        told(&own),
-        told(&usual)
+        said(&own),
+        said(&usual)
     );
     Some(about(text, odd, true))
 }
@@ -313,13 +313,13 @@ mod tests {
                 false,
             ),
         ];
-        for (spoil, told, leave_out) in flaws {
+        for (spoil, said, leave_out) in flaws {
             let mut frames: Vec<_> = (0..8).map(frame).collect();
             spoil(&mut frames[3]);
             let checks = found(&frames);
-            let own = checks.iter().find(|check| check.text.contains(told));
-            let own = own.unwrap_or_else(|| panic!("{told}: {checks:?}"));
-            assert_eq!((&own.frames[..], own.leave_out), (&[3][..], leave_out), "{told}");
+            let own = checks.iter().find(|check| check.text.contains(said));
+            let own = own.unwrap_or_else(|| panic!("{said}: {checks:?}"));
+            assert_eq!((&own.frames[..], own.leave_out), (&[3][..], leave_out), "{said}");
         }
     }
 

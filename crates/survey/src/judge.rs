@@ -300,14 +300,14 @@ mod tests {
         all[9].doubled = 0.8;
         all[11].colour = Some([1.4, 0.9]);
         all[13].level = 0.09;
-        let told = judge(&all);
-        let places: Vec<u32> = told.iter().map(|p| p.frame).collect();
+        let said = judge(&all);
+        let places: Vec<u32> = said.iter().map(|p| p.frame).collect();
         assert_eq!(places, [2, 7, 9, 11, 13]);
-        assert!(told[2].reason.contains("double"), "{}", told[2].reason);
-        assert!(told[3].reason.contains("red is 1.2"), "{}", told[3].reason);
-        assert!(told[0].reason.contains("400 stars"), "{}", told[0].reason);
-        assert!(told[1].reason.contains("3.4 px wide"), "{}", told[1].reason);
-        assert!(told[4].reason.contains("2.2 times as bright"), "{}", told[4].reason);
+        assert!(said[2].reason.contains("double"), "{}", said[2].reason);
+        assert!(said[3].reason.contains("red is 1.2"), "{}", said[3].reason);
+        assert!(said[0].reason.contains("400 stars"), "{}", said[0].reason);
+        assert!(said[1].reason.contains("3.4 px wide"), "{}", said[1].reason);
+        assert!(said[4].reason.contains("2.2 times as bright"), "{}", said[4].reason);
     }
 
     #[test]
@@ -355,9 +355,9 @@ mod tests {
         let mut all: Vec<Measures> = (0..8).map(scene).collect();
         assert_eq!(judge(&all), []);
         all[3].sharpness = 0.1;
-        let told = judge(&all);
-        assert_eq!(told.len(), 1);
-        assert!(told[0].frame == 3 && told[0].reason.contains("33 %"), "{told:?}");
+        let said = judge(&all);
+        assert_eq!(said.len(), 1);
+        assert!(said[0].frame == 3 && said[0].reason.contains("33 %"), "{said:?}");
     }
 
     proptest! {

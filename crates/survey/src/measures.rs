@@ -92,11 +92,11 @@ impl Measures {
             .flat_map(|y| (0..=width - side).step_by(step as usize).map(move |x| (x, y)))
             .map(|(x, y)| Region { x, y, width: side, height: side })
             .collect();
-        let patches: Result<Vec<Patch>, PictureError> = places
+        let patches: Result<Vec<MeasuredPatch>, PictureError> = places
             .par_iter()
             .map(|place| match stop() {
                 true => Err(PictureError::Cancelled),
-                false => Patch::of(frame, *place),
+                false => MeasuredPatch::of(frame, *place),
             })
             .collect();
         let patches = patches?;
@@ -172,7 +172,7 @@ fn doubled(stars: &[Star]) -> f32 {
     (most as f32 / bright as f32).min(1.0)
 }
 
-fn colour(patches: &[Patch]) -> Option<[f32; 2]> {
+fn colour(patches: &[MeasuredPatch]) -> Option<[f32; 2]> {
     let [red, green, blue] = [0, 1, 2].map(|channel| {
         median(&mut patches.iter().map(|patch| patch.colour[channel]).collect::<Vec<f32>>())
     });
@@ -223,7 +223,7 @@ fn rim(frame: &Frame, list: &StarList) -> Result<Option<f32>, PictureError> {
 }
 
 /// The most detailed patch of each cell.
-fn detail(patches: &[Patch], places: &[Region], (width, height): (u32, u32)) -> Vec<f32> {
+fn detail(patches: &[MeasuredPatch], places: &[Region], (width, height): (u32, u32)) -> Vec<f32> {
     let mut cells = vec![0.0f32; CELLS[0] * CELLS[1]];
     for (patch, place) in patches.iter().zip(places) {
         let part = |from: u32, length: u32, size: u32, count: usize| {
@@ -238,15 +238,15 @@ fn detail(patches: &[Patch], places: &[Region], (width, height): (u32, u32)) -> 
 }
 
 /// From the smoothest quarter of the patches, in which there is little but noise.
-fn grain(patches: &[Patch]) -> Option<f32> {
-    let mut smooth: Vec<&Patch> = patches.iter().filter(|p| p.clipped == 0).collect();
+fn grain(patches: &[MeasuredPatch]) -> Option<f32> {
+    let mut smooth: Vec<&MeasuredPatch> = patches.iter().filter(|p| p.clipped == 0).collect();
     smooth.sort_by(|a, b| a.restless.total_cmp(&b.restless));
     smooth.truncate(patches.len() / 4);
     let mut grains: Vec<f32> = smooth.iter().filter_map(|patch| patch.grain).collect();
     (grains.len() >= FEWEST).then(|| median(&mut grains))
 }
 
-struct Patch {
+struct MeasuredPatch {
     contrast: f32,
     /// Variance over four pixels for each light, as that of noise follows the light.
     restless: f32,
@@ -258,7 +258,7 @@ struct Patch {
     colour: [f32; 3],
 }
 
-impl Patch {
+impl MeasuredPatch {
     fn of(frame: &Frame, place: Region) -> Result<Self, PictureError> {
         let planes = frame.planes(place)?;
         let pixels = 0..place.area();

@@ -11,7 +11,7 @@ use std::process::{Command, Stdio};
 const FRAMES: usize = 16;
 const WAYS: [&str; 4] = ["fine", "smooth", "pyramid", "sharpest"];
 
-/// Merges sweeps of so many seeds and writes docs/quality-focus.md.
+/// Merges sweeps of a number of seeds and writes docs/quality-focus.md.
 pub fn focus(seeds: Option<&str>) -> Result<()> {
     let seeds: u64 = seeds.unwrap_or("10").parse().context("give a number of seeds")?;
     run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;

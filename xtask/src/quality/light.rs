@@ -148,7 +148,7 @@ struct Sums {
 }
 
 struct Photometry {
-    /// Median of what lies 10 to 14 pixels away.
+    /// Median of the pixels at a distance of 10 to 14.
     around: f64,
     flux: f64,
     /// Means of the rings from 3 to 9 pixels.

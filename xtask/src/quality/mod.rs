@@ -54,7 +54,7 @@ const CASES: [Case; 5] = [
 ];
 
 /// What one seed showed.
-struct Seen {
+struct Measured {
     /// Motion error of each placed frame in pixels, sorted.
     errors: Vec<f64>,
     left_out: usize,
@@ -68,7 +68,7 @@ struct Seen {
     streak: Option<f64>,
 }
 
-/// Runs the prepare step with so many seeds and writes docs/quality-prepare.md.
+/// Runs the prepare step with a number of seeds and writes docs/quality-prepare.md.
 pub fn prepare(seeds: Option<&str>) -> Result<()> {
     let seeds = seeds.unwrap_or("10");
     let mut command =
@@ -84,7 +84,7 @@ pub fn prepare(seeds: Option<&str>) -> Result<()> {
     Ok(())
 }
 
-/// Finds the skyline of scenes with so many seeds, joins sky and ground, and writes
+/// Finds the skyline of scenes with a number of seeds, joins sky and ground, and writes
 /// docs/quality-skyline.md.
 pub fn skyline(seeds: Option<&str>) -> Result<()> {
     let seeds = seeds.unwrap_or("5");
@@ -116,7 +116,7 @@ fn example(name: &str, arguments: &[&str]) -> Result<String> {
     Ok(String::from_utf8(output.stdout)?)
 }
 
-/// Runs all cases with so many seeds and writes docs/quality.md.
+/// Runs all cases with a number of seeds and writes docs/quality.md.
 pub fn quality(seeds: Option<&str>) -> Result<()> {
     let seeds: u64 = match seeds {
         Some(text) => text.parse().context("usage: cargo xtask quality [SEEDS]")?,
@@ -133,7 +133,7 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
         "| scene | star width, result over single | star light, result over true | worst seed | rings round stars, of the peak | worst seed | streak, of the noise | worst seed |\n|---|---|---|---|---|---|---|---|\n",
     );
     for case in &CASES {
-        let seen: Result<Vec<Seen>> = (1..=seeds).map(|seed| look(case, seed)).collect();
+        let seen: Result<Vec<Measured>> = (1..=seeds).map(|seed| look(case, seed)).collect();
         let seen = seen?;
         let mut errors: Vec<f64> = seen.iter().flat_map(|s| s.errors.clone()).collect();
         errors.sort_by(f64::total_cmp);
@@ -189,7 +189,7 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
     Ok(())
 }
 
-fn look(case: &Case, seed: u64) -> Result<Seen> {
+fn look(case: &Case, seed: u64) -> Result<Measured> {
     let folder = Path::new("target/quality").join(format!("{}-{seed}", case.align));
     let seed = seed.to_string();
     let [width, height] = case.size;
@@ -197,7 +197,7 @@ fn look(case: &Case, seed: u64) -> Result<Seen> {
     scene.extend(case.more);
     make(&folder, &scene, case.frames)?;
     let truth = read(&folder.join("truth/motion.json"))?;
-    let mut seen = Seen {
+    let mut seen = Measured {
         errors: vec![],
         left_out: 0,
         gains: [0.0; 3],

@@ -44,11 +44,11 @@ const NEAR: f64 = 0.4;
 const STILL: f64 = 0.03;
 
 /// Where the reference frame's content is used.
-pub struct Places<'a> {
+pub struct LearnedPlaces<'a> {
     /// Positions whose content recognises the frame.
-    pub known: &'a dyn Fn([f64; 2]) -> bool,
+    pub recognised: &'a dyn Fn([f64; 2]) -> bool,
     /// Positions whose content also measures its place to fractions of a pixel.
-    pub told: &'a dyn Fn([f64; 2]) -> bool,
+    pub measured: &'a dyn Fn([f64; 2]) -> bool,
     /// Most patches.
     pub most: usize,
     /// How its blur compares to that of the frames.
@@ -82,7 +82,7 @@ impl<'a> Scene<'a> {
             reference,
             model,
             watch,
-            &Places { known: &all, told: &all, most: PATCHES, blur },
+            &LearnedPlaces { recognised: &all, measured: &all, most: PATCHES, blur },
         )
     }
 
@@ -94,16 +94,16 @@ impl<'a> Scene<'a> {
         reference: &dyn Light,
         model: SceneModel,
         watch: &'a dyn Watch,
-        places: &Places,
+        places: &LearnedPlaces,
     ) -> Result<Self, CoreError> {
         let reference = &Corrected(reference);
         let sketch = Sketch::of(reference, watch)?;
         let mut corners = features::corners(&sketch);
-        corners.retain(|corner| (places.known)(sketch.to_frame(corner.at)));
+        corners.retain(|corner| (places.recognised)(sketch.to_frame(corner.at)));
         let rough = corners.iter().take(ROUGH_PATCHES).map(|corner| corner.at);
         let rough = Patches::new(&sketch, rough, false, Blur::Alike)?;
         let full = corners.iter().map(|corner| sketch.to_frame(corner.at));
-        let full = full.filter(|at| (places.told)(*at)).take(places.most.min(PATCHES));
+        let full = full.filter(|at| (places.measured)(*at)).take(places.most.min(PATCHES));
         let full = Patches::new(reference, full, true, places.blur)?;
         if corners.len() < FEWEST_CORNERS || full.count() < FEWEST_PATCHES {
             return Err(CoreError::Frames(
@@ -119,7 +119,7 @@ impl<'a> Scene<'a> {
         Aligned { matched: self.full.count(), rms_px: Some(0.0), ..Aligned::still() }
     }
 
-    /// Places a frame of the same size, or returns why it cannot be placed. A hint is a motion
+    /// LearnedPlaces a frame of the same size, or returns why it cannot be placed. A hint is a motion
     /// known from elsewhere: it is refined, or taken as it is.
     ///
     /// # Errors

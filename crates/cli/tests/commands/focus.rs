@@ -34,8 +34,8 @@ fn a_sweep_is_put_in_order_and_a_missing_plane_is_told() {
     let report = folder.path().join("sweep.json");
     let found = focus(&frames, &report);
     assert!(found.status.success(), "{}", text(&found.stderr));
-    let told = text(&found.stdout);
-    let mut order: Vec<&str> = told.lines().collect();
+    let said = text(&found.stdout);
+    let mut order: Vec<&str> = said.lines().collect();
     if order[0] == "c.tif" {
         order.reverse();
     }
@@ -132,8 +132,8 @@ fn what_is_no_sweep_is_refused() {
     let frames: Vec<PathBuf> =
         (1..=4).map(|i| folder.path().join(format!("f{i:02}.tif"))).collect();
     let report = folder.path().join("sweep.json");
-    let told = text(&focus(&frames, &report).stderr);
-    assert!(told.contains("What is sharp does not move through these frames"), "{told}");
-    let told = text(&focus(&frames[..2], &report).stderr);
-    assert!(told.contains("takes three frames or more, and 2 can be read"), "{told}");
+    let said = text(&focus(&frames, &report).stderr);
+    assert!(said.contains("What is sharp does not move through these frames"), "{said}");
+    let said = text(&focus(&frames[..2], &report).stderr);
+    assert!(said.contains("takes three frames or more, and 2 can be read"), "{said}");
 }

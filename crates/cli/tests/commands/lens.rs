@@ -43,9 +43,9 @@ fn a_lens_is_found_once_and_given_to_other_runs() {
     command.arg("lens").args(&frames).args(["--quiet", "--out"]).arg(&lens);
     let found = command.output().unwrap();
     well(&found);
-    let told = text(&found.stdout);
-    assert!(told.contains("distortion: corners -"), "{told}");
-    assert!(told.contains("red: +1.") && told.contains("blue: -0."), "{told}");
+    let said = text(&found.stdout);
+    assert!(said.contains("distortion: corners -"), "{said}");
+    assert!(said.contains("red: +1.") && said.contains("blue: -0."), "{said}");
     assert!(json(&lens)["red"][0].is_number());
 
     let plan = folder.path().join("plan.json");
@@ -67,8 +67,8 @@ fn a_lens_is_found_once_and_given_to_other_runs() {
     assert_eq!(wrong.status.code(), Some(1));
     assert!(text(&wrong.stderr).contains("f01.tif: the lens cannot be read"));
     std::fs::write(&lens, r#"{"distortion": [3.0, 0.0]}"#).unwrap();
-    let told = text(&run(lens.to_str().unwrap(), "wrong.tif").stderr);
-    assert!(told.contains("No lens bends a picture by 3"), "{told}");
+    let said = text(&run(lens.to_str().unwrap(), "wrong.tif").stderr);
+    assert!(said.contains("No lens bends a picture by 3"), "{said}");
     assert!(!folder.path().join("wrong.tif").exists());
 }
 
@@ -116,13 +116,13 @@ fn a_saved_plan_is_carried_out_again_with_the_same_bytes() {
     // A frame that was changed since, and one that is gone.
     std::fs::remove_file(&second).unwrap();
     std::fs::copy(&frames[3], &frames[2]).unwrap();
-    let told = text(&again(&card).stderr);
-    assert!(told.contains("this is not the file that the plan was made with"), "{told}");
+    let said = text(&again(&card).stderr);
+    assert!(said.contains("this is not the file that the plan was made with"), "{said}");
     std::fs::remove_file(&frames[2]).unwrap();
-    let told = text(&again(&card).stderr);
-    assert!(told.contains("the plan needs this frame"), "{told}");
+    let said = text(&again(&card).stderr);
+    assert!(said.contains("the plan needs this frame"), "{said}");
     assert!(!second.exists());
     std::fs::write(&plan, "{").unwrap();
-    let told = text(&again(&card).stderr);
-    assert!(told.contains("night.plan.json: This is no plan"), "{told}");
+    let said = text(&again(&card).stderr);
+    assert!(said.contains("night.plan.json: This is no plan"), "{said}");
 }

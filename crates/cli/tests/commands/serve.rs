@@ -136,8 +136,8 @@ fn painted_strokes_survive_a_kill() {
         let points = [[100.0 + 150.0 * i as f64, 80.0, 25.0]];
         let strokes = plan["skyline"]["strokes"].as_array_mut().unwrap();
         strokes.push(json!({"paint": paint, "points": points, "soft": 0.0}));
-        let (status, told) = served.send_json("PATCH", &path, Some(&json!({"plan": plan})));
-        assert_eq!(status, 200, "{told}");
+        let (status, said) = served.send_json("PATCH", &path, Some(&json!({"plan": plan})));
+        assert_eq!(status, 200, "{said}");
         if i == 1 {
             let (status, seen) = served.post(&format!("{path}/skyline"), &json!(null));
             assert_eq!(status, 200, "{seen}");

@@ -124,10 +124,10 @@ fn a_mask_is_found_without_stacking_in_one_frame_too() {
     };
     for (count, alone) in [(6, false), (1, true)] {
         let done = find(&frames[..count], &mask);
-        let told = text(&done.stderr);
-        assert!(done.status.success(), "{told}");
-        assert_eq!(told.contains("one frame alone"), alone, "{told}");
-        assert!(told.contains("% sky in "), "{told}");
+        let said = text(&done.stderr);
+        assert!(done.status.success(), "{said}");
+        assert_eq!(said.contains("one frame alone"), alone, "{said}");
+        assert!(said.contains("% sky in "), "{said}");
         let measured: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
         assert_eq!(measured["frames"], count);
         let found = Mask::read(&mask, (900, 600)).unwrap();
@@ -189,18 +189,18 @@ fn what_does_not_fit_together_is_said_before_anything_is_done() {
     let folder = tempfile::tempdir().unwrap();
     let frames = scene(&folder.path().join("card"));
     let out = folder.path().join("out.tif");
-    let told = |arguments: &[&str]| {
+    let said = |arguments: &[&str]| {
         let made = stack(&frames, &out, arguments);
         assert_eq!(made.status.code(), Some(1));
         assert!(!out.exists());
         text(&made.stderr)
     };
-    let unaligned = told(&["--skyline", "auto", "--align", "none"]);
+    let unaligned = said(&["--skyline", "auto", "--align", "none"]);
     assert!(unaligned.contains("aligned on the stars"), "{unaligned}");
-    let missing = told(&["--skyline", "nowhere.png"]);
+    let missing = said(&["--skyline", "nowhere.png"]);
     assert!(missing.contains("nowhere.png: there is no such mask"), "{missing}");
-    let off = told(&["--save-mask", "mask.png"]);
+    let off = said(&["--save-mask", "mask.png"]);
     assert!(off.contains("need --skyline auto or a mask"), "{off}");
-    let jpeg = told(&["--skyline", "auto", "--save-mask", "mask.jpg"]);
+    let jpeg = said(&["--skyline", "auto", "--save-mask", "mask.jpg"]);
     assert!(jpeg.contains("name the mask .tif or .png"), "{jpeg}");
 }

@@ -114,7 +114,7 @@ fn every_format_says_what_the_camera_noted() {
             let out = at(&format!("{kind}-{name}"));
             stack(&frames, &out, if name == "light.tif" { &["--depth", "32f"] } else { &[] });
             is_valid(&out);
-            let Some(told) = tags(&out) else { continue };
+            let Some(said) = tags(&out) else { continue };
             for (tag, value) in [
                 ("Make", json!("Salzwerk")),
                 ("Model", json!("S1")),
@@ -136,19 +136,19 @@ fn every_format_says_what_the_camera_noted() {
                 ("CompositeImage", json!(2)),
                 ("CompositeImageCount", json!("3 3")),
             ] {
-                assert_eq!(told[tag], value, "{tag} of {}", out.display());
+                assert_eq!(said[tag], value, "{tag} of {}", out.display());
             }
-            let software = told["Software"].as_str().unwrap();
+            let software = said["Software"].as_str().unwrap();
             assert!(software.starts_with("Jade Stack"), "{software}");
             // All frames together: a tenth of a second.
-            let exposures = told["CompositeImageExposureTimes"].as_str().unwrap().to_owned();
+            let exposures = said["CompositeImageExposureTimes"].as_str().unwrap().to_owned();
             assert!(exposures.starts_with("0.1 0.1 0.1 0.0333"), "{exposures}");
         }
         let out = at(&format!("{kind}-anywhere.jpg"));
         stack(&frames, &out, &["--no-location"]);
         is_valid(&out);
-        if let Some(told) = tags(&out) {
-            assert!(told.get("GPSLatitude").is_none() && told["Model"] == "S1", "{told}");
+        if let Some(said) = tags(&out) {
+            assert!(said.get("GPSLatitude").is_none() && said["Model"] == "S1", "{said}");
         }
     }
 }
@@ -242,8 +242,8 @@ fn grey_frames_have_a_profile_that_fits() {
         let out = at(name);
         stack(&frames, &out, &[]);
         is_valid(&out);
-        if let Some(told) = tags(&out) {
-            assert_eq!(told["ColorSpaceData"], "RGB ", "{name}");
+        if let Some(said) = tags(&out) {
+            assert_eq!(said["ColorSpaceData"], "RGB ", "{name}");
         }
     }
 }

@@ -71,8 +71,8 @@ fn the_sky_is_evened_and_smoothed_and_the_ground_stays() {
         let low = 600 * (mask.iter().filter(|share| **share == 255).count() / width) / 600 - 60;
         let ratio = |light: &[f32]| level(light, low..low + 30) / level(light, 20..50);
         assert!(ratio(&was) > 1.3 && ratio(&is) < 1.1, "{} {}", ratio(&was), ratio(&is));
-        let [told, left] = after.report.finish().unwrap().uneven.unwrap();
-        assert!(told > 0.5 && left < 0.7 * told, "{told} {left}");
+        let [said, left] = after.report.finish().unwrap().uneven.unwrap();
+        assert!(said > 0.5 && left < 0.7 * said, "{said} {left}");
         // The picture changed as the sky's layer, by its share.
         let layer = |made: &Outcome| {
             let file = TiledFile::<f32>::open(&made.layer(&shoot.cache(), LayerKind::Sky)).unwrap();

@@ -283,11 +283,15 @@ fn a_frame_in_which_something_moved_and_a_bump_are_told_before_merging() {
         let shoot = Shoot::new();
         let mut inputs: Vec<FrameInput> =
             (0..9).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
-        let told = shoot.look_over(&inputs);
-        assert_eq!((told.moved.len(), told.doubts.as_slice()), (0, [].as_slice()), "seed {seed}");
-        assert_eq!(told.order.len(), 9);
-        let sum: f32 = told.shares.iter().sum();
-        assert!((sum - told.told).abs() < 1e-3);
+        let merged = shoot.look_over(&inputs);
+        assert_eq!(
+            (merged.moved.len(), merged.doubts.as_slice()),
+            (0, [].as_slice()),
+            "seed {seed}"
+        );
+        assert_eq!(merged.order.len(), 9);
+        let sum: f32 = merged.shares.iter().sum();
+        assert!((sum - merged.told).abs() < 1e-3);
 
         // Something moves by a tenth of the picture and stays there.
         let after = 3 + seed as usize % 3;
@@ -298,15 +302,16 @@ fn a_frame_in_which_something_moved_and_a_bump_are_told_before_merging() {
                 shoot.save(&format!("s{i}.tif"), SIZE, &codes)
             })
             .collect();
-        let told = shoot.look_over(&stays);
-        assert_eq!(told.moved.len(), 1, "seed {seed}: {:?}", told.moved);
-        assert_eq!(told.moved[0].file, stays[after].name);
-        let [u, v] = told.moved[0].at;
+        let merged = shoot.look_over(&stays);
+        assert_eq!(merged.moved.len(), 1, "seed {seed}: {:?}", merged.moved);
+        assert_eq!(merged.moved[0].file, stays[after].name);
+        let [u, v] = merged.moved[0].at;
         let near =
             [lies(0), lies(8)].map(|[x, y]| (u - f64::from(x)).hypot(v - f64::from(y)) < 12.0);
-        assert!(near.contains(&true), "seed {seed}: {:?}", told.moved);
+        assert!(near.contains(&true), "seed {seed}: {:?}", merged.moved);
         assert!(
-            told.doubts
+            merged
+                .doubts
                 .iter()
                 .any(|doubt| doubt.contains(&stays[after - 1].name)
                     && doubt.contains("stayed there"))
@@ -326,12 +331,12 @@ fn a_frame_in_which_something_moved_and_a_bump_are_told_before_merging() {
             let moved = (0..frame.len() / 3).flat_map(|k| frame[from(k)..from(k) + 3].to_vec());
             *input = shoot.save(&format!("b{i}.tif"), SIZE, &moved.collect::<Vec<_>>());
         }
-        let told = shoot.look_over(&inputs);
-        assert_eq!(told.moved.len(), 1, "seed {seed}: {:?}", told.moved);
-        assert_eq!(told.moved[0].file, inputs[which].name);
-        let radius = told.moved[0].radius_px;
+        let merged = shoot.look_over(&inputs);
+        assert_eq!(merged.moved.len(), 1, "seed {seed}: {:?}", merged.moved);
+        assert_eq!(merged.moved[0].file, inputs[which].name);
+        let radius = merged.moved[0].radius_px;
         assert!((10.0..40.0).contains(&radius), "seed {seed}: {radius}");
-        let bump = told.doubts.iter().filter(|doubt| doubt.contains("camera moved"));
+        let bump = merged.doubts.iter().filter(|doubt| doubt.contains("camera moved"));
         let bump: Vec<&String> = bump.collect();
         let named = |i: usize| bump[0].contains(&inputs[i].name);
         assert!(bump.len() == 1 && named(after - 1) && named(after), "seed {seed}: {bump:?}");
@@ -431,12 +436,12 @@ fn frames_of_quite_another_kind_are_left_out_by_name() {
         let mut inputs: Vec<FrameInput> =
             (0..9).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
         inputs.insert(4, shoot.save(name, SIZE, &codes));
-        let told = shoot.look_over(&inputs);
-        let out: Vec<_> = told.doubts.iter().filter(|doubt| doubt.contains("left out")).collect();
+        let merged = shoot.look_over(&inputs);
+        let out: Vec<_> = merged.doubts.iter().filter(|doubt| doubt.contains("left out")).collect();
         assert!(out.len() == 1 && out[0].starts_with(name), "{name}: {out:?}");
-        let rest = told.order.iter().filter(|file| *file != name);
+        let rest = merged.order.iter().filter(|file| *file != name);
         let right: Vec<_> = (0..9).map(|i| format!("f{i}.tif")).collect();
-        assert!(rest.eq(&right), "{name}: {:?}", told.order);
+        assert!(rest.eq(&right), "{name}: {:?}", merged.order);
     }
 }
 
@@ -446,7 +451,7 @@ fn frames_whose_noise_was_compressed_away_are_put_in_order_and_told_as_others() 
     let shoot = Shoot::new();
     let tiff: Vec<FrameInput> =
         (0..12).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
-    let told = shoot.look_over(&tiff).told;
+    let merged = shoot.look_over(&tiff).told;
     for quality in [90, 75, 50] {
         let inputs: Vec<FrameInput> = shuffled(12, 5)
             .into_iter()
@@ -459,7 +464,7 @@ fn frames_whose_noise_was_compressed_away_are_put_in_order_and_told_as_others() 
         assert_eq!(found.doubts, Vec::<String>::new(), "quality {quality}");
         assert!(found.order.is_sorted(), "quality {quality}: {:?}", found.order);
         // What is left of the noise on the smooth backdrop is no detail.
-        assert!((found.told - told).abs() < 0.05, "quality {quality}: {}, {told}", found.told);
+        assert!((found.told - merged).abs() < 0.05, "quality {quality}: {}, {merged}", found.told);
     }
 }
 

@@ -61,8 +61,8 @@ fn near_the_skyline_the_picture_is_as_near_the_truth_as_the_better_stack() {
         let report = made.report.skyline().unwrap();
         let share = sky.iter().sum::<f32>() / sky.len() as f32;
         assert!((report.sky - share).abs() < 0.003);
-        let told = report.ground_noise.unwrap();
-        assert!(told.gain > 0.9 * told.ideal_gain, "{told:?}");
+        let said = report.ground_noise.unwrap();
+        assert!(said.gain > 0.9 * said.ideal_gain, "{said:?}");
     }
 }
 
@@ -183,7 +183,7 @@ fn what_cannot_be_joined_is_refused_with_a_way_on() {
     let frames = shoot.hold(&scene);
     let mask = shoot.path("truth/sky-mask.png");
     let plan = masked(Method::Clipped, &mask);
-    let told = |plan, mask, ground: &[_]| {
+    let said = |plan, mask, ground: &[_]| {
         let skyline_inputs = SkylineInputs { mask, ground };
         shoot.stack_beside(&frames, REFERENCE, plan, skyline_inputs).err().unwrap().to_string()
     };
@@ -191,20 +191,20 @@ fn what_cannot_be_joined_is_refused_with_a_way_on() {
     jade_combine::mask::Mask::new((30, 20), vec![255; 600])
         .write(&small, jade_pixels::write::Target::Png { sixteen_bit: true })
         .unwrap();
-    let other = told(&plan, Some(&small), &[]);
+    let other = said(&plan, Some(&small), &[]);
     assert!(other.contains("30 x 20 pixels and the frames 900 x 600"), "{other}");
-    let gone = told(&plan, None, &[]);
+    let gone = said(&plan, None, &[]);
     assert!(gone.contains("load it again"), "{gone}");
     let mut set = plan.clone();
     set.skyline.ground.from = GroundFrom::Set { set: 0 };
-    let none = told(&set, Some(&mask), &[]);
+    let none = said(&set, Some(&mask), &[]);
     assert!(none.contains("add a ground set"), "{none}");
     let mut frame = plan.clone();
     frame.skyline.ground.from = GroundFrom::Frame { blake3: "none".into() };
-    let unknown = told(&frame, Some(&mask), &[]);
+    let unknown = said(&frame, Some(&mask), &[]);
     assert!(unknown.contains("choose another for the ground"), "{unknown}");
     let mut unaligned = plan.clone();
     unaligned.align.mode = AlignMode::None;
-    let unaligned = told(&unaligned, Some(&mask), &[]);
+    let unaligned = said(&unaligned, Some(&mask), &[]);
     assert!(unaligned.contains("aligned on the stars"), "{unaligned}");
 }

@@ -80,19 +80,19 @@ fn lateral_colour_of_raw_frames_is_that_of_the_camera() {
         (1..=8).map(|i| input(&shoot.path(&format!("f0{i}.dng")))).collect();
     let found = found(&shoot, &frames);
     let half = jade_optics::lens::half_diagonal(SIZE);
-    let told = [0.0026, -0.0018].map(|share: f64| share * half);
+    let said = [0.0026, -0.0018].map(|share: f64| share * half);
     let colours = found.colour_px.unwrap();
-    println!("found {colours:?} ± {:?}, truth {told:?}", found.colour_error_px.unwrap());
-    for (colour, told) in colours.iter().zip(told) {
-        assert!((f64::from(*colour) - told).abs() < 0.06 * told.abs(), "{colour} for {told}");
+    println!("found {colours:?} ± {:?}, truth {said:?}", found.colour_error_px.unwrap());
+    for (colour, said) in colours.iter().zip(said) {
+        assert!((f64::from(*colour) - said).abs() < 0.06 * said.abs(), "{colour} for {said}");
     }
     let seen = |frames: &[FrameInput]| {
         let all = frames.iter().flat_map(|frame| {
             let frame = Frame::load(frame, &mut || Ok(())).unwrap();
             colour_offsets(&Corrected(&frame))
         });
-        let told = lens::lateral_colour(&all.collect::<Vec<_>>(), SIZE).unwrap();
-        told.map(|own| own.corner_px)
+        let said = lens::lateral_colour(&all.collect::<Vec<_>>(), SIZE).unwrap();
+        said.map(|own| own.corner_px)
     };
     let before = seen(&frames);
     let lens = LensPlan { distortion: [0.0; 2], ..found.lens };
@@ -135,10 +135,10 @@ fn distortion_and_lateral_colour_are_found_from_the_stars() {
         for ((colour, error), share) in
             colours.iter().zip(found.colour_error_px.unwrap()).zip(FRINGES)
         {
-            let told = share * half;
-            println!("seed {seed}: colour {colour} ± {error}, truth {told}");
-            let off = (f64::from(*colour) - told).abs();
-            assert!(off < 0.05, "{colour} px where it is {told}");
+            let said = share * half;
+            println!("seed {seed}: colour {colour} ± {error}, truth {said}");
+            let off = (f64::from(*colour) - said).abs();
+            assert!(off < 0.05, "{colour} px where it is {said}");
         }
     }
 }
@@ -254,7 +254,7 @@ fn shading_is_found_from_a_flat_and_given_back() {
         assert!((share - 1.0).abs() < 0.03, "{share} at {x} {y}");
     }
     let other = shoot.hold(&sky(2, 11));
-    let told = of(&other).unwrap_err().to_string();
-    assert!(told.contains("no evenly lit surface"), "{told}");
+    let said = of(&other).unwrap_err().to_string();
+    assert!(said.contains("no evenly lit surface"), "{said}");
     assert!(of(&[]).is_err());
 }

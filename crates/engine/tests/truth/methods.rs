@@ -88,12 +88,12 @@ fn a_streak_leaves_no_trace_in_the_clipped_mean() {
     // The map tells where, and from which frame.
     let rejected = map(&with, &shoot, MapKind::Rejected);
     let bright = |i: &usize| streak[*i] > 0.5;
-    let told = (0..streak.len()).filter(bright).filter(|i| rejected[i * 2] > 0);
+    let said = (0..streak.len()).filter(bright).filter(|i| rejected[i * 2] > 0);
     let by_frame = (0..streak.len())
         .filter(bright)
         .filter(|i| rejected[i * 2 + 1] == scene.streak_frame() as u16 + 1);
     let bright = (0..streak.len()).filter(bright).count();
-    assert!(told.count() * 100 > bright * 98 && by_frame.count() * 100 > bright * 95);
+    assert!(said.count() * 100 > bright * 98 && by_frame.count() * 100 > bright * 95);
     let shares: Vec<f32> = with.report.frames.iter().map(|f| f.rejected.unwrap()).collect();
     let most = (0..12).max_by(|a, b| shares[*a].total_cmp(&shares[*b])).unwrap();
     assert_eq!(most as u32, scene.streak_frame(), "{shares:?}");

@@ -317,9 +317,9 @@ fn lights_outside_the_sky_have_no_say_whatever_tells_them() {
             let truth = |at| between(&scene, index as u32, 2, at);
             let [plain, exact, found] =
                 reports.map(|report| off(&report.frames[index], anywhere, truth));
-            let told =
+            let said =
                 format!("{} {index}: {plain:.4}, {exact:.4}, {found:.4} px rms", land.name());
-            assert!(plain < 0.1 && plain < exact + 0.02 && found < exact + 0.005, "{told}");
+            assert!(plain < 0.1 && plain < exact + 0.02 && found < exact + 0.005, "{said}");
         }
         let count = |report: &Report| report.frames[2].stars.unwrap();
         let counts = [&exact, &found, &plain].map(count);

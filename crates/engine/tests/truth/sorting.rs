@@ -35,7 +35,7 @@ fn check(folder: &Path, seed: u64, card: Card) {
     let scene = NightSky::new(options).unwrap();
     let path = folder.join(format!("{seed}-{}", card.raw));
     let cache = Cache::at(&path.join("cache"));
-    let told = format!("seed {seed}, raw {}", card.raw);
+    let said = format!("seed {seed}, raw {}", card.raw);
     scene.write_card(&path, &card, |_, _| true).unwrap();
     let truth = scene.card(&card);
     let frames: Vec<(Facts, Measures)> = truth
@@ -51,10 +51,10 @@ fn check(folder: &Path, seed: u64, card: Card) {
     for set in &found {
         for &frame in &set.frames {
             let frame = frame as usize;
-            assert_eq!(set.purpose, wanted(truth[frame].purpose), "{told}: {:?}", frames[frame]);
+            assert_eq!(set.purpose, wanted(truth[frame].purpose), "{said}: {:?}", frames[frame]);
         }
     }
-    assert_eq!(found.len(), 5, "{told}: one set for each purpose: {found:?}");
+    assert_eq!(found.len(), 5, "{said}: one set for each purpose: {found:?}");
     let mut spoiled: Vec<(String, String)> = Vec::new();
     for set in found.iter().filter(|set| matches!(set.purpose, Purpose::Sky | Purpose::Ground)) {
         let of: Vec<_> = set.frames.iter().map(|&i| all[i as usize]).collect();
@@ -66,7 +66,7 @@ fn check(folder: &Path, seed: u64, card: Card) {
     let really: Vec<&String> =
         truth.iter().filter(|frame| frame.spoiled.is_some()).map(|frame| &frame.file).collect();
     let found: Vec<&String> = spoiled.iter().map(|(file, _)| file).collect();
-    assert_eq!(found, really, "{told}: {spoiled:?} {frames:?}");
+    assert_eq!(found, really, "{said}: {spoiled:?} {frames:?}");
 }
 
 const SIZE: (u32, u32) = (720, 480);

@@ -115,7 +115,7 @@ fn frames_of_one_name_keep_their_own_motion() {
     let scene = scene(5, 46);
     let held = shoot.hold(&scene);
     let plan = Plan::of(Kind::NightSky);
-    let told = shoot.stack_on(&held, Some(2), &plan).unwrap().report;
+    let said = shoot.stack_on(&held, Some(2), &plan).unwrap().report;
     // The same frames, all of one name, in another order.
     let order = [3, 0, 4, 2, 1];
     let alike: Vec<FrameInput> = order
@@ -130,7 +130,7 @@ fn frames_of_one_name_keep_their_own_motion() {
     let again = shoot.stack_on(&alike, Some(3), &plan).unwrap().report;
     assert_eq!(again.reference_content, held[2].id);
     for frame in &held {
-        let before = told.frame(&frame.id, &frame.name).unwrap();
+        let before = said.frame(&frame.id, &frame.name).unwrap();
         let after = again.frame(&frame.id, "night.tif").unwrap();
         assert_eq!(after.file, "night.tif");
         let apart = after.grid.iter().flatten().zip(before.grid.iter().flatten());

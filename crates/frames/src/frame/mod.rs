@@ -46,7 +46,7 @@ pub struct Frame {
 }
 
 /// Takes codes of whole rows; an error stops decoding.
-type Seen<'a> = &'a mut dyn FnMut(&[u16]) -> Result<(), PictureError>;
+type TakeRows<'a> = &'a mut dyn FnMut(&[u16]) -> Result<(), PictureError>;
 /// An error stops decoding.
 type Watch<'a> = &'a mut dyn FnMut() -> Result<(), PictureError>;
 
@@ -81,7 +81,11 @@ impl Frame {
     ///
     /// # Errors
     /// As for [`Frame::decode`], and the error of `seen`.
-    pub fn shown(input: &FrameInput, cache: &Cache, seen: Option<Seen>) -> Result<Self, CoreError> {
+    pub fn shown(
+        input: &FrameInput,
+        cache: &Cache,
+        seen: Option<TakeRows>,
+    ) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
         if let Some(place) = in_place(input, &mut file)? {
             return Self { source: Source::InPlace(place), ..frame }.denoised(input, Some(cache));
@@ -104,7 +108,7 @@ impl Frame {
         input: &FrameInput,
         file: PictureFile,
         cache: &Cache,
-        seen: Seen,
+        seen: TakeRows,
     ) -> Result<Self, CoreError> {
         let path = cache.frame(&input.key());
         let source = match Holds::of(input, &file) {

@@ -17,7 +17,7 @@ mod to_samples;
 mod upright;
 
 pub use layout::FINE;
-pub use places::Places;
+pub use places::SourcePositions;
 pub use to_samples::Scale;
 
 use crate::lens::Geometry;

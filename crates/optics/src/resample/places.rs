@@ -8,12 +8,12 @@ use crate::space::InReference;
 use jade_pixels::tiled::Region;
 
 /// Positions in a frame of the pixels of a region of the reference frame.
-pub struct Places {
+pub struct SourcePositions {
     map: Map,
     region: Region,
 }
 
-impl Places {
+impl SourcePositions {
     /// Positions in the frame that `backward` leads to.
     pub fn new(backward: &Backward, InReference(region): InReference<Region>) -> Self {
         let way = ToSamples { backward, scale: Scale::FULL, lens: None };

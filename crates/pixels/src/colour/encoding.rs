@@ -27,7 +27,7 @@ pub struct Encoding {
 
 static SRGB: LazyLock<Encoding> = LazyLock::new(|| {
     let mut profile = ColorProfile::new_srgb();
-    // The same plan gives the same bytes, whenever: the library would write the time of day.
+    // The library would write the time of day, but the same plan must give the same bytes.
     profile.creation_date_time =
         ColorDateTime::new_from_slice(&PROFILE_DATE).expect("the date is well formed");
     let bytes = profile.encode().expect("the built-in sRGB profile can be written");
@@ -145,7 +145,7 @@ impl Encoding {
     }
 
     /// Linear light of a floating-point sample of a channel, whose white is 1. Beyond black and
-    /// white the curve goes on straight; what is no number becomes black.
+    /// white the curve is extended linearly; NaN becomes black.
     pub fn decode_float(&self, channel: usize, value: f32) -> f32 {
         if !value.is_finite() {
             return 0.0;

@@ -65,14 +65,14 @@ impl Encoding {
         Self::srgb().linear()
     }
 
-    /// The same primaries with codes that are proportional to light.
+    /// The same primaries with linear codes.
     pub fn linear(&self) -> Self {
         let name = format!("{}, linear light", self.name());
         Self::made(finished(self.parsed(), ToneReprCurve::Lut(vec![]), &name))
     }
 
-    /// What whole numbers are written in: itself, or with codes proportional to light, of which the
-    /// dark ones would lie far apart, the same primaries with sRGB's curve.
+    /// The encoding in which integers are written: this one, or instead of linear codes, whose dark
+    /// steps would be too coarse, the same primaries with sRGB's curve.
     pub fn for_whole_numbers(&self) -> Self {
         if !self.straight {
             return self.clone();

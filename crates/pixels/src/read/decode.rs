@@ -39,8 +39,8 @@ pub trait Decode: Send {
         None
     }
 
-    /// Bytes that decoding takes at most, beside what comes out of it; where that is not told, a
-    /// whole picture.
+    /// Most bytes that decoding takes beside its output; `None`, where that is not known, stands
+    /// for a whole picture.
     fn decoding_bytes(&mut self) -> Option<u64> {
         self.strips().map(|strips| strips.decoding_bytes())
     }
@@ -57,7 +57,8 @@ pub enum Colours {
 }
 
 impl Colours {
-    /// A profile if there is one, what else was told if there is something.
+    /// The profile if there is one, otherwise the encoding that other entries name, if there is
+    /// one.
     pub fn of(icc: Option<Vec<u8>>, told: Option<Encoding>) -> Self {
         match (icc, told) {
             (Some(icc), _) => Self::Icc(icc),

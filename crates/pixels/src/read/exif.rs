@@ -29,29 +29,29 @@ pub trait Tags {
 }
 
 /// What tags tell beside facts.
-pub struct Told {
+pub struct ExifHints {
     /// How the picture lies.
     pub orientation: Orientation,
     /// The encoding of files that come without a profile, where it is not sRGB.
     pub encoding: Option<Encoding>,
 }
 
-impl Told {
+impl ExifHints {
     /// Nothing.
     pub const NOTHING: Self = Self { orientation: Orientation::UPRIGHT, encoding: None };
 }
 
 /// Fills in what a block of EXIF tells, as PNG and JPEG embed it; one that cannot be read tells
 /// nothing.
-pub fn of_block(block: &[u8], facts: &mut Facts) -> Told {
+pub fn of_block(block: &[u8], facts: &mut Facts) -> ExifHints {
     match Reader::new().read_raw(block.to_vec()) {
         Ok(exif) => fill(&exif, facts),
-        Err(_) => Told::NOTHING,
+        Err(_) => ExifHints::NOTHING,
     }
 }
 
 /// Fills in what the directory of a TIFF picture tells, and those that it leads to.
-pub fn of_directory(all: &Directories, own: &Directory, facts: &mut Facts) -> Told {
+pub fn of_directory(all: &Directories, own: &Directory, facts: &mut Facts) -> ExifHints {
     let exif = all.led_to(own, tag::EXIF);
     let interoperability = exif.as_ref().and_then(|exif| all.led_to(exif, tag::INTEROPERABILITY));
     let gps = all.led_to(own, tag::GPS);
@@ -59,7 +59,7 @@ pub fn of_directory(all: &Directories, own: &Directory, facts: &mut Facts) -> To
 }
 
 /// Fills in what tags tell; what cannot be read is left out.
-fn fill(tags: &dyn Tags, facts: &mut Facts) -> Told {
+fn fill(tags: &dyn Tags, facts: &mut Facts) -> ExifHints {
     use Place::{Exif, Image, Interoperability};
     let text = |place, tag| match tags.value(place, tag)? {
         Value::Text(bytes) => words(&bytes),
@@ -106,13 +106,14 @@ fn fill(tags: &dyn Tags, facts: &mut Facts) -> Told {
     // are those of A98 RGB.
     let adobe =
         text(Interoperability, 1).as_deref() == Some("R03") || whole(Exif, 0xa001) == Some(2);
-    Told {
+    ExifHints {
         orientation: Orientation::from_tag(orientation as u32),
         encoding: adobe.then(|| Encoding::of_space(Space::A98)),
     }
 }
 
-/// The sensitivity: 16 bits hold those up to 65535, of which the last one points to the others.
+/// The sensitivity. An entry of 16 bits holds values up to 65535; 65535 itself refers to the other
+/// entries.
 pub fn sensitivity(all: [Option<u64>; 4]) -> Option<u32> {
     let [short, others @ ..] = all;
     let others =

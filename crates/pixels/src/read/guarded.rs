@@ -39,8 +39,8 @@ pub fn guarded<T>(
     done.unwrap_or_else(|_| Err(PictureError::damaged(path, "its decoder failed over it")))
 }
 
-/// The same for a library that shares its work among threads: they are threads of their own, so that what
-/// fails on them is not reported anywhere else either.
+/// [`guarded`] for a library that works on several threads: it gets threads of its own, so that a
+/// panic on them is not reported elsewhere either.
 ///
 /// # Errors
 /// As for [`guarded`].

@@ -28,7 +28,7 @@ impl Layout {
         }
     }
 
-    /// The same from 8-bit samples.
+    /// [`Layout::append`] from 8-bit samples.
     pub fn append_bytes(self, source: &[u8], out: &mut Vec<u16>) {
         self.append(source.iter().map(|&v| widened(v)), out);
     }

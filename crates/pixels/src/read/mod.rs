@@ -68,14 +68,14 @@ impl PictureFile {
                 decoder = Box::new(Turned { inner: decoder, orientation, stored });
             }
         }
-        let told = !matches!(colours, Colours::Untold);
+        let said = !matches!(colours, Colours::Untold);
         let encoding = match colours {
             Colours::Untold if decoder.is_float() => Encoding::linear_srgb(),
             Colours::Untold => Encoding::srgb(),
             Colours::Icc(icc) => Encoding::from_icc(path, Some(&icc))?,
             Colours::Encoding(encoding) => encoding,
         };
-        let profile = told.then(|| encoding.name().to_owned());
+        let profile = said.then(|| encoding.name().to_owned());
         let neutral = decoder.sensor().and_then(|sensor| sensor.neutral);
         let neutral = neutral.map(|[r, g, b]| [r / g, 1.0, b / g]);
         let facts = Facts { profile, neutral, ..facts };

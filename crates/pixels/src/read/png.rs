@@ -43,11 +43,11 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let sixteen_bit = depth == BitDepth::Sixteen;
     let mut facts = Facts::bare(FileFormat::Png, width, height, if sixteen_bit { 16 } else { 8 });
     let info = reader.info();
-    let told = match &info.exif_metadata {
+    let said = match &info.exif_metadata {
         Some(block) => exif::of_block(block, &mut facts),
-        None => exif::Told::NOTHING,
+        None => exif::ExifHints::NOTHING,
     };
-    let colours = colours(path, info, told.encoding)?;
+    let colours = colours(path, info, said.encoding)?;
     if let (None, Some(size)) = (facts.details.per_inch, info.pixel_dims) {
         // In pixels for each metre.
         let inch = |per_metre: u32| f64::from(per_metre) * 0.0254;
@@ -57,7 +57,7 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     Ok(Opened {
         facts,
         colours,
-        orientation: told.orientation,
+        orientation: said.orientation,
         decoder: Box::new(Png { path: path.to_owned(), reader, width, sixteen_bit, layout }),
     })
 }

@@ -34,13 +34,13 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     }
     let mut facts = Facts::bare(FileFormat::WebP, width, height, 8);
     let (icc, block) = guarded(path, || {
-        // What is told beside the picture is optional.
+        // Metadata beside the picture is optional.
         Ok((decoder.icc_profile().unwrap_or(None), decoder.exif_metadata().unwrap_or(None)))
     })?;
-    let told = block.map_or(exif::Told::NOTHING, |block| exif::of_block(&block, &mut facts));
-    let colours = Colours::of(icc, told.encoding);
+    let said = block.map_or(exif::ExifHints::NOTHING, |block| exif::of_block(&block, &mut facts));
+    let colours = Colours::of(icc, said.encoding);
     let webp = WebP { path: path.to_owned(), width: width as usize };
-    Ok(Opened { facts, colours, orientation: told.orientation, decoder: Box::new(webp) })
+    Ok(Opened { facts, colours, orientation: said.orientation, decoder: Box::new(webp) })
 }
 
 /// Makes sure that all is there that the container announces: the decoder fills up what is missing.

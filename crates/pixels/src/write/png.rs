@@ -51,8 +51,8 @@ pub fn write(
 /// Gives the next frame of a moving picture: 8-bit sRGB, interleaved.
 pub type NextFrame<'a> = &'a mut dyn FnMut() -> Result<Vec<u8>, PictureError>;
 
-/// Writes a moving PNG (APNG) of `count` frames of this size, each shown for so many milliseconds, again
-/// and again.
+/// Writes an animated PNG (APNG) of `count` frames of this size in a loop, each shown for a time in
+/// milliseconds.
 ///
 /// # Errors
 /// [`PictureError::Io`], or what `next` returned; nothing is left behind then.

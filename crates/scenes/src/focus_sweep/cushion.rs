@@ -35,7 +35,7 @@ pub struct Cushion {
     pub backdrop: Vec<[f32; 3]>,
     /// From far to near.
     pub planes: Vec<Plane>,
-    /// Distance in frames of what is in front at each pixel; infinite for the backdrop.
+    /// Distance, in frames, of the front surface at each pixel; infinite for the backdrop.
     pub depth: Vec<f32>,
 }
 
@@ -144,7 +144,7 @@ impl Layout {
         });
         let mut rods: Vec<Rod> = rods.collect();
         for rod in &mut rods {
-            // It stands in the moss at its foot, a little in front of what is drawn there.
+            // It stands in the moss at its foot, slightly in front of the surface there.
             rod.depth = (layout.depth(rod.foot).unwrap_or(0.5 * frames) - 0.3).max(0.0);
         }
         layout.rods = rods;
@@ -209,8 +209,8 @@ impl Layout {
         [v * (0.55 + 0.4 * patch), v, v * (0.16 + 0.12 * patch)].map(|v| v as f32)
     }
 
-    /// The cushion in slices. Each goes on behind the nearer ones, so that nothing shines through
-    /// between them; where those cover it by far it is not drawn.
+    /// The cushion in slices. Each extends behind the nearer ones, so that nothing shines through
+    /// between them; parts that are covered by far are not drawn.
     fn slices(&self, [width, height]: [usize; 2], depth: &[f32], room: usize) -> Vec<Plane> {
         let count = SLICES * (self.frames as usize - 1).max(1);
         let last = self.frames - 1.0;

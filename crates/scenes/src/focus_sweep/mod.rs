@@ -57,7 +57,7 @@ struct Hold {
     shift: [f64; 2],
 }
 
-/// A made cushion, of which frames can be taken.
+/// A cushion from which frames can be made.
 pub struct FocusSweep {
     options: Options,
     cushion: Cushion,
@@ -247,7 +247,7 @@ impl FocusSweep {
     }
 }
 
-/// How the focus goes on from frame to frame.
+/// The movement of the focus from frame to frame.
 #[derive(Debug, Clone, Copy)]
 struct Rail {
     frames: u32,
@@ -263,7 +263,7 @@ impl Rail {
         OPENING_MM / self.step_mm()
     }
 
-    /// Distance from the lens of what is in focus in a frame.
+    /// Distance from the lens to the plane in focus of a frame.
     fn distance_mm(self, frame: f64) -> f64 {
         NEAREST_MM + self.step_mm() * frame
     }

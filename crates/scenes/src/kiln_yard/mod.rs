@@ -48,7 +48,7 @@ struct Hold {
     exposure: f32,
 }
 
-/// A made yard, of which frames can be taken.
+/// A yard from which frames can be made.
 pub struct KilnYard {
     options: Options,
     yard: Canvas,

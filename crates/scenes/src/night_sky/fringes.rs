@@ -4,7 +4,7 @@ use super::options::Options;
 use jade_pixels::mosaic::Sensor;
 use rayon::prelude::*;
 
-/// The same for the colours of a camera, which sees light through this matrix.
+/// [`drawn`] in the colours of a camera, which sees light through this matrix.
 pub fn drawn_by_camera(
     light: Vec<f32>,
     options: &Options,

@@ -18,7 +18,7 @@ use jade_pixels::mosaic::Mosaic;
 use rand::Rng;
 use rayon::prelude::*;
 
-/// A made scene, of which frames can be taken.
+/// A scene from which frames can be made.
 pub struct NightSky {
     pub(super) options: Options,
     pub(super) lens: Lens,
@@ -47,7 +47,7 @@ impl NightSky {
         Self::over(Land::Pan, options, focal_mm)
     }
 
-    /// The same over another land.
+    /// A scene over another land.
     ///
     /// # Errors
     /// As for [`NightSky::through`].
@@ -93,8 +93,8 @@ impl NightSky {
         Ok(Self { options, lens, pole, exposure_s, ground, sky, fringes: [0.0; 2] })
     }
 
-    /// The same through a lens that draws red and blue of the frames larger than green by these
-    /// shares: those of the camera in raw frames.
+    /// The scene through a lens that images red and blue larger than green by these shares: in raw
+    /// frames, the colours of the camera.
     pub fn with_fringes(self, fringes: [f64; 2]) -> Self {
         Self { fringes, ..self }
     }
@@ -163,7 +163,7 @@ impl NightSky {
         fringes::drawn(light, &self.options, self.fringes)
     }
 
-    /// The same where the colours are those of the camera.
+    /// The fringes in the colours of the camera.
     pub(super) fn drawn_by_camera(&self, light: Vec<f32>) -> Vec<f32> {
         fringes::drawn_by_camera(light, &self.options, self.fringes, &raw::camera())
     }
@@ -176,7 +176,7 @@ impl NightSky {
         light.iter().enumerate().map(|(i, &v)| srgb.encode(i % 3, v)).collect()
     }
 
-    /// The same without the camera: linear light in sRGB's primaries, interleaved.
+    /// The reference frame without the camera: linear light in sRGB's primaries, interleaved.
     pub fn clean_light(&self) -> Vec<f32> {
         self.light(self.reference(), None)
     }
@@ -193,7 +193,7 @@ impl NightSky {
         sensor::record(&self.sensor(), index as u64, &light)
     }
 
-    /// The same without the streak; the noise is the same, sample for sample.
+    /// A frame without the streak, with the same noise in every sample.
     pub fn frame_without_streak(&self, index: u32) -> Vec<u16> {
         sensor::record(&self.sensor(), index as u64, &self.drawn(self.light(index, None)))
     }
@@ -212,7 +212,7 @@ impl NightSky {
         (0..width * height).map(share).collect()
     }
 
-    /// The same where it falls on the reference frame once its frame is aligned.
+    /// The streak's place in the reference frame, once its frame is aligned.
     pub fn streak_in_reference(&self) -> Vec<f32> {
         let width = self.options.width as usize;
         let count = width * self.options.height as usize;

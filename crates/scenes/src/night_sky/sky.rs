@@ -210,7 +210,7 @@ impl Sky {
     }
 }
 
-/// Light of water that throws a share of what is above the horizon back, with slow ripples.
+/// Light of water that reflects a share of what is above the horizon, with slow ripples.
 fn water(
     seed: u64,
     share: f32,

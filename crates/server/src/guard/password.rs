@@ -84,7 +84,7 @@ impl Password {
     /// Whether an address has so many wrong guesses waiting that further ones are refused.
     pub fn is_deaf_to(&self, from: IpAddr) -> bool {
         let guesses = self.guesses.lock().unwrap_or_else(PoisonError::into_inner);
-        guesses.get(&network(from)).is_some_and(|own| own.waiting >= AT_ONCE)
+        guesses.get(&network(from)).is_some_and(|guesse| guesse.waiting >= AT_ONCE)
     }
 
     /// Counts a wrong guess.

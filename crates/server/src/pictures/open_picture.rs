@@ -2,7 +2,7 @@
 
 use super::derived::Derived;
 use super::overlay::{Overlay, over, skyline};
-use crate::skyline_seen::Seen;
+use crate::skyline_seen::OpenSkyline;
 use crate::types::{Histogram, PictureInfo};
 use jade_align::noise::{self, PatchFigures};
 use jade_align::sharpness::Sharpness;
@@ -37,7 +37,7 @@ pub struct How {
     /// Whether colours are exaggerated, to check them.
     pub colours: bool,
     /// How a skyline is overlaid.
-    pub laid: Overlay,
+    pub overlay: Overlay,
     /// The frame whose part of a focus map alone is seen: its place among those that were merged, in
     /// order.
     pub only: Option<u16>,
@@ -52,7 +52,7 @@ pub(super) enum Levels {
     /// Light: a result, or a frame as it was placed.
     Result(Combined, Vec<TiledFile<f32>>),
     /// A skyline.
-    Skyline(Arc<Seen>),
+    Skyline(Arc<OpenSkyline>),
     /// A map, and the largest count in it.
     Map(Vec<TiledFile<u16>>, MapKind, u16),
     /// A picture derived from other pictures.
@@ -195,7 +195,7 @@ impl OpenPicture {
             return Ok(counts.flat_map(|n| over(*map, n, pixels, *most, how.only)).collect());
         }
         if let Levels::Skyline(seen) = &self.levels {
-            return Ok(skyline(seen, level, region, how.laid));
+            return Ok(skyline(seen, level, region, how.overlay));
         }
         let gain = how.stops.exp2();
         let strength = if how.colours { COLOURS } else { 1.0 };

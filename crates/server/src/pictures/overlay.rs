@@ -1,6 +1,6 @@
 //! Overlays over a picture: a skyline, and maps of a result.
 
-use crate::skyline_seen::Seen;
+use crate::skyline_seen::OpenSkyline;
 use jade_focus::BETWEEN;
 use jade_frames::cache::MapKind;
 use jade_pixels::tiled::Region;
@@ -28,7 +28,7 @@ const ROSE: [u8; 3] = [0xe8, 0x7d, 0x8a];
 const WELL: [u8; 3] = [0x0f, 0x0f, 0x0e];
 
 /// The overlay of a skyline: colour and opacity.
-pub(super) fn skyline(seen: &Seen, level: usize, region: Region, how: Overlay) -> Vec<u8> {
+pub(super) fn skyline(seen: &OpenSkyline, level: usize, region: Region, how: Overlay) -> Vec<u8> {
     let (width, shares) = (seen.levels[level].size().0, seen.levels[level].shares());
     let scale = seen.mask().size().0 as f32 / width as f32;
     let mut out = Vec::with_capacity(region.area() * 4);

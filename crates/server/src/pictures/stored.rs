@@ -27,27 +27,9 @@ use std::sync::Arc;
 pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, ApiError> {
     // A skyline changes with every stroke.
     if let Source::Skyline(id) = source {
-        // Looking at it computes nothing; whoever wants it found says so.
-        let seen = skyline::at_hand(app, id).ok_or_else(|| ApiError::missing("This picture"))?;
-        let (version, encoding) = (seen.version.clone(), Encoding::srgb());
-        let levels = Levels::Skyline(seen);
-        return Ok(Arc::new(OpenPicture { levels, encoding, version, origin: [0, 0] }));
+        return open_skyline(app, id);
     }
-    // A frame is shown under the treatment that its shoot has now.
-    let input = match source {
-        Source::Frame(id) => {
-            let row = app.store.frame(id).await?;
-            Some(row.input_under(&app.store.plan(row.shoot_id).await?))
-        }
-        Source::Calibrated(id) => {
-            let row = app.store.frame(id).await?;
-            let plan = app.store.plan(row.shoot_id).await?;
-            let calibration = calibrated::of_shoot(app, row.shoot_id, &plan).await?;
-            Some(FrameInput { calibration, ..row.input_under(&plan) })
-        }
-        Source::Original(id) => Some(app.store.frame(id).await?.input(&PreparePlan::default())),
-        _ => None,
-    };
+    let input = input_of(app, source).await?;
     let known = || {
         let shown = app.gallery.known(source)?;
         input.as_ref().is_none_or(|input| shown.version == frame_version(input)).then_some(shown)
@@ -61,23 +43,56 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, Ap
     if let Some(shown) = known() {
         return Ok(shown);
     }
-    let shown = match source {
-        Source::Frame(_) | Source::Calibrated(_) | Source::Original(_) => {
-            let input = input.ok_or_else(|| ApiError::missing("This frame"))?;
+    let shown = match input {
+        Some(input) => {
             app.work(move |app| {
                 make_room_for(&input, app)?;
                 Ok::<_, ApiError>(open_frame(&input, &app.cache)?)
             })
             .await?
         }
+        None => open_of_result(app, source).await?,
+    };
+    let shown = Arc::new(shown);
+    app.gallery.keep(source, &shown);
+    app.gallery.opening.lock().expect("the gallery's lock").remove(&source);
+    Ok(shown)
+}
+
+/// The skyline of a shoot, if it was found: opening it computes nothing.
+fn open_skyline(app: &Arc<App>, shoot: i64) -> Result<Arc<OpenPicture>, ApiError> {
+    let seen = skyline::at_hand(app, shoot).ok_or_else(|| ApiError::missing("This picture"))?;
+    let (version, encoding) = (seen.version.clone(), Encoding::srgb());
+    let levels = Levels::Skyline(seen);
+    Ok(Arc::new(OpenPicture { levels, encoding, version, origin: [0, 0] }))
+}
+
+/// The frame that a source shows, under the treatment that its shoot has now; `None` for other sources.
+async fn input_of(app: &Arc<App>, source: Source) -> Result<Option<FrameInput>, ApiError> {
+    Ok(match source {
+        Source::Frame(id) => {
+            let row = app.store.frame(id).await?;
+            Some(row.input_under(&app.store.plan(row.shoot_id).await?))
+        }
+        Source::Calibrated(id) => {
+            let row = app.store.frame(id).await?;
+            let plan = app.store.plan(row.shoot_id).await?;
+            let calibration = calibrated::of_shoot(app, row.shoot_id, &plan).await?;
+            Some(FrameInput { calibration, ..row.input_under(&plan) })
+        }
+        Source::Original(id) => Some(app.store.frame(id).await?.input(&PreparePlan::default())),
+        _ => None,
+    })
+}
+
+/// Opens a picture from the folder of a result, or a frame as it lies in one.
+async fn open_of_result(app: &Arc<App>, source: Source) -> Result<OpenPicture, ApiError> {
+    match source {
         Source::Result(id) => {
             let row = app.store.result(id).await?;
             let origin = row.report()?.origin;
             let folder = app.result_folder(&row.key);
-            app.work(move |_| open_result(&folder, &row.profile, &row.key, origin)).await?
-        }
-        Source::Skyline(_) | Source::Painted(_) | Source::Offered(..) => {
-            return Err(ApiError::missing("This picture"));
+            app.work(move |_| open_result(&folder, &row.profile, &row.key, origin)).await
         }
         Source::Layer(layer, id) => {
             let row = app.store.result(id).await?;
@@ -88,7 +103,7 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, Ap
                 true => open_result(&folder, &row.profile, &key, origin),
                 false => Err(ApiError::missing("This layer")),
             })
-            .await?
+            .await
         }
         Source::Map(map, id) => {
             let row = app.store.result(id).await?;
@@ -99,7 +114,7 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, Ap
                 true => open_map(&path, map, used, &row.key, report.origin),
                 false => Err(ApiError::missing("This map")),
             })
-            .await?
+            .await
         }
         Source::Placed(result, frame) => {
             let row = app.store.result(result).await?;
@@ -114,13 +129,10 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, Ap
                 make_room_for(&input, app)?;
                 open_placed(&input, &app.cache, &motion, &row.key)
             })
-            .await?
+            .await
         }
-    };
-    let shown = Arc::new(shown);
-    app.gallery.keep(source, &shown);
-    app.gallery.opening.lock().expect("the gallery's lock").remove(&source);
-    Ok(shown)
+        _ => Err(ApiError::missing("This picture")),
+    }
 }
 
 /// Makes sure that the disk has room for a frame that is decoded into the cache; a small file may hold
@@ -207,9 +219,9 @@ fn open_map(
     };
     // The median of the known values of a sweep.
     let middle = |_: usize, samples: &[u16]| {
-        let told = || samples.iter().filter(|code| **code != u16::MAX);
-        let sum: u32 = told().map(|code| u32::from(*code)).sum();
-        sum.checked_div(told().count() as u32).map_or(u16::MAX, |mean| mean as u16)
+        let said = || samples.iter().filter(|code| **code != u16::MAX);
+        let sum: u32 = said().map(|code| u32::from(*code)).sum();
+        sum.checked_div(said().count() as u32).map_or(u16::MAX, |mean| mean as u16)
     };
     let levels = levels_by(path, |from, path| match map {
         MapKind::Depth | MapKind::Certainty => pyramid::halve_by(from, path, middle),

@@ -183,13 +183,13 @@ pub async fn colour(
     Path(frame): Path<i64>,
 ) -> Result<Json<FrameColour>, ApiError> {
     let input = app.store.frame(frame).await?.input(&PreparePlan::default());
-    let told = app.work(move |_| {
+    let said = app.work(move |_| {
         let file = PictureFile::open(&input.path)?;
         let light = file.sensor().and_then(shot_under);
         let light = light.map(|(kelvin, tint)| FrameLight { kelvin, tint });
         Ok::<_, ApiError>(FrameColour { raw: file.sensor().is_some(), light })
     });
-    Ok(Json(told.await?))
+    Ok(Json(said.await?))
 }
 
 #[derive(Deserialize)]

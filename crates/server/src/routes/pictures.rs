@@ -23,8 +23,8 @@ pub struct View {
     #[serde(default)]
     colours: bool,
     /// How a skyline is overlaid.
-    #[serde(default)]
-    laid: Overlay,
+    #[serde(default, rename = "laid")]
+    overlay: Overlay,
     /// The frame whose part of a focus map alone is seen.
     only: Option<u16>,
     /// The version that is asked for.
@@ -34,7 +34,7 @@ pub struct View {
 impl View {
     fn how(&self) -> How {
         let stops = if self.stops.is_finite() { self.stops.clamp(-4.0, 8.0) } else { 0.0 };
-        How { stops, colours: self.colours, laid: self.laid, only: self.only }
+        How { stops, colours: self.colours, overlay: self.overlay, only: self.only }
     }
 }
 
@@ -45,8 +45,8 @@ pub struct PatchQuery {
     size: u32,
     #[serde(default)]
     stops: f32,
-    #[serde(default)]
-    laid: Overlay,
+    #[serde(default, rename = "laid")]
+    overlay: Overlay,
     v: Option<String>,
 }
 
@@ -106,7 +106,7 @@ pub async fn patch(
     let query = query.checked()?;
     let shown = open(&app, &source).await?;
     let view =
-        View { stops: query.stops, colours: false, laid: query.laid, only: None, v: query.v };
+        View { stops: query.stops, colours: false, overlay: query.overlay, only: None, v: query.v };
     let (how, keeps) = (view.how(), is_of(&shown, view.v.as_deref()));
     let (x, y, size) = (query.x, query.y, query.size);
     let png = render(shown, move |s| s.patch(x, y, size, how)).await?;

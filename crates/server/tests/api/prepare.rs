@@ -141,8 +141,8 @@ async fn the_lens_is_found_from_flats_and_not_from_a_sky_that_hardly_turned() {
     plan.prepare.lens.distortion = [0.5, 0.0];
     let change = settings(&plan);
     let request = guest.ask(Method::PATCH, &format!("shoots/{}", shoot.id)).json(&change);
-    let (_, told) = guest.refused(request).await;
-    assert!(told.contains("No lens bends a picture"), "{told}");
+    let (_, said) = guest.refused(request).await;
+    assert!(said.contains("No lens bends a picture"), "{said}");
 }
 
 #[tokio::test]

@@ -81,9 +81,9 @@ async fn a_mask_is_loaded_and_its_layers_are_kept() {
     };
     let address = format!("shoots/{}/skyline/mask?name=mine.png", shoot.id);
     let small = guest.ask(Method::POST, &address).body(file(30, 20));
-    let (status, told) = guest.refused(small).await;
+    let (status, said) = guest.refused(small).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
-    assert!(told.contains("mine.png: this mask has 30 x 20 pixels"), "{told}");
+    assert!(said.contains("mine.png: this mask has 30 x 20 pixels"), "{said}");
     let whole = guest.ask(Method::POST, &address).body(file(width, height)).send().await.unwrap();
     let kept: NamedFile = whole.json().await.unwrap();
     plan(&guest, shoot.id, |plan| {
@@ -111,8 +111,8 @@ async fn why_there_is_no_skyline_is_said() {
     let shoot = guest.filled(&house).await.id;
     plan(&guest, shoot, |plan| plan.align.mode = jade_plan::AlignMode::None).await;
     let path = format!("shoots/{shoot}/skyline");
-    let (_, told) = guest.refused(guest.ask(Method::POST, &path)).await;
-    assert!(told.contains("aligned on the stars"), "{told}");
+    let (_, said) = guest.refused(guest.ask(Method::POST, &path)).await;
+    assert!(said.contains("aligned on the stars"), "{said}");
     plan(&guest, shoot, |plan| {
         plan.align.mode = jade_plan::AlignMode::Stars;
         plan.skyline.mode = SkylineMode::Auto;

@@ -152,9 +152,9 @@ async fn a_linked_frame_that_became_a_pipe_holds_nothing_up() {
     assert_eq!((done.state, done.problem), (JobState::Done, None));
     assert!(begun.elapsed() < Duration::from_secs(30), "{:?}", begun.elapsed());
     let now: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
-    let told = &now.results[0].report.frames[1];
-    assert!(!told.used && told.reason.as_deref().unwrap().contains("no regular file"), "{told:?}");
-    assert_eq!(told.content, now.frames[1].blake3);
+    let said = &now.results[0].report.frames[1];
+    assert!(!said.used && said.reason.as_deref().unwrap().contains("no regular file"), "{said:?}");
+    assert_eq!(said.content, now.frames[1].blake3);
 }
 
 #[tokio::test]

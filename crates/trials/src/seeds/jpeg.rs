@@ -1,4 +1,4 @@
-//! JPEGs in all ways that their coefficients are laid out.
+//! JPEGs with all layouts of coefficients.
 
 use super::made::{SIZE, Seed, codes, saved};
 use jade_pixels::facts::FileFormat;

@@ -36,7 +36,7 @@ pub fn codes(channels: u32) -> Vec<u16> {
     (0..PIXELS as u32 * channels).map(at).map(|(x, y, channel)| code(x, y, channel)).collect()
 }
 
-/// The same as light, a little of it beyond white.
+/// The picture as light, partly beyond white.
 pub fn light() -> Vec<f32> {
     codes(3).iter().map(|code| f32::from(*code) / 50_000.0).collect()
 }

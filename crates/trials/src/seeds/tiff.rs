@@ -30,10 +30,10 @@ pub fn seeds() -> Vec<Seed> {
         ("packbits", packed::<RGB16>(Compression::Packbits, &codes(3))),
         ("grey", packed::<Gray16>(Compression::Uncompressed, &codes(1))),
         ("floats", floats()),
-        ("halves", laid(&[(258, 16), (339, 3)], 3, halves)),
-        ("doubles", laid(&[(258, 64), (339, 3)], 3, doubles)),
-        ("four-samples", laid(&[(277, 4), (338, 2)], 4, four)),
-        ("white-is-zero", laid(&[(258, 8), (262, 0), (277, 1)], 1, bytes[..PIXELS].to_vec())),
+        ("halves", strip_file(&[(258, 16), (339, 3)], 3, halves)),
+        ("doubles", strip_file(&[(258, 64), (339, 3)], 3, doubles)),
+        ("four-samples", strip_file(&[(277, 4), (338, 2)], 4, four)),
+        ("white-is-zero", strip_file(&[(258, 8), (262, 0), (277, 1)], 1, bytes[..PIXELS].to_vec())),
         ("large-offsets", large()),
         ("tiles", tiles()),
     ];
@@ -44,10 +44,10 @@ pub fn seeds() -> Vec<Seed> {
     let mark = own_deflate.windows(4).position(|four| four == b"acsp").expect("it has a profile");
     let sums = [
         ("deflate", own_deflate, 8..mark - 36),
-        ("deflate-strip", laid(&[(259, 8)], 3, strip), guarded),
+        ("deflate-strip", strip_file(&[(259, 8)], 3, strip), guarded),
     ];
-    // Frames of this packing carry no checksum unless they are asked for.
-    let unsummed = [("zstd", laid(&[(259, 50_000)], 3, zstd))];
+    // Frames of this packing carry a checksum only on request.
+    let unsummed = [("zstd", strip_file(&[(259, 50_000)], 3, zstd))];
     let open = plain.into_iter().chain(unsummed).map(|(name, bytes)| (name, bytes, 0..0));
     let seed = |(name, bytes, guarded)| Seed { name, bytes, guarded, ending: "tif" };
     open.chain(sums).map(seed).collect()
@@ -115,8 +115,8 @@ fn entries(otherwise: &[(u16, u32)]) -> Vec<(u16, u16, u32, u32)> {
     [(256, 4, 1, SIZE.0), (257, 4, 1, SIZE.1)].into_iter().chain(short).collect()
 }
 
-/// One strip with a directory behind it.
-fn laid(otherwise: &[(u16, u32)], samples: u32, strip: Vec<u8>) -> Vec<u8> {
+/// One strip with a directory after it.
+fn strip_file(otherwise: &[(u16, u32)], samples: u32, strip: Vec<u8>) -> Vec<u8> {
     let mut entries = entries(otherwise);
     entries.extend([(273, 4, 1, 8), (278, 4, 1, SIZE.1), (279, 4, 1, strip.len() as u32)]);
     debug_assert!(otherwise.iter().all(|own| own.0 != 277 || own.1 == samples));

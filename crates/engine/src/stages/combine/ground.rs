@@ -5,7 +5,7 @@ use crate::stages::combine::used::UsedFrame;
 use crate::stages::frames::decode;
 use crate::stages::frames::decoded::Decoded;
 use jade_align::noise;
-use jade_align::scene::{Blur, Places, Scene};
+use jade_align::scene::{Blur, LearnedPlaces, Scene};
 use jade_combine::mask::{Mask, Side};
 use jade_combine::normalise::Normalisation;
 use jade_combine::reduce::{Placed, Reducer, Scratch};
@@ -87,7 +87,8 @@ impl Ground {
         request.watch.begin(Stage::Align, decoded.len() as u64);
         let places = |at: [f64; 2]| mask.at(at[0].round() as i64, at[1].round() as i64) == 0;
         let blur = Blur::Alike;
-        let places = Places { known: &places, told: &|_| true, most: usize::MAX, blur };
+        let places =
+            LearnedPlaces { recognised: &places, measured: &|_| true, most: usize::MAX, blur };
         let scene = Scene::within(reference, SceneModel::Auto, request.watch, &places);
         let one = |(frame, name): (Decoded, String)| {
             let frame = match frame {
@@ -227,7 +228,8 @@ impl Ground {
         if figures.is_empty() {
             return Ok(None);
         }
-        let middle = |i: usize| median(&mut figures.iter().map(|own| own[i]).collect::<Vec<_>>());
+        let middle =
+            |i: usize| median(&mut figures.iter().map(|figure| figure[i]).collect::<Vec<_>>());
         let (all, even) = (count as f32, count.div_ceil(2) as f32);
         let halves = 1.0 / even + 1.0 / (all - even);
         let (single, result) = (middle(0) / 2f32.sqrt(), middle(1) / (halves * all).sqrt());

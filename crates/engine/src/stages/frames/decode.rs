@@ -240,7 +240,7 @@ pub fn several(
     let name = decoded[reference].as_ref().map_or("", |frame| frame.name.as_str());
     let others = || decoded.enumerate().filter(|(i, _)| *i != reference);
     let mut reasons = others().filter_map(|(_, frame)| frame.as_ref().err());
-    let told = match (others().any(|(_, frame)| frame.is_ok()), reasons.next()) {
+    let said = match (others().any(|(_, frame)| frame.is_ok()), reasons.next()) {
         (true, _) => return Ok(()),
         (false, None) => {
             "One frame alone cannot be stacked; choose at least two frames of the same scene."
@@ -250,5 +250,5 @@ pub fn several(
             format!("Only {name} can be used; the first of the others: {reason}")
         }
     };
-    Err(CoreError::Frames(told))
+    Err(CoreError::Frames(said))
 }

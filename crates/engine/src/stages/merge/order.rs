@@ -47,7 +47,7 @@ pub fn ordered(all: PerFrame<Given, Result<Sharpness, String>>) -> Result<SweepF
         if found.is_some() {
             break;
         }
-        if let Some(at) = numbers.iter().position(|own| *own == stranger) {
+        if let Some(at) = numbers.iter().position(|number| *number == stranger) {
             read.remove(at);
             numbers.remove(at);
             left_out.push((stranger, SOMETHING_ELSE.to_owned()));

@@ -71,7 +71,7 @@ impl<'a> Sweep<'a> {
         let map = DepthMap::of(&sharp, &motions);
         for (own, share) in used.iter().zip(map.shares()) {
             if share < LITTLE / used.len() as f32 {
-                placed.order.untold(own.place);
+                placed.order.set_usual_around(own.place);
             }
         }
         let steps = &placed.order.steps;
@@ -110,7 +110,7 @@ impl<'a> Sweep<'a> {
             shares: shares.into_vec(),
             doubts: self.doubts(names),
             moved: moved.iter().map(place).collect(),
-            told: map.told(),
+            told: map.known(),
             between: map.between(),
         }
     }
@@ -157,18 +157,18 @@ pub fn look_over(request: &Request) -> Result<FocusReport, CoreError> {
     if let Some(known) = request.cache.read("sweep", &key) {
         return Ok(known);
     }
-    let told = pool(request.budget)?.install(|| {
+    let report = pool(request.budget)?.install(|| {
         let Request { cache, watch, .. } = *request;
         let mut decoded = decode::frames(request.frames, cache, (request.budget, true), watch)?;
         decode::settle(&mut decoded, None)?;
         let sweep = Sweep::of(request, &decoded)?;
-        let mut told = sweep.report(&names, request.frames);
+        let mut report = sweep.report(&names, request.frames);
         let out = names.indices().filter_map(|i| Some((names[i], sweep.placed.of(i).reason?)));
-        told.doubts.extend(out.map(|(name, why)| format!("{name} is left out: {why}")));
-        Ok::<_, CoreError>(told)
+        report.doubts.extend(out.map(|(name, why)| format!("{name} is left out: {why}")));
+        Ok::<_, CoreError>(report)
     })?;
-    request.cache.write("sweep", &key, &told)?;
-    Ok(told)
+    request.cache.write("sweep", &key, &report)?;
+    Ok(report)
 }
 
 /// Names of all given frames.

@@ -165,15 +165,15 @@ impl Realign {
     fn mosaic(&self, around: Region, light: &[Vec<f32>; 3], green: &[f32], mosaic: &mut Vec<f32>) {
         let (width, height) = (around.width as usize, around.height as usize);
         let mut own = light[1].clone();
-        let mut ways = Vec::new();
+        let mut offsets = Vec::new();
         for (colour, parity) in MOVED.into_iter().zip(self.sites) {
             let sites = Sites::of(parity, around);
             let drift = Drift::of(&self.lens, colour, around);
             let beyond = sites.beyond_green(&drift, &light[colour], green, width);
             for y in sites.rows() {
-                drift.row(y, &mut ways);
+                drift.row(y, &mut offsets);
                 for x in sites.columns() {
-                    let [[right, down], _] = Drift::at(&ways, x);
+                    let [[right, down], _] = Drift::at(&offsets, x);
                     let at = y * width + x;
                     own[at] = green[at] + beyond.at([x as f32 + right, y as f32 + down]);
                 }
@@ -229,11 +229,11 @@ impl Sites {
     /// Light of the colour minus that of the green that belongs to it.
     fn beyond_green(&self, drift: &Drift, own: &[f32], green: &[f32], width: usize) -> Lattice {
         let (across, down) = (self.columns().len(), self.rows().len());
-        let (mut values, mut ways) = (Vec::with_capacity(across * down), Vec::new());
+        let (mut values, mut offsets) = (Vec::with_capacity(across * down), Vec::new());
         for y in self.rows() {
-            drift.row(y, &mut ways);
+            drift.row(y, &mut offsets);
             values.extend(self.columns().map(|x| {
-                let [_, [right, down]] = Drift::at(&ways, x);
+                let [_, [right, down]] = Drift::at(&offsets, x);
                 own[y * width + x] - cubic(green, width, [x as f32 + right, y as f32 + down])
             }));
         }

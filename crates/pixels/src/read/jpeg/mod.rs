@@ -22,7 +22,7 @@ struct Jpeg {
     width: usize,
 }
 
-/// A decoder of what `source` holds.
+/// A decoder of the data in `source`.
 fn decoder<T: ZByteReaderTrait>(source: T) -> JpegDecoder<T> {
     let options = DecoderOptions::default()
         .set_max_width(limits::MAX_SIDE as usize)
@@ -52,13 +52,13 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         return Err(PictureError::unsupported_so(path, "a JPEG in CMYK", remedy));
     }
     let mut facts = Facts::bare(FileFormat::Jpeg, width, height, 8);
-    let told = match decoder.exif() {
+    let said = match decoder.exif() {
         Some(block) => exif::of_block(block, &mut facts),
-        None => exif::Told::NOTHING,
+        None => exif::ExifHints::NOTHING,
     };
-    let colours = Colours::of(decoder.icc_profile(), told.encoding);
+    let colours = Colours::of(decoder.icc_profile(), said.encoding);
     let jpeg = Jpeg { path: path.to_owned(), width: width as usize };
-    Ok(Opened { facts, colours, orientation: told.orientation, decoder: Box::new(jpeg) })
+    Ok(Opened { facts, colours, orientation: said.orientation, decoder: Box::new(jpeg) })
 }
 
 /// The samples of a whole JPEG in memory, as a TIFF holds them in strips: as they are stored, or with
@@ -96,7 +96,7 @@ impl Decode for Jpeg {
         let mut file = Vec::new();
         let io = PictureError::io(&self.path);
         regular::open(&self.path)?.read_to_end(&mut file).map_err(io)?;
-        // The decoder goes on over much that is damaged.
+        // The decoder continues over much damaged data.
         let decode = || decoder(ZCursor::new(&file)).decode();
         let (bytes, whole) = rayon::join(decode, || whole::check(&file));
         whole.map_err(|damage| self.damaged(&damage))?;

@@ -7,12 +7,12 @@
 
 use super::bits::{Bits, Codes};
 
-/// So many bytes of zeros in a row tell a stretch that was lost, where there is damage.
+/// This many bytes of zeros in a row mark a lost stretch, where there is damage.
 const LOST: usize = 24;
 /// Largest level of a block's mean against the middle grey, times 8, that an encoder may write.
 const MOST_LEVEL: i32 = 2048;
 
-/// Bits of a coefficient at most.
+/// Most bits of a coefficient.
 const MOST_BITS: u8 = 11;
 
 /// Damage of a file.
@@ -218,14 +218,14 @@ impl Reader {
         };
         // The last row of units may be short of its last bits; the scans of a progressive file that
         // are missing may be about all rows.
-        let whole = frame.components.iter().all(|own| own.seen) && !frame.progressive;
+        let whole = frame.components.iter().all(|component| component.seen) && !frame.progressive;
         let good = whole.then(|| (frame.units.1 as u32 - 1) * frame.unit_height);
         Damage { what, good, certain: true, height: frame.height }
     }
 
     fn ended(&self) -> Result<(), Damage> {
         match &self.frame {
-            Some(frame) if frame.components.iter().all(|own| own.seen) => Ok(()),
+            Some(frame) if frame.components.iter().all(|component| component.seen) => Ok(()),
             _ => Err(self.cut("there is no picture between its header and its end")),
         }
     }
@@ -320,7 +320,7 @@ struct Tables<'a> {
     others: Option<&'a Codes>,
 }
 
-/// What goes on from one block to the next.
+/// State that is carried from one block to the next.
 #[derive(Default)]
 struct State {
     /// The last level of each component of the scan.
@@ -358,7 +358,8 @@ impl State {
         Some(())
     }
 
-    /// Reads what a progressive scan brings to a block, of which `set` coefficients are not zero.
+    /// Reads the data of a progressive scan for a block, of which the coefficients `set` are not
+    /// zero.
     fn part(
         &mut self,
         bits: &mut Bits,

@@ -17,7 +17,7 @@ impl Crop {
         }
     }
 
-    /// The same from a DNG's directory.
+    /// The crop from a DNG's directory.
     pub fn of_dng(raw: &IFD) -> Self {
         let size = |tag| number(raw, tag).unwrap_or(0);
         let (width, height) = (size(TiffCommonTag::ImageWidth), size(TiffCommonTag::ImageLength));

@@ -1,5 +1,5 @@
-//! Light of raw files that hold no mosaic of two by two colours: other mosaics, of which the library
-//! finds the missing colours, and pictures in a camera's own colours, as linear DNGs hold them.
+//! Light of raw files without a mosaic of two by two colours: other mosaics, which the library
+//! demosaics, and pictures in a camera's own colours, as in linear DNGs.
 //!
 //! It is balanced as the camera took it, and in sRGB's primaries, where colours beyond those are
 //! below 0.

@@ -14,7 +14,7 @@ pub fn sensor(root: &IFD, raw: &IFD, bits: usize) -> Option<Sensor> {
     let colours = values(raw, TiffCommonTag::CFAPattern)?;
     let [a, b, c, d] = colours.as_slice() else { return None };
     let pattern = Pattern::new([[*a as u8, *b as u8], [*c as u8, *d as u8]])?;
-    // The pattern and black are counted from the corner of what is lit.
+    // The pattern and the black level are counted from the corner of the active area.
     let corner = values(raw, DngTag::ActiveArea).unwrap_or_default();
     let [top, left] = [0, 1].map(|i| corner.get(i).copied().unwrap_or(0.0) as u32);
     let repeat = values(raw, DngTag::BlackLevelRepeatDim);

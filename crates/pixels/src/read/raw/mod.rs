@@ -1,4 +1,4 @@
-//! Camera raw files: told from others by their content, read by a library.
+//! Camera raw files: recognised by their content, read by a library.
 
 #[cfg(feature = "raw")]
 mod announced;
@@ -45,16 +45,16 @@ fn is_raw_in_tiff(path: &Path, begin: &[u8]) -> Result<bool, PictureError> {
     if begin.get(8..10) == Some(b"CR") {
         return Ok(true);
     }
-    // What is cut short is told when the file is read.
+    // A truncated file is reported when it is read.
     let Some(all) = Directories::open(path)? else { return Ok(false) };
     let Ok(directories) = all.all() else { return Ok(false) };
     let has = |own: &Directory, tag: u16, values: &[u64]| {
         all.first_number(own, tag).ok().flatten().is_some_and(|value| values.contains(&value))
     };
-    Ok(directories.iter().any(|own| {
-        own.has(tag::DNG_VERSION)
-            || has(own, tag::PHOTOMETRIC, &OF_SENSORS)
-            || has(own, tag::COMPRESSION, &OF_CAMERAS)
+    Ok(directories.iter().any(|directory| {
+        directory.has(tag::DNG_VERSION)
+            || has(directory, tag::PHOTOMETRIC, &OF_SENSORS)
+            || has(directory, tag::COMPRESSION, &OF_CAMERAS)
     }))
 }
 

@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 
 /// Bytes of one value at most: a profile, or the places of all tiles of the largest picture.
 const MOST_BYTES: u64 = 64 << 20;
-/// Entries of one directory at most.
+/// Most entries of one directory.
 const MOST_ENTRIES: u64 = 4096;
 /// Directories that are looked at in one file.
 const MOST_DIRECTORIES: usize = 64;
@@ -100,7 +100,7 @@ impl Directories {
         })
     }
 
-    /// The same for the marks of Olympus and Panasonic, too.
+    /// [`Directories::open`] that also accepts the marks of Olympus and Panasonic.
     ///
     /// # Errors
     /// [`PictureError::Io`], [`PictureError::NoFile`].

@@ -195,8 +195,8 @@ impl Form {
         self.chunk.0 as usize * self.together() * self.kind.bytes()
     }
 
-    /// The same picture with its plain strips cut into small ones: any row of them can be read without
-    /// those before it, so that memory stays small however the file was cut.
+    /// Cuts plain strips into small ones: any row of them can be read without those before it, so
+    /// that memory stays small however the file is cut.
     fn in_smaller_strips(mut self) -> Self {
         const BYTES: u64 = 1 << 20;
         let row = self.row_bytes() as u64;
@@ -321,7 +321,7 @@ fn places(
         true => (tag::TILE_OFFSETS, tag::TILE_LENGTHS),
         false => (tag::STRIP_OFFSETS, tag::STRIP_LENGTHS),
     };
-    // Tiles may be told by the tags of strips.
+    // Some files describe tiles by the tags of strips.
     let numbers = |tag: u16, other: u16| -> Result<Vec<u64>, PictureError> {
         let own_numbers = all.numbers(own, tag)?;
         Ok(own_numbers

@@ -41,11 +41,11 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let bits = form.kind.bytes() as u8 * 8;
     let bare = Facts::bare(FileFormat::Tiff, form.width, form.height, bits);
     let mut facts = Facts { float: form.kind.is_float(), ..bare };
-    let told = exif::of_directory(&all, &own, &mut facts);
+    let said = exif::of_directory(&all, &own, &mut facts);
     let icc = all.value(&own, tag::PROFILE)?.map(|(_, bytes)| bytes);
-    let colours = Colours::of(icc.filter(|bytes| !bytes.is_empty()), told.encoding);
+    let colours = Colours::of(icc.filter(|bytes| !bytes.is_empty()), said.encoding);
     let decoder = Box::new(Tiff { path: path.to_owned(), form });
-    Ok(Opened { facts, colours, orientation: told.orientation, decoder })
+    Ok(Opened { facts, colours, orientation: said.orientation, decoder })
 }
 
 /// The directory of the picture itself, where there are smaller copies, or masks, beside it.

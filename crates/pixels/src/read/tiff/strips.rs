@@ -180,7 +180,7 @@ impl Strips {
         match inflater.zlib_decompress(packed, unpacked) {
             Ok(length) if length == need => Ok(Strip::Whole(unpacked)),
             Ok(_) => Err(self.wrong_length()),
-            // A last strip may be written taller than the picture goes on.
+            // The last strip may have more rows than the picture.
             Err(libdeflater::DecompressionError::InsufficientSpace) if last => {
                 let source = || flate2::bufread::ZlibDecoder::new(packed.as_slice());
                 std::io::copy(&mut source(), &mut std::io::sink()).map_err(|_| self.broken())?;

@@ -31,7 +31,8 @@ impl Clouds {
         }
     }
 
-    /// How much of the sky they hide at a place, 0 to 1, so many seconds after the reference frame.
+    /// How much of the sky they hide at a place, 0 to 1, at a time in seconds after the reference
+    /// frame.
     pub fn cover(&self, x: f64, y: f64, seconds: f64) -> f32 {
         let up = (self.horizon - y) / self.height;
         if up > 2.0 {

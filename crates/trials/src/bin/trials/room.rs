@@ -11,7 +11,7 @@ use std::process::{Command, Stdio};
 
 /// Sizes that are tried, in KiB, where a result of 2 MiB goes.
 const FOR_RESULT: [u32; 12] = [64, 256, 512, 1024, 1536, 1792, 1920, 2048, 2304, 2560, 3072, 4096];
-/// The same where a run wants 64 MiB to be left.
+/// The sizes for a run that leaves 64 MiB free.
 const FOR_DATA: [u32; 18] = [
     64, 256, 1024, 4096, 16_384, 49_152, 61_440, 65_536, 67_584, 69_632, 71_680, 73_728, 77_824,
     81_920, 98_304, 114_688, 131_072, 196_608,
@@ -119,7 +119,7 @@ fn judge(tally: &mut Tally, scene: &Scene, end: End, kib: u32, result: Option<Ve
     }
 }
 
-/// Too little for all that the web application keeps; then there is enough, and it goes on.
+/// Too little space for the application's data; later there is enough, and it continues.
 fn data(program: &Program, scene: &Scene, place: &Path) -> Result<Tally> {
     let mut tally = Tally::of("Too little room for the web application's data, then enough");
     let log = place.join("log.txt");

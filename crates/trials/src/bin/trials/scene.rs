@@ -74,7 +74,7 @@ pub fn hash(path: &Path) -> Result<blake3::Hash> {
     Ok(blake3::hash(&std::fs::read(path)?))
 }
 
-/// Names of what is in a folder, in order.
+/// Names of the entries of a folder, in order.
 pub fn inside(folder: &Path) -> Result<Vec<String>> {
     let mut all = vec![];
     for entry in std::fs::read_dir(folder)? {
