@@ -1,6 +1,6 @@
 //! The running application, and just enough HTTP to ask it.
 
-use crate::bench::PROGRAM;
+use crate::bench::program;
 use anyhow::{Context, Result, bail};
 use serde_json::{Value, json};
 use std::io::{Read, Write};
@@ -31,7 +31,7 @@ impl Application {
     /// Starts it on a new data folder, with a folder of frames.
     pub fn start(data: &Path, frames: &Path) -> Result<Self> {
         let _ = std::fs::remove_dir_all(data);
-        let child = Command::new(PROGRAM)
+        let child = Command::new(program())
             .args(["serve", "--listen", ADDRESS, "--data"])
             .arg(data)
             .arg("--frames-root")

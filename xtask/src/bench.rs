@@ -12,6 +12,24 @@ use std::process::Command;
 use std::time::Instant;
 
 pub const PROGRAM: &str = "target/release/jade-stack";
+/// Variable that names another build of the program to be measured, such as an earlier one.
+const OTHER: &str = "JADE_STACK";
+
+/// The program that is measured.
+pub fn program() -> PathBuf {
+    std::env::var_os(OTHER).map_or(PROGRAM.into(), PathBuf::from)
+}
+
+/// Builds the program that is measured, unless another build is named.
+///
+/// # Errors
+/// Those of the build.
+pub fn build() -> Result<()> {
+    match std::env::var_os(OTHER) {
+        Some(_) => Ok(()),
+        None => run(&mut cargo(&["build", "--release", "-p", "jade-stack"])),
+    }
+}
 
 /// Frames of one scene that several cases use.
 struct Set {
@@ -105,7 +123,7 @@ impl Figures {
 /// Runs all cases, or those with `only` in their name, and writes docs/benchmarks.md.
 pub fn bench(only: Option<&str>) -> Result<()> {
     let chosen = || CASES.iter().filter(|case| only.is_none_or(|only| case.name.contains(only)));
-    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    build()?;
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
     let python = python(folder)?;
@@ -246,7 +264,7 @@ pub fn make(folder: &Path, scene: &[&str], frames: usize) -> Result<()> {
         return Ok(());
     }
     let frames = frames.to_string();
-    run(Command::new(PROGRAM)
+    run(Command::new(program())
         .arg("scene")
         .args(scene)
         .args(["--frames", &frames, "--quiet", "--replace", "--out"])
@@ -273,7 +291,7 @@ pub fn python(folder: &Path) -> Result<PathBuf> {
 
 fn own(folder: &Path, frames: &[PathBuf], case: &Case) -> Result<Figures> {
     let report = folder.join("report.json");
-    let mut command = Command::new(PROGRAM);
+    let mut command = Command::new(program());
     command
         .args(["stack", "--quiet", "--replace", "--threads", "2", "--memory", "1024"])
         .args(["--align", case.align, "--combine", case.combine, "--scratch"])

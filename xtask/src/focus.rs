@@ -2,8 +2,7 @@
 //! run, and how it grows with the number of frames.
 
 use crate::application::{Application, ask, shoot, tiles};
-use crate::bench::{Figures, PROGRAM, machine, make, python, timed, warm};
-use crate::run::{cargo, run};
+use crate::bench::{self, Figures, machine, make, program, python, timed, warm};
 use anyhow::{Context, Result, bail};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
@@ -21,7 +20,7 @@ const LEFT_OUT: usize = 3;
 
 /// Measures all, and writes docs/benchmarks-focus.md; or patches alone, and prints what they take.
 pub fn focus(only: Option<&str>) -> Result<()> {
-    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    bench::build()?;
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
     if only == Some("patches") {
@@ -148,7 +147,7 @@ fn row(table: &mut String, case: &str, way: &str, who: &str, figures: &Figures) 
 
 fn own(folder: &Path, way: &str, frames: &[PathBuf]) -> Result<Figures> {
     let report = folder.join("report.json");
-    let mut command = Command::new(PROGRAM);
+    let mut command = Command::new(program());
     command
         .args([
             "focus",

@@ -2,7 +2,7 @@
 
 use crate::application::{Application, ask};
 use crate::bench;
-use crate::run::{cargo, run};
+use crate::run::run;
 use anyhow::{Context, Result, bail};
 use serde_json::json;
 use std::fmt::Write as _;
@@ -48,7 +48,7 @@ const KINDS: [Kind; 4] = [
 
 /// Adds frames of all kinds, and writes docs/import.md.
 pub fn import() -> Result<()> {
-    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    bench::build()?;
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
     let python = bench::python(folder)?;

@@ -2,8 +2,7 @@
 //! on the page.
 
 use crate::application::{Application, ask, shoot, tiles};
-use crate::bench::{PROGRAM, machine, make, timed, warm};
-use crate::run::{cargo, run};
+use crate::bench::{self, machine, make, program, timed, warm};
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
@@ -23,7 +22,7 @@ const MANY: u32 = 100;
 
 /// Measures both, and writes docs/benchmarks-skyline.md.
 pub fn skyline() -> Result<()> {
-    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    bench::build()?;
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
     let mut runs = String::from(
@@ -81,7 +80,7 @@ fn report(folder: &Path) -> PathBuf {
 }
 
 fn stack(folder: &Path, frames: &[PathBuf], skyline: &str) -> Command {
-    let mut command = Command::new(PROGRAM);
+    let mut command = Command::new(program());
     command
         .args(["stack", "--quiet", "--replace", "--threads", "2", "--memory", "1024"])
         .args(["--combine", "clipped", "--skyline", skyline, "--out"])

@@ -2,7 +2,6 @@
 
 use crate::application::{Application, CONNECTIONS, ask, shoot, tiles};
 use crate::bench;
-use crate::run::{cargo, run};
 use anyhow::Result;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
@@ -31,7 +30,7 @@ const SLIDERS: [(&str, Set); 7] = [
 
 /// Moves each slider, and writes docs/sliders.md.
 pub fn sliders() -> Result<()> {
-    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    bench::build()?;
     let folder = Path::new("target/bench");
     std::fs::create_dir_all(folder)?;
     let sources = folder.join("raw-24");

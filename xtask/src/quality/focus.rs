@@ -1,7 +1,7 @@
 //! Merged focus sweeps against the truth, beside two plain ways on the same aligned frames.
 
-use crate::bench::{PROGRAM, machine, make, python};
-use crate::run::{cargo, run};
+use crate::bench::{self, machine, make, program, python};
+use crate::run::run;
 use anyhow::{Context, Result};
 use serde_json::Value;
 use std::fmt::Write;
@@ -14,7 +14,7 @@ const WAYS: [&str; 4] = ["fine", "smooth", "pyramid", "sharpest"];
 /// Merges sweeps of a number of seeds and writes docs/quality-focus.md.
 pub fn focus(seeds: Option<&str>) -> Result<()> {
     let seeds: u64 = seeds.unwrap_or("10").parse().context("give a number of seeds")?;
-    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    bench::build()?;
     let folder = Path::new("target/bench/focus");
     std::fs::create_dir_all(folder)?;
     let python = python(Path::new("target/bench"))?;
@@ -73,7 +73,7 @@ fn one(folder: &Path, python: &Path, seed: u64) -> Result<Value> {
     let report = folder.join("report.json");
     let pictures = ["fine", "smooth"].map(|way| folder.join(format!("{way}.tif")));
     for (way, picture) in ["fine", "smooth"].into_iter().zip(&pictures) {
-        run(Command::new(PROGRAM)
+        run(Command::new(program())
             .args(["focus", "--quiet", "--replace", "--way", way, "--out"])
             .arg(picture)
             .arg("--report")

@@ -3,7 +3,7 @@
 mod focus;
 mod light;
 
-use crate::bench::{PROGRAM, make};
+use crate::bench::{self, make, program};
 use crate::run::{cargo, run};
 use anyhow::{Context, Result};
 pub use focus::focus;
@@ -122,7 +122,7 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
         Some(text) => text.parse().context("usage: cargo xtask quality [SEEDS]")?,
         None => SEEDS,
     };
-    run(&mut cargo(&["build", "--release", "-p", "jade-stack"]))?;
+    bench::build()?;
     let mut motion = String::from(
         "| scene | median error (px) | worst frame of any seed (px) | over 0.5 px | left out |\n|---|---|---|---|---|\n",
     );
@@ -252,7 +252,7 @@ fn look(case: &Case, seed: u64) -> Result<Measured> {
 fn stack(folder: &Path, case: &Case, combine: &str) -> Result<Value> {
     let report = folder.join("report.json");
     let frames: Vec<_> = (1..=case.frames).map(|i| folder.join(format!("f{i:02}.tif"))).collect();
-    let mut command = Command::new(PROGRAM);
+    let mut command = Command::new(program());
     command.args(["stack", "--quiet", "--replace", "--align", case.align, "--combine", combine]);
     if case.align == "scene" {
         command.arg("--level");
