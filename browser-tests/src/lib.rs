@@ -7,8 +7,22 @@ use anyhow::Context;
 use jade_server::{Config, Server};
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
+use std::sync::Mutex;
 use std::time::Duration;
 use thirtyfour::prelude::*;
+
+/// Looks without anything new after which a page is quiet.
+const QUIET: u32 = 10;
+
+/// How much the page has fetched, and whether its pictures are complete and nothing moves, apart from
+/// signs that turn without end.
+const STATE: &str = "
+    performance.setResourceTimingBufferSize(100000)
+    const moves = document.getAnimations().some(
+      (one) => one.playState === 'running' && one.effect?.getComputedTiming().endTime !== Infinity)
+    const complete = [...document.images].every((image) => image.complete)
+    return [performance.getEntriesByType('resource').length, complete && !moves]
+";
 
 pub use driver::Driver;
 
@@ -190,10 +204,28 @@ impl Session {
         self.first(By::Css(css)).await
     }
 
-    /// Waits until every picture and tile of the page is there and nothing moves.
+    /// Waits until every picture and tile of the page is there and nothing moves: until nothing was
+    /// fetched for [`QUIET`] looks in a row.
     pub async fn settle(&self) -> anyhow::Result<()> {
-        tokio::time::sleep(Duration::from_millis(1500)).await;
-        Ok(())
+        let quiet = Mutex::new((0, 0));
+        self.until("the page is quiet", || async {
+            let (fetched, rests): (u64, bool) =
+                self.browser.execute(STATE, vec![]).await?.convert()?;
+            let mut quiet = quiet.lock().expect("one look at a time");
+            let looks = if rests && fetched == quiet.0 { quiet.1 + 1 } else { 0 };
+            *quiet = (fetched, looks);
+            Ok(looks >= QUIET)
+        })
+        .await
+    }
+
+    /// Waits until nothing on the page fades or moves.
+    pub async fn stand_still(&self) -> anyhow::Result<()> {
+        self.until("the page is at rest", || async {
+            let (_, rests): (u64, bool) = self.browser.execute(STATE, vec![]).await?.convert()?;
+            Ok(rests)
+        })
+        .await
     }
 
     /// A picture of the page as PNG.

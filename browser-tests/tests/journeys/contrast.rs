@@ -82,7 +82,7 @@ const CONTROLS: &str = "
 /// Makes sure that nothing on the page is hard to see.
 async fn is_clear(s: &Session, view: &str) -> anyhow::Result<()> {
     // What is coming in or going out is seen through for a moment.
-    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+    s.stand_still().await?;
     s.browser.execute(AXE, vec![]).await?;
     let text: Vec<[String; 4]> = s.browser.execute_async(TEXT, vec![]).await?.convert()?;
     let controls: Vec<[String; 3]> = s.browser.execute(CONTROLS, vec![]).await?.convert()?;

@@ -120,7 +120,7 @@ fn lateral_colour_of_raw_frames_is_that_of_the_camera() {
 
 #[test]
 fn distortion_and_lateral_colour_are_found_from_the_stars() {
-    for seed in [5, 6] {
+    for seed in 5..7 {
         let shoot = Shoot::new();
         let scene = sky(24, seed);
         let found = found(&shoot, &shoot.hold(&scene));

@@ -202,13 +202,14 @@ async fn a_folder_that_goes_in_the_middle_leaves_what_was_added() {
     let shoot = guest.shoot("Mast").await;
     let away = house.card().with_extension("away");
     let (from, to) = (house.card(), away.clone());
-    let taken_out = tokio::task::spawn_blocking(move || {
-        std::thread::sleep(std::time::Duration::from_millis(60));
+    let path = format!("shoots/{}", shoot.id);
+    let taken_out = async {
+        while guest.get::<Shoot>(&path).await.frames.is_empty() {}
         std::fs::rename(from, to).unwrap();
-    });
+    };
     let wish = serde_json::json!({ "path": house.card(), "role": Role::Light });
-    let added: Vec<Added> = guest.post(&format!("shoots/{}/folder", shoot.id), &wish).await;
-    taken_out.await.unwrap();
+    let folder = format!("{path}/folder");
+    let (added, ()) = tokio::join!(guest.post::<Vec<Added>>(&folder, &wish), taken_out);
     assert_eq!(added.len(), 40);
     let shown: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
     for one in &added {

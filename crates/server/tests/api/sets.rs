@@ -221,9 +221,11 @@ async fn a_watched_folder_fills_the_sets_as_the_camera_writes() {
     scene.write_card_frame(&house.data(), &sky[6], true).unwrap();
     let bytes = std::fs::read(house.data().join(&late)).unwrap();
     std::fs::write(house.card().join(&late), b"").unwrap();
-    tokio::time::sleep(Duration::from_millis(1500)).await;
-    std::fs::write(house.card().join(&late), &bytes).unwrap();
     scene.write_card_frame(&house.card(), &ground[3], true).unwrap();
+    // By the time that the other one is added, the empty one was seen twice.
+    let ten = until(&guest, shoot.id, "ten frames", |s: &Shoot| s.frames.len() >= 10).await;
+    assert!(ten.frames.iter().all(|f| f.name != late), "an empty file is none yet");
+    std::fs::write(house.card().join(&late), &bytes).unwrap();
     let in_sets =
         move |s: &Shoot| s.frames.len() == 11 && s.frames.iter().all(|f| f.set_id.is_some());
     let more = until(&guest, shoot.id, "eleven frames in sets", in_sets).await;
@@ -239,8 +241,11 @@ async fn a_watched_folder_fills_the_sets_as_the_camera_writes() {
     assert_eq!(until(&guest, shoot.id, "the folder is gone", gone).await.frames.len(), 11);
     std::fs::rename(&away, house.card()).unwrap();
     guest.delete(&format!("{path}/watched")).await;
+    // Another shoot watches the folder still: once it has the new frame, this one would have it too.
+    let other = guest.shoot("The same card").await;
+    let _: Vec<Added> = guest.post(&format!("shoots/{}/folder", other.id), &wish).await;
     scene.write_card_frame(&house.card(), &sky[7], true).unwrap();
-    tokio::time::sleep(Duration::from_millis(2500)).await;
+    until(&guest, other.id, "twelve frames", |s: &Shoot| s.frames.len() == 12).await;
     let after: Shoot = guest.get(&path).await;
     assert_eq!((after.frames.len(), after.watched), (11, None));
 }
