@@ -14,14 +14,15 @@ use thirtyfour::prelude::*;
 /// Looks without anything new after which a page is quiet.
 const QUIET: u32 = 10;
 
-/// How much the page has fetched, and whether its pictures are complete and nothing moves, apart from
-/// signs that turn without end.
+/// How much the page has fetched, whether its pictures are complete (those that are loaded when they
+/// come into sight apart), and whether nothing moves, apart from signs that turn without end.
 const STATE: &str = "
     performance.setResourceTimingBufferSize(100000)
     const moves = document.getAnimations().some(
       (one) => one.playState === 'running' && one.effect?.getComputedTiming().endTime !== Infinity)
-    const complete = [...document.images].every((image) => image.complete)
-    return [performance.getEntriesByType('resource').length, complete && !moves]
+    const complete = [...document.images].every(
+      (image) => image.complete || image.loading === 'lazy')
+    return [performance.getEntriesByType('resource').length, complete, !moves]
 ";
 
 pub use driver::Driver;
@@ -209,10 +210,11 @@ impl Session {
     pub async fn settle(&self) -> anyhow::Result<()> {
         let quiet = Mutex::new((0, 0));
         self.until("the page is quiet", || async {
-            let (fetched, rests): (u64, bool) =
+            let (fetched, complete, still): (u64, bool, bool) =
                 self.browser.execute(STATE, vec![]).await?.convert()?;
             let mut quiet = quiet.lock().expect("one look at a time");
-            let looks = if rests && fetched == quiet.0 { quiet.1 + 1 } else { 0 };
+            let rests = complete && still && fetched == quiet.0;
+            let looks = if rests { quiet.1 + 1 } else { 0 };
             *quiet = (fetched, looks);
             Ok(looks >= QUIET)
         })
@@ -221,9 +223,10 @@ impl Session {
 
     /// Waits until nothing on the page fades or moves.
     pub async fn stand_still(&self) -> anyhow::Result<()> {
-        self.until("the page is at rest", || async {
-            let (_, rests): (u64, bool) = self.browser.execute(STATE, vec![]).await?.convert()?;
-            Ok(rests)
+        self.until("nothing on the page moves", || async {
+            let (_, _, still): (u64, bool, bool) =
+                self.browser.execute(STATE, vec![]).await?.convert()?;
+            Ok(still)
         })
         .await
     }

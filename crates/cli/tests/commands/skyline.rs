@@ -43,11 +43,13 @@ fn a_skyline_is_found_saved_and_used_again() {
     let told = text(&found.stderr);
     assert!(told.contains("% sky, noise of the ground ÷ 2."), "{told}");
     let told: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
-    let sky = told["skyline"]["sky"].as_f64().unwrap();
+    let stages = told["stages"].as_array().unwrap();
+    let skyline = stages.iter().find(|stage| stage["stage"] == "skyline").unwrap();
+    let sky = skyline["sky"].as_f64().unwrap();
     let truth = Mask::read(&path("card/truth/sky-mask.png"), (900, 600)).unwrap();
     let share = truth.shares().iter().map(|v| f64::from(*v)).sum::<f64>() / (255.0 * 540_000.0);
     assert!((sky - share).abs() < 0.01, "{sky} of {share}");
-    assert_eq!(told["skyline"]["ground_frames"], 6);
+    assert_eq!(skyline["ground_frames"], 6);
 
     // Where the picture is cut, so is the mask, or it is as large as the frames, to be loaded again.
     let cut = path("cut.png");
@@ -157,10 +159,11 @@ fn the_sky_is_finished_and_the_ground_is_the_same() {
     assert!(done.status.success(), "{told}");
     assert!(told.contains("; sky uneven by ") && told.contains("noise of the sky smoothed ÷"));
     let told: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
-    let [was, is] = [0, 1].map(|i| told["finish"]["uneven"][i].as_f64().unwrap());
+    let stages = told["stages"].as_array().unwrap();
+    let finish = stages.iter().find(|stage| stage["stage"] == "finish").unwrap();
+    let [was, is] = [0, 1].map(|i| finish["uneven"][i].as_f64().unwrap());
     assert!(is < 0.7 * was, "{was} {is}");
-    let stages: Vec<&str> =
-        told["stages"].as_array().unwrap().iter().filter_map(|s| s["name"].as_str()).collect();
+    let stages: Vec<&str> = stages.iter().filter_map(|s| s["stage"].as_str()).collect();
     assert_eq!(stages[stages.len() - 2..], ["finish", "export"]);
     let picture = |name: &str| Mask::read(&path(name), (900, 600)).unwrap();
     let sky = picture("card/truth/sky-mask.png");
