@@ -259,9 +259,9 @@ mod tests {
         for drift in [-3e-7, -4e-8, 0.0, 4e-8, 3e-7] {
             let scale = 1.0 + drift;
             let (x, y) = (7.0 - 190.0 * drift, -5.0 - 140.0 * drift);
-            let backward =
-                Motion::Homography(Matrix3::new(scale, 0.0, x, 0.0, scale, y, 0.0, 0.0, 1.0))
-                    .backward();
+            // The matrix leads from the reference frame to the frame.
+            let to_frame = Matrix3::new(scale, 0.0, x, 0.0, scale, y, 0.0, 0.0, 1.0);
+            let backward = Motion::Homography(to_frame).inverted().backward();
             let way = ToSamples { backward: &backward, scale: Scale::FULL, lens: None };
             let region = Region { x: 16, y: 24, width: 300, height: 230 };
             let shifted = Region { x: 23, y: 19, ..region };
