@@ -3,8 +3,8 @@
 use super::master::{Master, Note};
 use super::recorded::Recorded;
 use super::shape::Shape;
-use crate::FrameInput;
 use crate::cache::{Cache, Key};
+use crate::input::FrameInput;
 use jade_optics::statistics::{median, robust_sigma};
 use jade_pixels::PictureError;
 use jade_pixels::tiled::{Region, SIDE, TileWriter, TiledFile};

@@ -1,11 +1,11 @@
 //! Chooses the calibration frames of some lights, and makes master frames of them.
 
-use crate::FrameInput;
 use crate::cache::{Cache, Key};
 use crate::calibration::Calibration;
 use crate::calibration_match::{Named, fitting_all};
 use crate::defect_search;
 use crate::defects::Defects;
+use crate::input::FrameInput;
 use crate::master::Master;
 use crate::recorded::Recorded;
 use crate::shape::Shape;

@@ -2,9 +2,10 @@
 //! developed picture.
 
 use crate::cache::{Cache, Key};
+use crate::frame::Frame;
+use crate::input::FrameInput;
 use crate::photosites::sensor_light;
 use crate::shape::Shape;
-use crate::{Frame, FrameInput};
 use jade_optics::light::Light;
 use jade_pixels::PictureError;
 use jade_pixels::facts::Facts;

@@ -1,7 +1,7 @@
 //! Light with what the treatment takes off beyond single pixels: noise, and the lens's shade.
 
 use super::denoise::{Denoiser, Fill};
-use super::lens::Vignetting;
+use super::lens::vignetting::Vignetting;
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 

@@ -6,7 +6,7 @@ use crate::error::CoreError;
 use crate::finish::FinishPlan;
 use crate::focus::FocusPlan;
 use crate::frame_id::FrameId;
-use crate::kind::Kind;
+use crate::kind::name::Kind;
 use crate::prepare::{FrameDifference, PreparePlan};
 use crate::skyline::SkylinePlan;
 use serde::{Deserialize, Serialize};

@@ -1,6 +1,6 @@
 //! Names and forms of the files of a scene.
 
-use crate::SceneError;
+use crate::error::SceneError;
 use jade_pixels::PictureError;
 use jade_pixels::colour::Encoding;
 use jade_pixels::facts::Facts;

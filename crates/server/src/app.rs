@@ -5,8 +5,8 @@ use crate::data_folder;
 use crate::error::ApiError;
 use crate::folders::Roots;
 use crate::gone::Gone;
-use crate::guard::Guard;
-use crate::pictures::Gallery;
+use crate::guard::door::Guard;
+use crate::pictures::gallery::Gallery;
 use crate::running::Runner;
 use crate::savings::Savings;
 use crate::searches::Searches;
@@ -30,7 +30,7 @@ pub struct App {
     pub cache_limit: u64,
     pub roots: Roots,
     pub budget: Budget,
-    pub guard: Guard,
+    pub guard: Arc<Guard>,
     pub gallery: Gallery,
     pub runner: Runner,
     pub savings: Savings,

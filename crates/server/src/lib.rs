@@ -42,7 +42,7 @@ use app::App;
 use data_folder::DataFolder;
 use error::ApiError;
 use folders::Roots;
-use guard::Guard;
+use guard::door::Guard;
 use jade_engine::Budget;
 use jade_frames::cache::Cache;
 pub use peak_memory::peak_memory_mib;
@@ -139,7 +139,7 @@ impl Server {
             cache_limit: config.cache_limit,
             roots: Roots::new(&roots)?,
             budget: config.budget,
-            guard: Guard::new(address, config.password),
+            guard: Arc::new(Guard::new(address, config.password)),
             gallery: Default::default(),
             runner: Default::default(),
             savings: Default::default(),

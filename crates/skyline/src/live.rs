@@ -2,9 +2,10 @@
 //! stroke changed are judged again, so that the change is visible at once. A run judges all pixels
 //! and may give single pixels elsewhere a slightly different share.
 
+use super::find::Skyline;
 use super::refine::Pixels;
 use super::strokes::Labels;
-use super::{Skyline, View};
+use super::view::View;
 use jade_combine::mask::Mask;
 use jade_pixels::tiled::Region;
 use jade_plan::{CoreError, Stroke};

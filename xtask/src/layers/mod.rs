@@ -127,12 +127,13 @@ fn module_circles(root: &Path) -> Result<Vec<String>> {
     Ok(circles(&plain).into_iter().map(describe).collect())
 }
 
-/// For each module, the others that define what it imports or mentions, with the names of that.
+/// For each module, the others that define or re-export what it imports or mentions, with the names of
+/// that.
 fn arrows(source: &Source) -> Vec<BTreeMap<usize, BTreeSet<String>>> {
     let of = |(id, module): (usize, &source::Module)| {
         let mut arrows: BTreeMap<usize, BTreeSet<String>> = BTreeMap::new();
         for path in &module.paths {
-            if let Some(to) = source.defining(id, path).filter(|&to| to != id) {
+            for to in source.modules_of(id, path).into_iter().filter(|&to| to != id) {
                 arrows.entry(to).or_default().extend(path.last().cloned());
             }
         }

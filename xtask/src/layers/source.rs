@@ -72,49 +72,65 @@ impl Source {
         Ok(id)
     }
 
-    /// The module that defines what a path in `from` leads to, through re-exports; none where that is
-    /// outside the crate or local to a function.
-    pub fn defining(&self, from: ModuleId, path: &[String]) -> Option<ModuleId> {
-        self.resolve(from, path, 0)
+    /// The modules that a path in `from` depends on: those whose re-exports it passes, in order, and
+    /// last the one that defines what it leads to. Empty where that is outside the crate or local to a
+    /// function.
+    pub fn modules_of(&self, from: ModuleId, path: &[String]) -> Vec<ModuleId> {
+        let mut passed = vec![];
+        match self.resolve(from, path, &mut passed) {
+            Some(defining) => passed.into_iter().chain([defining]).collect(),
+            None => vec![],
+        }
     }
 
-    fn resolve(&self, from: ModuleId, path: &[String], depth: usize) -> Option<ModuleId> {
-        // Imports that lead to each other cannot be compiled; a bound still keeps this check from hanging.
-        if depth > 16 {
-            return None;
-        }
+    fn resolve(
+        &self,
+        from: ModuleId,
+        path: &[String],
+        passed: &mut Vec<ModuleId>,
+    ) -> Option<ModuleId> {
         let (first, rest) = path.split_first()?;
         match first.as_str() {
-            "crate" => self.descend(0, rest, depth),
-            "self" => self.descend(from, rest, depth),
-            "super" => self.descend(self.modules[from].parent?, rest, depth),
+            "crate" => self.descend(0, rest, passed),
+            "self" => self.descend(from, rest, passed),
+            "super" => self.descend(self.modules[from].parent?, rest, passed),
             name => {
                 let module = &self.modules[from];
                 if module.children.contains_key(name) {
-                    return self.descend(from, path, depth);
+                    return self.descend(from, path, passed);
                 }
                 let import = module.imports.get(name)?;
                 if import.first() == Some(first) {
                     return None;
                 }
                 let whole: Vec<String> = import.iter().chain(rest).cloned().collect();
-                self.resolve(from, &whole, depth + 1)
+                self.resolve(from, &whole, passed)
             }
         }
     }
 
     /// Follows a path from a module down, through re-exports.
-    fn descend(&self, module: ModuleId, path: &[String], depth: usize) -> Option<ModuleId> {
+    fn descend(
+        &self,
+        module: ModuleId,
+        path: &[String],
+        passed: &mut Vec<ModuleId>,
+    ) -> Option<ModuleId> {
         let Some((first, rest)) = path.split_first() else { return Some(module) };
         if first == "super" {
-            return self.descend(self.modules[module].parent?, rest, depth);
+            return self.descend(self.modules[module].parent?, rest, passed);
         }
         if let Some(&child) = self.modules[module].children.get(first) {
-            return self.descend(child, rest, depth);
+            return self.descend(child, rest, passed);
         }
         if let Some(import) = self.modules[module].imports.get(first) {
             let whole: Vec<String> = import.iter().chain(rest).cloned().collect();
-            return self.resolve(module, &whole, depth + 1);
+            // Imports that lead to each other cannot be compiled; they still must not hang this check.
+            if passed.contains(&module) {
+                return None;
+            }
+            passed.push(module);
+            return self.resolve(module, &whole, passed);
         }
         Some(module)
     }
@@ -267,10 +283,15 @@ mod tests {
         let file = |id: ModuleId| source.modules[id].file.file_name().unwrap().to_owned();
         let ground = source.modules[0].children["ground"];
         for text in ["crate::Star", "crate::sky::Star", "super::sky::Star", "Star"] {
-            let found = source.defining(ground, &path(text)).unwrap();
-            assert_eq!(file(found), "star.rs", "{text}");
+            let found = source.modules_of(ground, &path(text));
+            assert_eq!(file(*found.last().unwrap()), "star.rs", "{text}");
         }
-        assert_eq!(source.defining(ground, &path("std::fs::read")), None);
+        let through_the_face = source.modules_of(ground, &path("crate::sky::Star"));
+        assert_eq!(
+            through_the_face.into_iter().map(file).collect::<Vec<_>>(),
+            ["mod.rs", "star.rs"]
+        );
+        assert_eq!(source.modules_of(ground, &path("std::fs::read")), Vec::<ModuleId>::new());
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! Samples that are decoded when they are first read.
 
-use crate::FrameInput;
+use crate::input::FrameInput;
 use crate::samples::Samples;
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;

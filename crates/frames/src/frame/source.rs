@@ -1,6 +1,6 @@
 //! Where a frame's samples are stored, and how they are read.
 
-use super::Lazy;
+use super::lazy::Lazy;
 use crate::decoding::Decoding;
 use crate::samples::Samples;
 use jade_optics::light::{Ahead, Rows};

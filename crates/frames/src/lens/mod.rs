@@ -3,8 +3,8 @@
 mod corrected;
 mod estimate;
 mod lateral_colour;
-mod realign;
-mod vignetting;
+pub(crate) mod realign;
+pub(crate) mod vignetting;
 mod vignetting_fit;
 
 pub use corrected::Corrected;

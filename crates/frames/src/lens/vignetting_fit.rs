@@ -1,6 +1,6 @@
 //! Vignetting, measured in a flat frame.
 
-use crate::Frame;
+use crate::frame::Frame;
 use jade_optics::lens::half_diagonal;
 use jade_optics::light::Light;
 use jade_pixels::tiled::Region;

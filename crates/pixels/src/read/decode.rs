@@ -2,7 +2,7 @@
 
 use super::orientation::Orientation;
 use super::rows::{LightRows, Rows};
-use super::tiff::Strips;
+use super::tiff::strips::Strips;
 use crate::PictureError;
 use crate::colour::Encoding;
 use crate::facts::Facts;

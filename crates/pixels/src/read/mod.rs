@@ -27,7 +27,7 @@ pub use rows::{LightRows, Rows, RowsOf};
 use std::io::Read;
 use std::path::{Path, PathBuf};
 pub use tiff::InPlace;
-use tiff::Strips;
+use tiff::strips::Strips;
 use turned::Turned;
 
 /// An open picture file whose header was read and accepted.

@@ -5,7 +5,7 @@
 mod clear_the_scene;
 mod focus_sweep;
 mod low_light_burst;
-mod name;
+pub(crate) mod name;
 mod night_sky;
 mod rules;
 mod star_trails;

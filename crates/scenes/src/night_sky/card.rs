@@ -1,7 +1,7 @@
 //! A whole card as it comes out of the camera: flats of the dusk, the sky, brighter exposures for
 //! the ground, darks and biases in one folder, and among the sky's frames two that are spoiled.
 
-use super::options::{BIAS_S, FIRST_S, FLAT_S, INTERVAL, Options};
+use super::options::{BIAS_S, FIRST_S, FLAT_S, INTERVAL, Options, SKY_TURN};
 use super::scene::NightSky;
 use super::sky::Moment;
 use super::truth;
@@ -208,7 +208,7 @@ impl NightSky {
         let length = self.ground_s();
         let turn = |part: f64| self.turn(self.reference(), since + part * length);
         // A step for each pixel that stars move.
-        let moved = super::SKY_TURN * length * self.lens.focal_px;
+        let moved = SKY_TURN * length * self.lens.focal_px;
         let steps = (moved.ceil() as usize).max(3);
         let at = Moment { since_s: since, steps, streak: None };
         let mut light = self.sky.render(&self.options, &self.lens, &self.ground, turn, at);

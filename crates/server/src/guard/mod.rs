@@ -1,11 +1,8 @@
 //! Who may talk to the server: pages that it served itself, addressed by its own name.
 
-mod door;
+pub(crate) mod door;
 mod password;
 
-pub use door::Guard;
-
-use crate::app::App;
 use crate::types::Problem;
 use axum::Json;
 use axum::extract::{ConnectInfo, Request, State};
@@ -13,6 +10,7 @@ use axum::http::request::Parts;
 use axum::http::{HeaderMap, HeaderName, HeaderValue, Method, StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
+use door::Guard;
 use password::{ASK, Said};
 use std::net::SocketAddr;
 use std::sync::Arc;
@@ -35,9 +33,9 @@ const HEADERS: [(HeaderName, &str); 6] = [
 /// Refuses requests under a foreign host name (which a hostile page can point here), requests of other
 /// sites' pages, and, where a password is set, those without it. Every answer, refusals too, carries
 /// the headers that keep other pages out.
-pub async fn guard(State(app): State<Arc<App>>, request: Request, next: Next) -> Response {
+pub async fn guard(State(guard): State<Arc<Guard>>, request: Request, next: Next) -> Response {
     let (head, body) = request.into_parts();
-    let mut response = match refusal(&app.guard, &head).await {
+    let mut response = match refusal(&guard, &head).await {
         Some(refusal) => refusal,
         None => next.run(Request::from_parts(head, body)).await,
     };

@@ -2,7 +2,7 @@
 
 mod derived;
 mod difference;
-mod gallery;
+pub(crate) mod gallery;
 mod open;
 mod open_picture;
 mod overlay;
@@ -11,7 +11,6 @@ mod source;
 mod stored;
 
 pub use difference::difference;
-pub use gallery::Gallery;
 pub use open::open;
 pub use open_picture::{How, OpenPicture};
 pub use overlay::Overlay;

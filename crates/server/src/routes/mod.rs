@@ -77,7 +77,7 @@ pub fn router(app: Arc<App>) -> Router {
         .nest("/api", api)
         .fallback(get(assets::serve))
         .layer(RequestBodyTimeoutLayer::new(connections::BODY))
-        .layer(middleware::from_fn_with_state(app.clone(), guard::guard))
+        .layer(middleware::from_fn_with_state(app.guard.clone(), guard::guard))
         .layer(tower_http::trace::TraceLayer::new_for_http())
         .with_state(app)
 }

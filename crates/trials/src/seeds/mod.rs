@@ -11,7 +11,7 @@ mod webp;
 
 pub use made::Seed;
 
-use crate::Reader;
+use crate::reader::Reader;
 use jade_combine::mask::Mask;
 use jade_pixels::facts::{Facts, FileFormat};
 use jade_pixels::mosaic::{Mosaic, Pattern, Sensor};

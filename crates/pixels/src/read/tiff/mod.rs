@@ -9,10 +9,9 @@ pub mod directory;
 mod form;
 mod in_place;
 mod packing;
-mod strips;
+pub(super) mod strips;
 
 pub use in_place::InPlace;
-pub use strips::Strips;
 
 use super::decode::{Colours, Decode, Opened};
 use super::exif;
@@ -22,7 +21,7 @@ use crate::{PictureError, regular};
 use directory::{Directories, Directory, tag};
 use form::{Form, Kind, Packing, Predictor};
 use std::path::{Path, PathBuf};
-use strips::Coding;
+use strips::{Coding, Strips};
 
 /// A picture is taken for a small copy of another when it is at most this large on its longer side, in
 /// pixels, and the other one at least twice as wide.
