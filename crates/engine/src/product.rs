@@ -19,13 +19,19 @@ pub trait Product: Sync {
     /// Scratch memory of one thread.
     type Scratch: Default + Send;
 
+    /// Width and height of a part, in pixels; at the right and bottom edges parts are smaller.
+    const PART: [u32; 2];
+
     /// Width and height of the picture, in pixels.
     fn size(&self) -> (u32, u32);
 
     /// The parts, which cover the picture and do not overlap.
-    fn parts(&self) -> Vec<Region>;
+    fn parts(&self) -> Vec<Region> {
+        let (width, height) = self.size();
+        Region::covering(width, height, Self::PART)
+    }
 
-    /// Makes one of the parts.
+    /// Makes one of the parts. What takes longer than a moment asks `stop` in between.
     ///
     /// # Errors
     /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
@@ -56,8 +62,21 @@ pub fn each<P: Product>(
         .into_iter()
         .par_bridge()
         .try_for_each_init(P::Scratch::default, |scratch, part| {
-            keep(part, product.make(part, scratch, stop)?)
+            keep(part, make(product, part, scratch, stop)?)
         })
+}
+
+/// [`Product::make`], unless `stop` says so before it begins.
+fn make<P: Product>(
+    product: &P,
+    part: Region,
+    scratch: &mut P::Scratch,
+    stop: Stop,
+) -> Result<P::Part, PictureError> {
+    if stop() {
+        return Err(PictureError::Cancelled);
+    }
+    product.make(part, scratch, stop)
 }
 
 /// The light of a region of a product, three channels interleaved. Only the parts that it touches
@@ -73,7 +92,7 @@ pub fn region<P: Product>(product: &P, region: Region, stop: Stop) -> Result<Vec
     let cuts: Result<Vec<(Region, Vec<f32>)>, PictureError> = parts
         .par_bridge()
         .map_init(P::Scratch::default, |scratch, (part, shared)| {
-            let made = product.make(part, scratch, stop)?;
+            let made = make(product, part, scratch, stop)?;
             let own = Region { x: shared.x - part.x, y: shared.y - part.y, ..shared };
             Ok((shared, cut(P::light(&made), part.width, own)))
         })

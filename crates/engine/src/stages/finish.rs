@@ -17,8 +17,6 @@ use jade_plan::report::{Figures, FinishReport};
 use jade_plan::{CoreError, Method, Plan};
 use std::path::Path;
 
-/// Side of the parts that are finished at a time: each needs its surroundings.
-const PART: u32 = 4 * SIDE;
 /// Shares of sky, of 65535, from here on are sky alone.
 const SKY: u16 = 64_800;
 
@@ -165,20 +163,14 @@ impl<'a> Finishing<'a> {
 impl Product for Finishing<'_> {
     type Part = Finished;
     type Scratch = ();
+    // Large, because each part also needs its surroundings.
+    const PART: [u32; 2] = [4 * SIDE; 2];
 
     fn size(&self) -> (u32, u32) {
         (self.before.width(), self.before.height())
     }
 
-    fn parts(&self) -> Vec<Region> {
-        let (width, height) = self.size();
-        Region::covering(width, height, [PART; 2])
-    }
-
-    fn make(&self, part: Region, (): &mut (), stop: Stop) -> Result<Finished, PictureError> {
-        if stop() {
-            return Err(PictureError::Cancelled);
-        }
+    fn make(&self, part: Region, (): &mut (), _: Stop) -> Result<Finished, PictureError> {
         let Some(shares) = self.sky.shares(part)? else {
             return Ok(Finished { light: self.adjusted(part, true)?, sky: None });
         };

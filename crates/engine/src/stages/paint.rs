@@ -23,9 +23,6 @@ use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
 
-/// Side of the parts that are painted at a time, in pixels.
-const PART: u32 = 2 * SIDE;
-
 /// A frame's own pixels, as it lies on the reference frame.
 struct Placed {
     frame: Frame,
@@ -144,20 +141,13 @@ impl Painted {
 impl Product for Painted {
     type Part = Vec<f32>;
     type Scratch = ();
+    const PART: [u32; 2] = [2 * SIDE; 2];
 
     fn size(&self) -> (u32, u32) {
         (self.before.width(), self.before.height())
     }
 
-    fn parts(&self) -> Vec<Region> {
-        let (width, height) = self.size();
-        Region::covering(width, height, [PART; 2])
-    }
-
-    fn make(&self, part: Region, (): &mut (), stop: Stop) -> Result<Vec<f32>, PictureError> {
-        if stop() {
-            return Err(PictureError::Cancelled);
-        }
+    fn make(&self, part: Region, (): &mut (), _: Stop) -> Result<Vec<f32>, PictureError> {
         let mut light = self.before.read_region(part)?;
         self.painting.paint(light.as_chunks_mut::<3>().0, part, 0, self.size())?;
         Ok(light)

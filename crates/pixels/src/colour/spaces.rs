@@ -6,7 +6,7 @@ use super::profile::finished;
 use crate::PictureError;
 use moxcms::{
     Chromaticity, CicpProfile, ColorPrimaries, ColorProfile, MatrixCoefficients, ToneReprCurve,
-    TransferCharacteristics,
+    TransferCharacteristics, XyY, white_point_d65,
 };
 use serde::{Deserialize, Serialize};
 use std::path::Path;
@@ -46,6 +46,20 @@ fn srgb_curve() -> ToneReprCurve {
     ToneReprCurve::Parametric(vec![2.4, 1. / 1.055, 0.055 / 1.055, 1. / 12.92, 0.04045])
 }
 
+/// Primaries of A98 RGB (CIE 1931).
+const A98: ColorPrimaries = ColorPrimaries {
+    red: Chromaticity { x: 0.64, y: 0.33 },
+    green: Chromaticity { x: 0.21, y: 0.71 },
+    blue: Chromaticity { x: 0.15, y: 0.06 },
+};
+
+/// A profile of these primaries and this white point, with sRGB's curve.
+fn of_colours(primaries: ColorPrimaries, white: XyY) -> ColorProfile {
+    let mut profile = ColorProfile::new_srgb();
+    profile.update_rgb_colorimetry(white, primaries);
+    profile
+}
+
 impl Encoding {
     /// A named colour space.
     pub fn of_space(space: Space) -> Self {
@@ -53,7 +67,7 @@ impl Encoding {
             Space::Srgb => return Self::srgb(),
             Space::DisplayP3 => (ColorProfile::new_display_p3(), srgb_curve()),
             // Powers as the steps of 1/256 in which curves write them: 563/256 and 1.8.
-            Space::A98 => (ColorProfile::new_adobe_rgb(), ToneReprCurve::Lut(vec![563])),
+            Space::A98 => (of_colours(A98, white_point_d65()), ToneReprCurve::Lut(vec![563])),
             Space::Prophoto => (ColorProfile::new_pro_photo_rgb(), ToneReprCurve::Lut(vec![461])),
         };
         Self::made(finished(profile, curve, space.name()))
@@ -106,7 +120,7 @@ impl Encoding {
                 return Err(wrong());
             }
             let [red, green, blue, white] = all.map(point);
-            profile.update_rgb_colorimetry(white.to_xyyb(), ColorPrimaries { red, green, blue });
+            profile = of_colours(ColorPrimaries { red, green, blue }, white.to_xyyb());
         }
         let curve = ToneReprCurve::Parametric(vec![power]);
         let name = if primaries.is_some() { "colours of its own" } else { "sRGB's colours" };

@@ -104,11 +104,11 @@ fn fill(tags: &dyn Tags, facts: &mut Facts) -> ExifHints {
     let orientation = whole(Image, 0x0112).unwrap_or(1);
     // Colours that no profile says: optional colours of the design rule for camera file systems, which
     // are those of A98 RGB.
-    let adobe =
+    let is_a98 =
         text(Interoperability, 1).as_deref() == Some("R03") || whole(Exif, 0xa001) == Some(2);
     ExifHints {
         orientation: Orientation::from_tag(orientation as u32),
-        encoding: adobe.then(|| Encoding::of_space(Space::A98)),
+        encoding: is_a98.then(|| Encoding::of_space(Space::A98)),
     }
 }
 

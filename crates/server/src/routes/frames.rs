@@ -148,7 +148,7 @@ pub async fn sort(
     answer(&app, shoot).await
 }
 
-/// Refuses a request with so many frames that it would hold up all others.
+/// Refuses a request that names more than [`MOST_NAMED`] frames, because it would hold up others.
 fn few_enough(named: usize) -> Result<(), ApiError> {
     if named <= MOST_NAMED {
         return Ok(());

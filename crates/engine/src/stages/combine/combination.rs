@@ -44,13 +44,10 @@ impl<'a> Combination<'a> {
 impl Product for Combination<'_> {
     type Part = Reduced;
     type Scratch = Scratch;
+    const PART: [u32; 2] = BLOCK;
 
     fn size(&self) -> (u32, u32) {
         self.size
-    }
-
-    fn parts(&self) -> Vec<Region> {
-        Region::covering(self.size.0, self.size.1, BLOCK)
     }
 
     fn make(

@@ -22,9 +22,6 @@ use jade_plan::progress::Stage;
 use jade_plan::report::{Figures, FocusReport, FrameReport, Report};
 use jade_plan::{CoreError, Edges, Plan};
 
-/// Side of the parts of a picture that are merged at a time, in pixels.
-const PART: u32 = 2 * SIDE;
-
 /// Merges the frames of a focus sweep, whatever their order, in place of combining them. Fails with
 /// [`CoreError::Frames`] when fewer than three frames can be read or two be aligned, or nothing in them
 /// tells an order.
@@ -122,13 +119,10 @@ impl<'a> Merging<'a> {
 impl Product for Merging<'_> {
     type Part = Merged;
     type Scratch = Scratch;
+    const PART: [u32; 2] = [2 * SIDE; 2];
 
     fn size(&self) -> (u32, u32) {
         (self.region.width, self.region.height)
-    }
-
-    fn parts(&self) -> Vec<Region> {
-        Region::covering(self.region.width, self.region.height, [PART; 2])
     }
 
     fn make(
