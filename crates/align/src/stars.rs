@@ -270,8 +270,8 @@ impl FilteredBlock {
         let [flux, xx, yy, xy] = moments;
         let mean = (xx + yy) / 2.0;
         let split = ((xx - yy) / 2.0).hypot(xy);
-        let (length, short) = (mean + split, mean - split);
-        if mean < ISOLATED_PIXEL || short < LINE * length {
+        let (longer, shorter) = (mean + split, mean - split);
+        if mean < ISOLATED_PIXEL || shorter < LINE * longer {
             return None;
         }
         // A Gaussian seen through a Gaussian window: the inverse variances add.
@@ -288,7 +288,7 @@ impl FilteredBlock {
             y: (region.y as f32 + cy) as f64,
             flux,
             width: star_width,
-            roundness: (short / length).sqrt(),
+            roundness: (shorter / longer).sqrt(),
             snr: self.filtered[at] / self.noise_at(px, py),
             saturated,
         })

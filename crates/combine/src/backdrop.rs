@@ -61,11 +61,11 @@ pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usi
     if width * height <= 1 {
         return;
     }
-    let (half_wide, half_tall) = (width.div_ceil(2), height.div_ceil(2));
-    let mut sums = vec![[0.0f32; 3]; half_wide * half_tall];
-    let mut totals = vec![0.0f32; half_wide * half_tall];
+    let (half_width, half_height) = (width.div_ceil(2), height.div_ceil(2));
+    let mut sums = vec![[0.0f32; 3]; half_width * half_height];
+    let mut totals = vec![0.0f32; half_width * half_height];
     for (i, (own, weight)) in light.iter().zip(weights).enumerate() {
-        let to = i / width / 2 * half_wide + i % width / 2;
+        let to = i / width / 2 * half_width + i % width / 2;
         sums[to].iter_mut().zip(own).for_each(|(sum, v)| *sum += weight * v);
         totals[to] += weight;
     }
@@ -73,7 +73,7 @@ pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usi
         *sum = sum.map(|v| v / total.max(1e-9));
         *total = total.min(1.0);
     }
-    extend(&mut sums, &totals, half_wide, half_tall);
+    extend(&mut sums, &totals, half_width, half_height);
     for (i, (own, weight)) in light.iter_mut().zip(weights).enumerate() {
         if *weight >= 1.0 {
             continue;
@@ -83,10 +83,10 @@ pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usi
             let v = (at as f32 * 0.5 - 0.25).clamp(0.0, (count - 1) as f32);
             (v as usize, (v as usize + 1).min(count - 1), v.fract())
         };
-        let (x0, x1, fx) = place(i % width, half_wide);
-        let (y0, y1, fy) = place(i / width, half_tall);
+        let (x0, x1, fx) = place(i % width, half_width);
+        let (y0, y1, fy) = place(i / width, half_height);
         for (c, own) in own.iter_mut().enumerate() {
-            let at = |x: usize, y: usize| sums[y * half_wide + x][c];
+            let at = |x: usize, y: usize| sums[y * half_width + x][c];
             let top = at(x0, y0) + fx * (at(x1, y0) - at(x0, y0));
             let low = at(x0, y1) + fx * (at(x1, y1) - at(x0, y1));
             *own = weight * *own + (1.0 - weight) * (top + fy * (low - top));

@@ -79,7 +79,7 @@ fn resample(
         if right - left <= 1.0 && steps <= STEPS {
             let from = (top as usize * stride + SLACK).wrapping_add_signed(left as isize);
             let from = from - 2 * stride - 2;
-            let mut height = [[0.0f32; RUN]; TAPS + STEPS];
+            let mut shifted_rows = [[0.0f32; RUN]; TAPS + STEPS];
             // Not copied where it is the same: a vector that was just stored in two halves is slow
             // to load.
             let rows: &[[f32; RUN]] = if steps == 0 {
@@ -96,27 +96,28 @@ fn resample(
                     }
                     for tap in 0..TAPS {
                         for lane in 0..RUN {
-                            let sum = height[tap + step][lane];
-                            height[tap + step][lane] = fused!(own[lane], down[tap][lane], sum);
+                            let sum = shifted_rows[tap + step][lane];
+                            shifted_rows[tap + step][lane] =
+                                fused!(own[lane], down[tap][lane], sum);
                         }
                     }
                 }
-                &height[..TAPS + steps]
+                &shifted_rows[..TAPS + steps]
             };
             let sums = if left == right {
                 weigh!(6, across, rows, from, planes, stride)
             } else {
-                let mut row_length = [[0.0f32; RUN]; TAPS + 1];
+                let mut shifted = [[0.0f32; RUN]; TAPS + 1];
                 for lane in 0..RUN {
                     let late = columns[lane] - left;
-                    row_length[0][lane] = across[0][lane] * (1.0 - late);
+                    shifted[0][lane] = across[0][lane] * (1.0 - late);
                     for tap in 1..TAPS {
                         let step = across[tap - 1][lane] - across[tap][lane];
-                        row_length[tap][lane] = fused!(late, step, across[tap][lane]);
+                        shifted[tap][lane] = fused!(late, step, across[tap][lane]);
                     }
-                    row_length[TAPS][lane] = across[TAPS - 1][lane] * late;
+                    shifted[TAPS][lane] = across[TAPS - 1][lane] * late;
                 }
-                weigh!(7, row_length, rows, from, planes, stride)
+                weigh!(7, shifted, rows, from, planes, stride)
             };
             for c in 0..3 {
                 out[c][start..start + length].copy_from_slice(&sums[c][..length]);

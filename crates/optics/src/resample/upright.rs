@@ -45,8 +45,8 @@ impl Upright {
                 (top, bottom) = (top.min(here[1]), bottom.max(here[1]));
                 let [stretch, lean] = slope(here, at((node + 1).min(nodes - 1), piece));
                 let along = node + 1 == nodes || (stretch - 1.0).abs() <= STRETCH;
-                let [slant, height] = slope(here, at(node, (piece + 1).min(length - 1)));
-                let down = piece + 1 == length || (0.7..1.4).contains(&height);
+                let [slant, stretch] = slope(here, at(node, (piece + 1).min(length - 1)));
+                let down = piece + 1 == length || (0.7..1.4).contains(&stretch);
                 if !(along && down && lean.abs() <= LEAN && slant.abs() <= LEAN) {
                     return None;
                 }
@@ -142,15 +142,15 @@ fn along(
             }
             continue;
         }
-        let mut width = [[0.0f32; RUN]; TAPS + 1];
+        let mut shifted = [[0.0f32; RUN]; TAPS + 1];
         for lane in 0..RUN {
             let late = columns[lane] - left;
-            width[0][lane] = weights[0][lane] * (1.0 - late);
+            shifted[0][lane] = weights[0][lane] * (1.0 - late);
             for tap in 1..TAPS {
                 let step = weights[tap - 1][lane] - weights[tap][lane];
-                width[tap][lane] = fused!(late, step, weights[tap][lane]);
+                shifted[tap][lane] = fused!(late, step, weights[tap][lane]);
             }
-            width[TAPS][lane] = weights[TAPS - 1][lane] * late;
+            shifted[TAPS][lane] = weights[TAPS - 1][lane] * late;
         }
         let from = (left as i32 - first) as usize - 2;
         for c in 0..3 {
@@ -159,7 +159,7 @@ fn along(
             let mut sum = [0.0f32; RUN];
             for tap in 0..=TAPS {
                 for lane in 0..RUN {
-                    sum[lane] = fused!(width[tap][lane], row[tap + lane], sum[lane]);
+                    sum[lane] = fused!(shifted[tap][lane], row[tap + lane], sum[lane]);
                 }
             }
             let to: &mut [f32; RUN] =
@@ -229,12 +229,12 @@ fn down(rings: [&[f32]; 3], ys: &[f32], out: [&mut [f32]; 3], kernel: &Kernel) {
         let sums = match steps {
             0 => sums!(TAPS, weights, at, rings),
             1 => {
-                let height = shifted!(1, weights, rows, top);
-                sums!(TAPS + 1, height, at, rings)
+                let shifted = shifted!(1, weights, rows, top);
+                sums!(TAPS + 1, shifted, at, rings)
             }
             _ => {
-                let height = shifted!(STEPS, weights, rows, top);
-                sums!(TAPS + STEPS, height, at, rings)
+                let shifted = shifted!(STEPS, weights, rows, top);
+                sums!(TAPS + STEPS, shifted, at, rings)
             }
         };
         let length = RUN.min(width - start);

@@ -84,7 +84,7 @@ impl Password {
     /// Whether [`AT_ONCE`] wrong guesses of an address or more are waiting; further ones are refused.
     pub fn is_deaf_to(&self, from: IpAddr) -> bool {
         let guesses = self.guesses.lock().unwrap_or_else(PoisonError::into_inner);
-        guesses.get(&network(from)).is_some_and(|guesse| guesse.waiting >= AT_ONCE)
+        guesses.get(&network(from)).is_some_and(|one| one.waiting >= AT_ONCE)
     }
 
     /// Counts a wrong guess.
