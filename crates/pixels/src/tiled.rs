@@ -135,7 +135,7 @@ impl<'a, T> Part<'a, T> {
         Self { samples, x, y, width, height, channels }
     }
 
-    /// A picture of `tall` rows, whose `samples` are columns of `wide` pixels one after the other.
+    /// A picture of `height` rows, whose `samples` are columns of `width` pixels one after the other.
     pub fn of_columns(samples: &'a [T], width: u32, height: u32, channels: usize) -> Self {
         Self { samples, x: 0, y: 0, width, height, channels }
     }

@@ -10,7 +10,7 @@ use crate::mosaic::{Mosaic, Sensor};
 
 /// A picture whose header was read, by its format.
 pub trait Decode: Send {
-    /// Gives all rows, `tall` at a time where the format leaves the choice; where the samples are
+    /// Gives all rows, `height` at a time where the format leaves the choice; where the samples are
     /// floating-point numbers, by [`Decode::floats`] instead.
     fn rows(self: Box<Self>, height: u32, rows: Rows) -> Result<(), PictureError>;
 

@@ -168,7 +168,7 @@ impl PictureFile {
         })
     }
 
-    /// All rows as 16-bit codes, `tall` at a time where the format leaves the choice.
+    /// All rows as 16-bit codes, `height` at a time where the format leaves the choice.
     fn bands(self, height: u32, rows: Rows) -> Result<(), PictureError> {
         if !self.decoder.is_float() {
             return self.decoder.rows(height, rows);

@@ -55,7 +55,7 @@ impl Orientation {
         [back(column, width, self.columns_back), back(row, height, self.rows_back)]
     }
 
-    /// Gives the rows of a stored picture as they are seen, `tall` at a time.
+    /// Gives the rows of a stored picture as they are seen, `height` at a time.
     ///
     /// # Errors
     /// What `rows` returned.

@@ -121,7 +121,7 @@ impl Sheet {
         Self { corner: [self.corner[0], from], size: [width, to - from], values }
     }
 
-    /// Lays the sheet over what is behind it, which is `wide` pixels wide.
+    /// Lays the sheet over what is behind it, which is `width` pixels wide.
     pub fn over(&self, behind: &mut [[f32; 3]], width: usize) {
         let [left, top] = self.corner;
         behind.par_chunks_mut(width).skip(top).zip(self.values.par_chunks(self.size[0])).for_each(

@@ -7,7 +7,7 @@ const BAND: usize = 12;
 /// Half the side of the squares in which one picture is nearer to the truth than another.
 const PLACE: usize = 4;
 
-/// Pixels near the skyline of shares of sky of rows of `wide`.
+/// Whether each pixel lies near the skyline. `sky` holds their shares of sky, in rows of `width`.
 pub fn band(sky: &[f32], width: usize) -> Vec<bool> {
     let height = sky.len() / width;
     let mut out = vec![false; sky.len()];
