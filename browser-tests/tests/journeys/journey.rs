@@ -45,7 +45,30 @@ async fn from_files_to_a_saved_picture() -> anyhow::Result<()> {
     let folder = tempfile::tempdir()?;
     let frames = card(&folder.path().join("card"), 7, (900, 600));
     let data = folder.path().join("data");
-    in_browser(&data.clone(), &[], false, move |session| whole_job(session, frames, data)).await
+    let kept = data.clone();
+    in_browser(&data, &[], false, move |session| whole_job(session, frames, kept)).await?;
+    // Somebody deletes the pictures while the server is down. The shoot's card says so, and another
+    // run makes them again.
+    for folder in ["cache", "results"] {
+        std::fs::remove_dir_all(data.join(folder))?;
+    }
+    in_browser(&data, &[], false, |session| async move {
+        let s = &*session;
+        s.until_text("shoot", "picture not kept; run again").await?;
+        s.first(By::Css("[data-test='shoot'] a")).await?.click().await?;
+        s.click("step-combine").await?;
+        s.click("run").await?;
+        s.until_text("results", "ean of 6").await?;
+        no_run_is_under_way(s).await?;
+        s.goto("/").await?;
+        const DRAWN: &str =
+            "return document.querySelector('[data-test=shoot] img')?.naturalWidth > 0";
+        s.until("the card shows the new picture", || async {
+            Ok(s.browser.execute(DRAWN, vec![]).await?.json() == &true)
+        })
+        .await
+    })
+    .await
 }
 
 async fn whole_job(

@@ -15,6 +15,9 @@ const editing = ref(false)
 const name = ref('')
 const field = ref<HTMLInputElement>()
 
+/** Version of the picture that could not be fetched: its files may have been deleted. */
+const missing = ref<string>()
+
 const frames = computed(() => {
   const { lights, darks } = props.card
   if (lights + darks === 0) return 'no frames'
@@ -53,12 +56,15 @@ function finish(save: boolean) {
       :aria-label="`Open ${card.name}`"
     >
       <img
-        v-if="card.picture"
+        v-if="card.picture && card.version !== missing"
         :src="thumbnail(card.picture, card.version)"
         :alt="`Picture of ${card.name}`"
         class="h-full w-full object-cover"
+        @error="missing = card.version"
       />
-      <span v-else class="flex h-full items-center justify-center text-faint">no picture yet</span>
+      <span v-else class="flex h-full items-center justify-center text-faint">
+        {{ card.picture ? 'picture not kept; run again' : 'no picture yet' }}
+      </span>
     </RouterLink>
     <div class="px-4 pt-3 pb-3.5">
       <div class="flex items-center gap-2">
