@@ -64,7 +64,7 @@ async fn from_files_to_a_saved_picture() -> anyhow::Result<()> {
         const DRAWN: &str =
             "return document.querySelector('[data-test=shoot] img')?.naturalWidth > 0";
         s.until("the card shows the new picture", || async {
-            Ok(s.browser.execute(DRAWN, vec![]).await?.json() == &true)
+            Ok(s.browser.execute(DRAWN, vec![]).await?.json() == true)
         })
         .await
     })
