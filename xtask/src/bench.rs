@@ -151,7 +151,7 @@ pub fn bench(only: Option<&str>) -> Result<()> {
         let frames: Vec<PathBuf> =
             (first + 1..=first + case.frames).map(|i| sources.join(name(i))).collect();
         warm(&frames)?;
-        let mut figures = own(folder, &frames, case)?;
+        let mut figures = ours(folder, &frames, case)?;
         let decoding = match plain.entry((case.set, case.frames)) {
             Entry::Occupied(known) => *known.get(),
             Entry::Vacant(new) => *new.insert(decoding(folder, &python, &frames)?),
@@ -162,7 +162,7 @@ pub fn bench(only: Option<&str>) -> Result<()> {
         };
         if other.is_some() {
             // Before and after the reference, whose run is long enough for the machine to change.
-            figures = figures.mean(own(folder, &frames, case)?);
+            figures = figures.mean(ours(folder, &frames, case)?);
         }
         row(&mut table, case.name, "Jade Stack", &figures, Some(decoding))?;
         if let Some(other) = other {
@@ -289,7 +289,7 @@ pub fn python(folder: &Path) -> Result<PathBuf> {
     Ok(python)
 }
 
-fn own(folder: &Path, frames: &[PathBuf], case: &Case) -> Result<Figures> {
+fn ours(folder: &Path, frames: &[PathBuf], case: &Case) -> Result<Figures> {
     let report = folder.join("report.json");
     let mut command = Command::new(program());
     command

@@ -35,13 +35,13 @@ pub fn focus(only: Option<&str>) -> Result<()> {
     let mut against = String::new();
     let frames = sweep(folder, LARGE, LARGE.2)?;
     let case = format!("{} frames of 24 MP", LARGE.2);
-    let before = own(folder, "fine", &frames)?;
+    let before = ours(folder, "fine", &frames)?;
     let other = reference(folder, &python, &frames)?;
     // Before and after the reference, whose run is long enough for the machine to change.
-    let figures = before.mean(own(folder, "fine", &frames)?);
+    let figures = before.mean(ours(folder, "fine", &frames)?);
     row(&mut table, &case, "fine", "Jade Stack", &figures)?;
     row(&mut table, "", "pyramid", "reference", &other)?;
-    row(&mut table, "", "smooth", "Jade Stack", &own(folder, "smooth", &frames)?)?;
+    row(&mut table, "", "smooth", "Jade Stack", &ours(folder, "smooth", &frames)?)?;
     writeln!(
         against,
         "- fine way against a plain pyramid: {:.1} times as fast, {:.1} times without aligning, with {:.1} times less processor time and {:.0} % of the memory",
@@ -55,7 +55,7 @@ pub fn focus(only: Option<&str>) -> Result<()> {
     let mut growth = String::new();
     let mut last: Option<(usize, f64)> = None;
     for count in COUNTS {
-        let figures = own(folder, "fine", &sweep(folder, LONG, count)?)?;
+        let figures = ours(folder, "fine", &sweep(folder, LONG, count)?)?;
         let used = used(folder)?;
         let all = if used == count { String::new() } else { format!(", {used} of them used") };
         row(&mut table, &format!("{count} frames of 6 MP{all}"), "fine", "Jade Stack", &figures)?;
@@ -90,18 +90,18 @@ fn strokes(folder: &Path) -> Result<[f64; 2]> {
     let sources = folder.join(LARGE.0).canonicalize()?;
     let _application = Application::start(&folder.join("strokes-data"), &sources)?;
     shoot("Strokes", &sources)?;
-    let mut own = ask("PATCH", "/api/shoots/1", Some(&json!({ "kind": "focus-sweep" })))?;
+    let mut shoot = ask("PATCH", "/api/shoots/1", Some(&json!({ "kind": "focus-sweep" })))?;
     ask("POST", "/api/shoots/1/runs", None)?;
-    while own["results"].as_array().is_none_or(Vec::is_empty) {
+    while shoot["results"].as_array().is_none_or(Vec::is_empty) {
         std::thread::sleep(Duration::from_millis(500));
-        own = ask("GET", "/api/shoots/1", None)?;
-        if own["jobs"][0]["state"] == "failed" {
-            bail!("the sweep could not be merged: {}", own["jobs"][0]["problem"]);
+        shoot = ask("GET", "/api/shoots/1", None)?;
+        if shoot["jobs"][0]["state"] == "failed" {
+            bail!("the sweep could not be merged: {}", shoot["jobs"][0]["problem"]);
         }
     }
-    let size: [u32; 2] = serde_json::from_value(own["results"][0]["report"]["size"].clone())?;
-    let picture = format!("painted-{}", own["results"][0]["id"]);
-    let (mut plan, frames) = (own["plan"].clone(), own["frames"].clone());
+    let size: [u32; 2] = serde_json::from_value(shoot["results"][0]["report"]["size"].clone())?;
+    let picture = format!("painted-{}", shoot["results"][0]["id"]);
+    let (mut plan, frames) = (shoot["plan"].clone(), shoot["frames"].clone());
     let mut taken = vec![];
     for (i, frame) in frames.as_array().into_iter().flatten().enumerate() {
         let at = [600 + 240 * i as u32, 2400];
@@ -111,8 +111,8 @@ fn strokes(folder: &Path) -> Result<[f64; 2]> {
         patches.push(json!({ "from": from, "points": points, "soft": 0.5 }));
         let begin = Instant::now();
         ask("PATCH", "/api/shoots/1", Some(&json!({ "plan": plan })))?;
-        let seen = ask("GET", &format!("/api/pictures/{picture}"), None)?;
-        let version = seen["version"].as_str().unwrap_or_default();
+        let picture_info = ask("GET", &format!("/api/pictures/{picture}"), None)?;
+        let version = picture_info["version"].as_str().unwrap_or_default();
         tiles(&picture, size, 3, &format!("v={version}"))?;
         taken.push(begin.elapsed().as_secs_f64() * 1000.0);
     }
@@ -145,7 +145,7 @@ fn row(table: &mut String, case: &str, way: &str, who: &str, figures: &Figures) 
     Ok(())
 }
 
-fn own(folder: &Path, way: &str, frames: &[PathBuf]) -> Result<Figures> {
+fn ours(folder: &Path, way: &str, frames: &[PathBuf]) -> Result<Figures> {
     let report = folder.join("report.json");
     let mut command = Command::new(program());
     command
@@ -178,9 +178,10 @@ fn own(folder: &Path, way: &str, frames: &[PathBuf]) -> Result<Figures> {
 
 /// How many frames the last run used.
 fn used(folder: &Path) -> Result<usize> {
-    let told: Value = serde_json::from_str(&std::fs::read_to_string(folder.join("report.json"))?)?;
+    let report: Value =
+        serde_json::from_str(&std::fs::read_to_string(folder.join("report.json"))?)?;
     let used = |frame: &&Value| frame["used"] == true;
-    Ok(told["frames"].as_array().map_or(0, |all| all.iter().filter(used).count()))
+    Ok(report["frames"].as_array().map_or(0, |all| all.iter().filter(used).count()))
 }
 
 /// How far the frames of the last run lie off, in words.

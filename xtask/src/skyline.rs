@@ -59,11 +59,11 @@ pub fn skyline() -> Result<()> {
             runs,
             "| {land} | {plain:.1} | {joined:.1} | {ratio:.2} | {skyline:.2} | {memory} |"
         )?;
-        let Stroked { own: [own, worst], back: [back, worst_back], many, memory } =
+        let Stroked { drawn: [drawn, worst], back: [back, worst_back], many, memory } =
             stroked(folder, &sources)?;
         writeln!(
             strokes,
-            "| {land} | {own:.0} | {worst:.0} | {back:.0} | {worst_back:.0} | {many:.0} | {memory} |"
+            "| {land} | {drawn:.0} | {worst:.0} | {back:.0} | {worst_back:.0} | {many:.0} | {memory} |"
         )?;
     }
     let text = format!(
@@ -99,7 +99,7 @@ fn median(mut values: Vec<f64>) -> f64 {
 /// What strokes cost, in milliseconds.
 struct Stroked {
     /// Median and worst of single ones.
-    own: [f64; 2],
+    drawn: [f64; 2],
     /// Of taking them back.
     back: [f64; 2],
     /// Of [`MANY`] at once, none of which was known before.
@@ -115,11 +115,11 @@ fn stroked(folder: &Path, sources: &Path) -> Result<Stroked> {
     plan["align"]["mode"] = json!("stars");
     plan["skyline"]["mode"] = json!("auto");
     show(&plan)?;
-    let mut own = vec![];
+    let mut drawn = vec![];
     for i in 0..STROKES {
         let strokes = plan["skyline"]["strokes"].as_array_mut().context("a plan has strokes")?;
         strokes.push(stroke(i, STROKES));
-        own.push(show(&plan)?);
+        drawn.push(show(&plan)?);
     }
     let mut back = vec![];
     while plan["skyline"]["strokes"].as_array_mut().is_some_and(|all| all.pop().is_some()) {
@@ -128,9 +128,9 @@ fn stroked(folder: &Path, sources: &Path) -> Result<Stroked> {
     plan["skyline"]["strokes"] = (0..MANY).map(|i| stroke(i, MANY)).collect();
     let many = show(&plan)?;
     let worst = |all: &[f64]| all.iter().copied().fold(0.0, f64::max);
-    let (most, most_back) = (worst(&own), worst(&back));
+    let (most, most_back) = (worst(&drawn), worst(&back));
     Ok(Stroked {
-        own: [median(own), most],
+        drawn: [median(drawn), most],
         back: [median(back), most_back],
         many,
         memory: application.peak_mib()?,
@@ -154,8 +154,8 @@ fn stroke(i: u32, among: u32) -> Value {
 fn show(plan: &Value) -> Result<f64> {
     let begin = Instant::now();
     ask("PATCH", "/api/shoots/1", Some(&json!({ "plan": plan })))?;
-    let seen = ask("POST", "/api/shoots/1/skyline", None)?;
-    let version = seen["version"].as_str().unwrap_or_default();
+    let skyline = ask("POST", "/api/shoots/1/skyline", None)?;
+    let version = skyline["version"].as_str().unwrap_or_default();
     tiles("skyline-1", SIZE, 3, &format!("laid=hatching&v={version}"))?;
     Ok(begin.elapsed().as_secs_f64() * 1000.0)
 }

@@ -1,4 +1,4 @@
-//! A focus sweep on the page: merged in both ways, with its plot and its focus map.
+//! A focus sweep on the page: merged in both ways, with its plot and its depth map.
 
 use anyhow::Context;
 use browser_tests::{Session, in_browser};
@@ -30,7 +30,7 @@ async fn light(s: &Session) -> anyhow::Result<f64> {
     light.json().as_f64().context("the picture is drawn")
 }
 
-/// Colours and opacity of a focus map in the middle of a picture.
+/// Colours and opacity of a depth map in the middle of a picture.
 async fn graded(s: &Session, result: &Value) -> anyhow::Result<Vec<u64>> {
     let path = format!("/api/pictures/depth-{}/tiles/0/0_0.png", result["id"]);
     let script = format!(
@@ -86,10 +86,10 @@ async fn seen_under_brush(s: &Session, source: &str, place: [u32; 2]) -> anyhow:
         return visibility === 'visible' && maskImage.includes('radial') ? [...seen].join() : ''";
     let there = s.browser.execute(script, vec![]).await?;
     let codes = |text: &str| text.split(',').filter_map(|v| v.parse().ok()).collect::<Vec<i32>>();
-    let own = codes(there.json().as_str().unwrap_or_default());
+    let shown = codes(there.json().as_str().unwrap_or_default());
     // The middle of nine rows of nine.
     let wanted = codes(&seen(s, source, place).await?).split_off(4 * 40);
-    Ok(own.len() == 4 && own.iter().zip(&wanted).all(|(a, b)| (a - b).abs() <= 6))
+    Ok(shown.len() == 4 && shown.iter().zip(&wanted).all(|(a, b)| (a - b).abs() <= 6))
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -185,10 +185,10 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
         let stages = result["report"]["stages"].as_array().into_iter().flatten();
         let merge = stages.clone().find(|stage| stage["stage"] == "merge").unwrap_or_default();
         assert_eq!(merge["order"].as_array().map(Vec::len), Some(8));
-        let said = merge["told"].as_f64().unwrap_or_default();
+        let said = merge["known"].as_f64().unwrap_or_default();
         assert!((0.3..1.0).contains(&said), "{said}");
 
-        // The focus map is overlaid on the picture.
+        // The depth map is overlaid on the picture.
         s.click("overlay-depth").await?;
         let colour = graded(s, &result).await?;
         assert!(colour[3] >= 190, "{colour:?}");

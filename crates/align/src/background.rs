@@ -214,10 +214,10 @@ fn smoothed(mesh: &[f32], across: usize, down: usize) -> Vec<f32> {
                 .flat_map(|v| (x.saturating_sub(1)..=(x + 1).min(across - 1)).map(move |u| (u, v)))
                 .map(|(u, v)| mesh[v * across + u])
                 .collect();
-            let own = mesh[y * across + x];
+            let value = mesh[y * across + x];
             let middle = median(&mut near);
             let spread = robust_sigma(&near, middle);
-            out.push(if (own - middle).abs() > 4.0 * spread { middle } else { own });
+            out.push(if (value - middle).abs() > 4.0 * spread { middle } else { value });
         }
     }
     out

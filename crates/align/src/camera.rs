@@ -171,7 +171,7 @@ struct LensEquations {
 struct FrameEquations {
     lens: SMatrix<f64, LENS_VALUES, LENS_VALUES>,
     lens_right: SVector<f64, LENS_VALUES>,
-    own: SMatrix<f64, 3, 3>,
+    block: SMatrix<f64, 3, 3>,
     shared: SMatrix<f64, 3, LENS_VALUES>,
     right: SVector<f64, 3>,
 }
@@ -193,7 +193,7 @@ impl Equations {
             let mut all = FrameEquations {
                 lens: SMatrix::zeros(),
                 lens_right: SVector::zeros(),
-                own: SMatrix::zeros(),
+                block: SMatrix::zeros(),
                 shared: SMatrix::zeros(),
                 right: SVector::zeros(),
             };
@@ -211,7 +211,7 @@ impl Equations {
                     }
                     all.lens += jl * jl.transpose() * weight;
                     all.lens_right -= jl * (r[c] * weight);
-                    all.own += jt * jt.transpose() * weight;
+                    all.block += jt * jt.transpose() * weight;
                     all.shared += jt * jl.transpose() * weight;
                     all.right -= jt * (r[c] * weight);
                 }
@@ -239,11 +239,11 @@ impl Equations {
         }
         let mut inverses = Vec::with_capacity(self.frames.len());
         for frame in &self.frames {
-            let mut own = frame.own;
+            let mut block = frame.block;
             for i in 0..3 {
-                own[(i, i)] = own[(i, i)] * (1.0 + damping) + 1e-12;
+                block[(i, i)] = block[(i, i)] * (1.0 + damping) + 1e-12;
             }
-            let inverse = own.try_inverse()?;
+            let inverse = block.try_inverse()?;
             left -= frame.shared.transpose() * inverse * frame.shared;
             right -= frame.shared.transpose() * inverse * frame.right;
             inverses.push(inverse);

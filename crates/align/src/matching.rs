@@ -126,7 +126,7 @@ fn triangles(at: &[[f64; 2]]) -> Vec<Triangle> {
         let (dx, dy) = (at[a][0] - at[b][0], at[a][1] - at[b][1]);
         (dx * dx + dy * dy).sqrt()
     };
-    let mut seen = std::collections::HashSet::new();
+    let mut used = std::collections::HashSet::new();
     let mut all = Vec::new();
     for a in 0..at.len() {
         let mut near: Vec<usize> = (0..at.len()).filter(|&b| b != a).collect();
@@ -136,7 +136,7 @@ fn triangles(at: &[[f64; 2]]) -> Vec<Triangle> {
             for &c in &near[i + 1..] {
                 let mut key = [a, b, c];
                 key.sort_unstable();
-                if !seen.insert(key) {
+                if !used.insert(key) {
                     continue;
                 }
                 let mut sides = [(distance(b, c), a), (distance(a, c), b), (distance(a, b), c)];

@@ -148,8 +148,8 @@ fn means(band: &[f32], width: usize, rows: std::ops::Range<usize>, side: usize) 
     let mut sums = vec![0.0f32; width.div_ceil(side)];
     for y in rows.clone() {
         let row = &band[y * width..(y + 1) * width];
-        for (sum, own) in sums.iter_mut().zip(row.chunks(side)) {
-            *sum += own.iter().sum::<f32>();
+        for (sum, chunk) in sums.iter_mut().zip(row.chunks(side)) {
+            *sum += chunk.iter().sum::<f32>();
         }
     }
     let pixels = |cell: usize| (rows.len() * side.min(width - cell * side)).max(1) as f32;
@@ -172,11 +172,11 @@ fn energies(band: &[f32], width: usize, rows: std::ops::Range<usize>, side: usiz
         }
         lines += 1;
         let row = |y: usize| &band[y * width..(y + 1) * width];
-        let (own, above, below) = (row(y), row(y - apart), row(y + apart));
+        let (here, above, below) = (row(y), row(y - apart), row(y + apart));
         for (cell, sum) in sums.iter_mut().enumerate() {
             for x in columns(cell) {
-                let across = 2.0 * own[x] - own[x - apart] - own[x + apart];
-                let down = 2.0 * own[x] - above[x] - below[x];
+                let across = 2.0 * here[x] - here[x - apart] - here[x + apart];
+                let down = 2.0 * here[x] - above[x] - below[x];
                 *sum += (across.abs() + down.abs()).powi(2);
             }
         }

@@ -60,7 +60,7 @@ pub fn align_stars<S: Copy>(
         rough = sky.match_all(&all)?;
     }
     let first: Vec<Option<Motion>> =
-        rough.into_iter().map(|own| own.map(|own| Motion::Homography(own.homography))).collect();
+        rough.into_iter().map(|fit| fit.map(|fit| Motion::Homography(fit.homography))).collect();
     sky.solve(&all, first)
 }
 
@@ -84,10 +84,10 @@ pub fn align_again<S: Copy>(
     let sky = Sky { reference, hints, width, height, stop };
     let mut found: Alignment<S> =
         sky.solve(&all, known.frames.iter().map(|frame| frame.motion.clone()).collect())?;
-    for (own, known) in found.frames.iter_mut().zip(known.frames) {
-        match own.motion {
-            Some(_) => own.by_hand = known.by_hand,
-            None => *own = known,
+    for (solved, known) in found.frames.iter_mut().zip(known.frames) {
+        match solved.motion {
+            Some(_) => solved.by_hand = known.by_hand,
+            None => *solved = known,
         }
     }
     Ok(found)
@@ -222,11 +222,11 @@ impl Sky<'_> {
             kept.filter_map(|(i, motion)| Some((i, motion?))).unzip();
         type Sighted = (Vec<Vec<Sighting>>, Vec<usize>);
         let sight = |motions: &[Motion], reach: f64| -> Result<Sighted, CoreError> {
-            let seen = kept.par_iter().zip(motions).map(|(&i, motion)| {
+            let found = kept.par_iter().zip(motions).map(|(&i, motion)| {
                 self.go_on()?;
                 Ok(sightings(&stars[i], reference, &places, motion, reach))
             });
-            Ok(seen.collect::<Result<Vec<_>, CoreError>>()?.into_iter().unzip())
+            Ok(found.collect::<Result<Vec<_>, CoreError>>()?.into_iter().unzip())
         };
         let (mut sightings, mut matched) = sight(&motions, 2.0)?;
         let mut solution = camera_of(&motions);
@@ -254,8 +254,8 @@ impl Sky<'_> {
         frames[self.reference] =
             Aligned { matched: reference.len(), rms_px: Some(0.0), ..Aligned::still() };
         let found = kept.iter().zip(motions).zip(sightings.iter().zip(matched));
-        for ((&i, motion), (seen, matched)) in found {
-            frames[i] = verdict(motion, seen, matched, stars[i].len());
+        for ((&i, motion), (seen_stars, matched)) in found {
+            frames[i] = verdict(motion, seen_stars, matched, stars[i].len());
         }
         // Where the stars do not confirm pairs set by hand, the pairs alone place the frame.
         for (frame, hint) in frames.iter_mut().zip(&self.hints) {
@@ -316,7 +316,7 @@ fn camera_of(motions: &[Motion]) -> Option<Solution> {
     });
     let known: Vec<_> = known.collect::<Option<_>>()?;
     let lens = known.first()?.0;
-    Some(Solution { lens, turns: known.into_iter().map(|own| own.1).collect(), cost: f64::MAX })
+    Some(Solution { lens, turns: known.into_iter().map(|entry| entry.1).collect(), cost: f64::MAX })
 }
 
 fn too_few(stars: &[Star], reference: &[Star]) -> String {
@@ -331,9 +331,9 @@ fn too_few(stars: &[Star], reference: &[Star]) -> String {
     }
 }
 
-fn verdict(motion: Motion, seen: &[Sighting], matched: usize, found: usize) -> Aligned {
+fn verdict(motion: Motion, sightings: &[Sighting], matched: usize, found: usize) -> Aligned {
     let (mut squares, mut weights) = (0.0, 0.0);
-    for s in seen {
+    for s in sightings {
         let InReference([x, y]) = motion.to_reference(InFrame(s.at));
         let weight = s.error.powi(-2);
         squares += weight * ((x - s.reference[0]).powi(2) + (y - s.reference[1]).powi(2));
@@ -349,7 +349,7 @@ fn verdict(motion: Motion, seen: &[Sighting], matched: usize, found: usize) -> A
     } else {
         None
     };
-    let residuals = spread_residuals(seen.iter().map(|s| {
+    let residuals = spread_residuals(sightings.iter().map(|s| {
         let InReference([x, y]) = motion.to_reference(InFrame(s.at));
         [s.reference[0], s.reference[1], x - s.reference[0], y - s.reference[1]]
     }));

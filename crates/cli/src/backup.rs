@@ -35,7 +35,7 @@ pub fn backup(args: BackupArgs) -> anyhow::Result<()> {
         .build()
         .context("the runtime cannot be started")?;
     let copied = runtime.block_on(backup::backup(&args.of.data, &args.folder, &signals::came))?;
-    println!("Copied to {}: {}.", args.folder.display(), told(copied));
+    println!("Copied to {}: {}.", args.folder.display(), summary(copied));
     if copied.linked > 0 {
         println!(
             "{} frames lie in folders of their own and are not in it; keep those folders too.",
@@ -50,12 +50,12 @@ pub fn restore(args: RestoreArgs) -> anyhow::Result<()> {
     println!(
         "Restored to {}: {}. Start the server with --data to see it.",
         args.of.data.display(),
-        told(copied)
+        summary(copied)
     );
     Ok(())
 }
 
-fn told(copied: Copied) -> String {
+fn summary(copied: Copied) -> String {
     let plural = if copied.files == 1 { "" } else { "s" };
     format!("the store and {} file{plural}, {} MiB", copied.files, copied.bytes.div_ceil(1 << 20))
 }

@@ -14,6 +14,7 @@ use jade_frames::CalibrationFrames;
 use jade_frames::cache::{Cache, MapKind};
 use jade_frames::{FrameInput, content_hash};
 use jade_pixels::write::Target;
+use jade_plan::report::{Figures, StageReport};
 use jade_plan::{AlignMode, Edges, Kind, MergeMethod, Plan};
 use serde_json::json;
 use std::path::{Path, PathBuf};
@@ -37,7 +38,7 @@ pub struct FocusArgs {
     edges: EdgesArg,
     #[command(flatten)]
     written: WrittenArgs,
-    /// Write the focus map as a grey 16-bit TIFF or PNG: black for the first frame in order, white
+    /// Write the depth map as a grey 16-bit TIFF or PNG: black for the first frame in order, white
     /// for the last, 65535 where no frame is known to be sharp.
     #[arg(long, value_name = "FILE")]
     save_depth: Option<PathBuf>,
@@ -146,8 +147,8 @@ impl FocusArgs {
     fn depth_target(&self) -> anyhow::Result<Option<Target>> {
         let Some(path) = &self.save_depth else { return Ok(None) };
         match target(path, true) {
-            Some(own) if !matches!(own, Target::Jpeg { .. }) => Ok(Some(own)),
-            _ => bail!("{}: name the focus map .tif or .png", path.display()),
+            Some(file) if !matches!(file, Target::Jpeg { .. }) => Ok(Some(file)),
+            _ => bail!("{}: name the depth map .tif or .png", path.display()),
         }
     }
 
@@ -167,7 +168,8 @@ impl FocusArgs {
         progress.finish();
         outputs.still_free()?;
         tell(&found.order, &found.doubts);
-        self.common.tell(&json!({ "focus": found }))
+        let stage = StageReport { seconds: None, figures: Figures::Merge(found) };
+        self.common.tell(&json!({ "stages": [stage] }))
     }
 }
 

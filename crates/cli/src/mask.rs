@@ -47,7 +47,7 @@ struct MaskReport {
 }
 
 pub fn find(args: MaskArgs) -> anyhow::Result<()> {
-    let target = target(&args.out, true).filter(|own| !matches!(own, Target::Jpeg { .. }));
+    let target = target(&args.out, true).filter(|file| !matches!(file, Target::Jpeg { .. }));
     let Some(target) = target else {
         bail!("{}: name the mask .tif or .png", args.out.display());
     };

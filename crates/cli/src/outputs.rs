@@ -58,9 +58,9 @@ impl Outputs {
                 );
             }
             writable(option, folder_of(path))?;
-            let own = identity(path)
+            let id = identity(path)
                 .with_context(|| format!("{shown}: the file of {option} cannot be looked at"))?;
-            match known.iter().position(|(other, _)| *other == own) {
+            match known.iter().position(|(other, _)| *other == id) {
                 Some(i) if i < inputs => bail!(
                     "{shown}: {option} would replace {}; give the output another name",
                     known[i].1
@@ -68,7 +68,7 @@ impl Outputs {
                 Some(i) => {
                     bail!("{shown}: {option} and {} are one file; give each its own", known[i].1)
                 }
-                None => known.push((own, option)),
+                None => known.push((id, option)),
             }
             self.is_free(option, path)?;
         }

@@ -58,8 +58,8 @@ pub fn run(args: RunArgs) -> anyhow::Result<()> {
     let frames = used.map(|frame| files.input(frame, plan.prepare_of(&frame.blake3)));
     let frames: Vec<FrameInput> = frames.collect::<anyhow::Result<_>>()?;
     let of = |shows: FrameRole| -> anyhow::Result<Vec<FrameInput>> {
-        let own = record.calibration.iter().filter(|one| one.shows == shows);
-        own.map(|one| files.input(&one.frame, PreparePlan::default())).collect()
+        let alike = record.calibration.iter().filter(|one| one.shows == shows);
+        alike.map(|one| files.input(&one.frame, PreparePlan::default())).collect()
     };
     let calibration = CalibrationFrames {
         darks: of(FrameRole::Dark)?,

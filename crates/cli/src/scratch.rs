@@ -57,9 +57,9 @@ pub fn as_chosen(error: anyhow::Error) -> anyhow::Error {
         Err(other) => return other,
     };
     if let CoreError::Scratch { folder, .. } = &mut error {
-        let own = PathBuf::from(&folder);
-        let name = own.file_name().unwrap_or_default().to_string_lossy();
-        if let (true, Some(chosen)) = (name.starts_with(PREFIX), own.parent()) {
+        let path = PathBuf::from(&folder);
+        let name = path.file_name().unwrap_or_default().to_string_lossy();
+        if let (true, Some(chosen)) = (name.starts_with(PREFIX), path.parent()) {
             *folder = chosen.display().to_string();
         }
     }

@@ -97,7 +97,7 @@ impl SkylineArgs {
     }
 
     fn mask_target(&self, path: &Path) -> Option<Target> {
-        target(path, true).filter(|own| !matches!(own, Target::Jpeg { .. }))
+        target(path, true).filter(|file| !matches!(file, Target::Jpeg { .. }))
     }
 
     /// Sets the skyline of a plan; the mask's file where there is one.
@@ -129,9 +129,9 @@ impl SkylineArgs {
         frames: &[FrameInput],
         reference: Option<usize>,
     ) -> anyhow::Result<Vec<FrameInput>> {
-        let own = &mut plan.skyline.ground;
-        own.matched = self.ground_match;
-        own.method = match self.ground {
+        let settings = &mut plan.skyline.ground;
+        settings.matched = self.ground_match;
+        settings.method = match self.ground {
             GroundArg::Mean | GroundArg::Frame => Method::Mean,
             GroundArg::Median => Method::Median,
             GroundArg::Clipped => Method::Clipped,
@@ -139,7 +139,7 @@ impl SkylineArgs {
         if self.ground_frame.is_empty() {
             if self.ground == GroundArg::Frame {
                 let chosen = &frames[reference.unwrap_or(frames.len() / 2)];
-                own.from = GroundFrom::Frame { blake3: chosen.id.clone() };
+                settings.from = GroundFrom::Frame { blake3: chosen.id.clone() };
             }
             return Ok(vec![]);
         }
@@ -150,10 +150,10 @@ impl SkylineArgs {
         if let [(_, real)] = &kept[..]
             && let Some(frame) = frames.iter().find(|frame| same(frame, real))
         {
-            own.from = GroundFrom::Frame { blake3: frame.id.clone() };
+            settings.from = GroundFrom::Frame { blake3: frame.id.clone() };
             return Ok(vec![]);
         }
-        own.from = GroundFrom::Set { set: 0 };
+        settings.from = GroundFrom::Set { set: 0 };
         let treated = PreparePlan { gain_ev: 0.0, ..plan.prepare.clone() };
         let mut ground: Vec<FrameInput> = kept.iter().map(|file| input(file, &treated)).collect();
         for frame in &mut ground {

@@ -46,8 +46,8 @@ impl Backdrop {
         };
         let (x0, x1, fx) = place(x, self.across);
         let (y0, y1, fy) = place(y, self.down);
-        let own = |x: usize, y: usize| self.light[y * self.across + x];
-        let (a, b, c, d) = (own(x0, y0), own(x1, y0), own(x0, y1), own(x1, y1));
+        let light_at = |x: usize, y: usize| self.light[y * self.across + x];
+        let (a, b, c, d) = (light_at(x0, y0), light_at(x1, y0), light_at(x0, y1), light_at(x1, y1));
         std::array::from_fn(|i| {
             let (top, low) = (a[i] + fx * (b[i] - a[i]), c[i] + fx * (d[i] - c[i]));
             top + fy * (low - top)
@@ -64,9 +64,9 @@ pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usi
     let (half_width, half_height) = (width.div_ceil(2), height.div_ceil(2));
     let mut sums = vec![[0.0f32; 3]; half_width * half_height];
     let mut totals = vec![0.0f32; half_width * half_height];
-    for (i, (own, weight)) in light.iter().zip(weights).enumerate() {
+    for (i, (cell, weight)) in light.iter().zip(weights).enumerate() {
         let to = i / width / 2 * half_width + i % width / 2;
-        sums[to].iter_mut().zip(own).for_each(|(sum, v)| *sum += weight * v);
+        sums[to].iter_mut().zip(cell).for_each(|(sum, v)| *sum += weight * v);
         totals[to] += weight;
     }
     for (sum, total) in sums.iter_mut().zip(&mut totals) {
@@ -74,7 +74,7 @@ pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usi
         *total = total.min(1.0);
     }
     extend(&mut sums, &totals, half_width, half_height);
-    for (i, (own, weight)) in light.iter_mut().zip(weights).enumerate() {
+    for (i, (cell, weight)) in light.iter_mut().zip(weights).enumerate() {
         if *weight >= 1.0 {
             continue;
         }
@@ -85,11 +85,11 @@ pub fn extend(light: &mut [[f32; 3]], weights: &[f32], width: usize, height: usi
         };
         let (x0, x1, fx) = place(i % width, half_width);
         let (y0, y1, fy) = place(i / width, half_height);
-        for (c, own) in own.iter_mut().enumerate() {
+        for (c, value) in cell.iter_mut().enumerate() {
             let at = |x: usize, y: usize| sums[y * half_width + x][c];
             let top = at(x0, y0) + fx * (at(x1, y0) - at(x0, y0));
             let low = at(x0, y1) + fx * (at(x1, y1) - at(x0, y1));
-            *own = weight * *own + (1.0 - weight) * (top + fy * (low - top));
+            *value = weight * *value + (1.0 - weight) * (top + fy * (low - top));
         }
     }
 }
@@ -129,8 +129,8 @@ impl Light for Extended<'_> {
             // Beyond the layer, the light is the backdrop's.
             for y in 0..region.height {
                 for x in 0..region.width {
-                    let own = |v: u32, from: u32| v as f32 - from as f32;
-                    let place = (own(region.x + x, left), own(region.y + y, top));
+                    let inner = |v: u32, from: u32| v as f32 - from as f32;
+                    let place = (inner(region.x + x, left), inner(region.y + y, top));
                     let at = y as usize * stride + x as usize;
                     [red[at], green[at], blue[at]] = self.backdrop.at(place.0, place.1);
                 }
@@ -168,18 +168,18 @@ mod tests {
         let weights: Vec<f32> =
             (0..width * height).map(|i| if i / width < 15 { 1.0 } else { 0.0 }).collect();
         let known = light.clone();
-        for (own, weight) in light.iter_mut().zip(&weights) {
+        for (cell, weight) in light.iter_mut().zip(&weights) {
             if *weight == 0.0 {
-                *own = [f32::MAX, -7.0, 0.0];
+                *cell = [f32::MAX, -7.0, 0.0];
             }
         }
         extend(&mut light, &weights, width, height);
-        for (i, (own, known)) in light.iter().zip(&known).enumerate() {
-            let off = (own[0] - known[0]).abs();
+        for (i, (cell, known)) in light.iter().zip(&known).enumerate() {
+            let off = (cell[0] - known[0]).abs();
             // The light is that of a few pixels around; further beyond, of more of them.
             let limit = if i / width < 15 { 0.0 } else { 0.004 * (2 * (i / width) - 22) as f32 };
             assert!(off <= limit, "{off} in column {}, row {}", i % width, i / width);
-            assert!((own[1] - 0.5).abs() < 1e-4 && (own[2] - 9.0).abs() < 1e-3);
+            assert!((cell[1] - 0.5).abs() < 1e-4 && (cell[2] - 9.0).abs() < 1e-3);
         }
     }
 
@@ -191,8 +191,8 @@ mod tests {
             .collect();
         let backdrop = Backdrop::new(size, &squares);
         for (x, y) in [(40.0, 90.0), (200.3, 100.7)] {
-            let [own_x, own_y, own] = backdrop.at(x, y);
-            assert!((own_x - x).abs() < 1e-2 && (own_y - y).abs() < 1e-2 && own == 1.0);
+            let [found_x, found_y, one] = backdrop.at(x, y);
+            assert!((found_x - x).abs() < 1e-2 && (found_y - y).abs() < 1e-2 && one == 1.0);
         }
         assert_eq!(square(&[[1.0; 3]; 5]), None);
         assert_eq!(square(&[[0.25; 3]; 30]), Some([0.25; 3]));

@@ -19,8 +19,8 @@ const NEAR: usize = 2;
 const MANY: u8 = 4;
 /// A position that keeps fewer than this share of its samples takes the median instead.
 const LEAST_KEPT: f32 = 0.34;
-/// Share of a position's own spread that counts where it exceeds that of its neighbours.
-const OWN: f32 = 0.8;
+/// Share of the spread measured at a position that counts where it exceeds that of its neighbours.
+const LOCAL_SHARE: f32 = 0.8;
 
 /// Set in [`NearCounts::counts`] where the sample itself was rejected.
 const REJECTED: u8 = 0x80;
@@ -38,7 +38,7 @@ pub struct Clip {
     spread: ([usize; 2], f32),
     /// Squared distance, summed over the colours, beyond which a sample is rejected.
     limit: f32,
-    own: f32,
+    local_share: f32,
 }
 
 /// Memory of one thread that is used again for every region.
@@ -114,7 +114,7 @@ impl Clip {
                 * (1.0 + std::f64::consts::FRAC_PI_2 / frames as f64)) as f32,
             // With very few frames one outlier is the whole spread; only the neighbours show what
             // is usual then.
-            own: if frames < 5 { 0.0 } else { OWN },
+            local_share: if frames < 5 { 0.0 } else { LOCAL_SHARE },
         }
     }
 
@@ -184,7 +184,7 @@ impl Clip {
                     let ([low, high], factor) = self.spread;
                     let row = |i: usize| &group.sorted[i];
                     let median = self.median.map(row);
-                    expected(median, [row(low), row(high)], factor, self.own, length)
+                    expected(median, [row(low), row(high)], factor, self.local_share, length)
                 }
                 false => match held.present_in_all(start, length) {
                     Some(some) => self.expected_of_these(group, &some, c, length),
@@ -236,7 +236,13 @@ impl Clip {
         let rows = &mut group.sorted[..n];
         network.run(rows);
         let median = Network::median_rows(n).map(|i| &rows[i]);
-        expected(median, [&rows[n / 5], &rows[n - 1 - n / 5]], self.spread.1, self.own, length)
+        expected(
+            median,
+            [&rows[n / 5], &rows[n - 1 - n / 5]],
+            self.spread.1,
+            self.local_share,
+            length,
+        )
     }
 
     /// Median and inverse standard deviation, where not all frames cover all positions.
@@ -264,7 +270,7 @@ impl Clip {
             }
         }
         let usual = usual(&spread[..length]);
-        (middle, spread.map(|spread| 1.0 / usual.max(self.own * spread).max(1e-7)))
+        (middle, spread.map(|spread| 1.0 / usual.max(self.local_share * spread).max(1e-7)))
     }
 }
 
@@ -299,7 +305,7 @@ fn expected(
     median: [&Row; 2],
     ends: [&Row; 2],
     factor: f32,
-    own: f32,
+    local_share: f32,
     length: usize,
 ) -> (Row, Row) {
     let (mut middle, mut spread) = ([0.0f32; LANES], [0.0f32; LANES]);
@@ -323,7 +329,8 @@ fn expected(
     let usual = sum / count.max(1.0);
     let mut inverse = [0.0f32; LANES];
     for lane in 0..LANES {
-        let sigma = if own * spread[lane] > usual { own * spread[lane] } else { usual };
+        let sigma =
+            if local_share * spread[lane] > usual { local_share * spread[lane] } else { usual };
         inverse[lane] = 1.0 / if sigma > 1e-7 { sigma } else { 1e-7 };
     }
     (middle, inverse)
@@ -554,10 +561,10 @@ mod tests {
         marks.group.load(&held, 0, LANES, false);
         for c in 0..3 {
             let (middle, _) = clip.expected_of_some(&mut marks.group, c, LANES);
-            for (at, own) in middle.iter().enumerate() {
+            for (at, value) in middle.iter().enumerate() {
                 let there = held.present(c, at);
                 assert!(there.len() < frames);
-                assert_eq!(*own, crate::ordered::middle(&there), "{there:?}");
+                assert_eq!(*value, crate::ordered::middle(&there), "{there:?}");
             }
         }
     }

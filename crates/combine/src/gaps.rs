@@ -32,7 +32,7 @@ pub struct Gap<'a> {
 /// The light of a frame that turned with the sky; the rest is zero.
 struct Layer<'a> {
     before: Option<&'a dyn Light>,
-    own: &'a dyn Light,
+    middle: &'a dyn Light,
     after: &'a dyn Light,
     noise: f32,
     level: f32,
@@ -54,9 +54,9 @@ pub struct Exposure<'a> {
 pub fn find<'a>(exposures: &[Exposure<'a>]) -> Vec<Gap<'a>> {
     let mut gaps = Vec::new();
     for (i, pair) in exposures.windows(2).enumerate() {
-        let [own, next] = pair else { continue };
-        let (Some(from), Some(to)) = (&own.sky, &next.sky) else { continue };
-        let (width, height) = own.light.size();
+        let [this, next] = pair else { continue };
+        let (Some(from), Some(to)) = (&this.sky, &next.sky) else { continue };
+        let (width, height) = this.light.size();
         let whole = moved_on(from, to, 1.0);
         let way = whole.grid(width, height, 7, 5).into_iter();
         let way = way.map(|[x, y, u, v]| (u - x).hypot(v - y)).fold(0.0, f64::max);
@@ -67,8 +67,8 @@ pub fn find<'a>(exposures: &[Exposure<'a>]) -> Vec<Gap<'a>> {
         let backward =
             (1..steps).map(|k| moved_on(from, to, k as f64 / steps as f64).backward()).collect();
         let before = i.checked_sub(1).map(|before| exposures[before].light);
-        let (noise, level) = (own.noise, own.level);
-        let layer = Layer { before, own: own.light, after: next.light, noise, level };
+        let (noise, level) = (this.noise, this.level);
+        let layer = Layer { before, middle: this.light, after: next.light, noise, level };
         gaps.push(Gap { layer, next: next.light, backward });
     }
     gaps
@@ -109,7 +109,7 @@ impl Gap<'_> {
         planes: &mut [Vec<f32>; 3],
         scratch: &mut Scratch,
     ) -> Result<(), PictureError> {
-        let mut ground = Corrected(self.layer.own).planes(region)?;
+        let mut ground = Corrected(self.layer.middle).planes(region)?;
         for (ground, next) in ground.iter_mut().zip(Corrected(self.next).planes(region)?) {
             ground.iter_mut().zip(next).for_each(|(g, n)| *g = g.min(n));
         }
@@ -131,11 +131,11 @@ impl Gap<'_> {
 
 impl Light for Layer<'_> {
     fn size(&self) -> (u32, u32) {
-        self.own.size()
+        self.middle.size()
     }
 
     fn lens(&self) -> Option<&Geometry> {
-        self.own.lens()
+        self.middle.lens()
     }
 
     fn fill(
@@ -144,7 +144,7 @@ impl Light for Layer<'_> {
         planes: [&mut [f32]; 3],
         stride: usize,
     ) -> Result<(), PictureError> {
-        let own = self.own.planes(region)?;
+        let here = self.middle.planes(region)?;
         let mut near = self.after.planes(region)?;
         if let Some(before) = self.before {
             for (near, before) in near.iter_mut().zip(before.planes(region)?) {
@@ -156,16 +156,16 @@ impl Light for Layer<'_> {
         let turned: Vec<bool> = (0..region.area())
             .map(|i| {
                 let sum = |planes: &[Vec<f32>; 3]| planes.iter().map(|p| p[i]).sum::<f32>() / 3.0;
-                let (own, near) = (sum(&own), sum(&near));
+                let (here, near) = (sum(&here), sum(&near));
                 // Shot noise grows with light.
-                own - near > ABOVE * self.noise * (near / self.level).max(1.0).sqrt()
+                here - near > ABOVE * self.noise * (near / self.level).max(1.0).sqrt()
             })
             .collect();
-        for ((out, own), near) in planes.into_iter().zip(own).zip(near) {
+        for ((out, here), near) in planes.into_iter().zip(here).zip(near) {
             for (y, row) in out.chunks_mut(stride).take(region.height as usize).enumerate() {
                 for (x, value) in row[..width].iter_mut().enumerate() {
                     let i = y * width + x;
-                    *value = if turned[i] { (own[i] - near[i]).max(0.0) } else { 0.0 };
+                    *value = if turned[i] { (here[i] - near[i]).max(0.0) } else { 0.0 };
                 }
             }
         }

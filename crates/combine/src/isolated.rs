@@ -71,18 +71,18 @@ fn is_lone(sums: &[f32], width: usize, x: usize, y: usize, least: f32) -> bool {
         }
     }
     let base = median(&mut ring);
-    let own = sums[y * width + x] - base;
+    let peak = sums[y * width + x] - base;
     for n in around(width, height, x, y) {
         // How far it is off to the same side.
-        let off = (sums[n] - base) * own.signum();
+        let off = (sums[n] - base) * peak.signum();
         most = most.max(off);
         if n / width == y || n % width == x {
             beside += off;
             count += 1.0;
         }
     }
-    let own = own.abs();
-    own > least && beside < NARROW * own * count && most < WIRE * own
+    let peak = peak.abs();
+    peak > least && beside < NARROW * peak * count && most < WIRE * peak
 }
 
 /// The neighbours of a pixel that lie inside the picture.
@@ -107,8 +107,8 @@ mod tests {
     }
 
     fn add(light: &mut [f32], x: usize, y: usize, by: [f32; 3]) {
-        let own = &mut light[(y * WIDE + x) * 3..][..3];
-        own.iter_mut().zip(by).for_each(|(v, by)| *v += by);
+        let pixel = &mut light[(y * WIDE + x) * 3..][..3];
+        pixel.iter_mut().zip(by).for_each(|(v, by)| *v += by);
     }
 
     #[test]

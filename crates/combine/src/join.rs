@@ -78,12 +78,12 @@ impl Joiner<'_> {
         }
         if let Some(near) = near {
             let [left, top] = self.sky.origin;
-            let own = Region { x: near.x - left, y: near.y - top, ..near };
-            let joined = self.join_near(own, scratch, stop)?;
-            let width = own.width as usize * 3;
-            for y in 0..own.height as usize {
-                let row = (own.y - tile.y) as usize + y;
-                let to = (row * tile.width as usize + (own.x - tile.x) as usize) * 3;
+            let inner = Region { x: near.x - left, y: near.y - top, ..near };
+            let joined = self.join_near(inner, scratch, stop)?;
+            let width = inner.width as usize * 3;
+            for y in 0..inner.height as usize {
+                let row = (inner.y - tile.y) as usize + y;
+                let to = (row * tile.width as usize + (inner.x - tile.x) as usize) * 3;
                 let from = y * width;
                 picture[to..to + width].copy_from_slice(&joined.picture[from..from + width]);
                 ground[to..to + width].copy_from_slice(&joined.ground[from..from + width]);
@@ -144,9 +144,9 @@ impl Joiner<'_> {
             weights.push(if *share > most { 0.0 } else { rest.powi(4) });
         }
         if weights.iter().all(|weight| *weight < 0.01) {
-            for (i, own) in ground.iter_mut().enumerate() {
+            for (i, pixel) in ground.iter_mut().enumerate() {
                 let at = |v: usize, from: u32| (v as u32 + from) as f32;
-                *own = self.backdrop.at(at(i % width, outer.x), at(i / width, outer.y));
+                *pixel = self.backdrop.at(at(i % width, outer.x), at(i / width, outer.y));
             }
         } else {
             extend(&mut ground, &weights, width, outer.height as usize);
@@ -174,8 +174,8 @@ impl Joiner<'_> {
                 let (share, sky) = (shares[i], sky(i));
                 let kept = match near[i] {
                     true if same => {
-                        let seen = shrunk(&rest, variance, width, x, y);
-                        seen.max((1.0 - 4.0 * share).clamp(0.0, 1.0))
+                        let shrunk_share = shrunk(&rest, variance, width, x, y);
+                        shrunk_share.max((1.0 - 4.0 * share).clamp(0.0, 1.0))
                     }
                     // The sky that passed in other frames is known less well.
                     true => 1.0 - share,
@@ -186,8 +186,8 @@ impl Joiner<'_> {
                     let joined = share * sky[c] + left * ground[i][c] + kept * rest[i][c];
                     out.picture.push(joined.max(0.0));
                     // A small share of ground can take up only little of it.
-                    let own = ground[i][c] + kept * rest[i][c] * left / (left * left + 0.001);
-                    out.ground.push(own.max(0.0));
+                    let value = ground[i][c] + kept * rest[i][c] * left / (left * left + 0.001);
+                    out.ground.push(value.max(0.0));
                 }
             }
         }
@@ -249,9 +249,9 @@ fn as_seen(
         let far: f32 = apart.iter().map(|v| v * v).sum();
         let level: f32 = (0..3).map(|c| sky[i][c].max(ground[i][c]).powi(2)).sum();
         let along: f32 = (0..3).map(|c| apart[c] * (light[i][c] - ground[i][c])).sum();
-        let seen = (along / far.max(1e-12)).clamp(0.0, 1.0);
+        let share = (along / far.max(1e-12)).clamp(0.0, 1.0);
         let sure = far / (far + APART * APART * level).max(1e-12);
-        shares[i] + sure * (seen - shares[i])
+        shares[i] + sure * (share - shares[i])
     };
     (0..shares.len()).map(one).collect()
 }
@@ -261,8 +261,8 @@ fn as_seen(
 fn variance(rest: &[[f32; 3]], shares: &[f32]) -> f32 {
     const ENOUGH: usize = 100;
     let of = |chosen: &dyn Fn(f32) -> bool| -> Vec<f32> {
-        let own = rest.iter().zip(shares).filter(|(_, share)| chosen(**share));
-        own.flat_map(|(rest, _)| rest.iter().map(|v| v.abs())).collect()
+        let picked = rest.iter().zip(shares).filter(|(_, share)| chosen(**share));
+        picked.flat_map(|(rest, _)| rest.iter().map(|v| v.abs())).collect()
     };
     let mut off = of(&|share| share >= 1.0);
     if off.len() < ENOUGH {
@@ -288,8 +288,8 @@ fn shrunk(rest: &[[f32; 3]], variance: f32, width: usize, x: usize, y: usize) ->
 /// Whether a pixel that is not pure sky is near each pixel.
 fn near(shares: &[f32], width: usize) -> Vec<bool> {
     let mut rows = vec![false; shares.len()];
-    for (own, out) in shares.chunks_exact(width).zip(rows.chunks_exact_mut(width)) {
-        for (x, _) in own.iter().enumerate().filter(|(_, share)| **share < 0.99) {
+    for (row, out) in shares.chunks_exact(width).zip(rows.chunks_exact_mut(width)) {
+        for (x, _) in row.iter().enumerate().filter(|(_, share)| **share < 0.99) {
             out[x.saturating_sub(NEAR)..(x + NEAR + 1).min(width)].fill(true);
         }
     }
@@ -299,7 +299,7 @@ fn near(shares: &[f32], width: usize) -> Vec<bool> {
         for row in
             rows.chunks_exact(width).take((y + NEAR + 1).min(height)).skip(y.saturating_sub(NEAR))
         {
-            out.iter_mut().zip(row).for_each(|(out, own)| *out |= own);
+            out.iter_mut().zip(row).for_each(|(out, value)| *out |= value);
         }
     }
     out
@@ -336,9 +336,9 @@ mod tests {
             .map(|i| std::array::from_fn(|c| ground[c] + truth(i) * (sky[c] - ground[c])))
             .collect();
         let (sky, ground) = (vec![sky; width * height], vec![ground; width * height]);
-        let seen = as_seen(&mask, &near(&mask, width), [&light, &sky, &ground], width);
-        for (i, seen) in seen.iter().enumerate() {
-            assert!((seen - truth(i)).abs() < 0.01, "{seen} in row {}", i / width);
+        let found = as_seen(&mask, &near(&mask, width), [&light, &sky, &ground], width);
+        for (i, share) in found.iter().enumerate() {
+            assert!((share - truth(i)).abs() < 0.01, "{share} in row {}", i / width);
         }
     }
 

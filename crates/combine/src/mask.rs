@@ -154,12 +154,12 @@ impl Mask {
     /// size.
     pub fn read(path: &Path, size: (u32, u32)) -> Result<Self, CoreError> {
         let file = PictureFile::open(path)?;
-        let own = (file.facts().width, file.facts().height);
+        let found = (file.facts().width, file.facts().height);
         let name = path.file_name().unwrap_or_default().to_string_lossy();
-        if own != size {
+        if found != size {
             return Err(CoreError::Setting(format!(
                 "{name}: this mask has {} x {} pixels and the frames {} x {}; choose one of their size.",
-                own.0, own.1, size.0, size.1
+                found.0, found.1, size.0, size.1
             )));
         }
         if file.is_float() || file.sensor().is_some() {
@@ -221,9 +221,9 @@ impl Mask {
                     let half = inside(dy);
                     let from = (y as i64 + reach + dy) as usize * width;
                     for dx in -half..=half {
-                        let own = &around[from + (reach + dx) as usize..][..SQUARE as usize];
-                        for (to, own) in row.iter_mut().zip(own) {
-                            *to = if grow { (*to).min(*own) } else { (*to).max(*own) };
+                        let shifted = &around[from + (reach + dx) as usize..][..SQUARE as usize];
+                        for (to, value) in row.iter_mut().zip(shifted) {
+                            *to = if grow { (*to).min(*value) } else { (*to).max(*value) };
                         }
                     }
                 }
@@ -243,8 +243,8 @@ impl Mask {
             let mut columns = vec![0.0f32; width * side];
             for (y, row) in columns.chunks_exact_mut(width).enumerate() {
                 for (k, weight) in weights.iter().enumerate() {
-                    let own = &around[(y + k) * width..][..width];
-                    row.iter_mut().zip(own).for_each(|(to, v)| *to += weight * f32::from(*v));
+                    let shifted = &around[(y + k) * width..][..width];
+                    row.iter_mut().zip(shifted).for_each(|(to, v)| *to += weight * f32::from(*v));
                 }
             }
             let mut line = vec![0.0f32; side];
@@ -278,18 +278,18 @@ impl Mask {
                     .map(|i| self.at(left + (i % columns) as i64, top + (i / columns) as i64))
                     .collect();
                 let side = SQUARE as usize;
-                let own = |i: usize| {
+                let share_at = |i: usize| {
                     around[(i / side + reach as usize) * columns + i % side + reach as usize]
                 };
-                let mut out: Vec<u8> = (0..side * side).map(own).collect();
+                let mut out: Vec<u8> = (0..side * side).map(share_at).collect();
                 change(&around, columns, &mut out);
                 (square, out)
             })
             .collect();
         let mut mask = self.clone();
-        for (square, own) in changed {
+        for (square, shares) in changed {
             for (y, row) in
-                own.chunks_exact(SQUARE as usize).enumerate().take(square.height as usize)
+                shares.chunks_exact(SQUARE as usize).enumerate().take(square.height as usize)
             {
                 let at = (square.y as usize + y) * width as usize + square.x as usize;
                 mask.shares[at..at + square.width as usize]
@@ -308,9 +308,9 @@ impl Mask {
         let rows = bounds.y as usize * width..(bounds.y + bounds.height) as usize * width;
         self.shares[rows].par_chunks_mut(width).enumerate().for_each(|(row, shares)| {
             let y = (bounds.y as usize + row) as f32;
-            let own = &mut shares[bounds.x as usize..][..bounds.width as usize];
-            let cover = brush.cover(bounds.x as f32, y, own.len());
-            for (share, cover) in own.iter_mut().zip(cover) {
+            let here = &mut shares[bounds.x as usize..][..bounds.width as usize];
+            let cover = brush.cover(bounds.x as f32, y, here.len());
+            for (share, cover) in here.iter_mut().zip(cover) {
                 let now = f32::from(*share);
                 *share = (now + cover * (target - now)).round() as u8;
             }

@@ -94,13 +94,14 @@ fn fit(pairs: &[(f64, f64)]) -> Normalisation {
             pairs.iter().zip(&weights).map(|(p, w)| w * pick(p)).sum::<f64>() / total
         };
         let (from, to) = (mean(|p| p.0), mean(|p| p.1));
-        let (mut both, mut own) = (0.0, 0.0);
+        let (mut both, mut square) = (0.0, 0.0);
         for ((a, b), w) in pairs.iter().zip(&weights) {
             both += w * (a - from) * (b - to);
-            own += w * (a - from) * (a - from);
+            square += w * (a - from) * (a - from);
         }
         let hold = total * (HOLD * from).powi(2);
-        gain = (both + hold * (to / from.max(1e-9)).clamp(0.5, 2.0).sqrt().sqrt()) / (own + hold);
+        gain =
+            (both + hold * (to / from.max(1e-9)).clamp(0.5, 2.0).sqrt().sqrt()) / (square + hold);
         offset = to - gain * from;
         let off = |(a, b): &(f64, f64)| (gain * a + offset - b).abs();
         let mut far: Vec<f32> = pairs.iter().map(|p| off(p) as f32).collect();

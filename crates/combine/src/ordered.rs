@@ -66,11 +66,11 @@ impl HeldSamples {
                 some.push(frame);
                 continue;
             };
-            let own = &covered[start..start + length];
-            if own.iter().any(|covered| *covered != own[0]) {
+            let here = &covered[start..start + length];
+            if here.iter().any(|covered| *covered != here[0]) {
                 return None;
             }
-            if own[0] {
+            if here[0] {
                 some.push(frame);
             }
         }
@@ -109,8 +109,8 @@ impl HeldSamples {
             let from = out.len();
             out.resize(from + width, self.frames as u16);
             for covered in self.covered.iter().flatten() {
-                let own = &covered[at..at + width];
-                out[from..].iter_mut().zip(own).for_each(|(n, covered)| *n -= u16::from(!covered));
+                let here = &covered[at..at + width];
+                out[from..].iter_mut().zip(here).for_each(|(n, covered)| *n -= u16::from(!covered));
             }
         }
     }

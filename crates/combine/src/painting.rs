@@ -60,12 +60,12 @@ impl Painting {
             let whole = Brush { points, soft: *soft };
             let points = whole.points_in(self.origin, (1u32 << level) as f32);
             let brush = Brush { points: &points, ..whole };
-            let Some(both) = brush.bounds(size).and_then(|own| own.shared_with(region)) else {
+            let Some(both) = brush.bounds(size).and_then(|reach| reach.shared_with(region)) else {
                 continue;
             };
-            let (own, covered) = pixels.read(level, both, self.origin)?;
+            let (painted, covered) = pixels.read(level, both, self.origin)?;
             let there = |i: usize| covered.as_ref().is_none_or(|covered| covered[i]);
-            brush.lay(light, region, both, |i| there(i).then(|| own[i]));
+            brush.lay(light, region, both, |i| there(i).then(|| painted[i]));
         }
         Ok(())
     }

@@ -97,8 +97,8 @@ impl<'a> Reducer<'a> {
     /// Whether any frame may show clear sky in a region of the reference frame.
     pub fn sees(&self, region: InReference<Region>) -> bool {
         self.clear.is_none_or(|clear| {
-            let seen = |frame: &Prepared| clear.seen(&frame.backward, region);
-            self.frames.iter().any(|frame| !matches!(seen(frame), ClearSky::Nothing))
+            let clear_sky = |frame: &Prepared| clear.through(&frame.backward, region);
+            self.frames.iter().any(|frame| !matches!(clear_sky(frame), ClearSky::Nothing))
         })
     }
 
@@ -195,8 +195,8 @@ impl<'a> Reducer<'a> {
             return Err(PictureError::Cancelled);
         }
         let frame = &self.frames[index];
-        let seen = self.clear.map(|clear| (clear, clear.seen(&frame.backward, region)));
-        if let Some((_, ClearSky::Nothing)) = seen {
+        let clear_sky = self.clear.map(|clear| (clear, clear.through(&frame.backward, region)));
+        if let Some((_, ClearSky::Nothing)) = clear_sky {
             return Ok(Some(vec![false; region.0.area()]));
         }
         let out = planes.each_mut().map(|p| &mut **p);
@@ -205,7 +205,7 @@ impl<'a> Reducer<'a> {
             level.apply(plane);
         }
         let mut covered = covered.filter(|_| !self.fill);
-        if let Some((clear, ClearSky::Some(places))) = seen {
+        if let Some((clear, ClearSky::Some(places))) = clear_sky {
             clear.cover(&places, covered.get_or_insert_with(|| vec![true; region.0.area()]));
         }
         Ok(covered)

@@ -49,15 +49,15 @@ impl SkyVisibility {
         let mut clear = vec![false; shares.len()];
         clear.par_chunks_mut(width).enumerate().for_each(|(y, out)| {
             let rows = y.saturating_sub(REACH)..(y + REACH + 1).min(height);
-            let own = &shares[y * width..][..width];
-            let mut least = own.to_vec();
+            let here = &shares[y * width..][..width];
+            let mut least = here.to_vec();
             for row in rows {
                 let row = &shares[row * width..][..width];
-                least.iter_mut().zip(row).for_each(|(least, own)| *least = (*least).min(*own));
+                least.iter_mut().zip(row).for_each(|(least, value)| *least = (*least).min(*value));
             }
             for (x, out) in out.iter_mut().enumerate() {
                 *out = if freed(x, y) {
-                    own[x] >= MOSTLY
+                    here[x] >= MOSTLY
                 } else {
                     let around = x.saturating_sub(REACH)..(x + REACH + 1).min(width);
                     least[around].iter().all(|share| *share >= SKY)
@@ -80,7 +80,7 @@ impl SkyVisibility {
     }
 
     /// How much clear sky a frame shows in a region of the reference frame.
-    pub fn seen(&self, backward: &Backward, region: InReference<Region>) -> ClearSky {
+    pub fn through(&self, backward: &Backward, region: InReference<Region>) -> ClearSky {
         let places = SourcePositions::new(backward, region);
         let Some([left, top, right, low]) = places.bounds() else { return ClearSky::Nothing };
         let square =
@@ -88,8 +88,8 @@ impl SkyVisibility {
         let across = self.width.div_ceil(SQUARE);
         let columns = square(left, self.width)..=square(right, self.width);
         let rows = square(top, self.height)..=square(low, self.height);
-        let own = rows.flat_map(|y| columns.clone().map(move |x| y * across + x));
-        let (none, all) = own.fold((true, true), |(none, all), i| {
+        let cells = rows.flat_map(|y| columns.clone().map(move |x| y * across + x));
+        let (none, all) = cells.fold((true, true), |(none, all), i| {
             (none && self.squares[i][0], all && self.squares[i][1])
         });
         match (none, all) {
@@ -273,15 +273,15 @@ mod tests {
         let backward = motion.backward();
         let at = |x, y, width, height| Region { x, y, width, height };
         assert!(matches!(
-            clear.seen(&backward, InReference(at(0, 0, 60, 40))),
+            clear.through(&backward, InReference(at(0, 0, 60, 40))),
             ClearSky::Everything
         ));
         assert!(matches!(
-            clear.seen(&backward, InReference(at(0, 150, 60, 40))),
+            clear.through(&backward, InReference(at(0, 150, 60, 40))),
             ClearSky::Nothing
         ));
         let region = at(100, 64, 64, 64);
-        let ClearSky::Some(places) = clear.seen(&backward, InReference(region)) else {
+        let ClearSky::Some(places) = clear.through(&backward, InReference(region)) else {
             panic!("partly clear")
         };
         let mut covered = vec![true; region.area()];
@@ -316,10 +316,10 @@ mod tests {
         let ramp = Drawn { size: (300, 200), of };
         let sky = Unground { frame: &ramp, mask: &mask, before: &before, origin };
         let expected = |x: u32, y: u32, c: usize| {
-            let own = (x + 300 * y) as f32 + 1e5 * c as f32;
+            let value = (x + 300 * y) as f32 + 1e5 * c as f32;
             let inside = part.shared_with(Region { x, y, width: 1, height: 1 }).is_some();
             let i = |x: u32, y: u32| ((y - 50) * 190 + x - 70) as usize * 3 + c;
-            if inside { own - light[i(x, y)] } else { own }
+            if inside { value - light[i(x, y)] } else { value }
         };
         // Across the part's corner, inside it, and beyond its right and lower edges.
         for (x, y, width, height) in [(20, 30, 200, 150), (100, 140, 40, 40), (230, 120, 70, 80)] {
@@ -328,12 +328,12 @@ mod tests {
             let mut ahead = Ahead::default();
             let rows = sky.rows(region, &mut ahead).unwrap();
             for row in 0..height {
-                let mut own = [(); 3].map(|()| vec![0.0; width as usize - 2]);
-                rows.row(x + 1, y + row, own.each_mut().map(Vec::as_mut_slice));
+                let mut through_rows = [(); 3].map(|()| vec![0.0; width as usize - 2]);
+                rows.row(x + 1, y + row, through_rows.each_mut().map(Vec::as_mut_slice));
                 for (column, c) in (0..width - 2).flat_map(|x| [0, 1, 2].map(|c| (x, c))) {
                     let (px, py) = (x + 1 + column, y + row);
                     let at = (row * width + column + 1) as usize;
-                    assert_eq!(own[c][column as usize], expected(px, py, c), "{px}, {py}");
+                    assert_eq!(through_rows[c][column as usize], expected(px, py, c), "{px}, {py}");
                     assert_eq!(planes[c][at], expected(px, py, c), "{px}, {py}");
                 }
             }

@@ -51,13 +51,13 @@ fn figures(land: Land, options: Options, exact: bool) -> Result<Figures, String>
     let sky = scene.sky_mask();
     let single = light(&frames[reference]);
     let near = band(sky, width);
-    let [own, one, other] = [&joined, &aligned.1, &unaligned].map(|light| squares(light, &truth));
+    let [both, one, other] = [&joined, &aligned.1, &unaligned].map(|light| squares(light, &truth));
     let mask = shoot.mask_of(&outcome);
     let gain = |counts: &dyn Fn(usize) -> bool| {
         noise(&single, &truth, counts) / noise(&joined, &truth, counts) / (FRAMES as f32).sqrt()
     };
     Ok(Figures {
-        behind: behind(&own, [&one, &other], &near, width),
+        behind: behind(&both, [&one, &other], &near, width),
         sky: gain(&|i| sky[i] >= 1.0 && !near[i]),
         ground: gain(&|i| sky[i] <= 0.0 && !near[i]),
         detail: detail(&joined, &truth, sky, width),
@@ -82,14 +82,14 @@ fn main() {
         for seed in (from..=to).map(u64::from) {
             let options = Options { frames: FRAMES, darks: 0, width, height, seed, deflate: false };
             match figures(land, options, exact) {
-                Ok(own) => println!(
+                Ok(figures) => println!(
                     "| {} | {seed} | {:.4} | {:+.2} dB | {:.3} | {:.3} | {:.3} |",
                     land.name(),
-                    own.overlap,
-                    own.behind,
-                    own.sky,
-                    own.ground,
-                    own.detail
+                    figures.overlap,
+                    figures.behind,
+                    figures.sky,
+                    figures.ground,
+                    figures.detail
                 ),
                 Err(why) => println!("| {} | {seed} | {why} |", land.name()),
             }

@@ -75,9 +75,9 @@ fn colours(seed: u64) -> [f64; 4] {
         linear(&scene.clean_reference()).iter().map(|v| v - pedestal).collect();
     let sky = scene.sky_mask();
     let middles = (0..3).flat_map(|c| {
-        let own: Vec<f32> = developed.iter().skip(c).step_by(3).copied().collect();
-        let pairs = blocks(&fine[c], sky, SIZE).into_iter().zip(blocks(&own, sky, SIZE));
-        pairs.map(|(raw, own)| f64::from((raw / own - 1.0).abs())).collect::<Vec<_>>()
+        let plane: Vec<f32> = developed.iter().skip(c).step_by(3).copied().collect();
+        let pairs = blocks(&fine[c], sky, SIZE).into_iter().zip(blocks(&plane, sky, SIZE));
+        pairs.map(|(raw, value)| f64::from((raw / value - 1.0).abs())).collect::<Vec<_>>()
     });
     let middle = middles.fold(0.0, f64::max);
     let mean = block_error(&fine, &developed, sky, SIZE);
@@ -109,8 +109,8 @@ fn calibration(seed: u64) -> [f64; 4] {
             let calibration = made.clone().filter(|_| calibrated);
             let all: Vec<Vec<f32>> = lights
                 .iter()
-                .map(|own| FrameInput { calibration: calibration.clone(), ..own.clone() })
-                .map(|own| blocks(&light(&own)[c], sky, SIZE))
+                .map(|input| FrameInput { calibration: calibration.clone(), ..input.clone() })
+                .map(|input| blocks(&light(&input)[c], sky, SIZE))
                 .collect();
             let mean = |block: usize| all.iter().map(|f| f[block]).sum::<f32>() / all.len() as f32;
             rms((0..truth.len()).map(|block| mean(block) - truth[block]))
@@ -182,7 +182,7 @@ fn main() {
                 work(seed)
             })
             .collect();
-        [0, 1, 2, 3].map(|i| all.iter().map(|own| own[i]).collect())
+        [0, 1, 2, 3].map(|i| all.iter().map(|row| row[i]).collect())
     };
     println!("| figure | median | worst seed |\n|---|---|---|");
     let [fine, fast, middles, means] = of(colours);

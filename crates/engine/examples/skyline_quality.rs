@@ -72,9 +72,9 @@ fn figures(land: Land, options: Options) -> Result<Figures, String> {
 
 /// How far the shares of pixels that are of both sides are off.
 fn mixed(mask: &Mask, truth: &[f32]) -> f64 {
-    let own = mask.shares().iter().zip(truth).filter(|(_, truth)| (0.02..0.98).contains(*truth));
+    let border = mask.shares().iter().zip(truth).filter(|(_, truth)| (0.02..0.98).contains(*truth));
     let squares: Vec<f64> =
-        own.map(|(own, truth)| f64::from(f32::from(*own) / 255.0 - truth).powi(2)).collect();
+        border.map(|(share, truth)| f64::from(f32::from(*share) / 255.0 - truth).powi(2)).collect();
     (squares.iter().sum::<f64>() / squares.len().max(1) as f64).sqrt()
 }
 
@@ -100,31 +100,31 @@ fn main() {
         for seed in (from..=to).map(u64::from) {
             let options = Options { frames: FRAMES, darks: 0, width, height, seed, deflate: false };
             row.push(match figures(land, options) {
-                Ok(own) => {
-                    let said = format!("{:.4}, {:.4}", own.alone, own.stroked);
-                    all.push(own);
+                Ok(figures) => {
+                    let said = format!("{:.4}, {:.4}", figures.alone, figures.stroked);
+                    all.push(figures);
                     said
                 }
                 Err(why) => why,
             });
         }
-        let shares = middle(all[first..].iter().map(|own| own.shares));
+        let shares = middle(all[first..].iter().map(|figures| figures.shares));
         println!("| {} | {} | {shares:.3} |", land.name(), row.join(" | "));
     }
     let least = |of: fn(&Figures) -> f64| all.iter().map(of).fold(f64::MAX, f64::min);
     let most = |of: fn(&Figures) -> f64| all.iter().map(of).fold(0.0, f64::max);
     println!(
         "\nWithout a stroke: median {:.4}, worst {:.4}. After three: median {:.4}, worst {:.4}.",
-        middle(all.iter().map(|own| own.alone)),
-        least(|own| own.alone),
-        middle(all.iter().map(|own| own.stroked)),
-        least(|own| own.stroked),
+        middle(all.iter().map(|figures| figures.alone)),
+        least(|figures| figures.alone),
+        middle(all.iter().map(|figures| figures.stroked)),
+        least(|figures| figures.stroked),
     );
     println!(
         "Finding it took {:.2} s once the frames were aligned, {:.2} s at most; a stroke {:.2} s at most.",
-        middle(all.iter().map(|own| own.seconds[0])),
-        most(|own| own.seconds[0]),
-        most(|own| own.seconds[1]),
+        middle(all.iter().map(|figures| figures.seconds[0])),
+        most(|figures| figures.seconds[0]),
+        most(|figures| figures.seconds[1]),
     );
 }
 

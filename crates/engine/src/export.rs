@@ -84,9 +84,9 @@ pub fn write_mask(
     write_picture(path, target, &out, &mut |y, out| {
         for (y, row) in (y..).zip(out.chunks_exact_mut(width as usize)) {
             let y = inside(y, origin[1], file.height());
-            let own = file.read_region(Region { x: 0, y, width: file.width(), height: 1 })?;
+            let codes = file.read_region(Region { x: 0, y, width: file.width(), height: 1 })?;
             for (x, to) in (0..width).zip(row) {
-                *to = own[inside(x, origin[0], file.width()) as usize];
+                *to = codes[inside(x, origin[0], file.width()) as usize];
             }
         }
         Ok(())
@@ -172,10 +172,10 @@ pub struct Written<'a> {
 impl Written<'_> {
     fn taken(&self) -> Option<Taken<'_>> {
         let frames = &self.report.frames;
-        let exposures = self.report.exposures().map(|own| Exposures {
-            total: own.total_s,
-            longest: own.longest_s,
-            shortest: own.shortest_s,
+        let exposures = self.report.exposures().map(|seconds| Exposures {
+            total: seconds.total_s,
+            longest: seconds.longest_s,
+            shortest: seconds.shortest_s,
         });
         let used = frames.iter().filter(|frame| frame.used).count() as u32;
         let stack = Some(Stack { given: frames.len() as u32, used, exposures });
@@ -196,10 +196,10 @@ pub fn write(
     watch: &dyn Watch,
 ) -> Result<(), CoreError> {
     let light = TiledFile::<f32>::open(picture)?;
-    let own = Encoding::from_icc(path, Some(profile))?;
+    let stored = Encoding::from_icc(path, Some(profile))?;
     how.colours.check(how.form)?;
-    let encoding = how.colours.encoding(&own);
-    let turn = own.to(&encoding);
+    let encoding = how.colours.encoding(&stored);
+    let turn = stored.to(&encoding);
     let (width, height) = (light.width(), light.height());
     watch.begin(Stage::Export, height as u64);
     let out = Picture { width, height, channels: 3, encoding: &encoding, taken: how.taken() };

@@ -11,7 +11,8 @@ pub fn align_key(request: &Request) -> Key {
     let inputs: Vec<&Key> = keys.iter().collect();
     let lenses: Vec<&LensPlan> = request.frames.iter().map(|f| &f.prepare.lens).collect();
     // A loaded mask decides which stars are in the sky.
-    let mask = loaded_mask(request).and(request.plan.skyline.mask.as_ref()).map(|own| &own.blake3);
+    let mask =
+        loaded_mask(request).and(request.plan.skyline.mask.as_ref()).map(|file| &file.blake3);
     Key::of("align", &(&request.plan.align, request.reference, lenses, mask), &inputs)
 }
 

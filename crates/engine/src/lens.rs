@@ -69,7 +69,7 @@ pub fn lens_of_stars(
             true => Err(PictureError::Cancelled),
             false => Ok(()),
         });
-        let seen = match decoded {
+        let stars = match decoded {
             Ok(frame) => {
                 let list = stars_in(input, cache, &frame, &stop)?;
                 let parted = colours(input, &frame, &list, cache, &stop)?;
@@ -80,22 +80,23 @@ pub fn lens_of_stars(
             Err(_) => None,
         };
         watch.advance(1);
-        Ok(seen)
+        Ok(stars)
     };
     pool(budget)?.install(|| {
-        let seen: Result<Vec<Option<FrameStars>>, CoreError> = some.par_iter().map(look).collect();
-        let seen: Vec<FrameStars> = seen?.into_iter().flatten().collect();
-        let size = seen.first().map_or((0, 0), |one| one.2);
-        let same = seen.iter().all(|one| one.2 == size);
-        if seen.len() < FEWEST || !same {
+        let star_lists: Result<Vec<Option<FrameStars>>, CoreError> =
+            some.par_iter().map(look).collect();
+        let star_lists: Vec<FrameStars> = star_lists?.into_iter().flatten().collect();
+        let size = star_lists.first().map_or((0, 0), |one| one.2);
+        let same = star_lists.iter().all(|one| one.2 == size);
+        if star_lists.len() < FEWEST || !same {
             return Err(CoreError::Frames(format!(
                 "The lens is found from {FEWEST} frames of one size or more; {} can be read.",
-                seen.len()
+                star_lists.len()
             )));
         }
         let mut lists: Vec<StarList> = Vec::new();
         let mut all: Vec<ColourOffsets> = Vec::new();
-        for (list, parted, _) in seen {
+        for (list, parted, _) in star_lists {
             lists.push(list);
             all.extend(parted);
         }
@@ -104,8 +105,8 @@ pub fn lens_of_stars(
         match lens::lateral_colour(&all, size) {
             Some([red, blue]) => {
                 (found.lens.red, found.lens.blue) = (red.values, blue.values);
-                found.colour_px = Some([red, blue].map(|own| own.corner_px as f32));
-                found.colour_error_px = Some([red, blue].map(|own| own.error_px as f32));
+                found.colour_px = Some([red, blue].map(|colour| colour.corner_px as f32));
+                found.colour_error_px = Some([red, blue].map(|colour| colour.error_px as f32));
             }
             None => found
                 .missing

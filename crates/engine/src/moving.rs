@@ -46,8 +46,8 @@ pub fn moving(
     let placed = focus.order.iter().enumerate().filter_map(|(place, name)| {
         // Reports from before frames were named by their content have file names only.
         let id = focus.contents.get(place).cloned().unwrap_or_default();
-        let own = report.frame(&id, name).filter(|own| own.used)?;
-        let at = report.frames.iter().position(|other| std::ptr::eq(other, own))?;
+        let reported = report.frame(&id, name).filter(|reported| reported.used)?;
+        let at = report.frames.iter().position(|other| std::ptr::eq(other, reported))?;
         let is_it = |frame: &&FrameInput| match id.is_known() {
             true => frame.id == id,
             false => frame.name == *name,
@@ -71,8 +71,8 @@ pub fn moving(
                 false => Ok(()),
             };
             let frame = Frame::decode(input, cache, stop)?;
-            let seen = || seen(&frame, report, at, (factor, size), watch);
-            let picture = pool(budget)?.install(seen)?;
+            let picture_of = || picture_of(&frame, report, at, (factor, size), watch);
+            let picture = pool(budget)?.install(picture_of)?;
             watch.advance(1);
             Ok(picture)
         })
@@ -95,16 +95,18 @@ pub fn moving(
 }
 
 /// One frame as it lies in the merged picture, reduced by a factor: 8-bit sRGB, interleaved.
-fn seen(
+fn picture_of(
     frame: &Frame,
     report: &Report,
     at: usize,
     (scale, [columns, row_count]): (u32, [u32; 2]),
     watch: &dyn Watch,
 ) -> Result<Vec<u8>, PictureError> {
-    let own = &report.frames[at];
-    let Some(motion) = &own.motion else { return Ok(vec![0; (3 * columns * row_count) as usize]) };
-    let (backward, gain) = (motion.backward(), own.level.map_or(1.0, |[factor, _]| factor));
+    let reported = &report.frames[at];
+    let Some(motion) = &reported.motion else {
+        return Ok(vec![0; (3 * columns * row_count) as usize]);
+    };
+    let (backward, gain) = (motion.backward(), reported.level.map_or(1.0, |[factor, _]| factor));
     let (matrix, srgb) = (frame.encoding.to_srgb(), Encoding::srgb());
     let part = gain / (scale * scale) as f32;
     let band = |top: u32| {

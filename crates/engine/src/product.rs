@@ -93,8 +93,8 @@ pub fn region<P: Product>(product: &P, region: Region, stop: Stop) -> Result<Vec
         .par_bridge()
         .map_init(P::Scratch::default, |scratch, (part, shared)| {
             let made = make(product, part, scratch, stop)?;
-            let own = Region { x: shared.x - part.x, y: shared.y - part.y, ..shared };
-            Ok((shared, cut(P::light(&made), part.width, own)))
+            let inner = Region { x: shared.x - part.x, y: shared.y - part.y, ..shared };
+            Ok((shared, cut(P::light(&made), part.width, inner)))
         })
         .collect();
     let mut light = vec![0.0; 3 * region.area()];

@@ -1,4 +1,4 @@
-//! Adjustments of a picture, one after the other.
+//! Adjustments of a picture, applied in order.
 
 use jade_optics::light::Light;
 use jade_pixels::PictureError;
@@ -10,12 +10,12 @@ use jade_plan::{CoreError, FinishPlan};
 pub struct Layer<'a> {
     /// Its light, as large as the picture.
     pub light: &'a dyn Light,
-    /// Which pixels of a region show this layer and nothing else, row by row.
+    /// Which pixels of a region belong to this layer alone, row by row.
     pub shows: &'a (dyn Fn(Region) -> Result<Vec<bool>, PictureError> + Sync),
 }
 
 impl Layer<'_> {
-    /// Whether a region shows this layer and nothing else; where that cannot be read, it does not count.
+    /// Whether all pixels of a region belong to this layer alone; false if that cannot be read.
     pub fn is_alone(&self, region: Region) -> bool {
         (self.shows)(region).is_ok_and(|shows| !shows.contains(&false))
     }
@@ -26,8 +26,8 @@ pub trait Adjustment: Sync {
     /// Whether it reads light around the region that it makes.
     fn reads_around(&self) -> bool;
 
-    /// The adjusted light of a region, as three planes of `region.area()` values each. The light of a
-    /// region does not depend on how the picture is parted into regions.
+    /// The adjusted light of a region, as three planes of `region.area()` values each. The light of
+    /// a pixel does not depend on the region it is computed in.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -45,19 +45,19 @@ pub trait Adjustment: Sync {
     ) -> Result<(), PictureError>;
 }
 
-/// Fits an adjustment to a layer as the plan has it; `None` where the plan leaves it out. `stop` is asked
-/// now and then, and ends it with [`CoreError::Cancelled`].
+/// Fits an adjustment to a layer under a plan; `None` if the plan leaves it out. Ends with
+/// [`CoreError::Cancelled`] once `stop` returns true.
 pub type Fit = fn(
     &FinishPlan,
     &Layer,
     stop: &(dyn Fn() -> bool + Sync),
 ) -> Result<Option<Box<dyn Adjustment>>, CoreError>;
 
-/// Light that adjustments were made to, the first of them first.
+/// Light with adjustments applied.
 pub struct Adjusted<'a> {
-    /// The light before all adjustments.
+    /// The light before them.
     pub light: &'a dyn Light,
-    /// The adjustments, in order.
+    /// The adjustments, in the order they are applied.
     pub by: &'a [&'a dyn Adjustment],
 }
 

@@ -1,6 +1,6 @@
-//! Sky glow: the uneven brightness of a sky lit from below. A smooth surface is fitted to the medians
-//! of the sky's squares, in which stars have no say, and what it has beyond its darkest place is taken
-//! off: the sky keeps the level and the colour that it has where it is least lit.
+//! Sky glow: the uneven brightness of a sky lit from below. A smooth surface is fitted to the
+//! medians of squares of sky, which stars do not affect. What the surface exceeds its darkest place
+//! by is subtracted, so that the sky keeps the level and colour of its least lit place.
 
 use crate::adjustment::{Adjustment, Layer};
 use jade_optics::light::Light;
@@ -17,21 +17,21 @@ const SQUARE: u32 = SIDE / 4;
 /// Pixels that a square needs, and squares that a surface needs.
 const FEWEST_PIXELS: usize = 64;
 const FEWEST_SQUARES: usize = 60;
-/// Highest sum of the powers of both axes.
+/// Highest sum of the exponents of x and y.
 const DEGREE: usize = 4;
-/// Number of terms x^i y^j up to that.
+/// Number of terms x^i y^j up to [`DEGREE`].
 const TERMS: usize = (DEGREE + 1) * (DEGREE + 2) / 2;
-/// Standard deviations at which a square counts half (Cauchy's loss): lamps, clouds and the band of
-/// the galaxy shall not draw the surface to themselves.
+/// Standard deviations at which a square's weight is halved (Cauchy's loss), so that lamps, clouds
+/// and the band of the galaxy do not attract the surface.
 const ROBUST: f64 = 3.0;
 
 /// The middle of a square, in pixels, and the median of its light.
 pub type Square = ([f64; 2], [f32; 3]);
 
-/// The squares of the sky. `is_sky` tells of a pixel of a region whether it counts.
+/// The squares of sky. `is_sky` says for the pixels of a region which are sky.
 ///
 /// # Errors
-/// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
+/// [`PictureError::Io`]; [`PictureError::Cancelled`] once `stop` returns true.
 pub fn squares(
     light: &dyn Light,
     is_sky: &(dyn Fn(Region) -> Result<Vec<bool>, PictureError> + Sync),
@@ -49,8 +49,8 @@ pub fn squares(
                 return Ok(vec![]);
             }
             let planes = light.planes(tile)?;
-            let own = Region::covering(tile.width, tile.height, [SQUARE; 2]).into_iter();
-            Ok(own.filter_map(|square| of_square(square, tile, &planes, &counts)).collect())
+            let squares = Region::covering(tile.width, tile.height, [SQUARE; 2]).into_iter();
+            Ok(squares.filter_map(|square| of_square(square, tile, &planes, &counts)).collect())
         })
         .collect();
     Ok(found?.concat())
@@ -66,27 +66,28 @@ fn of_square(
     let places = rows.flat_map(|y| {
         (square.x..square.x + square.width).map(move |x| (y * tile.width + x) as usize)
     });
-    let own: Vec<usize> = places.filter(|i| counts[*i]).collect();
-    if own.len() < FEWEST_PIXELS {
+    let counted: Vec<usize> = places.filter(|i| counts[*i]).collect();
+    if counted.len() < FEWEST_PIXELS {
         return None;
     }
-    let middle =
-        |from: u32, own: u32, length: u32| f64::from(from + own) + f64::from(length - 1) / 2.0;
+    let middle = |from: u32, offset: u32, length: u32| {
+        f64::from(from + offset) + f64::from(length - 1) / 2.0
+    };
     let at = [middle(tile.x, square.x, square.width), middle(tile.y, square.y, square.height)];
-    let of = |plane: &Vec<f32>| median(&mut own.iter().map(|i| plane[*i]).collect::<Vec<_>>());
+    let of = |plane: &Vec<f32>| median(&mut counted.iter().map(|i| plane[*i]).collect::<Vec<_>>());
     Some((at, planes.each_ref().map(of)))
 }
 
-/// Sky glow, taken off by an amount.
+/// Subtracts a share of the sky glow.
 struct TakenOff {
     glow: Glow,
     /// 0 (nothing) to 1 (all).
     amount: f32,
-    /// How uneven the sky is before and after.
+    /// Unevenness of the sky before and after.
     uneven: [f32; 2],
 }
 
-/// Fits the glow of a sky. Fails with [`CoreError::Frames`] where there is too little sky.
+/// Fits the glow of a sky. Fails with [`CoreError::Frames`] if there is too little sky.
 pub fn fit(
     plan: &FinishPlan,
     sky: &Layer,
@@ -131,12 +132,12 @@ impl Adjustment for TakenOff {
 /// The glow of a sky.
 pub struct Glow {
     size: [f64; 2],
-    /// Weights of the terms of each colour, without the level that stays.
+    /// Coefficients of the terms for each colour, without the level that stays.
     terms: [[f64; TERMS]; 3],
 }
 
 impl Glow {
-    /// From the squares of the sky of a picture of this size; `None` where they are too few.
+    /// Fits the glow to squares of sky of a picture of this size; `None` if they are too few.
     pub fn of(squares: &[Square], (width, height): (u32, u32)) -> Option<Self> {
         if squares.len() < FEWEST_SQUARES {
             return None;
@@ -150,12 +151,12 @@ impl Glow {
         let (red, (green, blue)) =
             rayon::join(|| colour(0), || rayon::join(|| colour(1), || colour(2)));
         let mut glow = Self { size, terms: [red?, green?, blue?] };
-        // What stays is the light of the place that is least lit: of a few, for none is exact.
+        // The level that stays is the 2nd percentile of the places: the least lit one is an outlier.
         let mut order: Vec<(f32, [f32; 3])> = rows
             .iter()
             .map(|row| {
-                let own = glow.terms.each_ref().map(|terms| along(terms, row) as f32);
-                (own.iter().sum(), own)
+                let light = glow.terms.each_ref().map(|terms| along(terms, row) as f32);
+                (light.iter().sum(), light)
             })
             .collect();
         order.sort_by(|p, q| p.0.total_cmp(&q.0));
@@ -172,9 +173,8 @@ impl Glow {
         self.terms.each_ref().map(|terms| along(terms, &row) as f32)
     }
 
-    /// How uneven the sky of these squares is when so much of the glow is taken off: how far apart the
-    /// light is that a twentieth of them exceeds and that which a twentieth stays below, as a share
-    /// of the middle one.
+    /// Unevenness of these squares with a share of the glow subtracted: the distance between the
+    /// 5th and the 95th percentile of their light, as a share of the median.
     pub fn uneven(&self, squares: &[Square], amount: f32) -> f32 {
         let light = |(at, light): &Square| -> f32 {
             light.iter().zip(self.at(*at)).map(|(light, glow)| light - amount * glow).sum()
@@ -185,12 +185,12 @@ impl Glow {
         (all[all.len() - 1 - twentieth] - all[twentieth]) / all[all.len() / 2].max(1e-6)
     }
 
-    /// Takes so much of the glow off the light of a region.
+    /// Subtracts a share of the glow from the light of a region.
     pub fn take_off(&self, amount: f32, region: Region, planes: &mut [Vec<f32>; 3]) {
         let [width, _] = self.size;
         for (terms, plane) in self.terms.iter().zip(planes) {
             for (y, line) in plane.chunks_exact_mut(region.width as usize).enumerate() {
-                // Of one row, the surface is a polynomial of x alone.
+                // Along one row the surface is a polynomial of x alone.
                 let v = place(f64::from(region.y) + y as f64, self.size[1]);
                 let mut powers = [0.0; DEGREE + 1];
                 let ys: [f64; DEGREE + 1] = std::array::from_fn(|j| v.powi(j as i32));
@@ -207,12 +207,12 @@ impl Glow {
     }
 }
 
-/// A pixel position from -1 to 1.
+/// A pixel position scaled to -1 to 1.
 fn place(at: f64, size: f64) -> f64 {
     (2.0 * at + 1.0) / size - 1.0
 }
 
-/// The powers of x and y of each term.
+/// The exponents of x and y of each term.
 fn exponents() -> impl Iterator<Item = (usize, usize)> {
     (0..=DEGREE).flat_map(|sum| (0..=sum).map(move |j| (sum - j, j)))
 }
@@ -227,7 +227,7 @@ fn along(terms: &[f64; TERMS], row: &[f64; TERMS]) -> f64 {
     terms.iter().zip(row).map(|(term, value)| term * value).sum()
 }
 
-/// The surface through values, with a robust loss (Cauchy) by weighted least squares.
+/// Fits the surface to values by weighted least squares, with a robust loss (Cauchy).
 fn solve(rows: &[[f64; TERMS]], values: &[f64]) -> Option<[f64; TERMS]> {
     let mut weights = vec![1.0; rows.len()];
     let mut terms = [0.0; TERMS];
@@ -243,7 +243,7 @@ fn solve(rows: &[[f64; TERMS]], values: &[f64]) -> Option<[f64; TERMS]> {
             }
         }
         normal.fill_upper_triangle_with_lower_triangle();
-        // A narrow strip of sky does not tell all terms; those stay small.
+        // In a narrow strip of sky not all terms are determined; the undetermined ones stay small.
         let little = 1e-9 * normal.trace();
         (0..TERMS).for_each(|i| normal[(i, i)] += little);
         let solved = normal.cholesky()?.solve(&right);
@@ -267,7 +267,7 @@ mod tests {
     use jade_optics::drawn::Drawn;
 
     const SIZE: (u32, u32) = (960, 640);
-    /// Below it there is ground.
+    /// Rows from this one on are ground.
     const GROUND: u32 = 480;
 
     fn glow_at([x, y]: [u32; 2], c: usize) -> f32 {
@@ -280,7 +280,7 @@ mod tests {
         if y >= GROUND {
             return 0.5;
         }
-        // Stars in all squares, and a bank of cloud, whose light is not the sky's.
+        // Stars in all squares, and a bank of clouds whose light is not the sky's.
         let star = if x % 23 == 4 && y % 19 == 7 { 0.6 } else { 0.0 };
         let cloud = if (300..460).contains(&x) && (120..220).contains(&y) { 0.1 } else { 0.0 };
         let grain = ((x * 7919 + y * 104_729 + c as u32 * 31) % 211) as f32 / 211.0 - 0.5;

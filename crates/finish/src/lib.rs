@@ -1,6 +1,6 @@
-//! What is done to the picture after combining. What is about the sky acts on it alone: on the sky's
-//! own layer where sky and ground were kept apart, whose part of the picture follows by the mask; on
-//! the whole picture where there is no ground.
+//! Adjustments of the picture after combining. Adjustments of the sky act on the sky's layer if sky
+//! and ground were combined separately, and the picture follows by the mask; without a ground they
+//! act on the whole picture.
 
 pub mod adjustment;
 pub mod glow;
@@ -8,5 +8,5 @@ pub mod smoothing;
 
 use adjustment::Fit;
 
-/// All adjustments, in the order in which they are made.
+/// All adjustments, in the order they are applied.
 pub const ADJUSTMENTS: [Fit; 2] = [smoothing::fit, glow::fit];

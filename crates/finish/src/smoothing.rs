@@ -1,7 +1,7 @@
-//! Smoothing of the sky between the stars. Stars are split from what they stand on by morphology: what
-//! an opening takes away (Serra 1982) beyond the noise is a star, with its surroundings. The rest goes
-//! on behind them and loses its noise as a frame does ([`jade_frames::denoise`]); then the stars are
-//! put back as they were.
+//! Smoothing of the sky between the stars. Stars are separated from the background by morphology:
+//! what an opening removes (Serra 1982) beyond the noise is a star, with its surroundings. The
+//! background is interpolated behind them and denoised as in frames ([`jade_frames::denoise`]);
+//! then the stars are added back unchanged.
 
 use crate::adjustment::{Adjustment, Layer};
 use jade_align::noise;
@@ -15,13 +15,13 @@ use jade_plan::report::FinishReport;
 use jade_plan::{CoreError, Denoise, FinishPlan};
 use rayon::prelude::*;
 
-/// Pixels to each side of the square of the opening: stars are narrower.
+/// Half side of the opening's square, in pixels; stars are narrower than its side.
 const OPENING: usize = 3;
-/// Pixels around what stands out that are the star's too.
+/// Pixels around a star's bright part that belong to the star too.
 const RIM: usize = 2;
-/// Standard deviations that a star stands out from what noise alone leaves of an opening.
+/// Standard deviations of an opened noise by which a star exceeds it.
 const CLEAR: f32 = 4.5;
-/// Pixels around a region that have a say in it.
+/// Pixels around a region that affect it.
 const REACH: u32 = 64;
 /// Side of the patches in which an opening of noise alone is measured.
 const PATCH: u32 = 64;
@@ -31,7 +31,7 @@ const ACROSS: u32 = 16;
 /// Patches by which the noise is measured.
 const PATCHES: usize = 12;
 
-/// Fits smoothing to a sky. Fails with [`CoreError::Frames`] where there is too little sky.
+/// Fits smoothing to a sky. Fails with [`CoreError::Frames`] if there is too little sky.
 pub fn fit(
     plan: &FinishPlan,
     sky: &Layer,
@@ -74,13 +74,13 @@ impl Adjustment for Smoothing {
 pub struct Smoothing {
     denoiser: Denoiser,
     grain: Grain,
-    /// What a star leaves of an opening at least, relative to the noise at its place.
+    /// Least light of a star that an opening removes, relative to the noise there.
     limit: f32,
 }
 
 impl Smoothing {
-    /// For a picture's sky, which is known by regions that show nothing else; `None` where there is
-    /// nothing to do, or too little sky to see its noise.
+    /// Fits smoothing to a picture's sky, where `is_sky` says whether a region shows sky alone;
+    /// `None` if there is nothing to do, or too little sky to measure its noise.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -114,7 +114,7 @@ impl Smoothing {
         if limits.is_empty() {
             return Ok(None);
         }
-        // Stars only ever add: the plainer patches show what noise leaves.
+        // Stars only add light, so the plainer patches show the effect of noise alone.
         limits.sort_by(f32::total_cmp);
         let limit = limits[limits.len() / 3];
         Ok(Some(Self { denoiser, grain, limit }))
@@ -133,7 +133,7 @@ impl Smoothing {
             (0..stars.len()).map(|i| planes.each_ref().map(|plane| plane[i])).collect();
         let weights: Vec<f32> = stars.iter().map(|share| 1.0 - share).collect();
         extend(&mut behind, &weights, width, outer.height as usize);
-        let own = Region { x: region.x - outer.x, y: region.y - outer.y, ..region };
+        let inner = Region { x: region.x - outer.x, y: region.y - outer.y, ..region };
         let fill = |part: Region, out: [&mut [f32]; 3], stride: usize| {
             for (c, out) in out.into_iter().enumerate() {
                 for y in 0..part.height as usize {
@@ -145,10 +145,10 @@ impl Smoothing {
             Ok(())
         };
         let size = (outer.width, outer.height);
-        let mut smooth = self.denoiser.planes((size, 0), own, &fill)?;
+        let mut smooth = self.denoiser.planes((size, 0), inner, &fill)?;
         for (smooth, plane) in smooth.iter_mut().zip(&planes) {
-            for (y, row) in smooth.chunks_exact_mut(own.width as usize).enumerate() {
-                let from = (own.y as usize + y) * width + own.x as usize;
+            for (y, row) in smooth.chunks_exact_mut(inner.width as usize).enumerate() {
+                let from = (inner.y as usize + y) * width + inner.x as usize;
                 for ((out, light), share) in row.iter_mut().zip(&plane[from..]).zip(&stars[from..])
                 {
                     *out = share * light + (1.0 - share) * *out;
@@ -158,7 +158,7 @@ impl Smoothing {
         Ok(smooth)
     }
 
-    /// How much of each pixel is a star's, 0 or 1 but for the pixels between.
+    /// Share of each pixel that belongs to a star: 0 or 1, with a soft border.
     fn stars(&self, planes: &[Vec<f32>; 3], width: usize) -> Vec<f32> {
         let (opened, rest) = opened(&brightness(planes), width);
         let stands_out = |(rest, level): (&f32, &f32)| -> f32 {
@@ -173,55 +173,55 @@ fn brightness([red, green, blue]: &[Vec<f32>; 3]) -> Vec<f32> {
     red.iter().zip(green).zip(blue).map(|((r, g), b)| (r + g + b) / 3.0).collect()
 }
 
-/// A plane, averaged over three by three pixels, opened; and what that took away.
+/// A plane averaged over 3 x 3 pixels and opened, and what the opening removed.
 fn opened(plane: &[f32], width: usize) -> (Vec<f32>, Vec<f32>) {
     let smooth = averaged(plane, width);
     let negative: Vec<f32> = smooth.iter().map(|v| -v).collect();
     let least: Vec<f32> = most(&negative, width, OPENING).into_iter().map(|v| -v).collect();
     let opened = most(&least, width, OPENING);
-    let rest = smooth.iter().zip(&opened).map(|(own, opened)| own - opened).collect();
+    let rest = smooth.iter().zip(&opened).map(|(value, opened)| value - opened).collect();
     (opened, rest)
 }
 
-/// The largest value in a square of so many pixels to each side.
+/// The largest value in a square of `reach` pixels to each side.
 fn most(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
     let height = plane.len() / width;
     let mut rows = plane.to_vec();
-    for (out, own) in rows.chunks_exact_mut(width).zip(plane.chunks_exact(width)) {
+    for (out, from) in rows.chunks_exact_mut(width).zip(plane.chunks_exact(width)) {
         for by in 1..=reach.min(width - 1) {
-            out[by..].iter_mut().zip(own).for_each(|(out, own)| *out = larger(*out, *own));
-            out.iter_mut().zip(&own[by..]).for_each(|(out, own)| *out = larger(*out, *own));
+            out[by..].iter_mut().zip(from).for_each(|(out, value)| *out = larger(*out, *value));
+            out.iter_mut().zip(&from[by..]).for_each(|(out, value)| *out = larger(*out, *value));
         }
     }
     let mut all = rows.clone();
     for (y, out) in all.chunks_exact_mut(width).enumerate() {
         for row in y.saturating_sub(reach)..(y + reach + 1).min(height) {
-            let own = &rows[row * width..][..width];
-            out.iter_mut().zip(own).for_each(|(out, own)| *out = larger(*out, *own));
+            let from = &rows[row * width..][..width];
+            out.iter_mut().zip(from).for_each(|(out, value)| *out = larger(*out, *value));
         }
     }
     all
 }
 
-/// The larger one of two numbers, in a form of which processors take many at a time.
+/// The larger of two numbers, in a form that vectorises.
 fn larger(a: f32, b: f32) -> f32 {
     if a > b { a } else { b }
 }
 
-/// The mean of three by three pixels; edges go on as they end.
+/// The mean of 3 x 3 pixels; edges repeat.
 fn averaged(plane: &[f32], width: usize) -> Vec<f32> {
     let height = plane.len() / width;
     let mut rows = vec![0.0; plane.len()];
-    for (out, own) in rows.chunks_exact_mut(width).zip(plane.chunks_exact(width)) {
+    for (out, row) in rows.chunks_exact_mut(width).zip(plane.chunks_exact(width)) {
         for x in 0..width {
-            out[x] = (own[x.saturating_sub(1)] + own[x] + own[(x + 1).min(width - 1)]) / 3.0;
+            out[x] = (row[x.saturating_sub(1)] + row[x] + row[(x + 1).min(width - 1)]) / 3.0;
         }
     }
     let row = |y: usize| &rows[y * width..][..width];
     let mut out = Vec::with_capacity(plane.len());
     for y in 0..height {
-        let (above, own, below) = (row(y.saturating_sub(1)), row(y), row((y + 1).min(height - 1)));
-        out.extend((0..width).map(|x| (above[x] + own[x] + below[x]) / 3.0));
+        let (above, here, below) = (row(y.saturating_sub(1)), row(y), row((y + 1).min(height - 1)));
+        out.extend((0..width).map(|x| (above[x] + here[x] + below[x]) / 3.0));
     }
     out
 }
@@ -238,7 +238,7 @@ fn noise_of(sky: &Layer, after: &dyn Light) -> Result<Option<[f32; 2]>, PictureE
             patches.iter().map(|patch| noise::noise_in(light, *patch)).collect();
         Ok(middle(all?))
     };
-    Ok(of(sky.light)?.zip(of(after)?).map(|(was, own)| [was, own]))
+    Ok(of(sky.light)?.zip(of(after)?).map(|(was, now)| [was, now]))
 }
 
 #[cfg(test)]
@@ -261,7 +261,7 @@ mod tests {
         let near = |[a, b]: [f32; 2]| (x as f32 - a).powi(2) + (y as f32 - b).powi(2);
         let light: f32 = stars()
             .filter(|(at, _)| near(*at) < 100.0)
-            .map(|(at, own)| own * (-near(at) / 2.0).exp())
+            .map(|(at, value)| value * (-near(at) / 2.0).exp())
             .sum();
         0.03 + 0.00002 * y as f32 + light
     }
@@ -293,10 +293,10 @@ mod tests {
         let planes = smoothed(whole);
         let before = Drawn { size: SIZE, of: light }.planes(whole).unwrap();
         let of = |planes: &[Vec<f32>; 3]| noise(&brightness(planes), SIZE.0 as usize);
-        let (own, was) = (of(&planes), of(&before));
-        assert!(own < 0.4 * was, "{own} of {was}");
+        let (now, was) = (of(&planes), of(&before));
+        assert!(now < 0.4 * was, "{now} of {was}");
         for ([x, y], bright) in stars() {
-            // The faintest, of ten times the noise of the mean of colours, too.
+            // Also the faintest, of ten times the noise of the mean of colours.
             let at = y.round() as usize * SIZE.0 as usize + x.round() as usize;
             for (plane, was) in planes.iter().zip(&before) {
                 assert_eq!(plane[at], was[at], "a star of {bright} at {x}, {y}");
@@ -308,11 +308,11 @@ mod tests {
     fn regions_fit_together() {
         let whole = smoothed(Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 });
         let part = Region { x: 150, y: 100, width: 90, height: 70 };
-        let own = smoothed(part);
-        for (i, own) in own[1].iter().enumerate() {
+        let alone = smoothed(part);
+        for (i, value) in alone[1].iter().enumerate() {
             let at = (100 + i / 90) * SIZE.0 as usize + 150 + i % 90;
-            let off = (own - whole[1][at]).abs();
-            // What goes on behind a star depends a little on where the region ends.
+            let off = (value - whole[1][at]).abs();
+            // The interpolation behind a star depends a little on where the region ends.
             assert!(off < 0.0004, "{off} at {}, {}", i % 90, i / 90);
         }
     }

@@ -56,9 +56,9 @@ impl DepthMap {
             .map(|(frame, motion)| on_reference(grid, &evened(grid, &frame.cells), motion))
             .collect();
         let cells = grid.cells();
-        let least = |cell: usize| energy.iter().map(|own| own[cell]).fold(f32::MAX, f32::min);
+        let least = |cell: usize| energy.iter().map(|frame| frame[cell]).fold(f32::MAX, f32::min);
         let mut least: Vec<f32> = (0..cells).map(least).filter(|v| *v > 0.0).collect();
-        let most = |cell: usize| energy.iter().map(|own| own[cell]).fold(0.0, f32::max);
+        let most = |cell: usize| energy.iter().map(|frame| frame[cell]).fold(0.0, f32::max);
         let mut most: Vec<f32> = (0..cells).map(most).filter(|v| *v > 0.0).collect();
         let plain = least.len() / PLAIN;
         let noise = match least.is_empty() || most.is_empty() {
@@ -70,15 +70,15 @@ impl DepthMap {
                 noise.max(SMOOTHED * top)
             }
         };
-        energy.iter_mut().flatten().for_each(|own| *own /= noise.max(1e-12));
+        energy.iter_mut().flatten().for_each(|value| *value /= noise.max(1e-12));
         let one = |cell: usize| {
-            let own = energy.iter().map(|frame| frame[cell]);
-            let (low, high) = own
+            let values = energy.iter().map(|frame| frame[cell]);
+            let (low, high) = values
                 .clone()
                 .filter(|v| *v > 0.0)
                 .fold((f32::MAX, 0.0f32), |(low, high), v| (low.min(v), high.max(v)));
             let (mut sum, mut weights) = (0.0, 1e-12);
-            for (i, v) in own.enumerate() {
+            for (i, v) in values.enumerate() {
                 let weight = (v / high.max(1e-12)).powi(POWER);
                 sum += weight * i as f32;
                 weights += weight;
@@ -134,7 +134,7 @@ impl DepthMap {
     /// Certainty of the sharpest frame in each cell, 0 to 1.
     fn sureness(&self) -> Vec<f32> {
         let one = |cell: usize| {
-            let all = self.energy.iter().map(|own| own[cell]).filter(|v| *v > 0.0);
+            let all = self.energy.iter().map(|frame| frame[cell]).filter(|v| *v > 0.0);
             let (low, high) =
                 all.fold((f32::MAX, 0.0f32), |(low, high), v| (low.min(v), high.max(v)));
             let beyond = (high - low).max(0.0);
@@ -252,10 +252,10 @@ mod tests {
     fn frames_are_near_by_their_place_in_the_sweep_and_all_where_none_is_told() {
         let (_, map) = map(7);
         let near: Vec<Vec<f32>> = (0..7).map(|frame| map.near(frame)).collect();
-        let at = |cell: usize| -> Vec<f32> { near.iter().map(|own| own[cell]).collect() };
+        let at = |cell: usize| -> Vec<f32> { near.iter().map(|frame| frame[cell]).collect() };
         // In the middle of the first rows, and below.
         let (sharp, plain) = (at(5 * 60 + 30), at(35 * 60 + 30));
         assert!(sharp[3] > 0.98 && sharp[0] < 0.2 && sharp[6] < 0.2, "{sharp:?}");
-        assert!(plain.iter().all(|own| *own > 0.6), "{plain:?}");
+        assert!(plain.iter().all(|share| *share > 0.6), "{plain:?}");
     }
 }

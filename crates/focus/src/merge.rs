@@ -96,13 +96,16 @@ impl<'a> Merger<'a> {
         let near = |frame| map.near(frame);
         let mut weights: Vec<Vec<f32>> = (0..frames.len()).map(near).collect();
         if way == MergeMethod::DepthMap {
-            for (frame, own) in weights.iter_mut().enumerate() {
+            for (frame, values) in weights.iter_mut().enumerate() {
                 let energy = map.energy(frame).iter();
-                own.iter_mut().zip(energy).for_each(|(own, energy)| *own = weight(*energy, *own));
+                values
+                    .iter_mut()
+                    .zip(energy)
+                    .for_each(|(value, energy)| *value = weight(*energy, *value));
             }
             for cell in 0..weights[0].len() {
-                let sum: f32 = weights.iter().map(|own| own[cell]).sum();
-                weights.iter_mut().for_each(|own| own[cell] /= sum.max(f32::MIN_POSITIVE));
+                let sum: f32 = weights.iter().map(|values| values[cell]).sum();
+                weights.iter_mut().for_each(|values| values[cell] /= sum.max(f32::MIN_POSITIVE));
             }
         }
         let mut merger = Self { frames, map, way, weights, noise: [1.0; LEVELS] };
@@ -122,13 +125,13 @@ impl<'a> Merger<'a> {
             let fits = square.width.min(square.height) >= SQUARE;
             let middle = [square.x + (square.width - 1) / 2, square.y + (square.height - 1) / 2];
             let [x, y] = middle.map(|v| v.saturating_sub(SQUARE / 2) & !(WHOLE - 1));
-            let own = Region { x, y, width: SQUARE, height: SQUARE };
+            let square = Region { x, y, width: SQUARE, height: SQUARE };
             if !fits || x + SQUARE > width || y + SQUARE > height {
                 continue;
             }
             let mut least = [f32::MAX; LEVELS];
             for frame in &self.frames {
-                if scratch.read(frame, own)?.is_some() {
+                if scratch.read(frame, square)?.is_some() {
                     continue;
                 }
                 scratch.measure();
@@ -137,7 +140,7 @@ impl<'a> Merger<'a> {
                     *least = least.min(sum / energy.values.len() as f32);
                 }
             }
-            for (all, least) in found.iter_mut().zip(least).filter(|(_, own)| *own < f32::MAX) {
+            for (all, least) in found.iter_mut().zip(least).filter(|(_, value)| *value < f32::MAX) {
                 all.push(least);
             }
         }
@@ -206,22 +209,26 @@ impl<'a> Merger<'a> {
             if stop() {
                 return Err(PictureError::Cancelled);
             }
-            let own = &mut scratch.weight[0].values;
-            self.map.lay(weights, region, own);
-            if own.iter().all(|weight| *weight < 1e-4) {
+            let shares = &mut scratch.weight[0].values;
+            self.map.lay(weights, region, shares);
+            if shares.iter().all(|weight| *weight < 1e-4) {
                 continue;
             }
             let covered = scratch.read(frame, region)?;
-            let own = &mut scratch.weight[0].values;
+            let shares = &mut scratch.weight[0].values;
             if let Some(covered) = covered {
-                own.iter_mut().zip(covered).filter(|(_, c)| !c).for_each(|(own, _)| *own = 0.0);
+                shares
+                    .iter_mut()
+                    .zip(covered)
+                    .filter(|(_, c)| !c)
+                    .for_each(|(share, _)| *share = 0.0);
             }
             let [red, green, blue] = scratch.light.each_ref().map(|plane| &plane.values);
-            for (i, (out, own)) in out.as_chunks_mut::<3>().0.iter_mut().zip(own).enumerate() {
+            for (i, (out, share)) in out.as_chunks_mut::<3>().0.iter_mut().zip(shares).enumerate() {
                 for (out, light) in out.iter_mut().zip([red[i], green[i], blue[i]]) {
-                    *out += *own * light;
+                    *out += *share * light;
                 }
-                sums[i] += *own;
+                sums[i] += *share;
             }
         }
         for (out, sum) in out.as_chunks_mut::<3>().0.iter_mut().zip(sums) {
@@ -233,8 +240,8 @@ impl<'a> Merger<'a> {
 
 /// Weight of a frame: by its energy relative to noise, and by its nearness to the sharpest frame.
 fn weight(energy: f32, near: f32) -> f32 {
-    let own = ((energy - NOISE).max(0.0) + NEAR * near.max(LEAST)).min(MOST);
-    (own * own * own).powi(2)
+    let strength = ((energy - NOISE).max(0.0) + NEAR * near.max(LEAST)).min(MOST);
+    (strength * strength * strength).powi(2)
 }
 
 impl Scratch {
@@ -282,12 +289,12 @@ impl Scratch {
         }
         for (level, energy) in energy.iter_mut().enumerate() {
             let (before, after) = halves.split_at_mut(level);
-            let own = before.last_mut().unwrap_or(even);
-            halve(own, &mut after[0], rows);
-            double(&after[0], (own.width, own.height), doubled, rows);
-            let detail = own.values.iter_mut().zip(&doubled.values);
-            detail.for_each(|(own, doubled)| *own -= doubled);
-            spread_squares(own, energy, rows);
+            let plane = before.last_mut().unwrap_or(even);
+            halve(plane, &mut after[0], rows);
+            double(&after[0], (plane.width, plane.height), doubled, rows);
+            let detail = plane.values.iter_mut().zip(&doubled.values);
+            detail.for_each(|(value, doubled)| *value -= doubled);
+            spread_squares(plane, energy, rows);
         }
     }
 
@@ -309,12 +316,12 @@ impl Scratch {
             not.for_each(|(near, _)| *near = -1.0);
         }
         for level in 0..LEVELS {
-            let own = &mut weights[level];
-            own.resize(near_here.width, near_here.height);
+            let plane = &mut weights[level];
+            plane.resize(near_here.width, near_here.height);
             let energies = energy[level].values.iter().zip(&near_here.values);
-            for (own, (energy, near)) in own.values.iter_mut().zip(energies) {
+            for (share, (energy, near)) in plane.values.iter_mut().zip(energies) {
                 // Nothing counts outside the frame.
-                *own = match *near < 0.0 {
+                *share = match *near < 0.0 {
                     true => 0.0,
                     false => weight(energy / noise[level], *near),
                 };
@@ -326,8 +333,8 @@ impl Scratch {
             }
         }
         *even = near_here;
-        let (own, left) = weights.split_at_mut(LEVELS);
-        halve(&own[LEVELS - 1], &mut left[0], rows);
+        let (levels, left) = weights.split_at_mut(LEVELS);
+        halve(&levels[LEVELS - 1], &mut left[0], rows);
     }
 
     /// Adds the weighted detail and base of the frame.
@@ -336,20 +343,20 @@ impl Scratch {
         for (colour, light) in light.iter_mut().enumerate() {
             for level in 0..LEVELS {
                 let (before, after) = halves.split_at_mut(level);
-                let own = before.last_mut().unwrap_or(light);
-                halve(own, &mut after[0], rows);
-                double(&after[0], (own.width, own.height), doubled, rows);
-                let detail = own.values.iter().zip(&doubled.values).zip(&weight[level].values);
+                let plane = before.last_mut().unwrap_or(light);
+                halve(plane, &mut after[0], rows);
+                double(&after[0], (plane.width, plane.height), doubled, rows);
+                let detail = plane.values.iter().zip(&doubled.values).zip(&weight[level].values);
                 let sums = sums[level][colour].values.iter_mut();
                 sums.zip(detail)
-                    .for_each(|(sum, ((own, low), weight))| *sum += weight * (own - low));
+                    .for_each(|(sum, ((value, low), weight))| *sum += weight * (value - low));
             }
             let left = halves[LEVELS - 1].values.iter().zip(&weight[LEVELS].values);
             let sums = sums[LEVELS][colour].values.iter_mut();
-            sums.zip(left).for_each(|(sum, (own, weight))| *sum += weight * own);
+            sums.zip(left).for_each(|(sum, (value, weight))| *sum += weight * value);
         }
-        for (sums, own) in weights.iter_mut().zip(weight) {
-            sums.values.iter_mut().zip(&own.values).for_each(|(sum, own)| *sum += own);
+        for (sums, added) in weights.iter_mut().zip(weight) {
+            sums.values.iter_mut().zip(&added.values).for_each(|(sum, value)| *sum += value);
         }
     }
 
@@ -367,14 +374,14 @@ impl Scratch {
         for colour in 0..3 {
             for level in (0..LEVELS).rev() {
                 let (finer, coarser) = sums.split_at_mut(level + 1);
-                let own = &mut finer[level][colour];
-                double(&coarser[0][colour], (own.width, own.height), doubled, rows);
-                own.values.iter_mut().zip(&doubled.values).for_each(|(own, low)| *own += low);
+                let plane = &mut finer[level][colour];
+                double(&coarser[0][colour], (plane.width, plane.height), doubled, rows);
+                plane.values.iter_mut().zip(&doubled.values).for_each(|(value, low)| *value += low);
             }
-            let own = &sums[0][colour];
+            let plane = &sums[0][colour];
             let width = region.width as usize;
             for (y, row) in out.chunks_exact_mut(3 * width).enumerate() {
-                let from = &own.values[(top + y) * own.width + left..][..width];
+                let from = &plane.values[(top + y) * plane.width + left..][..width];
                 row.iter_mut().skip(colour).step_by(3).zip(from).for_each(|(to, v)| *to = *v);
             }
         }
@@ -441,9 +448,9 @@ mod tests {
                     continue;
                 }
                 let sharp = if at[0] < 210 { &left } else { &right };
-                for (colour, own) in pixel.iter().enumerate() {
+                for (colour, value) in pixel.iter().enumerate() {
                     // Frames that are not sharp count next to nothing; by the depth map a little.
-                    let off = (own - (sharp.of)(at, colour)).abs();
+                    let off = (value - (sharp.of)(at, colour)).abs();
                     assert!(off < 0.004, "{way:?} {at:?}: {off}");
                 }
             }

@@ -46,8 +46,8 @@ impl Moved {
     }
 }
 
-/// LearnedPlaces where something moved: where the light of a single frame is outside the range of its two
-/// neighbours, or the light of all frames from one on differs from that of all before. LearnedPlaces must
+/// Places where something moved: where the light of a single frame is outside the range of its two
+/// neighbours, or the light of all frames from one on differs from that of all before. Places must
 /// be larger than what changes with focus. At most one place of each frame and each kind, the
 /// largest.
 pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
@@ -55,13 +55,14 @@ pub fn moved(frames: &[Sharpness], motions: &[Motion]) -> Vec<Moved> {
         return vec![];
     }
     let lay = |(frame, motion): (&Sharpness, &Motion)| {
-        let own = frame.pooled(ACROSS);
-        let light = on_reference(own.grid, &own.light, motion);
+        let pooled = frame.pooled(ACROSS);
+        let light = on_reference(pooled.grid, &pooled.light, motion);
         let there: Vec<f32> = light.iter().map(|v| f32::from(u8::from(*v > 0.0))).collect();
-        let (mut even, there) = (own.grid.blurred(&light, EVEN), own.grid.blurred(&there, EVEN));
+        let (mut even, there) =
+            (pooled.grid.blurred(&light, EVEN), pooled.grid.blurred(&there, EVEN));
         // Near the frame's edge there is nothing to compare.
         even.iter_mut().zip(there).filter(|(_, there)| *there < 0.999).for_each(|(v, _)| *v = 0.0);
-        (own.grid, even)
+        (pooled.grid, even)
     };
     let all: Vec<(Grid, Vec<f32>)> = frames.par_iter().zip(motions).map(lay).collect();
     let grid = all[0].0;
@@ -97,14 +98,14 @@ fn is_off(light: &[Vec<f32>], frame: usize, cell: usize) -> bool {
     // At an end, the two frames next to it.
     let beside = match frame {
         0 => [1, 2],
-        own if own == last => [last - 1, last - 2],
-        own => [own - 1, own + 1],
+        inner if inner == last => [last - 1, last - 2],
+        inner => [inner - 1, inner + 1],
     };
-    let own = light[frame][cell];
+    let here = light[frame][cell];
     let [a, b] = beside.map(|other| light[other][cell]);
     let (low, high, slack) = (a.min(b), a.max(b), 0.5 * (a - b).abs());
-    let far = (own - high - slack).max(low - slack - own);
-    low > 0.0 && own > 0.0 && far > (OFF * high).max(LEAST)
+    let far = (here - high - slack).max(low - slack - here);
+    low > 0.0 && here > 0.0 && far > (OFF * high).max(LEAST)
 }
 
 /// Whether the light in a cell changes at this frame, and neither before nor after it.
@@ -135,9 +136,9 @@ fn largest(grid: Grid, marked: &[bool]) -> Option<Vec<usize>> {
         }
         let mut place = vec![cell];
         let mut next = 0;
-        while let Some(&own) = place.get(next) {
+        while let Some(&at) = place.get(next) {
             next += 1;
-            let (x, y) = (own % grid.across, own / grid.across);
+            let (x, y) = (at % grid.across, at / grid.across);
             for y in y.saturating_sub(1)..(y + 2).min(grid.down) {
                 for x in x.saturating_sub(1)..(x + 2).min(grid.across) {
                     let cell = y * grid.across + x;
@@ -238,7 +239,7 @@ mod tests {
             let (frame, stays) = match from {
                 1 => (0, false),
                 5 => (5, false),
-                own => (own, true),
+                other => (other, true),
             };
             assert_eq!(found.len(), 1, "{found:?}");
             assert_eq!((found[0].frame.number(), found[0].stays), (frame, stays));
@@ -246,7 +247,7 @@ mod tests {
         }
         // It comes and goes over three frames.
         let found = moved(&crossed(9, |index| (3..6).contains(&index)), &vec![Motion::Still; 9]);
-        assert_eq!(found.iter().map(|own| own.frame.number()).collect::<Vec<_>>(), [3, 6]);
-        assert!(found.iter().all(|own| own.stays));
+        assert_eq!(found.iter().map(|moved| moved.frame.number()).collect::<Vec<_>>(), [3, 6]);
+        assert!(found.iter().all(|moved| moved.stays));
     }
 }

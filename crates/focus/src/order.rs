@@ -172,11 +172,12 @@ pub fn strangers(frames: &[Sharpness]) -> Vec<usize> {
         let length = light.iter().map(|v| v * v).sum::<f32>().sqrt().max(1e-9);
         light.into_iter().map(|v| v / length).collect()
     };
-    let lights: Vec<Vec<f32>> = frames.iter().map(|own| even(own.coarse().light)).collect();
+    let lights: Vec<Vec<f32>> = frames.iter().map(|frame| even(frame.coarse().light)).collect();
     let cells = lights.first().map_or(0, Vec::len);
-    let usual = |cell: usize| median(&mut lights.iter().map(|own| own[cell]).collect::<Vec<_>>());
+    let usual =
+        |cell: usize| median(&mut lights.iter().map(|light| light[cell]).collect::<Vec<_>>());
     let usual = even((0..cells).map(usual).collect());
-    let alike = |own: &Vec<f32>| own.iter().zip(&usual).map(|(a, b)| a * b).sum::<f32>();
+    let alike = |light: &Vec<f32>| light.iter().zip(&usual).map(|(a, b)| a * b).sum::<f32>();
     let mut all: Vec<(usize, f32)> = lights.iter().map(alike).enumerate().collect();
     all.retain(|(_, alike)| *alike < STRANGE);
     all.sort_by(|(_, a), (_, b)| a.total_cmp(b));
@@ -249,14 +250,14 @@ fn chained(alike: &[Vec<f32>]) -> Vec<usize> {
             continue;
         }
         let mut next = std::mem::take(&mut paths[other]);
-        let own = &mut paths[one];
-        if own.last() != Some(&a) {
-            own.reverse();
+        let path = &mut paths[one];
+        if path.last() != Some(&a) {
+            path.reverse();
         }
         if next.first() != Some(&b) {
             next.reverse();
         }
-        own.append(&mut next);
+        path.append(&mut next);
     }
     paths.into_iter().find(|path| !path.is_empty()).unwrap_or_default()
 }
@@ -283,9 +284,9 @@ fn shorten(order: &mut Vec<usize>, alike: &[Vec<f32>]) {
                         tried.insert(to, one);
                     }
                 }
-                let own = length(&tried);
-                if own < best - 1e-6 {
-                    (*order, best, better) = (tried, own, true);
+                let tried_length = length(&tried);
+                if tried_length < best - 1e-6 {
+                    (*order, best, better) = (tried, tried_length, true);
                 }
             }
         }

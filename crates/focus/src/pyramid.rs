@@ -49,8 +49,8 @@ pub fn halve(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
         };
         let inside = 1..width.saturating_sub(2).max(1);
         for x in inside.clone() {
-            let own: &[f32; 5] = rows[2 * x - 2..2 * x + 3].try_into().expect("five values");
-            out[x] = 0.0625 * (own[0] + own[4]) + 0.25 * (own[1] + own[3]) + 0.375 * own[2];
+            let five: &[f32; 5] = rows[2 * x - 2..2 * x + 3].try_into().expect("five values");
+            out[x] = 0.0625 * (five[0] + five[4]) + 0.25 * (five[1] + five[3]) + 0.375 * five[2];
         }
         out[0] = edge(0);
         (inside.end..width).for_each(|x| out[x] = edge(x));
@@ -91,9 +91,9 @@ pub fn double(from: &Plane, (width, height): (usize, usize), out: &mut Plane, ro
         }
         let whole = last.max(1);
         let middle = out.get_mut(2..).unwrap_or_default();
-        for (pair, own) in middle.chunks_exact_mut(2).zip(rows.windows(3)).take(whole - 1) {
-            pair[0] = 0.125 * (own[0] + own[2]) + 0.75 * own[1];
-            pair[1] = 0.5 * (own[1] + own[2]);
+        for (pair, three) in middle.chunks_exact_mut(2).zip(rows.windows(3)).take(whole - 1) {
+            pair[0] = 0.125 * (three[0] + three[2]) + 0.75 * three[1];
+            pair[1] = 0.5 * (three[1] + three[2]);
         }
         (2 * whole..width).for_each(|x| out[x] = value(x));
     }
@@ -120,8 +120,8 @@ pub fn spread_squares(from: &Plane, out: &mut Plane, rows: &mut Vec<f32>) {
             0.0625 * (at(x - 2) + at(x + 2)) + 0.25 * (at(x - 1) + at(x + 1)) + 0.375 * at(x)
         };
         let inside = 2.min(width)..width.saturating_sub(2).max(2.min(width));
-        for (own, out) in rows.windows(5).zip(&mut out[inside.clone()]) {
-            *out = 0.0625 * (own[0] + own[4]) + 0.25 * (own[1] + own[3]) + 0.375 * own[2];
+        for (five, out) in rows.windows(5).zip(&mut out[inside.clone()]) {
+            *out = 0.0625 * (five[0] + five[4]) + 0.25 * (five[1] + five[3]) + 0.375 * five[2];
         }
         (0..inside.start).chain(inside.end..width).for_each(|x| out[x] = edge(x));
     }
@@ -147,13 +147,13 @@ mod tests {
             double(&half, (width, height), &mut whole, &mut rows);
             for y in 0..height {
                 for x in 0..width {
-                    let (own, wanted) = (whole.values[y * width + x], from.values[y * width + x]);
+                    let (value, wanted) = (whole.values[y * width + x], from.values[y * width + x]);
                     let inside = (4..width.saturating_sub(4)).contains(&x)
                         && (4..height.saturating_sub(4)).contains(&y);
                     let limit = if inside { 1e-4 } else { 2.0 };
                     assert!(
-                        (own - wanted).abs() < limit,
-                        "{width}x{height} {x} {y}: {own}, {wanted}"
+                        (value - wanted).abs() < limit,
+                        "{width}x{height} {x} {y}: {value}, {wanted}"
                     );
                 }
             }

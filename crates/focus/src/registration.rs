@@ -1,5 +1,5 @@
 //! Registers the frames of a sweep. Each frame is registered to its neighbours, as frames further
-//! apart are sharp in different places, and all are solved together. LearnedPlaces far out of focus hardly
+//! apart are sharp in different places, and all are solved together. Places far out of focus hardly
 //! count: blur from what covers them shifts their apparent position.
 
 use super::order::strangers;
@@ -49,7 +49,7 @@ const FEWEST: usize = 10;
 struct Link {
     reference: usize,
     frame: usize,
-    seen: Vec<Sighting>,
+    sightings: Vec<Sighting>,
     /// Sharpness of each patch in both frames times the likeness of their blur, 0 to 1.
     sharp: Vec<f64>,
 }
@@ -94,19 +94,20 @@ pub fn place(
             let links = others.clone().map(|other| {
                 let well = |at: [f64; 2]| both(other, at) > COUNTS;
                 let hardly = |at: [f64; 2]| both(other, at) > HARDLY;
-                let seen = scene.sightings(frames[other], [&well, &hardly])?;
-                let seen = match seen {
-                    Ok(seen) => seen,
+                let sightings = scene.sightings(frames[other], [&well, &hardly])?;
+                let sightings = match sightings {
+                    Ok(sightings) => sightings,
                     Err(why) => return Ok(Err((other, why))),
                 };
                 let share = |s: &Sighting| sharp.at(one, s.reference) * sharp.at(other, s.at);
-                let shares: Vec<f64> = seen.iter().map(share).collect();
+                let shares: Vec<f64> = sightings.iter().map(share).collect();
                 if shares.iter().sum::<f64>() < ENOUGH {
                     let plain = if sharp.whole(one) < sharp.whole(other) { one } else { other };
                     return Ok(Err((plain, nothing_sharp())));
                 }
-                let sharp = shares.iter().zip(&seen).map(|(share, s)| share * alike(s)).collect();
-                Ok(Ok(Link { reference: one, frame: other, seen, sharp }))
+                let sharp =
+                    shares.iter().zip(&sightings).map(|(share, s)| share * alike(s)).collect();
+                Ok(Ok(Link { reference: one, frame: other, sightings, sharp }))
             });
             let links = links.collect();
             watch.advance(1);
@@ -134,8 +135,9 @@ pub fn place(
     let mut placed = Vec::with_capacity(count);
     for frame in 0..count {
         placed.push(if hang[frame] && is_likely(&motions[frame]) {
-            let own = links.iter().filter(|link| link.frame == frame || link.reference == frame);
-            let all = own.flat_map(|link| link.offs(&motions).into_iter().zip(&link.sharp));
+            let its_links =
+                links.iter().filter(|link| link.frame == frame || link.reference == frame);
+            let all = its_links.flat_map(|link| link.offs(&motions).into_iter().zip(&link.sharp));
             let (sharp, hardly): (Vec<_>, Vec<_>) = all.partition(|(_, share)| **share > SHARP);
             // Where nothing else is sharp, what is hardly sharp counts.
             let offs = if sharp.len() < FEWEST { [sharp, hardly].concat() } else { sharp };
@@ -163,7 +165,7 @@ fn is_likely(motion: &Matrix3<f64>) -> bool {
 pub fn comes_nearer(placed: &[Aligned]) -> bool {
     /// Least ratio of magnifications that decides it.
     const TELLS: f64 = 3e-4;
-    let scale = |own: &Aligned| match own.motion.as_ref()? {
+    let scale = |aligned: &Aligned| match aligned.motion.as_ref()? {
         Motion::Homography(m) => Some(m[(0, 0)].hypot(m[(1, 0)])),
         _ => Some(1.0),
     };
@@ -181,9 +183,9 @@ pub fn placed_on(mut placed: Vec<Aligned>, reference: usize) -> Vec<Aligned> {
     };
     let back = matrix(&placed[reference].motion).try_inverse();
     let back = back.unwrap_or_else(Matrix3::identity);
-    for own in &mut placed {
-        let moved = back * matrix(&own.motion);
-        own.motion = own.motion.take().map(|_| Motion::Homography(moved));
+    for aligned in &mut placed {
+        let moved = back * matrix(&aligned.motion);
+        aligned.motion = aligned.motion.take().map(|_| Motion::Homography(moved));
     }
     placed[reference] = Aligned { rms_px: Some(0.0), ..Aligned::still() };
     placed
@@ -213,14 +215,14 @@ impl Link {
             let [u, v] = apply(&motions[self.reference], s.reference);
             (x - u).hypot(y - v)
         };
-        self.seen.iter().map(off).collect()
+        self.sightings.iter().map(off).collect()
     }
 }
 
 /// How alike a patch is blurred in both frames, 0 to 1. What is sharper in one of them seems to
 /// move with the focus, and over many frames that error adds up.
-fn alike(seen: &Sighting) -> f64 {
-    seen.detail.min(1.0 / seen.detail).max(LEAST_ALIKE).powi(2)
+fn alike(sighting: &Sighting) -> f64 {
+    sighting.detail.min(1.0 / sighting.detail).max(LEAST_ALIKE).powi(2)
 }
 
 /// Whether each frame belongs to the largest set of linked frames.
@@ -232,7 +234,7 @@ fn most(count: usize, links: &[Link]) -> Vec<bool> {
             (groups[link.reference], groups[link.frame]) = (first, first);
         }
     }
-    let size = |group: &usize| groups.iter().filter(|own| *own == group).count();
+    let size = |group: &usize| groups.iter().filter(|other| *other == group).count();
     let largest = (0..count).rev().max_by_key(size).unwrap_or(0);
     groups.iter().map(|group| *group == largest).collect()
 }
@@ -241,8 +243,8 @@ fn most(count: usize, links: &[Link]) -> Vec<bool> {
 /// to a point, as only its few links speak against that.
 fn firmest(count: usize, links: &[Link]) -> usize {
     let held = |frame: usize| -> f64 {
-        let own = links.iter().filter(|link| link.frame == frame || link.reference == frame);
-        own.flat_map(|link| &link.sharp).sum()
+        let its_links = links.iter().filter(|link| link.frame == frame || link.reference == frame);
+        its_links.flat_map(|link| &link.sharp).sum()
     };
     (0..count).max_by(|a, b| held(*a).total_cmp(&held(*b))).unwrap_or(0)
 }
@@ -252,7 +254,7 @@ fn firmest(count: usize, links: &[Link]) -> usize {
 fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Vec<Matrix3<f64>> {
     let mut motions = vec![Matrix3::identity(); count];
     // Without a floor a few sharp patches would decide alone.
-    let errors = links.iter().flat_map(|link| &link.seen).map(|s| s.error as f32);
+    let errors = links.iter().flat_map(|link| &link.sightings).map(|s| s.error as f32);
     let mut errors: Vec<f32> = errors.collect();
     if errors.is_empty() {
         return motions;
@@ -273,16 +275,17 @@ fn solve(count: usize, reference: usize, links: &[Link], middle: [f64; 2]) -> Ve
         // A frame without links keeps its motion.
         (0..size).for_each(|i| normal[(i, i)] = 1e-12);
         for (link, offs) in links.iter().zip(&offs) {
-            for ((s, sharp), off) in link.seen.iter().zip(&link.sharp).zip(offs) {
+            for ((s, sharp), off) in link.sightings.iter().zip(&link.sharp).zip(offs) {
                 let far = if round == 0 { 0.0 } else { off / (2.5 * usual) };
                 let weight = sharp * s.error.hypot(floor).powi(-2) / (1.0 + far * far).powi(2);
-                let (own, other) = (even(s.reference), even(s.at));
+                let (in_reference, other) = (even(s.reference), even(s.at));
                 for axis in 0..2 {
                     // The parameters of both frames that this coordinate depends on, with their
                     // coefficients.
                     let mut on: Vec<(usize, f64)> = Vec::with_capacity(2 * VALUES);
                     let mut rest = 0.0;
-                    for (frame, at, sign) in [(link.reference, own, 1.0), (link.frame, other, -1.0)]
+                    for (frame, at, sign) in
+                        [(link.reference, in_reference, 1.0), (link.frame, other, -1.0)]
                     {
                         let Some(first) = place(frame) else {
                             rest -= sign * at[axis];
@@ -324,20 +327,20 @@ mod tests {
     fn links(motions: &[Matrix3<f64>], pairs: &[(usize, usize)]) -> Vec<Link> {
         let link = |&(reference, frame): &(usize, usize)| {
             let back = motions[frame].try_inverse().unwrap() * motions[reference];
-            let seen: Vec<Sighting> = (0..60)
+            let sightings: Vec<Sighting> = (0..60)
                 .map(|i| {
-                    let own = [f64::from(i * 97 % 600), f64::from(i * 61 % 400)];
-                    let [x, y] = apply(&back, own);
+                    let place = [f64::from(i * 97 % 600), f64::from(i * 61 % 400)];
+                    let [x, y] = apply(&back, place);
                     let wrong = if i % 10 == 0 { 3.0 } else { 0.0 };
                     Sighting {
                         at: [x + wrong, y - wrong],
-                        reference: own,
+                        reference: place,
                         error: 0.02,
                         detail: 1.0,
                     }
                 })
                 .collect();
-            Link { reference, frame, sharp: vec![1.0; seen.len()], seen }
+            Link { reference, frame, sharp: vec![1.0; sightings.len()], sightings }
         };
         pairs.iter().map(link).collect()
     }
@@ -368,11 +371,11 @@ mod tests {
 
     #[test]
     fn patches_that_are_blurred_differently_count_for_less() {
-        let seen =
+        let sighting =
             |detail: f64| Sighting { at: [0.0; 2], reference: [0.0; 2], error: 0.02, detail };
-        assert_eq!([1.0, 2.0, 0.5].map(|detail| alike(&seen(detail))), [1.0, 0.25, 0.25]);
+        assert_eq!([1.0, 2.0, 0.5].map(|detail| alike(&sighting(detail))), [1.0, 0.25, 0.25]);
         // Inverted detail, as far out of focus, counts as none.
-        assert!([0.0, -1.0, f64::INFINITY].iter().all(|detail| alike(&seen(*detail)) < 1e-3));
+        assert!([0.0, -1.0, f64::INFINITY].iter().all(|detail| alike(&sighting(*detail)) < 1e-3));
     }
 
     #[test]
@@ -392,7 +395,10 @@ mod tests {
         // The links of the first frame are wrong and weak.
         let weak = &mut all[0];
         weak.sharp.fill(0.01);
-        weak.seen.iter_mut().enumerate().for_each(|(i, s)| s.at[0] += (i as f64 * 2.4).sin() * 5.0);
+        weak.sightings
+            .iter_mut()
+            .enumerate()
+            .for_each(|(i, s)| s.at[0] += (i as f64 * 2.4).sin() * 5.0);
         let reference = firmest(6, &all);
         let found = solve(6, reference, &all, [299.5, 199.5]);
         let back = motions[reference].try_inverse().unwrap();
@@ -405,11 +411,11 @@ mod tests {
     #[test]
     fn frames_come_nearer_as_they_grow_and_can_be_placed_on_another() {
         let placed = |scales: &[f64]| -> Vec<Aligned> {
-            let own = |scale: &f64| Aligned {
+            let scaled = |scale: &f64| Aligned {
                 motion: Some(Motion::Homography(similarity(*scale, 0.0, [1.0, 2.0]))),
                 ..Aligned::left_out(None)
             };
-            scales.iter().map(own).collect()
+            scales.iter().map(scaled).collect()
         };
         assert!(comes_nearer(&placed(&[1.02, 1.01, 1.0])));
         assert!(!comes_nearer(&placed(&[0.99, 1.0, 1.01])));
@@ -418,7 +424,8 @@ mod tests {
         all[1].motion = None;
         let moved = placed_on(all.clone(), 2);
         assert!(moved[1].motion.is_none());
-        let both = |own: &Aligned, at| own.motion.as_ref().unwrap().to_reference(InFrame(at)).0;
+        let both =
+            |aligned: &Aligned, at| aligned.motion.as_ref().unwrap().to_reference(InFrame(at)).0;
         assert_eq!(both(&moved[2], [50.0, 60.0]), [50.0, 60.0]);
         // A place of the first frame and its place in the new reference frame still coincide.
         let [x, y] = both(&all[2], both(&moved[0], [50.0, 60.0]));

@@ -31,7 +31,7 @@ impl FocusWeights {
             }
         }
         let one = |frame: &Sharpness| {
-            let share = |(own, most): (&f32, &f32)| f64::from(own / most.max(1e-12)).powi(2);
+            let share = |(value, most): (&f32, &f32)| f64::from(value / most.max(1e-12)).powi(2);
             frame.cells.iter().zip(&most).map(share).collect()
         };
         Self { grid, cells: frames.iter().map(one).collect() }
@@ -55,16 +55,16 @@ fn reached(frames: &[Sharpness]) -> Vec<bool> {
     let last = frames.len() - 1;
     // The sharpest frame, and how many frames further the cell is out of focus.
     let falls = |cell: usize| {
-        let own = |frame: usize| frames[frame].cells[cell];
-        let peak = (0..=last).max_by(|a, b| own(*a).total_cmp(&own(*b))).unwrap_or(0);
-        let least = (0..=last).map(own).fold(f32::INFINITY, f32::min);
-        if own(peak) < TELLS * least {
+        let energy_of = |frame: usize| frames[frame].cells[cell];
+        let peak = (0..=last).max_by(|a, b| energy_of(*a).total_cmp(&energy_of(*b))).unwrap_or(0);
+        let least = (0..=last).map(energy_of).fold(f32::INFINITY, f32::min);
+        if energy_of(peak) < TELLS * least {
             return (peak, f32::INFINITY);
         }
-        let out = least + OUT * (own(peak) - least);
+        let out = least + OUT * (energy_of(peak) - least);
         let fall = |way: &mut dyn Iterator<Item = usize>| {
-            let mut before = own(peak);
-            for (steps, energy) in way.map(own).enumerate() {
+            let mut before = energy_of(peak);
+            for (steps, energy) in way.map(energy_of).enumerate() {
                 if energy <= out {
                     return steps as f32 + (before - out) / (before - energy);
                 }

@@ -51,9 +51,9 @@ impl Master {
                     "{}: this {} frame is {}, and {} is {}; choose frames of one kind.",
                     input.name,
                     shows.name(),
-                    frame.shape().told(),
+                    frame.shape(),
                     inputs[0].name,
-                    shape.told()
+                    shape
                 )));
             }
         }

@@ -79,12 +79,12 @@ fn fitting_facts(
     fn named<'a>(all: &'a [(&FrameInput, Facts)]) -> Vec<Named<'a>> {
         all.iter().map(|(input, facts)| (input.name.as_str(), facts)).collect()
     }
-    let own = with_facts(inputs);
-    if own.len() < inputs.len() || lights.is_empty() {
+    let usable = with_facts(inputs);
+    if usable.len() < inputs.len() || lights.is_empty() {
         // Reading them reports what is wrong with them.
         return Ok(inputs.to_vec());
     }
-    let places = fitting_all(shows, &named(&own), &named(lights), scaled);
+    let places = fitting_all(shows, &named(&usable), &named(lights), scaled);
     let places = places.map_err(CoreError::Frames)?;
     Ok(places.into_iter().map(|i| inputs[i].clone()).collect())
 }

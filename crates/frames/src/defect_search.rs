@@ -50,16 +50,16 @@ pub fn in_lights(frames: &[Recorded]) -> Result<Defects, PictureError> {
     let found: Result<Vec<Defects>, PictureError> = tiles(shape)
         .into_par_iter()
         .map(|tile| {
-            let mut seen: Vec<(u32, u32)> = Vec::new();
+            let mut isolated: Vec<(u32, u32)> = Vec::new();
             for frame in frames {
                 let patch = TileAndMargin::read(shape, tile, &|region| frame.light(region))?;
                 let noise = patch.noise(tile);
                 let may_be = |at: &(u32, u32)| patch.may_be_isolated(*at, noise);
                 let all = patch.samples(tile).filter(may_be);
-                seen.extend(all.filter(|at| patch.is_isolated(*at, noise)));
+                isolated.extend(all.filter(|at| patch.is_isolated(*at, noise)));
             }
             let mut often = Vec::new();
-            for same in sorted(seen).chunk_by(|a, b| a == b) {
+            for same in sorted(isolated).chunk_by(|a, b| a == b) {
                 if same.len() >= wanted.into() {
                     often.push(same[0]);
                 }
@@ -120,8 +120,8 @@ impl TileAndMargin {
 
     /// Excess of a sample over its neighbours of the same colour.
     fn excess(&self, at: (u32, u32)) -> f32 {
-        let own = self.at(at, [0, 0]).unwrap_or(0.0);
-        own - middle(RING.iter().filter_map(|off| self.at(at, *off))).unwrap_or(own)
+        let here = self.at(at, [0, 0]).unwrap_or(0.0);
+        here - middle(RING.iter().filter_map(|off| self.at(at, *off))).unwrap_or(here)
     }
 
     /// Typical noise of one sample.

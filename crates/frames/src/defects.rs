@@ -38,8 +38,8 @@ pub fn repair(faults: &Defects, top: u32, channels: u32, row: usize, light: &mut
                 (inside && here.binary_search(&(y + top, x)).is_err())
                     .then(|| light[y as usize * row + x as usize])
             };
-            let own = light[(y - top) as usize * row + x as usize];
-            middle(RING.into_iter().filter_map(good)).unwrap_or(own)
+            let unrepaired = light[(y - top) as usize * row + x as usize];
+            middle(RING.into_iter().filter_map(good)).unwrap_or(unrepaired)
         })
         .collect();
     for ((y, x), value) in here.into_iter().zip(repaired) {

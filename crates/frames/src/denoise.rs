@@ -207,8 +207,8 @@ impl Denoiser {
         let unreduced = part.to_vec();
         let mut squares = vec![0.0; part.len()];
         for (scale, coarser) in scales.iter().enumerate() {
-            let own = scale + halved;
-            let limit = amount * within[own] * self.grain.sigma[plane][own];
+            let level = scale + halved;
+            let limit = amount * within[level] * self.grain.sigma[plane][level];
             if limit > 0.0 {
                 let finer = if scale == 0 { &unreduced } else { &scales[scale - 1] };
                 squared(finer, coarser, &mut squares);
@@ -471,8 +471,8 @@ mod tests {
         };
         // The faint dark rings that smoothing leaves around stars go with the noise.
         for (planes, within) in [(&half, 0.02), (&full, 0.06)] {
-            let (own, was) = (flux(planes), flux(&light.planes));
-            assert!((own / was - 1.0).abs() < within, "the stars' light: {own} of {was}");
+            let (now, was) = (flux(planes), flux(&light.planes));
+            assert!((now / was - 1.0).abs() < within, "the stars' light: {now} of {was}");
         }
         let mean = |planes: &Planes| planes[1].iter().sum::<f32>();
         assert!((mean(&full) / mean(&light.planes) - 1.0).abs() < 0.002);
@@ -509,8 +509,8 @@ mod tests {
         fn colours_come_back(pixel in prop::array::uniform3(-0.5f32..4.0)) {
             let [bright, red_blue, green] = apart(pixel.map(|v| vec![v]));
             let back = together([bright[0], red_blue[0], green[0]]);
-            for (own, was) in back.iter().zip(pixel) {
-                prop_assert!((own - was).abs() < 1e-5);
+            for (value, was) in back.iter().zip(pixel) {
+                prop_assert!((value - was).abs() < 1e-5);
             }
         }
     }

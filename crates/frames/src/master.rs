@@ -26,15 +26,15 @@ impl Master {
     /// # Errors
     /// [`CoreError::Frames`] with one sentence.
     pub fn fits(&self, shape: Shape, shows: FrameRole, name: &str) -> Result<(), CoreError> {
-        let own = Shape::of(&self.picture);
-        if own == shape {
+        let own_shape = Shape::of(&self.picture);
+        if own_shape == shape {
             return Ok(());
         }
         Err(CoreError::Frames(format!(
             "The {} frames are {}, and {name} is {}; take them with the same camera and in the same format.",
             shows.name(),
-            own.told(),
-            shape.told()
+            own_shape,
+            shape
         )))
     }
 }

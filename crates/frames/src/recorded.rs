@@ -63,7 +63,7 @@ impl Recorded {
     /// Width and height in photosites or pixels, and samples of each.
     pub fn shape(&self) -> Shape {
         match self {
-            Self::Sensor(own) => Shape::of(&own.codes),
+            Self::Sensor(raw) => Shape::of(&raw.codes),
             Self::Developed(frame) => {
                 let (width, height) = frame.size();
                 Shape { width, height, channels: 3 }
@@ -83,7 +83,7 @@ impl Recorded {
             let (x, y) = (i as u32 % region.width + region.x, i as u32 / region.width + region.y);
             for (c, value) in pixel.iter().enumerate() {
                 let colour = match self {
-                    Self::Sensor(own) => own.sensor.pattern.colour(x, y),
+                    Self::Sensor(raw) => raw.sensor.pattern.colour(x, y),
                     Self::Developed(_) => c,
                 };
                 samples[colour].push([f64::from(x), f64::from(y), f64::from(*value)]);
@@ -95,7 +95,7 @@ impl Recorded {
     /// What the file tells about itself.
     pub fn facts(&self) -> &Facts {
         match self {
-            Self::Sensor(own) => &own.facts,
+            Self::Sensor(raw) => &raw.facts,
             Self::Developed(frame) => &frame.facts,
         }
     }
@@ -106,13 +106,13 @@ impl Recorded {
     /// [`PictureError::Io`].
     pub fn light(&self, region: Region) -> Result<Vec<f32>, PictureError> {
         match self {
-            Self::Sensor(own) => {
-                let codes = own.codes.read_region(region)?;
+            Self::Sensor(raw) => {
+                let codes = raw.codes.read_region(region)?;
                 let mut light = vec![0.0; codes.len()];
                 let width = region.width as usize;
                 let rows = light.chunks_exact_mut(width).zip(codes.chunks_exact(width));
                 for (y, (light, codes)) in (region.y..).zip(rows) {
-                    sensor_light(&own.sensor, [region.x, y], codes, light);
+                    sensor_light(&raw.sensor, [region.x, y], codes, light);
                 }
                 Ok(light)
             }

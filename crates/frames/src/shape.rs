@@ -26,10 +26,12 @@ impl Shape {
         let channels = if file.sensor().is_some() { 1 } else { 3 };
         Self { width, height, channels }
     }
+}
 
-    /// In words.
-    pub fn told(self) -> String {
-        let kind = if self.channels == 1 { "raw, " } else { "developed, " };
-        format!("{kind}{} x {} pixels", self.width, self.height)
+/// In words, for messages.
+impl std::fmt::Display for Shape {
+    fn fmt(&self, f: &mut std::fmt::Formatter) -> std::fmt::Result {
+        let kind = if self.channels == 1 { "raw" } else { "developed" };
+        write!(f, "{kind}, {} x {} pixels", self.width, self.height)
     }
 }

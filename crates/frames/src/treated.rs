@@ -30,12 +30,12 @@ impl TreatedLight<'_> {
         stride: usize,
         fill: Fill,
     ) -> Result<(), PictureError> {
-        let own = planes.each_mut().map(|plane| &mut **plane);
+        let rows = planes.each_mut().map(|plane| &mut **plane);
         match self.denoiser {
             Some(denoiser) => {
-                denoiser.fill((self.size, self.halved), region, own, stride, fill)?;
+                denoiser.fill((self.size, self.halved), region, rows, stride, fill)?;
             }
-            None => fill(region, own, stride)?,
+            None => fill(region, rows, stride)?,
         }
         if let Some(shade) = self.shade {
             shade.undo_region(region, planes, stride);

@@ -84,9 +84,10 @@ impl Brush<'_> {
             let cover = self.cover(part.x as f32, (part.y + row) as f32, width);
             let to = (part.y + row - region.y) * region.width + part.x - region.x;
             let numbers = row as usize * width..;
-            for ((own, cover), number) in light[to as usize..].iter_mut().zip(cover).zip(numbers) {
+            for ((pixel, cover), number) in light[to as usize..].iter_mut().zip(cover).zip(numbers)
+            {
                 if let Some(other) = other(number).filter(|_| cover > 0.0) {
-                    *own = std::array::from_fn(|c| cover * other[c] + (1.0 - cover) * own[c]);
+                    *pixel = std::array::from_fn(|c| cover * other[c] + (1.0 - cover) * pixel[c]);
                 }
             }
         }

@@ -209,9 +209,9 @@ mod tests {
         let region = Region { x: 0, y: 3970, width: 57, height: 31 };
         let mut interpolated = Vec::new();
         grid.lay(region, &values, &mut interpolated);
-        for (i, own) in interpolated.iter().enumerate() {
+        for (i, value) in interpolated.iter().enumerate() {
             let at = [(i % 57) as f64, (3970 + i / 57) as f64];
-            assert!((own - grid.at(&values, at)).abs() < 1e-2, "{at:?}");
+            assert!((value - grid.at(&values, at)).abs() < 1e-2, "{at:?}");
         }
     }
 
@@ -220,13 +220,13 @@ mod tests {
         let grid = Grid { step: 1, across: 7, down: 5 };
         let values: Vec<f32> = (0..grid.cells()).map(|i| ((i * 37) % 11) as f32).collect();
         let blurred = grid.blurred(&values, 2);
-        for (cell, own) in blurred.iter().enumerate() {
+        for (cell, value) in blurred.iter().enumerate() {
             let (x, y) = ((cell % 7) as i64, (cell / 7) as i64);
             let near = (0..grid.cells())
                 .filter(|i| ((i % 7) as i64 - x).abs() <= 2 && ((i / 7) as i64 - y).abs() <= 2);
             let near: Vec<f32> = near.map(|i| values[i]).collect();
             let wanted = near.iter().sum::<f32>() / near.len() as f32;
-            assert!((own - wanted).abs() < 1e-4, "{cell}: {own} for {wanted}");
+            assert!((value - wanted).abs() < 1e-4, "{cell}: {value} for {wanted}");
         }
     }
 }

@@ -36,7 +36,7 @@ impl Geometry {
         // A lens whose focal length is half the diagonal images a direction at its own `r`.
         let flat = Lens::plain(half_diagonal((width, height)), width, height);
         let [k1, k2] = distortion.map(f64::from);
-        let colours = [red, [0.0; 2], blue].map(|own| own.map(f64::from));
+        let colours = [red, [0.0; 2], blue].map(|terms| terms.map(f64::from));
         Some(Self { lens: Lens { k1, k2, ..flat }, colours })
     }
 

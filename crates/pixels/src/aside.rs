@@ -1,18 +1,18 @@
-//! Files that are written aside, under a name that says so, until they are whole.
+//! Files that are written under a temporary name until they are complete.
 //!
-//! A process that is killed leaves such a file behind. It is known by the number of its process in
-//! its name and by a lock that ends with the process, so that [`sweep`] removes it and leaves those
-//! alone that another process is writing at the moment.
+//! A killed process leaves such a file behind. Its name contains the number of its process, and the
+//! process holds a lock on it. [`sweep`] removes files whose process has ended, and keeps those
+//! that another process is still writing.
 
 use std::fs::{File, Permissions};
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 use tempfile::NamedTempFile;
 
-/// How the name of every file begins that is written aside.
+/// Prefix of the temporary names.
 pub const PREFIX: &str = ".aside-";
 
-/// Who may read a file once it has its name, as far as the process's own mask of permissions lets.
+/// Who may read a file once it has its final name, as far as the process's umask allows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Readers {
     /// The person who runs the program.
@@ -21,11 +21,11 @@ pub enum Readers {
     All,
 }
 
-/// Makes a file in `folder` to be written aside. It goes away with the value unless it is given its
-/// name.
+/// Creates a file in `folder` under a temporary name. It is removed when the value is dropped,
+/// unless it was given its final name.
 ///
 /// # Errors
-/// The system's, as when the folder is missing or cannot be written.
+/// Those of the system, as when the folder is missing or cannot be written.
 pub fn create(folder: &Path, readers: Readers) -> std::io::Result<NamedTempFile> {
     let mode = match readers {
         Readers::Owner => 0o600,
@@ -35,13 +35,13 @@ pub fn create(folder: &Path, readers: Readers) -> std::io::Result<NamedTempFile>
         .prefix(&format!("{PREFIX}{}-", std::process::id()))
         .permissions(Permissions::from_mode(mode))
         .tempfile_in(folder)?;
-    // Where the disk knows no locks, the number of the process alone protects the file.
+    // On disks without locks, the number of the process alone protects the file.
     let _ = file.as_file().try_lock();
     Ok(file)
 }
 
-/// Removes what killed processes left in `folder`. A file stays while its process lives, and while
-/// anyone holds its lock, as a process of another machine or container does.
+/// Removes the files of killed processes from `folder`. A file stays while its process lives, and
+/// while its lock is held, as by a process of another machine or container.
 pub fn sweep(folder: &Path) {
     for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
         let name = entry.file_name();
@@ -54,7 +54,7 @@ pub fn sweep(folder: &Path) {
     }
 }
 
-/// The process that writes a file of this name.
+/// The number of the process that writes a file of this name.
 fn writer(name: &str) -> Option<u32> {
     name.strip_prefix(PREFIX)?.split_once('-')?.0.parse().ok()
 }
@@ -63,7 +63,7 @@ fn writer(name: &str) -> Option<u32> {
 mod tests {
     use super::*;
 
-    /// No process has this number: Linux ends below 2^22.
+    /// No process has this number: Linux's numbers end at 2^22.
     const NOBODY: u32 = 4_000_000_000;
 
     #[test]
@@ -79,10 +79,12 @@ mod tests {
         let lock = File::open(&locked).unwrap();
         lock.try_lock().unwrap();
         let (named, other) = (put(".aside-notes"), put("f01.tif"));
-        let own = create(folder.path(), Readers::Owner).unwrap();
+        let fresh = create(folder.path(), Readers::Owner).unwrap();
         sweep(folder.path());
         assert!(!left.exists());
-        assert!([&locked, &named, &other].iter().all(|path| path.exists()) && own.path().exists());
+        assert!(
+            [&locked, &named, &other].iter().all(|path| path.exists()) && fresh.path().exists()
+        );
         drop(lock);
         sweep(folder.path());
         assert!(!locked.exists());

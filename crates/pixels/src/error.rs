@@ -11,16 +11,16 @@ pub enum PictureError {
     Io {
         /// The file.
         path: PathBuf,
-        /// The system's own reason. It is part of the message, and not repeated as a source.
+        /// The system's reason. It is part of the message, and not repeated as a source.
         reason: std::io::Error,
     },
-    /// A folder, a pipe, a socket or a device where a picture file should be.
+    /// A folder, a pipe, a socket or a device instead of a picture file.
     #[error("{}: this is no regular file, but a folder, a pipe or a device; give the picture's own file.", name(.path))]
     NoFile {
-        /// What lies there.
+        /// Its path.
         path: PathBuf,
     },
-    /// Not one of the formats that are read, whatever its name says.
+    /// Not one of the formats that can be read, whatever its name says.
     #[error("{}: this is not a camera raw, TIFF, PNG or JPEG picture, or another that is read here (it begins with {begins}); save it again in one of these formats.", name(.path))]
     UnknownFormat {
         /// The file.
@@ -35,7 +35,7 @@ pub enum PictureError {
         path: PathBuf,
         /// Bytes present.
         have: u64,
-        /// Bytes its own header speaks of.
+        /// Bytes that its header announces.
         need: u64,
     },
     /// The header announces more pixels than are accepted.
@@ -50,7 +50,7 @@ pub enum PictureError {
         /// The limit in megapixels.
         limit_mp: u64,
     },
-    /// A kind of the format that is not read.
+    /// A variant of the format that is not supported.
     #[error("{}: {what} is not supported; {remedy}.", name(.path))]
     Unsupported {
         /// The file.
@@ -60,7 +60,7 @@ pub enum PictureError {
         /// What to do.
         remedy: &'static str,
     },
-    /// The decoder gave up.
+    /// The decoder failed.
     #[error("{}: the picture data are damaged ({reason}); copy the file again from the card.", name(.path))]
     Damaged {
         /// The file.
@@ -68,7 +68,7 @@ pub enum PictureError {
         /// The decoder's reason.
         reason: String,
     },
-    /// Another content than it had.
+    /// The content changed since the file was added.
     #[error("{}: the file was changed since it was added; add it again, and leave this one out.", name(.path))]
     Changed {
         /// The file.
@@ -85,7 +85,7 @@ impl PictureError {
         move |reason| Self::Io { path: path.to_owned(), reason }
     }
 
-    /// With a reason of our own or a decoder's, which is made short enough for a sentence.
+    /// An error for damaged data, with a reason that is shortened to fit a sentence.
     pub(crate) fn damaged(path: &Path, reason: impl std::fmt::Display) -> Self {
         Self::Damaged { path: path.to_owned(), reason: in_brief(&reason.to_string()) }
     }
@@ -95,7 +95,7 @@ impl PictureError {
         Self::unsupported_so(path, what, remedy)
     }
 
-    /// An unsupported file, with a remedy of its own.
+    /// An error for an unsupported file, with its remedy.
     pub(crate) fn unsupported_so(
         path: &Path,
         what: impl Into<String>,
@@ -105,8 +105,8 @@ impl PictureError {
     }
 }
 
-/// A decoder's reason as a part of a sentence: its first line, without quotes, a full stop or values that
-/// only its makers read.
+/// A decoder's reason as part of a sentence: its first line, without quotes, a full stop or values
+/// that only its makers understand.
 fn in_brief(reason: &str) -> String {
     const LONGEST: usize = 120;
     let line = reason.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default();
@@ -117,7 +117,7 @@ fn in_brief(reason: &str) -> String {
     if short.is_empty() { "its decoder does not say where".to_owned() } else { short }
 }
 
-/// A refusal of the system in words.
+/// The system's refusal in words.
 fn refusal(reason: &std::io::Error) -> String {
     use std::io::ErrorKind::{NotFound, PermissionDenied, QuotaExceeded, StorageFull};
     match reason.kind() {
@@ -125,7 +125,7 @@ fn refusal(reason: &std::io::Error) -> String {
         PermissionDenied => "the system does not allow it".to_owned(),
         StorageFull => "the disk is full".to_owned(),
         QuotaExceeded => "the disk has no more room for this user".to_owned(),
-        // The system's number for it helps nobody.
+        // The system's number would help nobody.
         _ => {
             let whole = reason.to_string();
             whole.split(" (os error ").next().unwrap_or(&whole).to_owned()
@@ -133,7 +133,7 @@ fn refusal(reason: &std::io::Error) -> String {
     }
 }
 
-/// What to do about a refusal of the system.
+/// What to do about the system's refusal.
 fn remedy(reason: &std::io::Error) -> &'static str {
     use std::io::ErrorKind::{NotFound, PermissionDenied, QuotaExceeded, StorageFull};
     match reason.kind() {
@@ -144,7 +144,7 @@ fn remedy(reason: &std::io::Error) -> &'static str {
     }
 }
 
-/// A file's name, its control characters written out: it may be printed on a terminal.
+/// A file's name with its control characters escaped, because it may be printed on a terminal.
 fn name(path: &Path) -> String {
     let name = path.file_name().unwrap_or(path.as_os_str()).to_string_lossy();
     let plain = |c: char| match c.is_control() {

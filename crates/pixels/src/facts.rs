@@ -38,15 +38,15 @@ impl FileFormat {
     }
 }
 
-/// Facts of one picture file; what the file does not tell is `None`.
+/// Facts of one picture file; `None` where the file does not say.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Facts {
     /// File format.
     pub format: FileFormat,
-    /// Width in pixels, as the picture is seen: stored turned or mirrored, it is brought upright.
+    /// Width in pixels of the upright picture, also where it is stored turned or mirrored.
     pub width: u32,
-    /// Height in pixels.
+    /// Height in pixels of the upright picture.
     pub height: u32,
     /// Bits of one sample.
     pub bits: u8,
@@ -61,57 +61,57 @@ pub struct Facts {
     pub aperture: Option<f64>,
     /// Focal length in millimetres, as engraved.
     pub focal_mm: Option<f64>,
-    /// When it was taken, `YYYY-MM-DD HH:MM:SS` in the camera's own time.
+    /// When it was taken, `YYYY-MM-DD HH:MM:SS` on the camera's clock.
     pub taken: Option<String>,
     /// Camera maker and model.
     pub camera: Option<String>,
     /// The lens by name.
     pub lens: Option<String>,
-    /// What the embedded colour profile calls itself.
+    /// The name in the embedded colour profile.
     pub profile: Option<String>,
-    /// What a raw file's camera took for grey: its red, green and blue, green 1.
+    /// The raw values of grey by the camera's white balance: red, green and blue, green 1.
     #[serde(default)]
     pub neutral: Option<[f32; 3]>,
-    /// What else is written into the file about how and by whom it was taken.
+    /// Further entries about how and by whom it was taken.
     #[serde(default, skip_serializing_if = "Details::is_empty")]
     #[cfg_attr(feature = "types", ts(optional, as = "Option<Details>"))]
     pub details: Details,
 }
 
-/// What a camera or a person wrote into a file, to be carried into what is made of it.
+/// Entries of a camera or a person, copied into what is made of the file.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(default)]
 #[cfg_attr(feature = "types", ts(optional_fields))]
 pub struct Details {
-    /// The camera's maker, as the file has it.
+    /// The camera's maker, as in the file.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub make: Option<String>,
-    /// The camera's model, as the file has it.
+    /// The camera's model, as in the file.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub model: Option<String>,
     /// The lens's maker.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub lens_make: Option<String>,
-    /// Who took it.
+    /// The photographer.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub artist: Option<String>,
-    /// Whose it is.
+    /// The copyright.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub copyright: Option<String>,
-    /// What it shows.
+    /// The description.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub description: Option<String>,
-    /// Digits behind the point of the second in which it was taken.
+    /// Digits of the second after the point.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub subsecond: Option<String>,
-    /// Offset of the camera's time from UTC, as `+01:00`.
+    /// Offset of the camera's clock from UTC, such as `+01:00`.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub offset: Option<String>,
     /// Pixels for each inch across and down.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub per_inch: Option<[f64; 2]>,
-    /// Where it was taken: the entries of the file's own directory about that.
+    /// The entries about the place where it was taken.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[cfg_attr(feature = "types", ts(optional, as = "Option<Vec<GpsEntry>>"))]
     pub gps: Vec<GpsEntry>,
@@ -141,14 +141,14 @@ pub enum GpsValue {
 }
 
 impl Details {
-    /// Whether there is nothing.
+    /// Whether it has no entries.
     pub fn is_empty(&self) -> bool {
         *self == Self::default()
     }
 }
 
 impl Facts {
-    /// Facts with nothing known about how the picture was taken.
+    /// Facts of a picture about which nothing else is known.
     pub fn bare(format: FileFormat, width: u32, height: u32, bits: u8) -> Self {
         Self {
             format,
@@ -169,7 +169,7 @@ impl Facts {
         }
     }
 
-    /// When it was taken, in seconds since 1970 of the camera's own time.
+    /// When it was taken, in seconds since 1970 on the camera's clock.
     pub fn taken_s(&self) -> Option<i64> {
         let text = self.taken.as_deref()?;
         let number = |from: usize, to: usize| text.get(from..to)?.parse::<i64>().ok();

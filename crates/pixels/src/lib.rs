@@ -1,7 +1,7 @@
 //! Pictures as rows and tiles, colour, and reading and writing picture files.
 //!
-//! This crate knows no job: no frames to stack, no plans. Samples are 16-bit as the file stores
-//! them (8-bit files are widened by 257) or linear `f32`, always red, green, blue interleaved.
+//! This crate knows neither frames nor plans. Samples are 16-bit codes as stored in the file (8-bit
+//! files are widened by 257) or linear `f32`, always interleaved red, green, blue.
 
 pub mod aside;
 pub mod colour;

@@ -1,4 +1,4 @@
-//! Bounds that a header must keep before anything is allocated for it.
+//! Limits on the size that a header announces, checked before memory is allocated for it.
 
 use crate::PictureError;
 use std::path::Path;
@@ -8,7 +8,7 @@ pub const MAX_PIXELS: u64 = 160_000_000;
 /// The longest accepted side, in pixels.
 pub const MAX_SIDE: u64 = 40_000;
 
-/// Accepts `width` x `height` pixels, or says why not.
+/// Accepts `width` x `height` pixels, or returns why not.
 ///
 /// # Errors
 /// [`PictureError::TooLarge`] beyond [`MAX_PIXELS`] or [`MAX_SIDE`], [`PictureError::Damaged`] for

@@ -1,4 +1,4 @@
-//! Mosaics: what a sensor under a colour filter array recorded, one colour at each photosite.
+//! Mosaics: codes of a sensor under a colour filter array, one colour at each photosite.
 
 /// The colours of a filter array that repeats after two columns and two rows (Bayer 1976).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -42,10 +42,10 @@ pub struct Sensor {
     pub pattern: Pattern,
     /// The code of no light at the pattern's four places, row by row.
     pub black: [f32; 4],
-    /// The code from which on a photosite is full.
+    /// The code from which a photosite is full.
     pub white: f32,
-    /// What the camera takes for neutral as shot: codes of red, green and blue above black for
-    /// grey, green 1; `None` where the file does not tell.
+    /// Codes of red, green and blue above black for grey by the camera's white balance, green 1;
+    /// `None` if the file does not say.
     pub neutral: Option<[f32; 3]>,
     /// CIE XYZ to the camera's red, green and blue, under daylight (D65); `None` for an unknown
     /// camera.
@@ -60,13 +60,13 @@ pub const SRGB_TO_XYZ: [[f32; 3]; 3] = [
 ];
 
 impl Sensor {
-    /// Place of a photosite in [`Sensor::black`].
+    /// Index of a photosite in [`Sensor::black`].
     pub fn place(x: u32, y: u32) -> usize {
         (y as usize % 2) * 2 + x as usize % 2
     }
 
-    /// The sensor as it is counted from another photosite: when columns and rows are cut off, or, as
-    /// two columns and two rows are the same as none, were cut off.
+    /// The sensor counted from another photosite, after columns and rows are cut off or added. The
+    /// pattern repeats after two, so both are the same.
     pub fn shifted(self, columns: u32, rows: u32) -> Self {
         let (x, y) = (columns % 2, rows % 2);
         let black =
@@ -74,14 +74,14 @@ impl Sensor {
         Self { pattern: self.pattern.shifted(x, y), black, ..self }
     }
 
-    /// Camera colours, balanced so that neutral is equal in all three, to linear light in sRGB's
-    /// primaries: white stays white. The identity for an unknown camera.
+    /// Matrix from camera colours, balanced so that grey is equal in all three, to linear light in
+    /// sRGB's primaries: white stays white. The identity for an unknown camera.
     pub fn balanced_to_srgb(&self) -> [[f32; 3]; 3] {
         const SAME: [[f32; 3]; 3] = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]];
         self.srgb_to_balanced().and_then(inverse).unwrap_or(SAME)
     }
 
-    /// The way back: sRGB's linear light to balanced camera colours.
+    /// The inverse: sRGB's linear light to balanced camera colours.
     pub fn srgb_to_balanced(&self) -> Option<[[f32; 3]; 3]> {
         let mut matrix = product(self.xyz_to_camera?, SRGB_TO_XYZ);
         for row in &mut matrix {
@@ -112,7 +112,7 @@ pub(crate) fn product(a: [[f32; 3]; 3], b: [[f32; 3]; 3]) -> [[f32; 3]; 3] {
     a.map(|row| [0, 1, 2].map(|j| (0..3).map(|k| row[k] * b[k][j]).sum()))
 }
 
-/// By cofactors; `None` where there is none.
+/// The inverse by cofactors; `None` if there is none.
 pub(crate) fn inverse(m: [[f32; 3]; 3]) -> Option<[[f32; 3]; 3]> {
     let minor = |i: usize, j: usize| {
         let (a, b, c, d) = ((i + 1) % 3, (i + 2) % 3, (j + 1) % 3, (j + 2) % 3);

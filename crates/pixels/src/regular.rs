@@ -1,7 +1,6 @@
-//! Opening files that somebody else put there: regular files alone.
+//! Opens files that somebody else put there, if they are regular files.
 //!
-//! A pipe under a frame's name would keep whoever opens it waiting for ever, and a device has no
-//! end.
+//! A pipe under a frame's name would block whoever opens it, and a device has no end.
 
 use crate::PictureError;
 use rustix::fs::OFlags;
@@ -9,15 +8,13 @@ use std::fs::File;
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 
-/// Opens a regular file, or what a link to one leads to, for reading. Returns at once whatever lies
-/// there.
+/// Opens a regular file, or the target of a link to one, for reading. Never blocks.
 ///
 /// # Errors
 /// [`PictureError::Io`]; [`PictureError::NoFile`] for a folder, a pipe, a socket or a device.
 pub fn open(path: &Path) -> Result<File, PictureError> {
     let io = PictureError::io(path);
-    // Opening a pipe would wait for its other end without this flag; for regular files it makes no
-    // difference.
+    // Without this flag, opening a pipe would wait for its other end; regular files ignore it.
     let wait = OFlags::NONBLOCK.bits() as i32;
     let file = File::options().read(true).custom_flags(wait).open(path).map_err(&io)?;
     match file.metadata().map_err(&io)?.is_file() {
@@ -26,7 +23,7 @@ pub fn open(path: &Path) -> Result<File, PictureError> {
     }
 }
 
-/// Makes sure that a regular file lies at `path`, for libraries that open files themselves.
+/// Checks that `path` is a regular file, for libraries that open files themselves.
 ///
 /// # Errors
 /// As for [`open`].

@@ -1,6 +1,6 @@
-//! Whole numbers from many floats at once.
+//! Rounds many floats to integers.
 
-/// A number of this size has no digits behind the point.
+/// Floats of this size have no fraction.
 const NO_DIGITS: f32 = (1 << 23) as f32;
 
 /// The nearest integer to a value from 0 to 65535; 0 for NaN. Adding a large number rounds, and the

@@ -1,9 +1,9 @@
 //! A picture in a file of square tiles, read and written by position.
 //!
-//! Tiles are [`SIDE`] pixels square and stored whole, row after row of tiles, so that any region
-//! is a few contiguous reads and tiles can be written from several threads in any order. The file
-//! is read by position rather than mapped: what was read never counts as the process's memory, and
-//! a disk that fills up is an error instead of a signal.
+//! Tiles are [`SIDE`] pixels square and stored whole, row after row of tiles, so that any region is
+//! a few contiguous reads and tiles can be written from several threads in any order. The file is
+//! read rather than mapped: what was read does not count as the process's memory, and a full disk
+//! is an error instead of a signal.
 
 use crate::PictureError;
 use crate::aside::{self, Readers};
@@ -20,7 +20,7 @@ const HEADER: u64 = 4096;
 
 /// A sample type that tiles can hold.
 pub trait Sample: Pod + Default + PartialOrd + Send + Sync + 'static {
-    /// Written into the file, so that it is not read as another type.
+    /// Stored in the file, so that it is not read as another type.
     const CODE: u32;
 }
 impl Sample for u16 {
@@ -76,7 +76,7 @@ impl Region {
         Self { x: self.x + right, y: self.y + down, ..*self }
     }
 
-    /// What it has in common with another, if anything.
+    /// The part that it shares with another, if there is one.
     pub fn shared_with(&self, other: Self) -> Option<Self> {
         let (x, y) = (self.x.max(other.x), self.y.max(other.y));
         let right = (self.x + self.width).min(other.x + other.width);
@@ -115,8 +115,7 @@ pub fn bytes_on_disk<T: Sample>(width: u32, height: u32, channels: u32) -> u64 {
     Shape { width, height, channels }.tile_start::<T>(0, height.div_ceil(SIDE))
 }
 
-/// Pixels of a region in memory: interleaved, in columns of some width that stand one after the
-/// other.
+/// Pixels of a region in memory: interleaved, in columns of some width, one column after the other.
 #[derive(Debug, Clone, Copy)]
 pub struct Part<'a, T> {
     samples: &'a [T],
@@ -140,8 +139,7 @@ impl<'a, T> Part<'a, T> {
         Self { samples, x: 0, y: 0, width, height, channels }
     }
 
-    /// `width` pixels from column `x` of row `y` on, all inside the region, in pieces that lie
-    /// together.
+    /// `width` pixels from column `x` of row `y` on, all inside the region, in contiguous pieces.
     pub fn runs(&self, x: u32, y: u32, width: u32) -> impl Iterator<Item = &'a [T]> + use<'a, T> {
         let Self { samples, width: columns, height, channels, .. } = *self;
         let (mut x, stop, y) = (x - self.x, x - self.x + width, y - self.y);
@@ -170,7 +168,7 @@ impl<T: Sample> TiledFile<T> {
     /// Opens a file that a [`TileWriter`] finished.
     ///
     /// # Errors
-    /// [`PictureError::Damaged`] when it is none, or of another sample type.
+    /// [`PictureError::Damaged`] for other files, and for another sample type.
     pub fn open(path: &Path) -> Result<Self, PictureError> {
         let io = PictureError::io(path);
         let file = File::open(path).map_err(&io)?;
@@ -304,7 +302,7 @@ impl<T: Sample> TiledFile<T> {
     }
 }
 
-/// Writes a tiled file aside; it appears under its name when finished, whole.
+/// Writes a tiled file under a temporary name; it appears under its name when it is complete.
 pub struct TileWriter<T> {
     temp: NamedTempFile,
     path: PathBuf,
@@ -368,7 +366,7 @@ impl<T: Sample> TileWriter<T> {
         Ok(())
     }
 
-    /// What was written so far, to be read.
+    /// The tiles written so far, for reading.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -378,7 +376,7 @@ impl<T: Sample> TileWriter<T> {
         Ok(TiledFile { file, path, shape: self.shape, sample: Default::default() })
     }
 
-    /// Gives the file its name. With `sync` its contents are on the disk before it appears.
+    /// Gives the file its name. With `sync` its contents are on the disk before that.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -392,10 +390,10 @@ impl<T: Sample> TileWriter<T> {
     }
 }
 
-/// Writes a tiled file from rows that come in order, however many at a time.
+/// Writes a tiled file from rows in order, any number at a time.
 pub struct RowWriter<T> {
     tiles: TileWriter<T>,
-    /// Rows that do not make whole tiles yet, and the first one's number.
+    /// Rows that do not fill whole tiles yet, and the number of the first.
     band: Vec<T>,
     top: u32,
 }
@@ -424,7 +422,7 @@ impl<T: Sample> RowWriter<T> {
         let row = width as usize * channels as usize;
         let region = |top, rows| Region { x: 0, y: top, width, height: rows };
         let whole = (samples.len() / row) as u32;
-        // Whole rows of tiles need no gathering.
+        // Whole rows of tiles are written without gathering.
         let last = self.top + whole == height && whole <= SIDE;
         if self.band.is_empty() && (whole == SIDE || last) {
             self.tiles.write_region(region(self.top, whole), samples)?;
@@ -443,7 +441,7 @@ impl<T: Sample> RowWriter<T> {
         Ok(())
     }
 
-    /// Gives the file its name, once all rows were written.
+    /// Gives the file its name, once all rows are written.
     ///
     /// # Errors
     /// [`PictureError::Io`].

@@ -102,8 +102,8 @@ fn floating_point_light_is_kept_beyond_white_in_every_packing() {
         assert!(facts.float && facts.bits == 32, "{facts:?}");
         let grey: Vec<f64> = (0..pixels).map(light).collect();
         write::<colortype::Gray64Float>(&path, packing, &grey);
-        for (pixel, own) in floats(&path).chunks(3).zip(&grey) {
-            assert!(pixel.iter().all(|v| (*v as f64 - own).abs() < 1e-6), "{pixel:?} {own}");
+        for (pixel, value) in floats(&path).chunks(3).zip(&grey) {
+            assert!(pixel.iter().all(|v| (*v as f64 - value).abs() < 1e-6), "{pixel:?} {value}");
         }
     }
 }

@@ -65,8 +65,8 @@ impl Plan {
 
     /// The treatment of a frame.
     pub fn prepare_of(&self, id: &FrameId) -> PreparePlan {
-        let own = self.differences.iter().filter(|difference| difference.blake3 == *id);
-        own.fold(self.prepare.clone(), |prepare, own| own.change.of(prepare))
+        let matching = self.differences.iter().filter(|difference| difference.blake3 == *id);
+        matching.fold(self.prepare.clone(), |prepare, difference| difference.change.of(prepare))
     }
 
     pub(crate) fn check_version(&self) -> Result<(), CoreError> {

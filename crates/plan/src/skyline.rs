@@ -164,15 +164,15 @@ impl SkylinePlan {
             return refuse("No mask was loaded; load one, or find the skyline.".to_owned());
         }
         if !(-MOST_PX..=MOST_PX).contains(&self.margin_px) {
-            let own = self.margin_px;
+            let margin = self.margin_px;
             return refuse(format!(
-                "The skyline's margin cannot move by {own} px; choose from -{MOST_PX} to {MOST_PX}."
+                "The skyline's margin cannot move by {margin} px; choose from -{MOST_PX} to {MOST_PX}."
             ));
         }
         if !(0.0..=MOST_PX).contains(&self.soft_px) {
-            let own = self.soft_px;
+            let soft = self.soft_px;
             return refuse(format!(
-                "The skyline cannot be softened by {own} px; choose from 0 to {MOST_PX}."
+                "The skyline cannot be softened by {soft} px; choose from 0 to {MOST_PX}."
             ));
         }
         if !(0.0..=1.0).contains(&self.ground.matched) {

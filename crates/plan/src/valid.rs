@@ -20,8 +20,8 @@ impl Plan {
         self.prepare.check()?;
         // Each difference is checked alone, as a later one of the same frame could hide an earlier
         // one.
-        for own in &self.differences {
-            own.change.of(self.prepare.clone()).check()?;
+        for difference in &self.differences {
+            difference.change.of(self.prepare.clone()).check()?;
         }
         if !(0.5..=20.0).contains(&self.combine.clip) {
             return Err(CoreError::Setting(format!(
@@ -76,8 +76,8 @@ mod tests {
         let denoise = Denoise { luminance: 0.4, colour: 0.8 };
         let change = PrepareChange { denoise: Some(denoise), ..PrepareChange::default() };
         plan.differences = vec![FrameDifference { blake3: "a1".into(), change }];
-        let own = plan.prepare_of(&"a1".into());
-        assert_eq!((own.gain_ev, own.denoise), (0.5, denoise));
+        let treated = plan.prepare_of(&"a1".into());
+        assert_eq!((treated.gain_ev, treated.denoise), (0.5, denoise));
         assert_eq!(plan.prepare_of(&"b2".into()), plan.prepare);
         let text = serde_json::to_string(&plan.differences).unwrap();
         assert_eq!(

@@ -46,8 +46,8 @@ fn what_is_further_from_the_plane_of_focus_is_less_sharp() {
         let (frame, sharp, depth) = (scene.frame(scene.reference()), scene.sharp(), scene.depth());
         // Root mean square of what the frame lacks of the sharp picture, so many planes away.
         let lacks = |away: Range<f32>| {
-            let own = (0..depth.len()).filter(|&i| away.contains(&(depth[i] - plane).abs()));
-            let off = own.flat_map(|i| 3 * i..3 * i + 3);
+            let cells = (0..depth.len()).filter(|&i| away.contains(&(depth[i] - plane).abs()));
+            let off = cells.flat_map(|i| 3 * i..3 * i + 3);
             let squares: Vec<f64> =
                 off.map(|k| (f64::from(frame[k]) - f64::from(sharp[k])).powi(2)).collect();
             assert!(squares.len() > 3_000, "seed {seed}: {away:?}");
@@ -75,8 +75,8 @@ fn edges_of_near_things_are_spread_over_what_is_behind_them() {
             continue;
         }
         let off = (0..3).map(|c| {
-            let [own, other] = [frame[(y * width + x) * 3 + c], sharp[(v * width + u) * 3 + c]];
-            f64::from(own.abs_diff(other))
+            let [here, other] = [frame[(y * width + x) * 3 + c], sharp[(v * width + u) * 3 + c]];
+            f64::from(here.abs_diff(other))
         });
         let off = off.sum::<f64>() / 3.0;
         if around(4).iter().any(|depth| *depth < 6.0) {
@@ -97,9 +97,9 @@ fn the_truth_that_is_written_is_that_of_the_scene() {
     let folder = tempfile::tempdir().unwrap();
     scene.write(folder.path(), |_, _| true).unwrap();
     let text = std::fs::read_to_string(folder.path().join("truth/motion.json")).unwrap();
-    let told: serde_json::Value = serde_json::from_str(&text).unwrap();
-    assert_eq!(told["reference"], "f02.tif");
-    let frames = told["frames"].as_array().unwrap();
+    let written: serde_json::Value = serde_json::from_str(&text).unwrap();
+    assert_eq!(written["reference"], "f02.tif");
+    let frames = written["frames"].as_array().unwrap();
     assert_eq!(frames.len(), 3);
     for (index, frame) in (0..).zip(frames) {
         for place in frame["grid"].as_array().unwrap() {

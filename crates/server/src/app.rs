@@ -36,7 +36,7 @@ pub struct App {
     pub savings: Savings,
     pub calibrations: Calibrations,
     pub skylines: Skylines,
-    /// The sweeps that are looked over, each shoot's apart; what is found lies in the cache.
+    /// Searches of sweeps, one for each shoot. What they find is in the cache.
     pub sweeps: Searches<()>,
     /// Watched folders that are not there.
     pub gone: Gone,
@@ -57,7 +57,7 @@ impl App {
         self.ending.load(Ordering::Relaxed)
     }
 
-    /// Waits until no work uses the application any more, at most for `most`.
+    /// Waits until no work uses the application any more, for at most `most`.
     pub async fn at_rest(self: &Arc<Self>, most: Duration) {
         let begun = Instant::now();
         while self.busy.load(Ordering::Relaxed) > 0 && begun.elapsed() < most {
@@ -84,7 +84,7 @@ impl App {
     }
 
     pub fn tell(&self, event: Event) {
-        // Nobody listening is fine.
+        // An error means that nobody listens.
         let _ = self.events.send(event);
     }
 

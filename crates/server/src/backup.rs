@@ -22,9 +22,9 @@ pub struct Copied {
     pub linked: i64,
 }
 
-/// Copies the store in `data` to the new folder `to`, whether a server works on it or not. Files are
-/// only ever added to the data folder, and appear whole: what the store names at one moment is there
-/// when it is copied after that. Ends between two files once `stop` says so.
+/// Copies the store in `data` to the new folder `to`, also while a server works on it. Files in the
+/// data folder are only ever added, and appear whole: what the store names at one moment is still
+/// there when it is copied later. Stops between two files once `stop` returns true.
 ///
 /// # Errors
 /// [`ApiError`] with one sentence; nothing is left at `to` then.
@@ -45,7 +45,7 @@ pub async fn backup(
     let options = SqliteConnectOptions::new().filename(&store).create_if_missing(false);
     let pool = SqlitePoolOptions::new().max_connections(1).connect_with(options).await?;
     let copied = async {
-        // One statement sees one state of the store, whoever writes meanwhile.
+        // One statement sees one state of the store, also while others write.
         sqlx::query("VACUUM INTO ?").bind(copy.to_string_lossy().as_ref()).execute(&pool).await?;
         sqlx::query_scalar("SELECT count(*) FROM frames WHERE linked").fetch_one(&pool).await
     };
@@ -59,7 +59,8 @@ pub async fn backup(
     Ok(copied)
 }
 
-/// Copies a backup back, to a data folder that has no store. Ends between two files once `stop` says so.
+/// Copies a backup to a data folder that has no store. Stops between two files once `stop` returns
+/// true.
 ///
 /// # Errors
 /// [`ApiError`] with one sentence; the data folder has no store then.
@@ -87,7 +88,7 @@ pub fn restore(
     for name in KEPT {
         copy_folder(&from.join(name), &data.join(name), &mut copied, stop)?;
     }
-    // The store comes last: without it there is no shoot that could be half there.
+    // The store is copied last, so that no shoot is ever without its files.
     let aside = data.join(format!("{}.aside", STORE));
     std::fs::copy(&store, &aside)?;
     sync(&aside)?;
@@ -96,7 +97,7 @@ pub fn restore(
     Ok(copied)
 }
 
-/// A folder that is filled aside.
+/// A folder that is filled under another name, and gets its own name when it is complete.
 struct Aside {
     path: PathBuf,
 }
@@ -130,12 +131,12 @@ impl Aside {
 
 impl Drop for Aside {
     fn drop(&mut self) {
-        // Once it has its name there is nothing here.
+        // Once the folder has its name there is nothing left to remove.
         let _ = std::fs::remove_dir_all(&self.path);
     }
 }
 
-/// Copies all files of a folder that are whole, and those of the folders in it.
+/// Copies all complete files of a folder and of the folders in it.
 fn copy_folder(
     from: &Path,
     to: &Path,

@@ -1,4 +1,5 @@
-//! The cache has a limit, and leaves room on the disk: what was made longest ago goes first.
+//! Keeps the cache within its limit and leaves room on the disk: the oldest products are removed
+//! first.
 
 use crate::app::App;
 use crate::error::ApiError;
@@ -7,14 +8,14 @@ use std::fs::Metadata;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 
-/// Bytes that stay free on the disk: for the store, for what is saved, and for others.
+/// Bytes that stay free on the disk for the store, for saved files, and for other programs.
 const RESERVE: u64 = 512 << 20;
 /// How long a new picture is protected, until the server has linked it elsewhere.
 const FRESH: Duration = Duration::from_secs(60);
 /// Interval between checks of the limit.
 const LOOK: Duration = Duration::from_secs(20);
 
-/// A thing in the cache that goes as a whole.
+/// A product in the cache, removed as a whole.
 struct Product {
     made: SystemTime,
     bytes: u64,
@@ -92,18 +93,20 @@ fn used(cache: &Path) -> u64 {
     products(cache).iter().map(|one| one.bytes).sum()
 }
 
-/// All that lies in the folders of the stages, apart from what is being written or was just combined.
+/// All products in the folders of the stages, except those being written and pictures combined
+/// within [`FRESH`].
 fn products(cache: &Path) -> Vec<Product> {
     let inside = |folder: &Path| std::fs::read_dir(folder).into_iter().flatten().flatten();
     let mut products = vec![];
     for stage in inside(cache) {
         let combined = stage.file_name() == "combine";
         for entry in inside(&stage.path()) {
-            let mut own = Product { made: SystemTime::UNIX_EPOCH, bytes: 0, path: entry.path() };
-            let whole = add(&entry.path(), &mut own);
-            let fresh = combined && own.made.elapsed().is_ok_and(|age| age < FRESH);
+            let mut product =
+                Product { made: SystemTime::UNIX_EPOCH, bytes: 0, path: entry.path() };
+            let whole = add(&entry.path(), &mut product);
+            let fresh = combined && product.made.elapsed().is_ok_and(|age| age < FRESH);
             if whole && !fresh {
-                products.push(own);
+                products.push(product);
             }
         }
     }
@@ -121,7 +124,8 @@ fn add(path: &Path, to: &mut Product) -> bool {
         let inside = std::fs::read_dir(path).into_iter().flatten().flatten();
         let mut whole = true;
         for entry in inside {
-            // All are counted, also after one that is being written.
+            // `add` is called for each entry, also after one that is being written, so that all
+            // bytes are counted.
             whole &= add(&entry.path(), to);
         }
         return whole;

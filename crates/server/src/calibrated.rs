@@ -28,22 +28,23 @@ pub async fn frames_of(app: &App, shoot: i64) -> Result<CalibrationFrames, ApiEr
     Ok(frames)
 }
 
-/// A shoot, the frames that a run of it would combine now, and the same calibrated as it would.
+/// A shoot, the frames that a run of it would combine now, and the inputs of these frames with the
+/// run's calibration.
 pub async fn in_run_of(
     app: &Arc<App>,
     shoot: i64,
 ) -> Result<(Shoot, Vec<FrameRow>, Vec<FrameInput>), ApiError> {
-    let shown = app.store.shoot(shoot).await?;
+    let current = app.store.shoot(shoot).await?;
     let rows = app.store.frames(shoot).await?;
-    let calibration = of_shoot(app, shoot, &shown.plan).await?;
-    let used = in_run(&rows, shown.stacked_set);
+    let calibration = of_shoot(app, shoot, &current.plan).await?;
+    let used = in_run(&rows, current.stacked_set);
     let input = |row: &&FrameRow| FrameInput {
         calibration: calibration.clone(),
-        ..row.input_under(&shown.plan)
+        ..row.input_under(&current.plan)
     };
     let inputs = used.iter().map(input).collect();
     let used = used.into_iter().cloned().collect();
-    Ok((shown, used, inputs))
+    Ok((current, used, inputs))
 }
 
 /// The calibration that a run of a shoot would use now; `None` where there is none, or where the
@@ -76,7 +77,7 @@ pub async fn of_shoot(
         let App { cache, budget, .. } = &**app;
         match engine::calibrate(&frames, &mut lights, repair, cache, *budget, &Unreported(app)) {
             Ok(_) => Ok(lights.into_iter().find_map(|light| light.calibration)),
-            // The page tells what does not fit.
+            // The page says what does not match.
             Err(CoreError::Frames(_)) => Ok(None),
             Err(error) => Err(error),
         }

@@ -1,5 +1,5 @@
-//! The connections of browsers and other programs, which may come from anywhere on a network: none
-//! may hold a place for ever by saying nothing.
+//! Accepts connections of browsers and other programs, which may come from anywhere on a network.
+//! Timeouts keep a silent connection from holding its place.
 
 use crate::error::ApiError;
 use axum::Router;
@@ -68,7 +68,7 @@ mod tests {
     use tokio::time::Instant;
     use tower_http::timeout::RequestBodyTimeoutLayer;
 
-    /// Time passes at once where nobody has anything to do.
+    /// With time paused, tokio advances the clock as soon as all tasks wait.
     #[tokio::test(start_paused = true)]
     async fn whoever_says_nothing_more_loses_the_place() {
         let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();

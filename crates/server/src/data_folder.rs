@@ -1,4 +1,5 @@
-//! The folder of everything the application keeps: one server at a time, for its owner alone.
+//! The folder of everything the application keeps. One server at a time works on it, and only its
+//! owner may read it.
 
 use crate::error::ApiError;
 use crate::leftovers::sweep_aside;
@@ -26,11 +27,11 @@ pub struct DataFolder {
 }
 
 impl DataFolder {
-    /// Takes a folder, making it where it is missing. Nothing in it is touched before it is this
-    /// process's alone.
+    /// Takes a folder, making it if it is missing. The lock comes first: nothing in the folder is
+    /// touched before.
     ///
     /// # Errors
-    /// [`ApiError::Refused`] with who has it, or why it cannot be made or written.
+    /// [`ApiError::Refused`] with who holds it, or why it cannot be made or written.
     pub fn take(path: &Path) -> Result<Self, ApiError> {
         let shown = path.display();
         let refused = |what: &str, error: std::io::Error| {
@@ -60,12 +61,12 @@ impl DataFolder {
         let owner = Permissions::from_mode(0o700);
         std::fs::set_permissions(path, owner)
             .map_err(|e| refused("kept for its owner alone", e))?;
-        let own = Self { path: path.to_owned(), lock };
-        own.note(None)?;
-        Ok(own)
+        let taken = Self { path: path.to_owned(), lock };
+        taken.note(None)?;
+        Ok(taken)
     }
 
-    /// Notes who has the folder: the process, and where it listens once that is known.
+    /// Notes who holds the folder: the process, and where it listens once that is known.
     ///
     /// # Errors
     /// [`ApiError::Inner`] when the disk is full.
@@ -81,7 +82,7 @@ impl DataFolder {
         Ok(lock.write_all(text.as_bytes())?)
     }
 
-    /// Makes the folders in it, and clears away what a process that was killed left half done.
+    /// Makes the folders in it, and removes what a killed process left half-written.
     ///
     /// # Errors
     /// [`ApiError`] when they cannot be made.
@@ -109,10 +110,10 @@ mod tests {
     fn a_folder_is_one_servers_alone_and_who_has_it_is_said() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("data");
-        let own = DataFolder::take(&path).unwrap();
-        own.prepare().unwrap();
+        let taken = DataFolder::take(&path).unwrap();
+        taken.prepare().unwrap();
         std::fs::write(path.join("incoming/upload-1"), "half").unwrap();
-        own.note(Some("127.0.0.1:7420".parse().unwrap())).unwrap();
+        taken.note(Some("127.0.0.1:7420".parse().unwrap())).unwrap();
         let said = DataFolder::take(&path).err().unwrap().to_string();
         let holder =
             format!("process {}, which listens on http://127.0.0.1:7420", std::process::id());
@@ -120,7 +121,7 @@ mod tests {
         assert!(path.join("incoming/upload-1").exists(), "nothing was touched");
         let mode = std::fs::metadata(&path).unwrap().permissions().mode();
         assert_eq!(mode & 0o777, 0o700);
-        drop(own);
+        drop(taken);
         DataFolder::take(&path).unwrap().prepare().unwrap();
         assert!(!path.join("incoming/upload-1").exists());
     }

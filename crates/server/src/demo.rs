@@ -125,7 +125,7 @@ pub fn make_frames(data: &Path) -> Result<(), ApiError> {
         if target.exists() {
             continue;
         }
-        // Made aside, so that a killed first start does not leave half a shoot.
+        // Made under another name first, so that a killed first start does not leave half a shoot.
         let aside = folder(data).join(format!(".aside-{}", demo.folder));
         let _ = std::fs::remove_dir_all(&aside);
         std::fs::create_dir_all(&aside)?;
@@ -135,7 +135,7 @@ pub fn make_frames(data: &Path) -> Result<(), ApiError> {
     Ok(())
 }
 
-/// Puts the demo shoots into the store unless one of the name is or was there.
+/// Adds the demo shoots to the store, except those whose name is or was there.
 ///
 /// # Errors
 /// [`ApiError`].

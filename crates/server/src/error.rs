@@ -7,16 +7,16 @@ use axum::response::{IntoResponse, Response};
 use jade_pixels::PictureError;
 use jade_plan::CoreError;
 
-/// Why a request was not carried out; becomes a status and one sentence.
+/// Why a request was refused or failed; becomes a status and one sentence.
 #[derive(Debug, thiserror::Error)]
 pub enum ApiError {
-    /// There is no such thing.
+    /// The requested item does not exist.
     #[error("{0}")]
     Missing(String),
     /// The request cannot be carried out as it is.
     #[error("{0}")]
     Refused(String),
-    /// Somebody else changed these settings meanwhile.
+    /// Another page changed the same settings meanwhile.
     #[error("{}", clash(.0))]
     Clash(Vec<String>),
     /// Too large.
@@ -25,7 +25,7 @@ pub enum ApiError {
     /// The store failed.
     #[error("The store could not be read or written: {0}.")]
     Store(sqlx::Error),
-    /// Anything else of the server's own.
+    /// Any other failure of the server.
     #[error("{0}")]
     Inner(String),
 }
@@ -36,7 +36,7 @@ impl ApiError {
     }
 }
 
-/// The settings by name, and what became of the change.
+/// Sentence that names the settings that clash.
 fn clash(settings: &[String]) -> String {
     let names: Vec<String> = settings.iter().map(|name| name.replace(['.', '_'], " ")).collect();
     format!(

@@ -1,4 +1,5 @@
-//! The folders that the person who started the server opened to it, and nothing beside them.
+//! The folders that the person who started the server opened to it; nothing outside them can be
+//! read.
 
 use crate::error::ApiError;
 use crate::paths;

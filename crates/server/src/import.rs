@@ -26,7 +26,8 @@ pub struct Import {
     pub blake3: Option<String>,
 }
 
-/// Adds one file; a file that cannot be read is listed with its reason, one that cannot be kept is not.
+/// Adds one file. A file that cannot be read is listed with its reason; a file that cannot be
+/// stored is an error.
 ///
 /// # Errors
 /// [`ApiError`] when the disk or the store fails.
@@ -36,7 +37,8 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
     let file = path.clone();
     let (state, blake3) = app
         .work(move |_| {
-            // Looked at before it is read: what is written meanwhile is noticed later.
+            // The state is read before the content, so that a change while it is read is noticed
+            // later.
             let state = FileState::of(&file)?;
             let blake3 = blake3.map_or_else(|| content_hash(&file), Ok)?;
             Ok::<_, CoreError>((state, FrameId::from(blake3)))
@@ -64,7 +66,7 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
             Ok::<_, ApiError>(opened.map(|_| facts))
         })
         .await?;
-    // Noting it waits for the disk; the next file need not.
+    // Writing to the store waits for the disk; the next file may begin meanwhile.
     drop(place);
     let facts = match facts {
         Ok(facts) => Ok(facts),
@@ -90,7 +92,7 @@ pub async fn add(app: &Arc<App>, shoot: i64, import: Import) -> Result<Added, Ap
     }
 }
 
-/// Why a frame could not be kept, where that is no fault of its file.
+/// Why a frame could not be stored, if its file is not at fault.
 fn not_kept(error: &CoreError, file: &Path) -> Option<String> {
     let CoreError::Picture(PictureError::Io { path, reason }) = error else { return None };
     (path != file).then(|| match reason.kind() {
@@ -101,7 +103,7 @@ fn not_kept(error: &CoreError, file: &Path) -> Option<String> {
     })
 }
 
-/// A reason speaks of the file by the name that the person knows, not by where the upload lies.
+/// Names the file in a reason as the person knows it, instead of the path of the upload.
 fn renamed(reason: &str, path: &Path, name: &str) -> String {
     let stored = path.file_name().unwrap_or_default().to_string_lossy();
     match reason.strip_prefix(stored.as_ref()) {
@@ -143,7 +145,7 @@ pub async fn add_folder(
         running.spawn(async move {
             let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
             let import = Import { path, name: name.clone(), linked: true, role, blake3: None };
-            // One that fails, as when the card is taken out, is no reason against the others.
+            // A file that fails, as when the card is taken out, does not stop the others.
             let added = add(&app, shoot, import).await.unwrap_or_else(|error| Added {
                 name,
                 frame: None,

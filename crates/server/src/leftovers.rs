@@ -3,8 +3,8 @@
 use jade_pixels::aside;
 use std::path::Path;
 
-/// Removes files that were being written aside when a process was killed. The data folder is this
-/// process's alone, so that nobody writes them any more.
+/// Removes files that a killed process was still writing. This process holds the data folder, so
+/// nobody else is writing them.
 pub fn sweep_aside(folder: &Path) {
     for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
         let path = entry.path();

@@ -66,9 +66,10 @@ pub struct Config {
     /// Make the demo shoots on the first start.
     #[cfg(feature = "demo")]
     pub demo: bool,
-    /// Asked for from everyone; needed to listen elsewhere than on this machine.
+    /// Password that every request needs; required for listening on other addresses than this
+    /// machine's own.
     pub password: Option<String>,
-    /// Bounds of each run.
+    /// Bounds of memory and threads for each run.
     pub budget: Budget,
     /// Bytes that decoded frames and other products of stages may take on disk.
     pub cache_limit: u64,
@@ -104,7 +105,8 @@ impl Server {
             );
         }
         let data = config.data.clone();
-        // Nothing of another server's is touched: neither its folder nor its port.
+        // The folder and the port are taken before anything is changed, so that another server
+        // keeps both.
         let folder = DataFolder::take(&data)?;
         let listener = tokio::net::TcpListener::bind(config.listen).await.map_err(|e| {
             ApiError::Refused(format!(
@@ -184,7 +186,8 @@ impl Server {
         let measurer = tokio::spawn(measurer::run_forever(app.clone()));
         let watcher = tokio::spawn(watcher::run_forever(app.clone()));
         let keeper = tokio::spawn(cache_limit::run_forever(app.clone()));
-        // Event streams never end by themselves, so open connections are not waited for.
+        // Event streams never end by themselves, so the shutdown does not wait for open
+        // connections.
         let ended = tokio::select! {
             ended = connections::serve(listener, routes::router(app.clone())) => ended,
             () = stop => Ok(()),

@@ -13,14 +13,14 @@ use std::time::{Duration, Instant};
 /// Minimum interval between two events about new figures.
 const TELL: Duration = Duration::from_millis(400);
 
-/// Frames that are measured at once: while one is decoded, the other is searched for stars.
+/// Frames that are measured at once: one is decoded while the other is searched for stars.
 const TOGETHER: usize = 2;
 
-/// Pauses before a frame is tried again that could not be measured for a passing reason, as a full
-/// disk or a missing card: the first one, and the longest.
+/// First and longest pause before a frame is measured again that failed for a passing reason, such
+/// as a full disk or a missing card.
 const REST: [Duration; 2] = [Duration::from_secs(4), Duration::from_secs(120)];
 
-/// Frames that are to be tried again.
+/// Frames that wait for another attempt.
 struct Resting {
     frames: Vec<i64>,
     until: Instant,
@@ -42,7 +42,7 @@ pub async fn run_forever(app: Arc<App>) {
     let mut resting = Resting { frames: vec![], until: Instant::now(), next: REST[0] };
     loop {
         resting.woken(&app).await;
-        // The shoot whose new figures were not announced by an event yet.
+        // The shoot whose new figures have not been announced by an event yet.
         let mut untold: Option<i64> = None;
         loop {
             let measured = match some(&app).await {
@@ -77,7 +77,7 @@ pub async fn run_forever(app: Arc<App>) {
 }
 
 impl Resting {
-    /// Waits for new frames, or until those that rest are to be tried again.
+    /// Waits for new frames, or until a frame is due for another attempt.
     async fn woken(&mut self, app: &App) {
         let waits = !self.frames.is_empty() || self.until > Instant::now();
         if !waits {
@@ -92,7 +92,8 @@ impl Resting {
         }
     }
 
-    /// Puts frames to rest; without any, the measuring itself.
+    /// Adds frames that wait for another attempt, after a longer pause each time. Without frames,
+    /// measuring as a whole pauses.
     fn add(&mut self, frames: Vec<i64>) {
         self.frames.extend(frames);
         if self.until <= Instant::now() {
@@ -119,7 +120,7 @@ async fn sort_watched(app: &Arc<App>, shoot: i64) -> Result<(), ApiError> {
 }
 
 async fn some(app: &Arc<App>) -> Result<Measured, ApiError> {
-    // Files that are being added come first: they need the disk and the processor.
+    // Files that are being added come first, because they need the disk and the processor.
     let _all = app.importers.acquire_many(app.importer_places).await.expect("never closed");
     if app.runner.is_busy() {
         return Ok(Measured::default());
@@ -135,7 +136,7 @@ async fn some(app: &Arc<App>) -> Result<Measured, ApiError> {
                 .work(move |app| {
                     let memory = app.budget.memory / TOGETHER as u64;
                     let budget = Budget { memory, ..app.budget };
-                    // A reason that may pass is no error of the frame.
+                    // A passing reason is not stored as an error of the frame.
                     Ok::<_, ApiError>(
                         engine::measure(&input, &app.cache, budget, &|| app.is_ending())
                             .map_err(|error| (passes(&error), error.to_string())),
@@ -152,7 +153,7 @@ async fn some(app: &Arc<App>) -> Result<Measured, ApiError> {
                 Err(error) => (true, error.to_string()),
             },
             Ok(Err((later, reason))) => (later, reason),
-            // The work panicked over this frame, which is not tried again; others continue.
+            // Measuring this frame panicked. It is not tried again, and the others continue.
             Err(error) => (false, error.to_string()),
         };
         tracing::warn!("{}: not measured: {reason}", row.name);
@@ -164,7 +165,7 @@ async fn some(app: &Arc<App>) -> Result<Measured, ApiError> {
     Ok(made)
 }
 
-/// Whether a reason lies in the disk or the card rather than in the frame.
+/// Whether the reason lies in the disk or the card rather than in the frame.
 fn passes(error: &CoreError) -> bool {
     matches!(
         error,

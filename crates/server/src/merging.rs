@@ -1,8 +1,8 @@
-//! Changes of settings that two pages make at the same time: what each changed is kept, and where both
-//! changed one setting, that is a clash.
+//! Merges changes that two pages make to the settings at the same time. The changes of both are
+//! kept; where both changed one setting, that is a clash.
 //!
-//! A change is partial: an object of those settings alone that are to be changed, as JSON merge patches
-//! are (RFC 7396), and beside it what each of them was when it was changed.
+//! A change is partial: a JSON object of only those settings that change, as in a JSON merge patch
+//! (RFC 7396), and beside it their values before the change.
 
 use serde_json::{Map, Number, Value};
 
@@ -14,9 +14,9 @@ pub struct Change<'a> {
     pub was: Option<&'a Value>,
 }
 
-/// Applies a change to settings that may have changed since. Lists to which both sides added something
-/// get both, and lists about single frames are merged frame by frame. Gives the names of the settings
-/// that cannot be merged; `current` is of no use then.
+/// Applies a change to settings that may have changed since. Lists to which both sides added
+/// something get both additions, and lists about single frames are merged frame by frame. Returns
+/// the names of the settings that cannot be merged; `current` is of no use then.
 pub fn merge(current: &mut Value, change: &Change) -> Vec<String> {
     let mut clashes = vec![];
     step(current, change.to, change.was, "", &mut clashes);
@@ -30,14 +30,14 @@ fn step(
     name: &str,
     clashes: &mut Vec<String>,
 ) {
-    if let (Value::Object(own), Value::Object(changes)) = (&mut *current, to)
+    if let (Value::Object(fields), Value::Object(changes)) = (&mut *current, to)
         && !is_whole(changes)
-        && !is_whole(own)
+        && !is_whole(fields)
     {
         for (key, to) in changes {
             let was = was.map(|was| was.get(key).unwrap_or(&Value::Null));
             let name = if name.is_empty() { key.clone() } else { format!("{name}.{key}") };
-            step(own.entry(key.clone()).or_insert(Value::Null), to, was, &name, clashes);
+            step(fields.entry(key.clone()).or_insert(Value::Null), to, was, &name, clashes);
         }
         return;
     }
@@ -50,12 +50,13 @@ fn step(
     }
 }
 
-/// A choice with settings of its own is one setting: those of another choice mean nothing in it.
+/// Whether an object counts as one setting, because the fields of one choice mean nothing in
+/// another.
 fn is_whole(object: &Map<String, Value>) -> bool {
     object.contains_key("by")
 }
 
-/// A list that was changed on both sides.
+/// Merges a list that was changed on both sides.
 fn both(current: &Value, to: &Value, was: &Value) -> Option<Value> {
     let (Value::Array(current), Value::Array(to), Value::Array(was)) = (current, to, was) else {
         return None;
@@ -63,7 +64,7 @@ fn both(current: &Value, to: &Value, was: &Value) -> Option<Value> {
     if let Some(merged) = by_frame(current, to, was) {
         return merged;
     }
-    // One side only added something, as a stroke.
+    // The additions of a side that only added entries, such as strokes.
     let added = |list: &[Value]| {
         let same = list.len() >= was.len() && list.iter().zip(was).all(|(a, b)| alike(a, b));
         same.then(|| list[was.len()..].to_vec())
@@ -75,8 +76,8 @@ fn both(current: &Value, to: &Value, was: &Value) -> Option<Value> {
     }
 }
 
-/// Lists whose entries are each about one frame, named by its content: `None` where they are not,
-/// nothing in it where both sides changed the entry of one frame.
+/// Entries by frame, for lists whose entries are each about one frame, named by its content. `None`
+/// for other lists; an empty result where both sides changed the entry of one frame.
 fn by_frame(current: &[Value], to: &[Value], was: &[Value]) -> Option<Option<Value>> {
     let frame = |entry: &Value| entry.get("blake3")?.as_str().map(str::to_owned);
     let all = || current.iter().chain(to).chain(was);
@@ -98,11 +99,11 @@ fn by_frame(current: &[Value], to: &[Value], was: &[Value]) -> Option<Option<Val
     };
     let mut merged = vec![];
     for name in names {
-        let (own, to, was) = (of(current, &name), of(to, &name), of(was, &name));
-        let entry = match (same(&own, &was), same(&to, &was)) {
+        let (now, to, was) = (of(current, &name), of(to, &name), of(was, &name));
+        let entry = match (same(&now, &was), same(&to, &was)) {
             (true, _) => to,
-            (_, true) => own,
-            _ if same(&own, &to) => own,
+            (_, true) => now,
+            _ if same(&now, &to) => now,
             _ => return Some(None),
         };
         merged.extend(entry);
@@ -110,8 +111,8 @@ fn by_frame(current: &[Value], to: &[Value], was: &[Value]) -> Option<Option<Val
     Some(Some(merged.into()))
 }
 
-/// Whether two values are one setting: a page writes whole numbers without a point and with more digits
-/// than are kept, and leaves out what is not there.
+/// Whether two values are the same setting. A page writes whole numbers without a point, with more
+/// digits than are stored, and leaves out absent values.
 fn alike(a: &Value, b: &Value) -> bool {
     match (a, b) {
         (Value::Number(a), Value::Number(b)) => {
@@ -137,9 +138,9 @@ mod tests {
     use serde_json::json;
 
     fn merged(current: Value, to: Value, was: Value) -> Result<Value, Vec<String>> {
-        let mut own = current;
-        let clashes = merge(&mut own, &Change { to: &to, was: Some(&was) });
-        if clashes.is_empty() { Ok(own) } else { Err(clashes) }
+        let mut value = current;
+        let clashes = merge(&mut value, &Change { to: &to, was: Some(&was) });
+        if clashes.is_empty() { Ok(value) } else { Err(clashes) }
     }
 
     #[test]
@@ -159,7 +160,7 @@ mod tests {
         let (to, was) =
             (json!({"combine": {"clip": 3}}), json!({"combine": {"clip": 2.123_456_789}}));
         assert!(merged(kept, to, was).is_ok());
-        // Both did the same, and whole numbers are numbers.
+        // Both made the same change, and whole numbers are numbers.
         let (to, was) = (json!({"combine": {"clip": 3}}), json!({"combine": {"clip": 2.8}}));
         assert!(merged(current.clone(), to, was).is_ok());
         let (to, was) = (json!({"combine": {"clip": 4}}), json!({"combine": {"clip": 3}}));
@@ -172,7 +173,7 @@ mod tests {
         let current = json!({"strokes": [first, theirs]});
         let done = merged(current, json!({"strokes": [first, mine]}), json!({"strokes": [first]}));
         assert_eq!(done.unwrap(), json!({"strokes": [first, theirs, mine]}));
-        // One page took the first back while the other painted on.
+        // One page undid its first stroke while the other painted on.
         let done =
             merged(json!({"s": []}), json!({"s": [first, mine]}), json!({"s": [first]})).unwrap();
         assert_eq!(done, json!({"s": [mine]}));
@@ -183,13 +184,20 @@ mod tests {
 
     #[test]
     fn single_frames_are_merged_one_by_one() {
-        let own = |frame: &str, ev: i32| json!({"blake3": frame, "change": {"gain_ev": ev}});
-        let was = json!({"d": [own("a", 0), own("b", 0)]});
-        let current = json!({"d": [own("a", 1), own("b", 0), own("c", 5)]});
-        let done = merged(current.clone(), json!({"d": [own("a", 0), own("b", 2)]}), was.clone());
-        assert_eq!(done.unwrap(), json!({"d": [own("a", 1), own("b", 2), own("c", 5)]}));
-        // Taken off here, changed there.
-        let clash = merged(current, json!({"d": [own("b", 0)]}), was);
+        let difference = |frame: &str, ev: i32| json!({"blake3": frame, "change": {"gain_ev": ev}});
+        let was = json!({"d": [difference("a", 0), difference("b", 0)]});
+        let current = json!({"d": [difference("a", 1), difference("b", 0), difference("c", 5)]});
+        let done = merged(
+            current.clone(),
+            json!({"d": [difference("a", 0), difference("b", 2)]}),
+            was.clone(),
+        );
+        assert_eq!(
+            done.unwrap(),
+            json!({"d": [difference("a", 1), difference("b", 2), difference("c", 5)]})
+        );
+        // Removed on one side, changed on the other.
+        let clash = merged(current, json!({"d": [difference("b", 0)]}), was);
         assert_eq!(clash, Err(vec!["d".to_owned()]));
     }
 
@@ -199,8 +207,8 @@ mod tests {
         let to = json!({"white_balance": {"by": "as-shot"}});
         let done = merged(current.clone(), to.clone(), current.clone()).unwrap();
         assert_eq!(done, to);
-        let mut own = current;
-        assert!(merge(&mut own, &Change { to: &json!({"mask": null}), was: None }).is_empty());
-        assert_eq!(own["mask"], Value::Null);
+        let mut value = current;
+        assert!(merge(&mut value, &Change { to: &json!({"mask": null}), was: None }).is_empty());
+        assert_eq!(value["mask"], Value::Null);
     }
 }

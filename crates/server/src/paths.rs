@@ -1,5 +1,5 @@
-//! Paths as text, for the store and the pages. Names on old disks and cards need not be UTF-8, and
-//! are written so that they are found again.
+//! Paths as text, for the store and the pages. Names on old disks and cards may not be UTF-8; they
+//! are written so that the file is found again.
 
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
@@ -8,7 +8,8 @@ use std::path::{Path, PathBuf};
 /// Prefix of a path that is not UTF-8: no path contains this character.
 const BYTES: char = '\0';
 
-/// A path as text: as it is, or its bytes as hexadecimal digits behind a zero character.
+/// A path as text: unchanged if it is UTF-8, otherwise a zero character and its bytes as
+/// hexadecimal digits.
 pub fn to_text(path: &Path) -> String {
     match path.to_str() {
         Some(text) => text.to_owned(),

@@ -1,4 +1,4 @@
-//! Progress of work that is no run, sent to the pages, and its end when it is stopped.
+//! Sends progress of work other than runs to the pages, and ends that work when it is stopped.
 
 use crate::app::App;
 use crate::types::Event;
@@ -14,13 +14,13 @@ const OFTEN: Duration = Duration::from_millis(200);
 /// The work that events are about.
 #[derive(Clone, Copy)]
 pub enum Work {
-    /// Something is found in the frames of this shoot.
+    /// A search in the frames of this shoot.
     Finding(i64),
-    /// This result is saved.
+    /// Saving this result.
     Saving(i64),
 }
 
-/// Follows a piece of work.
+/// Reports the progress of a piece of work.
 pub struct ProgressEvents<'a> {
     app: &'a Arc<App>,
     work: Work,
@@ -33,14 +33,14 @@ struct Now {
     stage: Option<Stage>,
     total: u64,
     begun: Instant,
-    told: Instant,
+    last_event: Instant,
 }
 
 impl<'a> ProgressEvents<'a> {
-    /// Follows work that stops once `stop` says so, or the server ends.
+    /// Reports work that stops once `stop` returns true or the server ends.
     pub fn of(app: &'a Arc<App>, work: Work, stop: &'a (dyn Fn() -> bool + Sync)) -> Self {
         let now = Instant::now();
-        let now = Mutex::new(Now { stage: None, total: 0, begun: now, told: now });
+        let now = Mutex::new(Now { stage: None, total: 0, begun: now, last_event: now });
         Self { app, work, stop, now, done: AtomicU64::new(0) }
     }
 
@@ -57,7 +57,7 @@ impl<'a> ProgressEvents<'a> {
     }
 }
 
-/// Seconds that what is left will take at the same pace.
+/// Seconds that the rest will take at the present pace.
 fn remaining(passed: Duration, done: u64, total: u64) -> Option<f64> {
     (done > 0 && passed >= OFTEN)
         .then(|| passed.as_secs_f64() * (total - done) as f64 / done as f64)
@@ -68,14 +68,14 @@ impl Watch for ProgressEvents<'_> {
         self.done.store(0, Ordering::Relaxed);
         let at = Instant::now();
         let mut now = self.now.lock().expect("no thread panics while it holds the progress");
-        *now = Now { stage: Some(stage), total, begun: at, told: at };
+        *now = Now { stage: Some(stage), total, begun: at, last_event: at };
         self.tell(&now);
     }
     fn advance(&self, steps: u64) {
         self.done.fetch_add(steps, Ordering::Relaxed);
         let mut now = self.now.lock().expect("no thread panics while it holds the progress");
-        if now.told.elapsed() > OFTEN {
-            now.told = Instant::now();
+        if now.last_event.elapsed() > OFTEN {
+            now.last_event = Instant::now();
             self.tell(&now);
         }
     }
@@ -84,7 +84,7 @@ impl Watch for ProgressEvents<'_> {
     }
 }
 
-/// Follows work that nobody looks at, and stops it when the server ends.
+/// Progress that is not reported; the work stops when the server ends.
 pub struct Unreported<'a>(pub &'a App);
 
 impl Watch for Unreported<'_> {

@@ -29,8 +29,8 @@ struct KnownFrame<'a> {
 }
 
 impl Proposals {
-    /// Judges the frames of a shoot of a kind, one set of which is stacked with a white balance;
-    /// some frames cannot be measured.
+    /// Judges the frames of a shoot of a kind, of which one set is stacked with a white balance.
+    /// `unmeasurable` frames are not waited for.
     ///
     /// # Errors
     /// [`ApiError::Inner`] for a store that cannot be read.
@@ -43,7 +43,7 @@ impl Proposals {
         unmeasurable: &HashSet<i64>,
     ) -> Result<Self, ApiError> {
         let known = known(rows)?;
-        // Nothing waits for frames that cannot be measured.
+        // Frames that cannot be measured are not waited for.
         let comes = |row: &&FrameRow| row.is_usable() && !unmeasurable.contains(&row.id);
         let all_known = rows.iter().filter(comes).count() <= known.len();
         let looked: Vec<(&Facts, &Measures)> =
@@ -51,13 +51,13 @@ impl Proposals {
         let found = sets::propose(&looked);
         let fresh = proposed_sets(&found, &known, sets)?;
         let doubts = doubts(&known, &fresh, kind)?;
-        // Frames that are still measured may show that others belong elsewhere.
+        // Frames that are not measured yet may show that others belong elsewhere.
         let (sets, kind) = match all_known {
             true => (fresh, proposed_kind(&found, kind)),
             false => (vec![], None),
         };
         let reference = proposed_reference(rows, stacked, &known, &doubts, unmeasurable);
-        // While frames are to be sorted first, what is stacked is not known.
+        // Until the frames are sorted it is not known which of them are stacked.
         let checks = match all_known && sets.is_empty() {
             true => checked(rows, stacked, balance, &known)?,
             false => vec![],
@@ -91,7 +91,7 @@ fn role(purpose: Purpose) -> Role {
     }
 }
 
-/// Sets for those lights that are in none; nothing while all are lights of one set.
+/// Sets for the lights that are in none; empty while all are lights of one set.
 fn proposed_sets(
     found: &[sets::ProposedSet],
     known: &[KnownFrame],
@@ -100,17 +100,17 @@ fn proposed_sets(
     let mut proposed = Vec::new();
     for set in found {
         let role = role(set.purpose);
-        let own = || set.frames.iter().map(|&i| known[i as usize].row);
+        let rows = || set.frames.iter().map(|&i| known[i as usize].row);
         let fresh = |row: &&FrameRow| row.set_id.is_none() && row.is_light();
-        let frame_ids: Vec<i64> = own().filter(fresh).map(|row| row.id).collect();
+        let frame_ids: Vec<i64> = rows().filter(fresh).map(|row| row.id).collect();
         if frame_ids.is_empty() {
             continue;
         }
         let with = sets
             .iter()
             .filter(|set| set.role == role)
-            .max_by_key(|set| own().filter(|row| row.set_id == Some(set.id)).count());
-        let into = with.filter(|set| own().any(|row| row.set_id == Some(set.id)));
+            .max_by_key(|set| rows().filter(|row| row.set_id == Some(set.id)).count());
+        let into = with.filter(|set| rows().any(|row| row.set_id == Some(set.id)));
         proposed.push(ProposedSet {
             purpose: set.purpose,
             role,
@@ -133,7 +133,7 @@ fn proposed_kind(found: &[sets::ProposedSet], said: Kind) -> Option<ProposedKind
 /// Doubts about lights. Frames that the person wants to keep serve as neighbours, but are not
 /// doubted.
 fn doubts(known: &[KnownFrame], fresh: &[ProposedSet], kind: Kind) -> Result<Vec<Doubt>, ApiError> {
-    // Frames that are no lights are sorted first, and say nothing about those that are.
+    // Frames that are no lights are sorted first, and say nothing about the lights.
     let others: Vec<i64> = fresh
         .iter()
         .filter(|set| set.role != Role::Light)
@@ -177,7 +177,8 @@ fn proposed_reference(
     })
 }
 
-/// What would spoil the stack of the frames in it, and which calibration frames do not match them.
+/// Conditions that would spoil the stack of these frames, and calibration frames that do not match
+/// them.
 fn checked(
     rows: &[FrameRow],
     stacked: Option<i64>,
@@ -199,14 +200,14 @@ fn checked(
     let ids: Vec<i64> = used.iter().map(|one| one.row.id).collect();
     let mut found: Vec<Check> =
         checks::check(&named, balance).into_iter().map(|check| said(check, &ids)).collect();
-    // A frame that was left out is not missing.
+    // A frame that was left out does not count as missing from the sequence.
     let all = sequence(rows, stacked)?;
     let ids: Vec<i64> = all.iter().map(|(row, _)| row.id).collect();
     let named: Vec<(&str, &Facts)> =
         all.iter().map(|(row, facts)| (row.name.as_str(), facts)).collect();
     found.extend(checks::check_sequence(&named).into_iter().map(|check| said(check, &ids)));
     let of = |role: Role| -> Vec<&KnownFrame> {
-        known.iter().filter(|one| one.row.role().is_ok_and(|own| own == role)).collect()
+        known.iter().filter(|one| one.row.role().is_ok_and(|its_role| its_role == role)).collect()
     };
     let scaled = !of(Role::Bias).is_empty();
     let lights: Vec<calibration_match::Named> =
@@ -216,18 +217,19 @@ fn checked(
         (Role::Flat, FrameRole::Flat),
         (Role::Bias, FrameRole::Bias),
     ] {
-        let own = of(role);
+        let frames = of(role);
         let named: Vec<calibration_match::Named> =
-            own.iter().map(|one| (one.row.name.as_str(), &one.facts)).collect();
+            frames.iter().map(|one| (one.row.name.as_str(), &one.facts)).collect();
         if let Err(text) = calibration_match::fitting_all(shows, &named, &lights, scaled) {
-            let frame_ids = own.iter().map(|one| one.row.id).collect();
+            let frame_ids = frames.iter().map(|one| one.row.id).collect();
             found.push(Check { text, frame_ids, leave_out: true, balance: false });
         }
     }
     Ok(found)
 }
 
-/// The readable lights of the stacked set, whether left out or not, by the names of their files.
+/// The readable lights of the stacked set in the order of their file names, including those left
+/// out.
 fn sequence(rows: &[FrameRow], stacked: Option<i64>) -> Result<Vec<(&FrameRow, Facts)>, ApiError> {
     let mut all = Vec::new();
     for row in rows {

@@ -1,4 +1,4 @@
-//! One runner that carries out the queued jobs, one after the other.
+//! Runs the queued jobs, one at a time.
 
 use crate::app::App;
 use crate::error::ApiError;
@@ -16,10 +16,10 @@ use jade_plan::{CoreError, GroundFrom, Plan, PreparePlan};
 use std::sync::Arc;
 use std::time::Duration;
 
-/// Pause before the store is tried again.
+/// Pause before another attempt to write to the store.
 const AGAIN: Duration = Duration::from_secs(2);
 
-/// Carries out jobs until the server ends.
+/// Runs jobs until the server ends.
 pub async fn run_forever(app: Arc<App>) {
     loop {
         match app.store.take_job().await {
@@ -46,7 +46,7 @@ async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
     let made = make(app, &row, &watch).await;
     teller.abort();
     *app.runner.current.lock().expect("the runner's lock") = None;
-    // Measuring has waited for the end, whatever noting it brings.
+    // The measurer waits while a job runs, and is woken even if noting the job's end fails.
     app.imported.notify_one();
     let (state, problem) = match made {
         Ok(()) => (JobState::Done, None),
@@ -56,7 +56,7 @@ async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
     end(app, &row, Ended { state, problem }).await
 }
 
-/// Notes the end of a job. Where the store cannot be written, as when the disk is full, pages are
+/// Notes the end of a job. If the store cannot be written, as on a full disk, the pages are
 /// informed all the same, and writing is tried again until it succeeds.
 async fn end(app: &Arc<App>, row: &JobRow, ended: Ended) -> Result<(), ApiError> {
     let all = || app.runner.ended.lock().expect("the runner's lock");
@@ -71,7 +71,7 @@ async fn end(app: &Arc<App>, row: &JobRow, ended: Ended) -> Result<(), ApiError>
             Err(error) => {
                 if all().insert(row.id, ended.clone()).is_none() {
                     tracing::error!("the end of a run cannot be noted yet: {error}");
-                    // With how far it had come.
+                    // The event says how far the job had come.
                     let row = app.store.job(row.id).await.unwrap_or_else(|_| row.clone());
                     app.tell(Event::Job { job: app.runner.with_progress(row.view()?) });
                 }
@@ -88,7 +88,7 @@ async fn tell_progress(app: Arc<App>, row: JobRow) {
         let Ok(job) = row.view() else { return };
         let job = app.runner.with_progress(job);
         if let (Some(stage), 0) = (job.stage, tick % 5) {
-            // Lost progress is no loss; the next tick notes it again.
+            // Progress that was not stored is stored with the next tick.
             let _ = app.store.set_progress(row.id, stage, job.done, job.total).await;
         }
         app.tell(Event::Job { job });
@@ -125,7 +125,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
             plan: &plan,
             cache: &worker.cache,
             budget: worker.budget,
-            // Frames are decoded when they are added, to be looked at.
+            // Frames are already decoded when they are added, because they are shown.
             stream: false,
             skyline_inputs: SkylineInputs { mask: mask.as_deref(), ground: &ground },
             watch: &*followed,
@@ -139,7 +139,7 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
                 keep(&made, &folder.join(map.name()))?;
             }
         }
-        // The picture is looked at next, so its smaller sizes are made now.
+        // The result is shown next, so its smaller levels are made now.
         pictures::open_result(
             &folder,
             &outcome.profile,
@@ -184,10 +184,10 @@ async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(),
     .await
 }
 
-/// The outcome of a run, the frames and the ground's frames that it was made from, and the plan.
+/// What a run makes: its outcome, the frames and the ground's frames that it read, and the plan.
 type Made = (Outcome, Vec<FrameInput>, Vec<FrameInput>, Plan);
 
-/// Frames that the ground comes from, where those are others than the sky's.
+/// Frames that the ground is made from, if they are others than the sky's.
 async fn ground_of(app: &Arc<App>, shoot: i64, plan: &Plan) -> Result<Vec<FrameInput>, ApiError> {
     if !plan.skyline.is_on() {
         return Ok(vec![]);
@@ -196,8 +196,8 @@ async fn ground_of(app: &Arc<App>, shoot: i64, plan: &Plan) -> Result<Vec<FrameI
         GroundFrom::Same | GroundFrom::Frame { .. } => Ok(vec![]),
         GroundFrom::Set { set } => {
             let rows = app.store.frames(shoot).await?;
-            let own = rows.iter().filter(|row| row.is_light() && row.set_id == Some(*set));
-            Ok(own.map(|row| row.input_under(plan)).collect())
+            let lights = rows.iter().filter(|row| row.is_light() && row.set_id == Some(*set));
+            Ok(lights.map(|row| row.input_under(plan)).collect())
         }
         GroundFrom::Picture(file) => Ok(vec![FrameInput {
             path: app.original(&file.blake3),
@@ -210,7 +210,8 @@ async fn ground_of(app: &Arc<App>, shoot: i64, plan: &Plan) -> Result<Vec<FrameI
     }
 }
 
-/// A result is no cache: its picture and maps get a second name outside of it.
+/// Links the picture and maps of a result outside the cache, so that they stay when the cache is
+/// trimmed.
 fn keep(picture: &std::path::Path, folder: &std::path::Path) -> Result<(), ApiError> {
     std::fs::create_dir_all(folder)?;
     let kept = folder.join("0.tiles");

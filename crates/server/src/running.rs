@@ -1,4 +1,4 @@
-//! The job under way, and how far it is.
+//! The running job and its progress.
 
 use crate::types::{Job, JobState};
 use jade_plan::progress::{Stage, Watch};
@@ -8,23 +8,23 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Instant;
 
-/// The job under way, if there is one.
+/// The running job, if there is one.
 #[derive(Default)]
 pub struct Runner {
     pub current: Mutex<Option<(i64, Arc<JobWatch>)>>,
-    /// Ends of jobs that are not in the store yet.
+    /// Ends of jobs that could not be written to the store yet.
     pub ended: Mutex<HashMap<i64, Ended>>,
     /// Wakes the runner when something was queued.
     pub wake: tokio::sync::Notify,
 }
 
 impl Runner {
-    /// Whether a job is under way.
+    /// Whether a job is running.
     pub fn is_busy(&self) -> bool {
         self.current.lock().expect("the runner's lock").is_some()
     }
 
-    /// Asks the job to stop if it is the one under way.
+    /// Asks the job to stop if it is the running one.
     pub fn cancel(&self, job: i64) -> bool {
         let current = self.current.lock().expect("the runner's lock");
         match current.as_ref().filter(|(id, _)| *id == job) {
@@ -36,13 +36,13 @@ impl Runner {
         }
     }
 
-    /// Whether a job has ended but is not noted as ended in the store yet.
+    /// Whether a job has ended but its end could not be written to the store yet.
     pub fn waits_for_store(&self, job: i64) -> bool {
         self.ended.lock().expect("the runner's lock").contains_key(&job)
     }
 
-    /// A job as it is now: with its progress where it is the one under way, and with its end where
-    /// the store does not know of it yet.
+    /// A job with its present progress if it is running, or with its end if that is not in the
+    /// store yet.
     pub fn with_progress(&self, job: Job) -> Job {
         if let Some(Ended { state, problem }) =
             self.ended.lock().expect("the runner's lock").get(&job.id)
@@ -64,7 +64,7 @@ pub struct Ended {
     pub problem: Option<String>,
 }
 
-/// Usual share of each stage in a whole run, until a run's own times tell better.
+/// Usual share of each stage in the time of a run, used until its stages have times.
 const USUAL: [(Stage, f64); 6] = [
     (Stage::Prepare, 0.1),
     (Stage::Frames, 0.15),
@@ -80,7 +80,7 @@ pub struct Clocked {
     total: u64,
 }
 
-/// Progress of a job and the clock of its stages.
+/// Progress of a job, with the times of its stages.
 pub struct JobWatch {
     /// Set once the server is about to end.
     ending: Arc<AtomicBool>,
@@ -125,8 +125,8 @@ impl JobWatch {
     }
 }
 
-/// Remaining time: the rest of the current stage at its own pace, and the later stages in their
-/// usual proportion.
+/// Remaining time: the rest of the present stage at its pace, and the later stages in their usual
+/// proportion.
 fn remaining(current: &Clocked, done: u64) -> Option<f64> {
     let passed = current.since.elapsed().as_secs_f64();
     if done == 0 || passed < 0.3 {

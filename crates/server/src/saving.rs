@@ -1,4 +1,4 @@
-//! Saving results into the exports folder, each once at a time.
+//! Saves results into the exports folder, each at most once at a time.
 
 use crate::app::App;
 use crate::calibrated;
@@ -20,7 +20,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::UNIX_EPOCH;
 
-/// A result's turn at being saved; ends when dropped.
+/// The right to save a result; ends when dropped.
 pub struct Saving {
     app: Arc<App>,
     result: i64,
@@ -28,7 +28,7 @@ pub struct Saving {
 }
 
 impl Saving {
-    /// Begins.
+    /// Takes the right to save a result.
     ///
     /// # Errors
     /// [`ApiError::Refused`] while the same result is being saved.
@@ -44,8 +44,8 @@ impl Saving {
         Ok(Self { app: app.clone(), result, stop })
     }
 
-    /// Writes the file and the plan beside it, and notes them. A person who stops it gets nothing, and no
-    /// error.
+    /// Writes the file and the plan beside it, and notes both in the store. If the person stops it,
+    /// nothing is written, and that is no error.
     ///
     /// # Errors
     /// [`ApiError`]; nothing is left behind then.
@@ -85,7 +85,7 @@ impl Saving {
         let write = move |worker: &Arc<App>| -> Result<Option<u64>, ApiError> {
             let is_stopped = || stop.load(Ordering::Relaxed);
             let watch = ProgressEvents::of(worker, Work::Saving(result), &is_stopped);
-            // The original may be gone by now; then what was noted of it when it was added is said.
+            // If the original is missing by now, the facts noted when it was added are used.
             let now = PictureFile::open(&reference.path).ok().map(|f| f.facts().clone());
             let facts = now.or(noted);
             let written = match what {
@@ -148,7 +148,7 @@ enum What {
     /// The share of sky, as large as the picture.
     Mask,
     FocusMap,
-    /// A view that moves through these frames.
+    /// An animation through these frames.
     Moving(Vec<FrameInput>),
 }
 
@@ -168,7 +168,7 @@ async fn sweep_of(app: &Arc<App>, row: &ResultRow) -> Result<Vec<FrameInput>, Ap
     Ok(used.map(input).collect())
 }
 
-/// Suffix of the file name for colours that are not those of the frames.
+/// Suffix of the file name if the colours are not those of the frames.
 fn as_suffix(colours: Colours) -> &'static str {
     match colours {
         Colours::Input => "",
@@ -180,8 +180,8 @@ fn as_suffix(colours: Colours) -> &'static str {
     }
 }
 
-/// The name of a file without its ending, numbered where a file of that name is there that somebody has
-/// worked on since it was saved, or that was never saved from here.
+/// The name of a file without its ending. A number is added if a file of that name is there that
+/// was changed since it was saved, or that was not saved from here.
 fn free_stem(
     folder: &Path,
     stem: &str,
@@ -193,18 +193,19 @@ fn free_stem(
         let Ok(there) = std::fs::symlink_metadata(folder.join(&name)) else { return true };
         let changed = there.modified().ok().and_then(|at| at.duration_since(UNIX_EPOCH).ok());
         let changed = changed.map_or(i64::MAX, |at| at.as_millis() as i64);
-        let own = known.iter().find(|own| own.file == name);
+        let export = known.iter().find(|export| export.file == name);
         there.is_file()
-            && own.is_some_and(|own| own.bytes == there.len() as i64 && changed <= own.made)
+            && export
+                .is_some_and(|export| export.bytes == there.len() as i64 && changed <= export.made)
     };
     let mut stems = std::iter::once(stem.to_owned()).chain((2..).map(|n| format!("{stem} ({n})")));
     Ok(stems.find(|stem| is_free(stem)).unwrap_or_else(|| stem.to_owned()))
 }
 
-/// Bytes of a shoot's name in the name of a file, for which file systems have 255 in all.
+/// Most bytes of a shoot's name in a file name; file systems allow 255 for the whole name.
 const NAME_BYTES: usize = 160;
 
-/// A name that is a file name everywhere.
+/// A name that is valid on every file system.
 pub fn file_name(name: &str) -> String {
     let mut bytes = 0;
     let kept: String = name
@@ -235,7 +236,7 @@ mod tests {
         std::fs::write(&path, "pixels").unwrap();
         assert_eq!(free(&[]), "Mast 1 (2)", "it is somebody else's");
         let now = SystemTime::now().duration_since(UNIX_EPOCH).unwrap().as_millis() as i64;
-        let own = |bytes, made| Export {
+        let export = |bytes, made| Export {
             id: 1,
             file: "Mast 1.tif".to_owned(),
             plan_file: "Mast 1.plan.json".to_owned(),
@@ -243,8 +244,8 @@ mod tests {
             bytes,
             made,
         };
-        assert_eq!(free(&[own(6, now + 1000)]), "Mast 1");
-        for changed in [own(9, now + 1000), own(6, now - 1000)] {
+        assert_eq!(free(&[export(6, now + 1000)]), "Mast 1");
+        for changed in [export(9, now + 1000), export(6, now - 1000)] {
             assert_eq!(free(&[changed]), "Mast 1 (2)");
         }
     }

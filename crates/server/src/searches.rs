@@ -1,12 +1,12 @@
-//! Searches in the frames of shoots: a skyline, the order of a sweep. One shoot never waits for
-//! another, and what stops one leaves the others alone.
+//! Searches in the frames of shoots: for a skyline, or the order of a sweep. The searches of two
+//! shoots do not wait for each other, and stopping one leaves the other running.
 
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Instant;
 
-/// The searches of all shoots, each with what it keeps.
+/// The searches of all shoots, each with its kept state.
 pub struct Searches<T>(Mutex<HashMap<i64, Arc<Search<T>>>>);
 
 impl<T> Default for Searches<T> {
@@ -23,7 +23,7 @@ pub struct Search<T> {
     kept: Mutex<Option<T>>,
 }
 
-/// A turn at the search of a shoot: one at a time.
+/// The right to search in a shoot: one at a time.
 pub struct Turn<'a, T> {
     search: &'a Search<T>,
     stops: u64,
@@ -47,17 +47,17 @@ impl<T> Searches<T> {
         self.of(shoot).stops.fetch_add(1, Ordering::Relaxed);
     }
 
-    /// Changes what the searches of the other shoots keep.
+    /// Changes the kept states of the other shoots.
     pub fn of_others(&self, shoot: i64, change: impl Fn(&mut Option<T>)) {
         let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let others = all.iter().filter(|(own, _)| **own != shoot);
+        let others = all.iter().filter(|(id, _)| **id != shoot);
         others.for_each(|(_, search)| change(&mut search.kept()));
     }
 }
 
 impl<T> Searches<T> {
-    /// Clears the part of the kept state that takes much memory, of all searches but the `most`
-    /// used last. `used` is the time of that; `None` without such a part.
+    /// Clears the large part of the kept state of all searches but the `most` used last. `used`
+    /// gives the time of last use; `None` without such a part.
     pub fn trim(&self, most: usize, used: impl Fn(&T) -> Option<Instant>, clear: impl Fn(&mut T)) {
         let all: Vec<Arc<Search<T>>> = {
             let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
@@ -75,31 +75,31 @@ impl<T> Searches<T> {
 }
 
 impl<T> Search<T> {
-    /// The kept state. A search that panicked leaves the state before it.
+    /// The kept state. A search that panicked leaves the state from before it.
     pub fn kept(&self) -> MutexGuard<'_, Option<T>> {
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Waits for the turn.
+    /// Waits for the right to search.
     pub async fn turn(&self) -> Turn<'_, T> {
-        // Counted before the wait: who stops the search means those that wait, too.
+        // Counted before the wait, so that stopping also ends those that wait.
         let stops = self.stops.load(Ordering::Relaxed);
         Turn { search: self, stops, _turn: self.turn.lock().await }
     }
 
-    /// Number of times it was stopped so far.
+    /// How often the search was stopped so far.
     pub fn stops(&self) -> u64 {
         self.stops.load(Ordering::Relaxed)
     }
 }
 
 impl<T> Turn<'_, T> {
-    /// Number of times the search had been stopped when this turn began.
+    /// How often the search had been stopped when this turn began.
     pub fn stops(&self) -> u64 {
         self.stops
     }
 
-    /// Whether it was stopped since.
+    /// Whether the search was stopped since this turn began.
     pub fn is_stopped(&self) -> bool {
         self.search.stops() != self.stops
     }
@@ -134,7 +134,7 @@ mod tests {
             let at = begun + std::time::Duration::from_secs(shoot * 7 % 6);
             *searches.of(shoot as i64).kept() = Some(Some(at));
         }
-        searches.trim(2, |own| *own, |own| *own = None);
+        searches.trim(2, |found| *found, |found| *found = None);
         let left = |shoot: i64| searches.of(shoot).kept().unwrap().is_some();
         assert_eq!([0, 1, 2, 3, 4, 5].map(left), [false, false, false, false, true, true]);
     }

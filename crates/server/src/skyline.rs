@@ -1,4 +1,4 @@
-//! The skyline of a shoot as it is painted: found once, then following each stroke.
+//! The skyline of a shoot while strokes are painted: found once, then updated with each stroke.
 
 use crate::app::App;
 use crate::calibrated;
@@ -32,15 +32,15 @@ struct Wish {
 
 impl Wish {
     async fn of(app: &Arc<App>, shoot: i64) -> Result<Self, ApiError> {
-        let (shown, used, inputs) = calibrated::in_run_of(app, shoot).await?;
+        let (current, used, inputs) = calibrated::in_run_of(app, shoot).await?;
         let place = |id: i64| used.iter().position(|row| row.id == id);
-        let proposed = shown.proposed_reference.as_ref().map(|proposed| proposed.frame_id);
-        let reference = shown.reference_id.and_then(place).or(proposed.and_then(place));
-        let mask = loaded(app, &shown.plan);
-        Ok(Self { shoot, plan: shown.plan, inputs, reference, mask })
+        let proposed = current.proposed_reference.as_ref().map(|proposed| proposed.frame_id);
+        let reference = current.reference_id.and_then(place).or(proposed.and_then(place));
+        let mask = loaded(app, &current.plan);
+        Ok(Self { shoot, plan: current.plan, inputs, reference, mask })
     }
 
-    /// Names the frames and their alignment.
+    /// Identifies the frames and their alignment.
     fn key(&self) -> Key {
         let lights: Vec<Key> = self.inputs.iter().map(FrameInput::light_key).collect();
         let inputs: Vec<&Key> = lights.iter().collect();
@@ -65,33 +65,33 @@ impl Wish {
     }
 }
 
-/// The mask that a plan loads.
+/// The mask file that a plan names.
 pub fn loaded(app: &App, plan: &Plan) -> Option<PathBuf> {
     let mask = plan.skyline.mask.as_ref()?;
     (plan.skyline.mode == SkylineMode::Mask).then(|| app.original(&mask.blake3))
 }
 
-/// The skyline of a shoot as it was found last; nothing is computed.
+/// The skyline of a shoot that was found last; computes nothing.
 pub fn at_hand(app: &App, shoot: i64) -> Option<Arc<OpenSkyline>> {
     let search = app.skylines.of(shoot);
     let mut kept = search.kept();
-    let (used, seen) = kept.as_mut()?.seen.as_mut()?;
+    let (used, open) = kept.as_mut()?.open.as_mut()?;
     *used = Instant::now();
-    Some(seen.clone())
+    Some(open.clone())
 }
 
-/// The skyline of the shoot's current plan.
+/// The skyline of the shoot's present plan.
 ///
 /// # Errors
-/// [`ApiError::Missing`] where it was not found yet.
+/// [`ApiError::Missing`] if it has not been found yet.
 pub async fn current(app: &Arc<App>, shoot: i64) -> Result<Arc<OpenSkyline>, ApiError> {
     let version = Wish::of(app, shoot).await?.version();
-    at_hand(app, shoot).filter(|seen| seen.version == version).ok_or_else(|| {
+    at_hand(app, shoot).filter(|open| open.version == version).ok_or_else(|| {
         ApiError::Missing("The skyline was not found yet, or changed; find it first.".to_owned())
     })
 }
 
-/// Finds the skyline of a shoot under its plan, where that has not been done.
+/// Finds the skyline of a shoot under its plan, if that has not been done.
 ///
 /// # Errors
 /// [`ApiError`] with why there is none, and what to do.
@@ -100,30 +100,35 @@ pub async fn found(app: &Arc<App>, shoot: i64) -> Result<Arc<OpenSkyline>, ApiEr
     let turn = search.turn().await;
     let wish = Wish::of(app, shoot).await?;
     let version = wish.version();
-    if let Some(seen) = at_hand(app, shoot).filter(|seen| seen.version == version) {
-        return Ok(seen);
+    if let Some(open) = at_hand(app, shoot).filter(|open| open.version == version) {
+        return Ok(open);
     }
     if turn.is_stopped() {
         return Err(CoreError::Cancelled.into());
     }
-    // While it is followed it is nowhere else: what breaks off over it is found anew.
+    // The session is taken out while it is updated; if that fails, it is found anew.
     let session = search.kept().as_mut().and_then(|kept| kept.session.take());
     app.skylines.of_others(shoot, |kept| {
         if let Some(kept) = kept {
             kept.session = None;
         }
     });
-    let (own, stops) = (search.clone(), turn.stops());
-    let work = move |app: &Arc<App>| make(app, &wish, version, session, &|| own.stops() != stops);
-    let (session, seen) = app.work(work).await?;
-    let seen = seen.map(Arc::new);
-    let shown = seen.as_ref().ok().map(|seen| (Instant::now(), seen.clone()));
-    *search.kept() = Some(Kept { session, seen: shown });
-    app.skylines.trim(SEEN, |own| own.seen.as_ref().map(|(used, _)| *used), |own| own.seen = None);
-    Ok(seen?)
+    let (this_search, stops) = (search.clone(), turn.stops());
+    let work =
+        move |app: &Arc<App>| make(app, &wish, version, session, &|| this_search.stops() != stops);
+    let (session, open) = app.work(work).await?;
+    let open = open.map(Arc::new);
+    let kept_open = open.as_ref().ok().map(|open| (Instant::now(), open.clone()));
+    *search.kept() = Some(Kept { session, open: kept_open });
+    app.skylines.trim(
+        SEEN,
+        |search| search.open.as_ref().map(|(used, _)| *used),
+        |search| search.open = None,
+    );
+    Ok(open?)
 }
 
-/// The session that strokes are applied to, if there is one, and the mask, if that succeeded.
+/// The session that strokes are applied to, if there is one, and the mask, or why there is none.
 type Made = (Option<Session>, Result<OpenSkyline, CoreError>);
 
 fn make(
@@ -136,8 +141,8 @@ fn make(
     let plan = &wish.plan.skyline;
     if let Some(path) = &wish.mask {
         let mask = Mask::read(path, wish.size()?)?.shaped(plan);
-        let seen = OpenSkyline { version, levels: levels(mask), likely: None, frames: 0 };
-        return Ok((session, Ok(seen)));
+        let open = OpenSkyline { version, levels: levels(mask), likely: None, frames: 0 };
+        return Ok((session, Ok(open)));
     }
     let key = wish.key();
     let mut session = match session.filter(|session| session.key == key) {
@@ -194,13 +199,13 @@ pub async fn check(
     let (path, name) = (app.original(&file.blake3), file.file.clone());
     let done = app.work(move |_| {
         let size = wish.size()?;
-        let own = PictureFile::open(&path)?;
-        let own = (own.facts().width, own.facts().height);
-        if own != size {
+        let file = PictureFile::open(&path)?;
+        let found = (file.facts().width, file.facts().height);
+        if found != size {
             let what = if as_mask { "mask" } else { "picture" };
             return Err(ApiError::Refused(format!(
                 "{name}: this {what} has {} x {} pixels and the frames {} x {}; choose one of their size.",
-                own.0, own.1, size.0, size.1
+                found.0, found.1, size.0, size.1
             )));
         }
         if as_mask {

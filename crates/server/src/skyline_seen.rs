@@ -1,4 +1,4 @@
-//! The skylines of shoots as they were seen last.
+//! The skylines that pages see.
 
 use crate::searches::Searches;
 use crate::types::SkylineSeen;
@@ -22,23 +22,23 @@ pub struct Kept {
     /// The session that strokes are applied to; only for the shoot used last, as it takes memory
     /// for each pixel.
     pub session: Option<Session>,
-    /// The mask as it was seen last, and when that was.
-    pub seen: Option<(Instant, Arc<OpenSkyline>)>,
+    /// The mask that the page saw last, and when.
+    pub open: Option<(Instant, Arc<OpenSkyline>)>,
 }
 
 /// A skyline of a shoot that strokes are added to.
 pub struct Session {
-    /// Names the frames it was found in, and how they were aligned.
+    /// Identifies the frames it was found in, and their alignment.
     pub key: Key,
     pub found: SkylineFound,
     pub live: Live,
 }
 
-/// A mask as it is shown.
+/// A mask as pages see it.
 pub struct OpenSkyline {
-    /// Changes whenever anything else does.
+    /// Changes whenever anything else here does.
     pub version: String,
-    /// The mask as a run would take it, and halved sizes of it.
+    /// The mask as a run would use it, and smaller levels of it.
     pub levels: Vec<Mask>,
     /// Probability of sky in each cell of a grid, where the skyline was found in the frames.
     pub likely: Option<(Grid, Vec<f32>)>,
@@ -59,8 +59,8 @@ impl OpenSkyline {
         &self.levels[0]
     }
 
-    /// Figures about it, for the page.
-    pub fn told(&self) -> SkylineSeen {
+    /// Figures about it for the page.
+    pub fn summary(&self) -> SkylineSeen {
         let sky = self.mask().sky_of_all();
         let unsure = self.likely.as_ref().map_or(0.0, |(_, sky)| {
             sky.iter().filter(|sky| (0.1..0.9).contains(*sky)).count() as f32 / sky.len() as f32
@@ -69,8 +69,8 @@ impl OpenSkyline {
         SkylineSeen { version: self.version.clone(), sky, unsure, frames, places: self.places() }
     }
 
-    /// Places along the skyline from left to right, as far apart as they are shown wide, with how
-    /// unsure it is there: `[x, y, unsure]`.
+    /// Places along the skyline from left to right, spaced by the width at which they are shown,
+    /// each with its uncertainty: `[x, y, unsure]`.
     fn places(&self) -> Vec<[f32; 3]> {
         let small = self.levels.iter().find(|mask| mask.size().0 <= 1024);
         let small = small.unwrap_or(self.mask());
@@ -88,13 +88,13 @@ impl OpenSkyline {
                 if !edge {
                     continue;
                 }
-                let own = [x as f32, y as f32];
+                let here = [x as f32, y as f32];
                 let near = |other: &[f32; 2]| {
-                    (other[0] - own[0]).abs() < apart && (other[1] - own[1]).abs() < apart
+                    (other[0] - here[0]).abs() < apart && (other[1] - here[1]).abs() < apart
                 };
-                // Earlier places lie further left; the nearest is the last.
+                // Earlier places lie further left; only the last ones can be near.
                 if !places.iter().rev().take(40).any(near) {
-                    places.push(own);
+                    places.push(here);
                 }
             }
         }

@@ -21,18 +21,18 @@ pub async fn looked_over(app: &Arc<App>, shoot: i64) -> Result<FocusReport, ApiE
     if turn.is_stopped() {
         return Err(CoreError::Cancelled.into());
     }
-    let (shown, _, inputs) = calibrated::in_run_of(app, shoot).await?;
-    let (own, stops) = (search.clone(), turn.stops());
+    let (current, _, inputs) = calibrated::in_run_of(app, shoot).await?;
+    let (this_search, stops) = (search.clone(), turn.stops());
     let work = move |app: &Arc<App>| {
         engine::look_over(&Request {
             frames: &inputs,
             reference: None,
-            plan: &shown.plan,
+            plan: &current.plan,
             cache: &app.cache,
             budget: app.budget,
             stream: false,
             skyline_inputs: SkylineInputs::default(),
-            watch: &ProgressEvents::of(app, Work::Finding(shoot), &|| own.stops() != stops),
+            watch: &ProgressEvents::of(app, Work::Finding(shoot), &|| this_search.stops() != stops),
         })
     };
     app.work(work).await

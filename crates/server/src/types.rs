@@ -617,7 +617,7 @@ pub enum ExportFormat {
     Jpeg,
     /// Of a result with its sky and ground apart, the share of sky: grey PNG of 16 bit.
     Mask,
-    /// Of a merged sweep, the focus map: grey PNG of 16 bit.
+    /// Of a merged sweep, the depth map: grey PNG of 16 bit.
     FocusMap,
     /// Of a merged sweep, its frames one after the other: a small moving PNG.
     Moving,

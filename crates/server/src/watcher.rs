@@ -71,8 +71,8 @@ async fn look(
     let Some(found) = found else { return Ok(()) };
     let mut ready = Vec::new();
     for (path, stamp) in found {
-        let seen = looked.files.get(&(shoot, path.clone())).copied();
-        let now = match seen {
+        let known = looked.files.get(&(shoot, path.clone())).copied();
+        let now = match known {
             Some(WatchedFile::Settled(before)) if before == stamp => continue,
             // A camera makes the file first and fills it later.
             Some(WatchedFile::At(before)) if before == stamp && stamp.0 > 0 => {

@@ -73,9 +73,9 @@ impl Look {
                 .map(|&cell| {
                     let logs = look.logs(&features[cell]);
                     let most = logs.iter().copied().fold(f32::MIN, f32::max);
-                    let own = logs.map(|log| (log - most).exp());
-                    let sum: f32 = own.iter().sum();
-                    own.map(|v| v / sum)
+                    let shares = logs.map(|log| (log - most).exp());
+                    let sum: f32 = shares.iter().sum();
+                    shares.map(|v| v / sum)
                 })
                 .collect();
             look = Self { parts: parts(features, &order, &shares) };

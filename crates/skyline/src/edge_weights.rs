@@ -31,7 +31,7 @@ impl EdgeWeights {
         let all: Vec<[Vec<f32>; 2]> =
             COLOURS.into_par_iter().map(|f| strengths(grid, &plane(f))).collect();
         let sum = |k: usize| -> Vec<f32> {
-            (0..grid.cells()).map(|i| all.iter().map(|own| own[k][i]).sum()).collect()
+            (0..grid.cells()).map(|i| all.iter().map(|planes| planes[k][i]).sum()).collect()
         };
         Self::new(grid, &sum(0), &sum(1))
     }

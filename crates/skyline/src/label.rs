@@ -68,7 +68,7 @@ fn rough(evidence: &Evidence) -> (Vec<f32>, f32) {
             (scene.parts(&sky), sky, starless)
         })
         .collect();
-    let best = all.into_iter().reduce(|best, own| if own.0 > best.0 { own } else { best });
+    let best = all.into_iter().reduce(|best, next| if next.0 > best.0 { next } else { best });
     best.map(|(_, sky, starless)| (sky, starless)).unwrap_or_default()
 }
 
@@ -78,14 +78,14 @@ fn open(grid: Grid, sky: &[f32], stars: &[f32]) -> Vec<f32> {
     const STARS: f32 = 2.5;
     let mut part = vec![0usize; grid.cells()];
     let mut sizes = vec![0usize];
-    let mut seen = vec![0.0f32];
+    let mut star_counts = vec![0.0f32];
     for start in 0..grid.cells() {
         if sky[start] <= 0.5 || part[start] > 0 {
             continue;
         }
-        let own = sizes.len();
+        let number = sizes.len();
         let mut open = vec![start];
-        part[start] = own;
+        part[start] = number;
         let (mut size, mut count) = (0, 0.0);
         while let Some(i) = open.pop() {
             size += 1;
@@ -99,17 +99,17 @@ fn open(grid: Grid, sky: &[f32], stars: &[f32]) -> Vec<f32> {
             ];
             for n in sides.into_iter().flatten() {
                 if sky[n] > 0.5 && part[n] == 0 {
-                    part[n] = own;
+                    part[n] = number;
                     open.push(n);
                 }
             }
         }
         sizes.push(size);
-        seen.push(count);
+        star_counts.push(count);
     }
     let most = (1..sizes.len()).max_by_key(|&i| sizes[i]).unwrap_or(0);
-    let is = |own: usize| own > 0 && (own == most || seen[own] > STARS);
-    part.iter().map(|own| f32::from(u8::from(is(*own)))).collect()
+    let is = |number: usize| number > 0 && (number == most || star_counts[number] > STARS);
+    part.iter().map(|number| f32::from(u8::from(is(*number)))).collect()
 }
 
 /// The evidence for a grid and the weights of its cells.
@@ -117,24 +117,24 @@ struct Scene<'a> {
     evidence: &'a Evidence,
     edge_weights: EdgeWeights,
     features: Vec<Feature>,
-    shown: StarCounts,
+    star_counts: StarCounts,
     scale: f32,
 }
 
 impl<'a> Scene<'a> {
     fn of(evidence: &'a Evidence) -> Self {
-        let (edge_weights, (features, shown)) = rayon::join(
+        let (edge_weights, (features, star_counts)) = rayon::join(
             || EdgeWeights::of(evidence.grid, &appearance::features(evidence, 0)),
-            || rayon::join(|| appearance::features(evidence, 2), || shown(evidence)),
+            || rayon::join(|| appearance::features(evidence, 2), || star_counts(evidence)),
         );
         let scale = (ACROSS / evidence.grid.across as f32).powi(2);
-        Self { evidence, edge_weights, features, shown, scale }
+        Self { evidence, edge_weights, features, star_counts, scale }
     }
 
     /// Probability that each cell is sky, for one weight of cells without stars.
     fn label_by(&self, starless: f32) -> Vec<f32> {
         let grid = self.evidence.grid;
-        let first = self.unlearned(&self.shown.share, starless);
+        let first = self.unlearned(&self.star_counts.share, starless);
         let sky = spread(grid, &self.edge_weights, &first);
         let first = self.unlearned(&sky, starless);
         let sky = spread(grid, &self.edge_weights, &first);
@@ -144,7 +144,7 @@ impl<'a> Scene<'a> {
     /// How well a border separates sky and ground.
     fn parts(&self, sky: &[f32]) -> f32 {
         let grid = self.evidence.grid;
-        let empty = |i: &usize| sky[*i] > 0.5 && self.shown.share[*i] < 0.2;
+        let empty = |i: &usize| sky[*i] > 0.5 && self.star_counts.share[*i] < 0.2;
         let mut ground_above = vec![false; grid.cells()];
         for i in grid.across..grid.cells() {
             let above = i - grid.across;
@@ -163,9 +163,9 @@ impl<'a> Scene<'a> {
     /// What is known before learning, where this much of the cells is sky.
     fn unlearned(&self, sky: &[f32], starless: f32) -> Vec<Prior> {
         let below = sky_below(self.evidence.grid, sky);
-        unlearned(self.evidence, &self.shown, &below, starless)
+        unlearned(self.evidence, &self.star_counts, &below, starless)
             .into_iter()
-            .map(|own| Prior { weight: own.weight * self.scale, ..own })
+            .map(|prior| Prior { weight: prior.weight * self.scale, ..prior })
             .collect()
     }
 
@@ -218,7 +218,7 @@ struct StarCounts {
     mirrored: Vec<f32>,
 }
 
-fn shown(evidence: &Evidence) -> StarCounts {
+fn star_counts(evidence: &Evidence) -> StarCounts {
     let Evidence { grid, stars, mirrored, noise, .. } = evidence;
     let width = (grid.across / 40).max(2);
     let mut around = grid.blurred(&grid.blurred(stars, width), width);
@@ -240,7 +240,12 @@ fn shown(evidence: &Evidence) -> StarCounts {
 /// What is known before learning. Where stars are seen, there is sky. Where there are none although
 /// they are seen elsewhere, or where something stands still, there may be ground. `below` is how
 /// much sky is below each cell.
-fn unlearned(evidence: &Evidence, shown: &StarCounts, below: &[f32], weight: f32) -> Vec<Prior> {
+fn unlearned(
+    evidence: &Evidence,
+    star_counts: &StarCounts,
+    below: &[f32],
+    weight: f32,
+) -> Vec<Prior> {
     let Evidence { grid, texture, change, .. } = evidence;
     let changing: Vec<f32> = change.iter().map(|v| v.min(40.0)).collect();
     let changing = grid.blurred(&changing, 1);
@@ -248,15 +253,15 @@ fn unlearned(evidence: &Evidence, shown: &StarCounts, below: &[f32], weight: f32
     let still = grid.blurred(&capped, 2);
     (0..grid.cells())
         .map(|i| {
-            let star = Prior { sky: 1.0, weight: STAR * shown.near[i].min(0.25) };
-            let starless = (1.0 - 3.0 * shown.share[i]).max(0.0) * (1.0 - below[i]);
+            let star = Prior { sky: 1.0, weight: STAR * star_counts.near[i].min(0.25) };
+            let starless = (1.0 - 3.0 * star_counts.share[i]).max(0.0) * (1.0 - below[i]);
             let textured = (TEXTURE * (still[i] - 0.15)).clamp(0.0, TEXTURE);
             // What changes does not stand on the ground: clouds drift. The weight is small, as
             // water changes too.
             let drifts = ((changing[i] - 4.0) / 8.0).clamp(0.0, 1.0);
             let moving = Prior { sky: 1.0, weight: CHANGE * drifts };
             let ground = starless * (weight + textured) * (1.0 - 0.5 * drifts);
-            let water = Prior { sky: 0.0, weight: STAR * shown.mirrored[i].min(0.25) };
+            let water = Prior { sky: 0.0, weight: STAR * star_counts.mirrored[i].min(0.25) };
             star.and(water).and(moving).and(Prior { sky: 0.0, weight: ground })
         })
         .collect()
@@ -268,8 +273,8 @@ fn sky_below(grid: Grid, sky: &[f32]) -> Vec<f32> {
     let sky = grid.blurred(sky, width);
     let mut below = vec![0.0f32; grid.cells()];
     for i in (0..grid.cells() - grid.across).rev() {
-        let own = ((sky[i + grid.across] - 0.6) * 4.0).clamp(0.0, 1.0);
-        below[i] = below[i + grid.across].max(own);
+        let share = ((sky[i + grid.across] - 0.6) * 4.0).clamp(0.0, 1.0);
+        below[i] = below[i + grid.across].max(share);
     }
     below
 }

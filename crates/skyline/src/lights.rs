@@ -37,7 +37,7 @@ impl LightIndex {
     fn holds(&self, at: [f64; 2]) -> bool {
         let (column, row) = Self::cell(at);
         (-1..=1).flat_map(|dy| (-1..=1).map(move |dx| (column + dx, row + dy))).any(|cell| {
-            let near = |own: &[f64; 2]| (own[0] - at[0]).hypot(own[1] - at[1]) < NEAR;
+            let near = |other: &[f64; 2]| (other[0] - at[0]).hypot(other[1] - at[1]) < NEAR;
             self.0.get(&cell).is_some_and(|all| all.iter().any(near))
         })
     }
@@ -127,7 +127,7 @@ impl<'a> Sky<'a> {
         });
         // Of equally good waterlines the highest, which allows most water.
         let best =
-            tried.reduce(|| (0, height), |best, own| if own.0 > best.0 { own } else { best });
+            tried.reduce(|| (0, height), |best, next| if next.0 > best.0 { next } else { best });
         let all = those(best.1, 1);
         if all.len() < FEWEST { vec![] } else { all }
     }

@@ -90,7 +90,8 @@ impl Live {
     ) -> Result<(), CoreError> {
         let wanted: Vec<&Stroke> =
             strokes.iter().filter(|stroke| stroke.paint.is_stroke()).collect();
-        let same = self.done.iter().zip(&wanted).take_while(|(done, own)| *done == **own).count();
+        let same =
+            self.done.iter().zip(&wanted).take_while(|(done, stroke)| *done == **stroke).count();
         if same == self.done.len() && same == wanted.len() && self.is_judged {
             return Ok(());
         }

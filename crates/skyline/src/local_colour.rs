@@ -132,8 +132,8 @@ impl<'a> Sides<'a> {
 
     /// Whether hardly any ground looks like the sky, so that cells that do are judged closely.
     fn is_ground_distinct(&self) -> bool {
-        let own = self.share.iter().zip(&self.below).filter(|(_, below)| **below > 0.0);
-        let mut shares: Vec<f32> = own.map(|(share, _)| *share).collect();
+        let known = self.share.iter().zip(&self.below).filter(|(_, below)| **below > 0.0);
+        let mut shares: Vec<f32> = known.map(|(share, _)| *share).collect();
         let tenth = shares.len() / 10;
         !shares.is_empty() && *shares.select_nth_unstable_by(tenth, f32::total_cmp).1 > 0.7
     }
@@ -178,22 +178,22 @@ fn difference(sky: &[Vec<f32>; 3], ground: &[Vec<f32>; 3], i: usize) -> ([f32; 3
 /// has enough of them.
 fn nearest(grid: Grid, colours: &[Vec<f32>; 3], chosen: &[f32]) -> [Vec<f32>; 3] {
     let whole = colours.each_ref().map(|plane| {
-        let mut own: Vec<f32> = plane
+        let mut values: Vec<f32> = plane
             .iter()
             .zip(chosen)
             .filter(|(_, chosen)| **chosen > 0.0)
             .map(|(v, _)| *v)
             .collect();
-        if own.is_empty() { 0.0 } else { median(&mut own) }
+        if values.is_empty() { 0.0 } else { median(&mut values) }
     });
     let mut out = whole.map(|v| vec![v; grid.cells()]);
-    let own: Vec<[f32; 4]> = (0..grid.cells())
+    let cells: Vec<[f32; 4]> = (0..grid.cells())
         .map(|i| [1.0, colours[0][i], colours[1][i], colours[2][i]].map(|v| v * chosen[i]))
         .collect();
     // From the largest radius to the smallest; each replaces the one before where it has enough
     // cells.
     for radius in [48, 20, 8, 4] {
-        for (i, [share, sums @ ..]) in grid.blurred_all(&own, radius).into_iter().enumerate() {
+        for (i, [share, sums @ ..]) in grid.blurred_all(&cells, radius).into_iter().enumerate() {
             if share <= 0.0 {
                 continue;
             }
@@ -227,8 +227,8 @@ mod tests {
             stars: vec![0.0; grid.cells()],
             mirrored: vec![0.0; grid.cells()],
         };
-        let own = (0..grid.cells()).map(|i| if sky(i) { 0.99 } else { 0.01 }).collect();
-        (evidence, Labels { sky: own, said: vec![None; grid.cells()] })
+        let shares = (0..grid.cells()).map(|i| if sky(i) { 0.99 } else { 0.01 }).collect();
+        (evidence, Labels { sky: shares, said: vec![None; grid.cells()] })
     }
 
     #[test]
@@ -237,8 +237,8 @@ mod tests {
         let (evidence, labels) = evidence(grid);
         let around = LocalColour::of(&evidence, &labels, 6);
         let share = |place: usize, light: usize| {
-            let own = (0..3).map(|c| around.weights[c][place] * evidence.colour[c][light]);
-            own.sum::<f32>() - around.offset[place]
+            let terms = (0..3).map(|c| around.weights[c][place] * evidence.colour[c][light]);
+            terms.sum::<f32>() - around.offset[place]
         };
         for y in 5..55 {
             let at = |x: usize| y * grid.across + x;
@@ -287,8 +287,9 @@ mod tests {
         let around = LocalColour::of(&evidence, &labels, 6);
         let at = 30 * grid.across + 16;
         let share = |light: [f32; 3]| {
-            let own = light.iter().zip(&around.weights).map(|(light, weights)| light * weights[at]);
-            own.sum::<f32>() - around.offset[at]
+            let terms =
+                light.iter().zip(&around.weights).map(|(light, weights)| light * weights[at]);
+            terms.sum::<f32>() - around.offset[at]
         };
         let (branch, sky) = (share([0.017, 0.0255, 0.017]), share([0.085, 0.102, 0.119]));
         assert!((branch - 1.0).abs() < 0.1 && sky.abs() < 0.1, "{branch}, {sky}");

@@ -27,8 +27,8 @@ pub fn reach(marks: &mut [u8], width: usize) {
         let some = |chunk: &[u8]| chunk.iter().fold(false, |some, m| some | (kind(*m) == THIN));
         let chunks = row.chunks(CHUNK).enumerate().filter(move |(_, chunk)| some(chunk));
         let thin = chunks.flat_map(move |(at, chunk)| {
-            let own = chunk.iter().enumerate().filter(move |(_, mark)| kind(**mark) == THIN);
-            own.map(move |(x, _)| y * width + at * CHUNK + x)
+            let places = chunk.iter().enumerate().filter(move |(_, mark)| kind(**mark) == THIN);
+            places.map(move |(x, _)| y * width + at * CHUNK + x)
         });
         thin.filter(|i| stands(*i))
     });
@@ -72,7 +72,7 @@ pub fn shares(marks: &[u8], width: usize) -> Vec<u8> {
     out.par_chunks_mut(width).with_min_len(16).enumerate().for_each(|(y, out)| {
         let from = y.saturating_sub(1) * width;
         let rows = &marks[from..((y + 2) * width).min(marks.len())];
-        let own = &marks[y * width..(y + 1) * width];
+        let here = &marks[y * width..(y + 1) * width];
         // Number of solid pixels among those above, here and below, in each column.
         let mut columns = vec![0u8; width];
         for row in rows.chunks_exact(width) {
@@ -92,7 +92,7 @@ pub fn shares(marks: &[u8], width: usize) -> Vec<u8> {
                         *out = match count {
                             0 => 255,
                             all if all == height * near.len() as u8 => 0,
-                            _ => (f32::from(own[x] >> 2) / STEPS * 255.0) as u8,
+                            _ => (f32::from(here[x] >> 2) / STEPS * 255.0) as u8,
                         };
                     }
                 }

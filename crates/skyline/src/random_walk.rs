@@ -30,19 +30,19 @@ pub fn spread(grid: Grid, edge_weights: &EdgeWeights, known: &[Prior]) -> Vec<f3
     let mut sky = if !coarsest {
         let small = grid.coarser(2);
         let mut sums = vec![Prior::default(); small.cells()];
-        for (i, own) in known.iter().enumerate() {
+        for (i, prior) in known.iter().enumerate() {
             let to = &mut sums[i / grid.across / 2 * small.across + i % grid.across / 2];
-            to.sky += own.sky * own.weight;
-            to.weight += own.weight;
+            to.sky += prior.sky * prior.weight;
+            to.weight += prior.weight;
         }
-        for own in &mut sums {
-            own.sky /= own.weight.max(1e-9);
+        for prior in &mut sums {
+            prior.sky /= prior.weight.max(1e-9);
         }
         let coarse = spread(small, &edge_weights.halved(grid, small), &sums);
         let of = |i: usize| coarse[i / grid.across / 2 * small.across + i % grid.across / 2];
         (0..grid.cells()).map(of).collect()
     } else {
-        known.iter().map(|own| own.sky).collect::<Vec<f32>>()
+        known.iter().map(|prior| prior.sky).collect::<Vec<f32>>()
     };
     // Smaller grids settle large distances at little cost.
     let sweeps = match grid.cells() {
@@ -83,7 +83,7 @@ impl Board {
             all: vec![1.0; length * grid.down],
         };
         let mut colours = [colour(), colour()];
-        for (i, own) in known.iter().enumerate() {
+        for (i, prior) in known.iter().enumerate() {
             let (x, y) = (i % grid.across, i / grid.across);
             let Colour { sky: to, edge_weights: all_ways, known, all } = &mut colours[(x + y) % 2];
             let at = y * length + x / 2 + 1;
@@ -95,8 +95,8 @@ impl Board {
             ];
             all_ways.iter_mut().zip(four).for_each(|(plane, way)| plane[at] = way);
             to[at] = sky[i];
-            known[at] = own.sky * own.weight;
-            all[at] = (own.weight + four.iter().sum::<f32>()).max(1e-20);
+            known[at] = prior.sky * prior.weight;
+            all[at] = (prior.weight + four.iter().sum::<f32>()).max(1e-20);
         }
         Self { grid, colours }
     }
@@ -112,8 +112,8 @@ impl Board {
         for _ in 0..sweeps {
             for colour in 0..2 {
                 let [first, second] = &mut self.colours;
-                let (own, other) = if colour == 0 { (first, &*second) } else { (second, &*first) };
-                own.step(&other.sky, self.grid, colour);
+                let (half, other) = if colour == 0 { (first, &*second) } else { (second, &*first) };
+                half.step(&other.sky, self.grid, colour);
             }
         }
         let (across, length) = (self.grid.across, Self::row_length(self.grid));
@@ -183,11 +183,11 @@ mod tests {
             known[i] = Prior { sky: f32::from(u8::from(left)), weight: 2.0 };
         }
         let sky = spread(grid, &edge_weights, &known);
-        for (i, own) in sky.iter().enumerate() {
+        for (i, share) in sky.iter().enumerate() {
             // The cells that touch the edge may lag behind.
             let apart = 3 * (i % 90) as i64 - 90 - (i / 90) as i64;
-            let right = apart.abs() <= 3 || (*own > 0.5) == (apart < 0);
-            assert!(right, "column {}, row {}: {own}", i % 90, i / 90);
+            let right = apart.abs() <= 3 || (*share > 0.5) == (apart < 0);
+            assert!(right, "column {}, row {}: {share}", i % 90, i / 90);
         }
         let (parted, length) = edge_weights.parted(grid, &sky);
         // Sixty rows, and twenty columns that the edge crosses on its way down.

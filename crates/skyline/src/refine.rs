@@ -82,7 +82,7 @@ impl Pixels {
                 true => Err(PictureError::Cancelled),
                 false => {
                     let size = (width, height);
-                    let mut own = self.copied(square);
+                    let mut marks = self.copied(square);
                     let grid = evidence.grid;
                     scratch.mark(
                         views,
@@ -90,14 +90,14 @@ impl Pixels {
                         grid,
                         (&around, here),
                         (square, size),
-                        &mut own,
+                        &mut marks,
                     )?;
-                    Ok((square, own))
+                    Ok((square, marks))
                 }
             })
             .collect();
-        for (square, own) in marked? {
-            for (y, row) in own.chunks_exact(square.width as usize).enumerate() {
+        for (square, part) in marked? {
+            for (y, row) in part.chunks_exact(square.width as usize).enumerate() {
                 let at = (square.y as usize + y) * width as usize + square.x as usize;
                 self.marks[at..at + row.len()].copy_from_slice(row);
             }
@@ -222,12 +222,12 @@ impl Scratch {
             for run in parts.chunk_by(|a, b| a.1 == b.1) {
                 let first = run[0].0;
                 let width = run.iter().map(|(part, _)| part.width).sum();
-                let own = Region { width, ..first };
+                let joined = Region { width, ..first };
                 let judged = match run[0].1 {
                     PartState::Kept => continue,
-                    PartState::All(mark) => vec![mark; own.area()],
+                    PartState::All(mark) => vec![mark; joined.area()],
                     PartState::Nothing => {
-                        let there = own.moved([square.x, square.y]);
+                        let there = joined.moved([square.x, square.y]);
                         let outer = there.widened(MARGIN, size);
                         self.read(views, network, grid, around, outer)?;
                         means(&self.share, outer.width as usize, &mut self.mean);
@@ -235,7 +235,7 @@ impl Scratch {
                     }
                 };
                 for (y, row) in judged.chunks_exact(width as usize).enumerate() {
-                    let at = (own.y as usize + y) * row_length + own.x as usize;
+                    let at = (joined.y as usize + y) * row_length + joined.x as usize;
                     marks[at..at + row.len()].copy_from_slice(row);
                 }
             }
@@ -382,8 +382,8 @@ impl Scratch {
                 // The mean of the two in the middle, or the one in the middle twice.
                 let (low, high) = (&self.rows[middle[0]], &self.rows[middle[middle.len() - 1]]);
                 let light = low.iter().zip(high).map(|(low, high)| 0.5 * (low + high));
-                let own = self.share[from..].iter_mut().zip(&mut self.light[from..]);
-                for ((share, sum), (weight, light)) in own.zip(weights[from..].iter().zip(light)) {
+                let sums = self.share[from..].iter_mut().zip(&mut self.light[from..]);
+                for ((share, sum), (weight, light)) in sums.zip(weights[from..].iter().zip(light)) {
                     *share += weight * light;
                     *sum += light;
                 }

@@ -66,8 +66,8 @@ impl Regions {
             },
         };
         let target = f32::from(u8::from(side));
-        for (own, reached) in reached.iter().enumerate() {
-            let (share, i) = ((2.0 * reached).min(1.0), part.cell(own));
+        for (local, reached) in reached.iter().enumerate() {
+            let (share, i) = ((2.0 * reached).min(1.0), part.cell(local));
             if share > CHANGED {
                 labels.sky[i] += share * (target - labels.sky[i]);
             }
@@ -99,8 +99,8 @@ struct Alike {
 
 impl Alike {
     /// How like them a cell is, 0 to 1.
-    fn of(&self, own: &Feature) -> f32 {
-        let off = own - self.middle;
+    fn of(&self, feature: &Feature) -> f32 {
+        let off = feature - self.middle;
         let far = off.component_mul(&off).component_div(&self.spread).sum();
         (-0.5 * far).exp()
     }
@@ -133,8 +133,8 @@ impl Walks<'_> {
     fn reach(&self, part: &GridPart, under: &[usize]) -> Vec<usize> {
         let across = part.grid.across;
         let Regions { edge_weights, features } = self.regions;
-        let mut seen = vec![false; part.columns.len() * part.rows.len()];
-        under.iter().for_each(|&i| seen[part.own(i)] = true);
+        let mut reached = vec![false; part.columns.len() * part.rows.len()];
+        under.iter().for_each(|&i| reached[part.local(i)] = true);
         let mut reach = under.to_vec();
         let mut next = 0;
         while let Some(&cell) = reach.get(next) {
@@ -151,10 +151,10 @@ impl Walks<'_> {
                 (y + 1 < part.rows.end).then(|| (cell + across, edge_weights.down[cell])),
             ];
             for (other, way) in beside.into_iter().flatten() {
-                let own = part.own(other);
+                let at = part.local(other);
                 let open = || way * like.min(self.alike.of(&features[other])) > CLOSED;
-                if !seen[own] && self.is_wrong(other) && open() {
-                    seen[own] = true;
+                if !reached[at] && self.is_wrong(other) && open() {
+                    reached[at] = true;
                     reach.push(other);
                 }
             }
@@ -166,7 +166,7 @@ impl Walks<'_> {
     /// result may be wrong, as walks continue outside the part.
     fn walk(&self, part: &GridPart, under: &[usize]) -> Option<Vec<f32>> {
         let small = Grid { across: part.columns.len(), down: part.rows.len(), ..part.grid };
-        let cells: Vec<usize> = (0..small.cells()).map(|own| part.cell(own)).collect();
+        let cells: Vec<usize> = (0..small.cells()).map(|local| part.cell(local)).collect();
         let Regions { edge_weights, features } = self.regions;
         let like: Vec<f32> = cells.iter().map(|&i| self.alike.of(&features[i])).collect();
         let wrong: Vec<bool> = cells.iter().map(|&i| self.is_wrong(i)).collect();
@@ -175,25 +175,25 @@ impl Walks<'_> {
             false => CLOSED * way.min(1.0),
         };
         let (last, low) = (small.across - 1, small.across * (small.down - 1));
-        let right = |own: usize| match edge_weights.right[cells[own]] {
-            there if there == 0.0 || own % small.across == last => 0.0,
-            there => way(there, own, own + 1),
+        let right = |local: usize| match edge_weights.right[cells[local]] {
+            there if there == 0.0 || local % small.across == last => 0.0,
+            there => way(there, local, local + 1),
         };
-        let down = |own: usize| match edge_weights.down[cells[own]] {
-            there if there == 0.0 || own >= low => 0.0,
-            there => way(there, own, own + small.across),
+        let down = |local: usize| match edge_weights.down[cells[local]] {
+            there if there == 0.0 || local >= low => 0.0,
+            there => way(there, local, local + small.across),
         };
         let all = 0..small.cells();
-        let own = EdgeWeights {
+        let inner_weights = EdgeWeights {
             right: all.clone().map(right).collect(),
             down: all.clone().map(down).collect(),
         };
         let mut known = vec![Prior { sky: 0.0, weight: ELSEWHERE }; small.cells()];
         for &i in under {
-            known[part.own(i)] = Prior { sky: 1.0, weight: SAID };
+            known[part.local(i)] = Prior { sky: 1.0, weight: SAID };
         }
-        let reached = spread(small, &own, &known);
-        let beyond = |own: usize| part.is_cut(own) && 4.0 * reached[own] > CHANGED;
+        let reached = spread(small, &inner_weights, &known);
+        let beyond = |local: usize| part.is_cut(local) && 4.0 * reached[local] > CHANGED;
         (!all.into_iter().any(beyond)).then_some(reached)
     }
 }
@@ -209,8 +209,8 @@ impl GridPart {
     /// The part within `far` cells of some cells, of which there must be one.
     fn around(grid: Grid, cells: &[usize], far: usize) -> Self {
         let [columns, rows] = grid.holding(cells).unwrap_or([0..0, 0..0]);
-        let wider = |own: Range<usize>, count: usize| {
-            own.start.saturating_sub(far)..own.end.saturating_add(far).min(count)
+        let wider = |range: Range<usize>, count: usize| {
+            range.start.saturating_sub(far)..range.end.saturating_add(far).min(count)
         };
         Self { grid, columns: wider(columns, grid.across), rows: wider(rows, grid.down) }
     }
@@ -223,21 +223,21 @@ impl GridPart {
     }
 
     /// The cell of the grid with an index in the part.
-    fn cell(&self, own: usize) -> usize {
+    fn cell(&self, local: usize) -> usize {
         let width = self.columns.len();
-        (self.rows.start + own / width) * self.grid.across + self.columns.start + own % width
+        (self.rows.start + local / width) * self.grid.across + self.columns.start + local % width
     }
 
     /// The index in the part of a cell of the grid.
-    fn own(&self, cell: usize) -> usize {
+    fn local(&self, cell: usize) -> usize {
         let (x, y) = (cell % self.grid.across, cell / self.grid.across);
         (y - self.rows.start) * self.columns.len() + x - self.columns.start
     }
 
     /// Whether the grid continues beyond a cell at the edge of the part.
-    fn is_cut(&self, own: usize) -> bool {
+    fn is_cut(&self, local: usize) -> bool {
         let width = self.columns.len();
-        let (x, y) = (own % width, own / width);
+        let (x, y) = (local % width, local / width);
         (x == 0 && self.columns.start > 0)
             || (x + 1 == width && self.columns.end < self.grid.across)
             || (y == 0 && self.rows.start > 0)
@@ -250,13 +250,13 @@ fn under(grid: Grid, stroke: &Stroke) -> Vec<usize> {
     let step = grid.step as f32;
     let place = |v: f32| (v + 0.5) / step - 0.5;
     let points = stroke.points.iter().map(|[x, y, r]| [place(*x), place(*y), (r / step).max(0.5)]);
-    let own = Stroke { points: points.collect(), soft: 0.0, ..stroke.clone() };
+    let hard = Stroke { points: points.collect(), soft: 0.0, ..stroke.clone() };
     let size = (grid.across as u32, grid.down as u32);
-    let Some(Region { x: left, y: top, width, height }) = own.brush().bounds(size) else {
+    let Some(Region { x: left, y: top, width, height }) = hard.brush().bounds(size) else {
         return vec![];
     };
     let row = |y: u32| {
-        let cover = own.brush().cover(left as f32, y as f32, width as usize);
+        let cover = hard.brush().cover(left as f32, y as f32, width as usize);
         let first = y as usize * grid.across + left as usize;
         let covered = cover.into_iter().enumerate().filter(|(_, c)| *c > 0.4);
         covered.map(move |(x, _)| first + x)

@@ -3,11 +3,11 @@
 use jade_optics::statistics::median;
 use jade_pixels::facts::Facts;
 
-/// Share by which a camera's grey differs between frames that it balanced alike.
+/// Largest share by which a camera's raw grey differs between frames of one white balance.
 const ALIKE: f32 = 0.015;
 
-/// For each frame by what share the camera's grey is another than usual in the set; `None` where it
-/// is the same, or not known.
+/// For each frame, the share by which the camera's raw grey differs from the usual one of the set;
+/// `None` if it does not, or is unknown.
 pub fn apart<'a>(facts: impl Iterator<Item = &'a Facts> + Clone) -> Vec<Option<f32>> {
     let grey = |channel: usize| {
         let mut all: Vec<f32> =

@@ -7,45 +7,46 @@ use jade_pixels::facts::{Facts, FileFormat};
 use jade_plan::WhiteBalance;
 use std::collections::HashMap;
 
-/// Something to be put right, or to be known.
+/// A condition to correct, or to know about.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Check {
-    /// What, and what to do, in one or two sentences.
+    /// The condition and what to do, in one or two sentences.
     pub text: String,
-    /// The places of the frames that it is about; none where it is about all.
+    /// Indices of the frames concerned; empty if it concerns all.
     pub frames: Vec<u32>,
-    /// Whether leaving them out would put it right.
+    /// Whether leaving these frames out corrects it.
     pub leave_out: bool,
-    /// Whether one white balance for all would.
+    /// Whether giving all frames one white balance corrects it.
     pub balance: bool,
 }
 
-/// One frame that is to be stacked: its name, what its file tells and what it shows.
+/// A frame to be stacked: its name, the facts in its file and its measures.
 pub type Named<'a> = (&'a str, &'a Facts, &'a Measures);
 
-/// Looks for one flaw.
+/// Looks for one condition.
 type Look = fn(&[Named]) -> Option<Check>;
 
-/// Light of the background from which on little is left for the stars above it.
+/// Light of the background above which stars barely stand out.
 const BRIGHT: f32 = 0.5;
-/// Share of clipped pixels that is no mere lamp.
+/// Share of clipped pixels that is more than a lamp.
 const CLIPPED: f32 = 0.02;
-/// A pause longer than this many usual pauses has a frame missing.
+/// A pause longer than this many usual pauses means that a frame is missing.
 const MISSED: f64 = 1.7;
-/// Light of the rims of stars over their peaks' below which they are not those of a lens.
+/// Light of the rims of stars relative to their peaks; a lens does not make it lower, only
+/// sharpening does.
 const DARK_RIM: f32 = -0.006;
-/// Grain from which on it is not the noise that was measured, but the picture.
+/// Grain above which it is the picture's texture rather than noise.
 const NO_NOISE: f32 = 0.1;
-/// Grain differs by no more than this between frames that were developed alike.
+/// Largest difference of grain between frames that were developed alike.
 const OTHER_GRAIN: f32 = 0.025;
-/// Fewer frames leave ordering methods nothing to choose from.
+/// Below this number of frames, ordering methods have nothing to choose from.
 const FEWEST: usize = 4;
 
 /// Checks the frames that are stacked under a white balance.
 pub fn check(frames: &[Named], balance: &WhiteBalance) -> Vec<Check> {
     let looks: [Look; 7] = [size, development, lossy, sharpened, grain, bright, clipped];
     let mut found: Vec<Check> = looks.iter().filter_map(|look| look(frames)).collect();
-    // A picked grey is relative to what the camera took for grey.
+    // A picked grey is relative to the camera's white balance.
     if !matches!(balance, WhiteBalance::Light { .. }) {
         found.extend(balanced_apart(frames));
     }
@@ -59,7 +60,7 @@ pub fn check(frames: &[Named], balance: &WhiteBalance) -> Vec<Check> {
     found
 }
 
-/// Checks the sequence that they are of, left out or not, in the order of the files.
+/// Checks the sequence of the frames in the order of the files, including those left out.
 pub fn check_sequence(frames: &[(&str, &Facts)]) -> Vec<Check> {
     [clock, missing].iter().filter_map(|look| look(frames)).collect()
 }
@@ -76,7 +77,7 @@ fn count(frames: &[u32]) -> String {
     }
 }
 
-/// The frames whose `value` differs from that of most.
+/// The frames whose `value` differs from that of the majority.
 fn others<T: PartialEq + Eq + std::hash::Hash>(
     frames: &[Named],
     value: impl Fn(&Facts) -> T,
@@ -93,13 +94,13 @@ fn others<T: PartialEq + Eq + std::hash::Hash>(
 }
 
 fn size(frames: &[Named]) -> Option<Check> {
-    let (odd, own, usual) = others(frames, |facts| (facts.width, facts.height))?;
-    let turned = (own.1, own.0) == usual;
+    let (odd, size, usual) = others(frames, |facts| (facts.width, facts.height))?;
+    let turned = (size.1, size.0) == usual;
     let text = format!(
         "{} {} × {} pixels, the others {} × {}{}. Only pictures of one size can be stacked.",
         count(&odd),
-        own.0,
-        own.1,
+        size.0,
+        size.1,
         usual.0,
         usual.1,
         if turned { ": held upright instead of across" } else { "" }
@@ -108,7 +109,7 @@ fn size(frames: &[Named]) -> Option<Check> {
 }
 
 fn development(frames: &[Named]) -> Option<Check> {
-    let (odd, own, usual) =
+    let (odd, value, usual) =
         others(frames, |facts| (facts.format, facts.bits, facts.profile.clone()))?;
     let said = |(format, bits, profile): &(FileFormat, u8, Option<String>)| {
         let format = format.name();
@@ -118,13 +119,13 @@ fn development(frames: &[Named]) -> Option<Check> {
     let text = format!(
         "{} {}, the others {}: frames that were developed alike belong together.",
         count(&odd),
-        said(&own),
+        said(&value),
         said(&usual)
     );
     Some(about(text, odd, true))
 }
 
-/// Cameras that balance by themselves do so for each frame.
+/// Cameras with automatic white balance set it for each frame.
 fn balanced_apart(frames: &[Named]) -> Option<Check> {
     let apart = balance::apart(frames.iter().map(|(_, facts, _)| *facts));
     let most = apart.iter().flatten().copied().reduce(f32::max)?;
@@ -164,20 +165,20 @@ fn has_dark_rims(measures: &Measures) -> bool {
     measures.rim.is_some_and(|rim| rim < DARK_RIM)
 }
 
-/// Sharpening and noise reduction change how alike the noise of neighbours is. By how much they do
-/// depends on the raw converter, so only what differs within a set tells of them.
+/// Sharpening and noise reduction change the correlation between neighbours' noise. How much
+/// depends on the raw converter, so only differences within a set show them.
 fn grain(frames: &[Named]) -> Option<Check> {
-    let own = |(_, facts, measures): &Named| {
+    let grain_of = |(_, facts, measures): &Named| {
         let developed = facts.format != FileFormat::Raw;
         measures.grain.filter(|_| developed && !has_dark_rims(measures))
     };
-    let mut grains: Vec<f32> = frames.iter().filter_map(own).collect();
+    let mut grains: Vec<f32> = frames.iter().filter_map(grain_of).collect();
     if grains.len() < FEWEST {
         return None;
     }
     let usual = median(&mut grains);
     let limit = OTHER_GRAIN.max(5.0 * robust_sigma(&grains, usual));
-    let off = |frame: &Named| own(frame).map(|grain| grain - usual);
+    let off = |frame: &Named| grain_of(frame).map(|grain| grain - usual);
     let first = frames.iter().filter_map(off).find(|off| off.abs() > limit)?;
     let odd = |frame: &Named| off(frame).is_some_and(|off| off * first.signum() > limit);
     let odd: Vec<u32> = (0..frames.len() as u32).filter(|i| odd(&frames[*i as usize])).collect();
@@ -222,7 +223,7 @@ fn of(frames: &[Named], wanted: impl Fn(&Facts, &Measures) -> bool) -> Option<Ve
     (!found.is_empty()).then_some(found)
 }
 
-/// Seconds from each frame to the next, where all tell their time.
+/// Seconds from each frame to the next, if all times are known.
 fn steps(frames: &[(&str, &Facts)]) -> Option<Vec<i64>> {
     let taken: Option<Vec<i64>> = frames.iter().map(|(_, facts)| facts.taken_s()).collect();
     Some(taken?.windows(2).map(|pair| pair[1] - pair[0]).collect())
@@ -243,7 +244,7 @@ fn missing(frames: &[(&str, &Facts)]) -> Option<Check> {
     let mut sorted = steps.clone();
     sorted.sort_unstable();
     let usual = *sorted.get(sorted.len() / 2).filter(|usual| **usual > 0)? as f64;
-    // Only a sequence that was taken in even steps shows what is missing.
+    // A missing frame shows only in a sequence with even steps.
     let even = steps.iter().filter(|step| (**step as f64 / usual - 1.0).abs() < 0.25).count();
     if steps.len() < 4 || even * 4 < steps.len() * 3 {
         return None;
@@ -317,9 +318,9 @@ mod tests {
             let mut frames: Vec<_> = (0..8).map(frame).collect();
             spoil(&mut frames[3]);
             let checks = found(&frames);
-            let own = checks.iter().find(|check| check.text.contains(said));
-            let own = own.unwrap_or_else(|| panic!("{said}: {checks:?}"));
-            assert_eq!((&own.frames[..], own.leave_out), (&[3][..], leave_out), "{said}");
+            let raised = checks.iter().find(|check| check.text.contains(said));
+            let raised = raised.unwrap_or_else(|| panic!("{said}: {checks:?}"));
+            assert_eq!((&raised.frames[..], raised.leave_out), (&[3][..], leave_out), "{said}");
         }
     }
 
@@ -365,7 +366,7 @@ mod tests {
         let checks = found(&with(&[0.01, 0.07, 0.0, 0.004, 0.08, 0.006, 0.002, 0.011]));
         assert_eq!(checks[0].frames, [1, 4]);
         assert!(checks[0].text.contains("2 frames are of another grain: sharpened less"));
-        // A picture without smooth parts tells nothing of noise, and neither do two halves.
+        // Without smooth parts there is no measure of noise, and two halves have no majority.
         assert_eq!(found(&with(&[0.5, 0.58, 0.4, 0.55, 0.52])), []);
         assert_eq!(found(&with(&[0.0, 0.0, -0.2, -0.2, 0.0, -0.2])), []);
         // The background around the stars decides.

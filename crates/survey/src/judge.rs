@@ -19,25 +19,25 @@ pub struct Doubt {
 
 /// Frames on either side that a frame is compared with.
 const NEAR: usize = 4;
-/// Fewer frames taken alike are not judged.
+/// Fewest frames taken alike that are judged.
 const FEWEST: usize = 5;
-/// Standard deviations of the usual difference from which on a frame stands out.
+/// Standard deviations of the usual difference from which a frame stands out.
 const FAR: f32 = 3.0;
-/// Smaller figures count as this, so that their logarithm is a number.
+/// Lower limit of figures, so that their logarithm is finite.
 const LEAST: f32 = 1e-6;
-/// Fewer stars are no sky.
+/// Fewest stars that make a sky.
 pub(super) const SKY: f32 = 25.0;
 
-/// The difference from which a measure speaks against a frame.
+/// The difference of a measure that speaks against a frame.
 struct Rule {
     value: fn(&Measures) -> Option<f32>,
     /// Share of the expected value below which a frame is spoiled; 0 for none.
     below: f32,
-    /// And above which.
+    /// Share of the expected value above which a frame is spoiled; 0 for none.
     above: f32,
-    /// Standard error of the measure itself as a share of it, beside what it usually differs by.
+    /// Standard error of the measure as a share of it, besides its usual variation.
     error: fn(&Measures) -> f32,
-    /// Only where its neighbours show a sky, or only where they do not, or either way.
+    /// Whether the neighbours must show a sky, or must not; `None` for either.
     sky: Option<bool>,
     tell: fn(f32, f32) -> String,
 }
@@ -49,9 +49,9 @@ const RULES: [Rule; 9] = [
         above: f32::INFINITY,
         error: |_| 0.0,
         sky: Some(true),
-        tell: |own, near| {
+        tell: |value, near| {
             format!(
-                "It shows {own:.0} stars where its neighbours show {near:.0}: cloud, or moved while it was taken."
+                "It shows {value:.0} stars where its neighbours show {near:.0}: cloud, or moved while it was taken."
             )
         },
     },
@@ -61,9 +61,9 @@ const RULES: [Rule; 9] = [
         above: 1.3,
         error: |m| m.star_width_error_px.unwrap_or(0.0) / m.star_width_px.unwrap_or(1.0),
         sky: Some(true),
-        tell: |own, near| {
+        tell: |value, near| {
             format!(
-                "Its stars are {own:.1} px wide, its neighbours' {near:.1} px: out of focus, or moved while it was taken."
+                "Its stars are {value:.1} px wide, its neighbours' {near:.1} px: out of focus, or moved while it was taken."
             )
         },
     },
@@ -91,10 +91,10 @@ const RULES: [Rule; 9] = [
         above: 1.5,
         error: |_| 0.0,
         sky: None,
-        tell: |own, near| {
+        tell: |value, near| {
             format!(
                 "It is {:.1} times as bright as its neighbours: a light, or a cloud that is lit.",
-                own / near
+                value / near
             )
         },
     },
@@ -104,10 +104,10 @@ const RULES: [Rule; 9] = [
         above: f32::INFINITY,
         error: |_| 0.0,
         sky: None,
-        tell: |own, near| {
+        tell: |value, near| {
             format!(
                 "It has {:.0} % of its neighbours' light: something was before the lens.",
-                100.0 * own / near
+                100.0 * value / near
             )
         },
     },
@@ -117,7 +117,7 @@ const RULES: [Rule; 9] = [
         above: 1.15,
         error: |_| 0.0,
         sky: None,
-        tell: |own, near| tell_colour("red", own / near),
+        tell: |value, near| tell_colour("red", value / near),
     },
     Rule {
         value: |m| m.colour.map(|[_, blue]| blue),
@@ -125,7 +125,7 @@ const RULES: [Rule; 9] = [
         above: 1.15,
         error: |_| 0.0,
         sky: None,
-        tell: |own, near| tell_colour("blue", own / near),
+        tell: |value, near| tell_colour("blue", value / near),
     },
     Rule {
         value: |m| Some(m.sharpness),
@@ -133,10 +133,10 @@ const RULES: [Rule; 9] = [
         above: f32::INFINITY,
         error: |_| 0.0,
         sky: Some(false),
-        tell: |own, near| {
+        tell: |value, near| {
             format!(
                 "Its details have {:.0} % of its neighbours' contrast: moved, or out of focus.",
-                100.0 * own / near
+                100.0 * value / near
             )
         },
     },
@@ -148,10 +148,10 @@ fn tell_colour(colour: &str, factor: f32) -> String {
     )
 }
 
-/// Judges frames in the order they were taken. Those that were exposed alike are compared with one
-/// another; a frame is spoiled where it differs both by a share that matters and by far more than
-/// the others differ among themselves. Of a focus sweep each shows something else sharp, and what
-/// looks like stars is none: only light and colour speak against its frames.
+/// Judges frames in the order they were taken. Frames exposed alike are compared with one another.
+/// A frame is spoiled if it differs both by a share that matters and by far more than the others
+/// differ among themselves. In a focus sweep each frame is sharp elsewhere, and what looks like
+/// stars is not; so only light and colour are judged.
 pub fn spoiled(frames: &[(&Facts, &Measures)], kind: Kind) -> Vec<Doubt> {
     let mut doubts: Vec<Doubt> = Vec::new();
     let mut judged = vec![false; frames.len()];
@@ -166,12 +166,13 @@ pub fn spoiled(frames: &[(&Facts, &Measures)], kind: Kind) -> Vec<Doubt> {
             continue;
         }
         let apart = balance::apart(alike.iter().map(|&i| frames[i].0));
-        // Another white balance of a raw frame spoils nothing, as all can be given the same one.
-        let own = |(&i, apart): (&usize, &Option<f32>)| Measures {
+        // Another white balance of a raw frame spoils nothing, because all frames can be given the
+        // same one.
+        let with_apart = |(&i, apart): (&usize, &Option<f32>)| Measures {
             colour: frames[i].1.colour.filter(|_| apart.is_none()),
             ..frames[i].1.clone()
         };
-        let set: Vec<Measures> = alike.iter().zip(&apart).map(own).collect();
+        let set: Vec<Measures> = alike.iter().zip(&apart).map(with_apart).collect();
         for (place, reason) in spoiled_of(&set.iter().collect::<Vec<_>>(), kind) {
             doubts.push(Doubt { frame: alike[place] as u32, reason });
         }
@@ -203,7 +204,7 @@ fn spoiled_of(set: &[&Measures], kind: Kind) -> Vec<(usize, String)> {
     for rule in RULES.iter().filter(|rule| rule.sky.is_none() || kind.rules().judges_stars) {
         let near: Vec<Option<f32>> =
             (0..set.len()).map(|i| neighbours(set, i, rule.value)).collect();
-        // Usual distance of frames from their neighbours, as a share.
+        // Usual deviation of frames from their neighbours, as a share.
         let ratios: Vec<f32> = set
             .iter()
             .zip(&near)
@@ -215,18 +216,18 @@ fn spoiled_of(set: &[&Measures], kind: Kind) -> Vec<(usize, String)> {
         let usual = robust_sigma(&ratios, 1.0);
         for (place, (measures, near)) in set.iter().zip(&near).enumerate() {
             let sky = stars_near[place] >= SKY;
-            let (Some(own), Some(near)) = ((rule.value)(measures), near.filter(|n| *n > 0.0))
+            let (Some(value), Some(near)) = ((rule.value)(measures), near.filter(|n| *n > 0.0))
             else {
                 continue;
             };
-            let ratio = own / near;
+            let ratio = value / near;
             let off = ratio < rule.below || ratio > rule.above;
             if off
                 && rule.sky.is_none_or(|wanted| wanted == sky)
                 && (ratio - 1.0).abs() > FAR * usual.hypot((rule.error)(measures))
                 && found.iter().all(|(other, _)| *other != place)
             {
-                found.push((place, (rule.tell)(own, near)));
+                found.push((place, (rule.tell)(value, near)));
             }
         }
     }
@@ -234,13 +235,13 @@ fn spoiled_of(set: &[&Measures], kind: Kind) -> Vec<(usize, String)> {
 }
 
 /// The expected measure of a frame from its neighbours: on the straight line through the logarithms
-/// of theirs, with the median of all slopes (Theil 1950), as dusk falls evenly.
+/// of theirs, with the median of all slopes (Theil 1950), because dusk falls evenly.
 fn neighbours(
     set: &[&Measures],
     place: usize,
     value: impl Fn(&Measures) -> Option<f32>,
 ) -> Option<f32> {
-    // As many on both sides as there are; at the ends, more of the other side.
+    // Equally many on both sides if there are; at the ends, more of the other side.
     let width = 2 * NEAR + 1;
     let from = place.saturating_sub(NEAR).min(set.len().saturating_sub(width));
     let near: Vec<(f32, f32)> = (from..set.len().min(from + width))
@@ -261,7 +262,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn sky(i: usize) -> Measures {
-        // Figures as they waver from frame to frame.
+        // Measures that vary a little from frame to frame.
         let waver = |by: usize| 1.0 + 0.02 * ((i * by % 7) as f32 - 3.0) / 3.0;
         Measures {
             stars: (900.0 * waver(3)) as u32,
@@ -361,7 +362,7 @@ mod tests {
     }
 
     proptest! {
-        /// Whatever the measures are, alike frames are never proposed, and no frame twice.
+        /// Whatever the measures are, equal frames are never doubted, and no frame twice.
         #[test]
         fn frames_that_are_all_alike_stay(
             stars in 0u32..6000, level in 0.0f32..1.0, sharpness in 0.0f32..3.0, count in 1usize..30,

@@ -1,5 +1,5 @@
-//! What frames show before they are stacked: measures of each, doubts, the sets that they belong
-//! to, the proposed reference frame, and what would spoil a stack.
+//! Judges frames before they are stacked: measures, doubts, sets, the proposed reference frame, and
+//! conditions that would spoil a stack.
 
 mod balance;
 pub mod checks;

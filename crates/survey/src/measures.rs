@@ -11,7 +11,7 @@ use jade_pixels::tiled::Region;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-/// Figures of one frame, by which it is compared with those beside it.
+/// Measures of one frame, by which it is compared with its neighbours.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Measures {
@@ -26,30 +26,30 @@ pub struct Measures {
     pub roundness: Option<f32>,
     /// Median background in linear light; white is 1.
     pub level: f32,
-    /// Contrast of the sharpest tenth of the picture over two pixels, less what noise makes of it,
-    /// as a share of the brightness there.
+    /// Contrast of the sharpest tenth of the picture over two pixels, minus the share of noise,
+    /// relative to the brightness there.
     pub sharpness: f32,
     /// Share of pixels with a colour at the white point, 0 to 1.
     pub clipped: f32,
-    /// Share of stars that have a second one beside them, all in the same direction and as far
-    /// away, 0 to 1.
+    /// Share of stars that have a second one beside them, all in the same direction and at the same
+    /// distance, 0 to 1.
     #[serde(default)]
     pub doubled: f32,
-    /// Light in red and in blue, each over that in green, of a typical patch; `None` where there is
-    /// too little to tell.
+    /// Light in red and in blue relative to green, of a typical patch; `None` if there is too
+    /// little light.
     #[serde(default)]
     pub colour: Option<[f32; 2]>,
-    /// Light of a ring around bright stars over their brightest pixel's; below 0 where the frame was
-    /// sharpened.
+    /// Light of a ring around bright stars relative to their brightest pixel; below 0 if the frame
+    /// was sharpened.
     #[serde(default)]
     pub rim: Option<f32>,
     /// Additional correlation of noise between adjacent pixels, compared to pixels further apart,
-    /// as a share of its variance where the picture is smoothest: above 0 where colours were
-    /// interpolated or noise was reduced, below 0 where the frame was sharpened.
+    /// as a share of its variance where the picture is smoothest: above 0 if colours were
+    /// interpolated or noise was reduced, below 0 if the frame was sharpened.
     #[serde(default)]
     pub grain: Option<f32>,
-    /// Contrast over two pixels, noise and all, of the most detailed patch in each of [`CELLS`] parts of
-    /// the picture, row by row, as a share of the brightness there.
+    /// Contrast over two pixels, including noise, of the most detailed patch in each of [`CELLS`]
+    /// parts of the picture, row by row, relative to the brightness there.
     #[serde(default)]
     pub detail: Vec<f32>,
 }
@@ -61,24 +61,24 @@ pub const CELLS: [usize; 2] = [6, 4];
 const PATCH: u32 = 48;
 /// Patches along the longer side.
 const ACROSS: u32 = 20;
-/// Light from which on a colour counts as clipped.
+/// Light above which a colour counts as clipped.
 const WHITE: f32 = 0.998;
-/// Less light has no colour.
+/// Light below which no colour is measured.
 const COLOURED: f32 = 0.004;
-/// Stars this near to each other in pixels may be one twice.
+/// Distance in pixels within which two stars may be one star twice.
 const TWICE: f64 = 16.0;
 /// Largest disagreement of the directions of such pairs, in pixels.
 const AGREE: f64 = 0.8;
-/// Stars that are looked at for pairs.
+/// Most stars that are searched for pairs.
 const PAIRED: usize = 600;
-/// Fewer bright stars tell no roundness.
+/// Fewest bright stars whose roundness is measured.
 const FEWEST: usize = 8;
 
 impl Measures {
     /// Measures a frame whose stars were found.
     ///
     /// # Errors
-    /// [`PictureError::Io`]; [`PictureError::Cancelled`] when `stop` says so.
+    /// [`PictureError::Io`]; [`PictureError::Cancelled`] once `stop` returns true.
     pub fn of(
         frame: &Frame,
         stars: &StarList,
@@ -122,8 +122,8 @@ impl Measures {
         Ok(measures.finite())
     }
 
-    /// The measures without values that are no numbers, as from extreme light: absent where
-    /// allowed, otherwise 0. Only numbers can be stored and read back.
+    /// The measures without infinite numbers and NaN, which extreme light causes: absent if
+    /// allowed, otherwise 0. Only finite numbers can be stored and read back.
     fn finite(self) -> Self {
         let number = |v: f32| if v.is_finite() { v } else { 0.0 };
         let some = |v: Option<f32>| v.filter(|v| v.is_finite());
@@ -144,12 +144,12 @@ impl Measures {
     }
 }
 
-/// Share of the brighter stars that take part in pairs which are all alike.
+/// Share of the brighter stars that belong to pairs of the same direction and distance.
 fn doubled(stars: &[Star]) -> f32 {
     let mut all: Vec<&Star> = stars.iter().collect();
     all.sort_by(|a, b| b.flux.total_cmp(&a.flux));
     all.truncate(PAIRED);
-    // The second of two faint ones may be lost in noise.
+    // Of two faint stars, the second may be lost in noise.
     let bright = all.len() / 3;
     if bright < FEWEST {
         return 0.0;
@@ -179,7 +179,7 @@ fn colour(patches: &[MeasuredPatch]) -> Option<[f32; 2]> {
     (green > COLOURED).then(|| [red / green, blue / green])
 }
 
-/// Light around stars that stand alone.
+/// Light around isolated stars.
 fn rim(frame: &Frame, list: &StarList) -> Result<Option<f32>, PictureError> {
     const HALF: u32 = 12;
     const LOOKED_AT: usize = 60;
@@ -237,7 +237,7 @@ fn detail(patches: &[MeasuredPatch], places: &[Region], (width, height): (u32, u
     cells
 }
 
-/// From the smoothest quarter of the patches, in which there is little but noise.
+/// Measured in the smoothest quarter of the patches, which show little but noise.
 fn grain(patches: &[MeasuredPatch]) -> Option<f32> {
     let mut smooth: Vec<&MeasuredPatch> = patches.iter().filter(|p| p.clipped == 0).collect();
     smooth.sort_by(|a, b| a.restless.total_cmp(&b.restless));
@@ -248,10 +248,10 @@ fn grain(patches: &[MeasuredPatch]) -> Option<f32> {
 
 struct MeasuredPatch {
     contrast: f32,
-    /// Variance over four pixels for each light, as that of noise follows the light.
+    /// Variance over four pixels relative to light, because noise grows with light.
     restless: f32,
     grain: Option<f32>,
-    /// The same with noise: fine texture may not be told from it.
+    /// Contrast including noise, because fine texture may not be separable from it.
     detail: f32,
     clipped: usize,
     /// Mean red, green and blue.
@@ -268,18 +268,18 @@ impl MeasuredPatch {
         let width = place.width as usize;
         let sigma = noise::noise(&grey, width);
         let [beside, squares, apart] = [1, 2, 4].map(|step| differences(&grey, width, step));
-        let own = (squares - 2.0 * f64::from(sigma).powi(2)).max(0.0).sqrt();
+        let texture = (squares - 2.0 * f64::from(sigma).powi(2)).max(0.0).sqrt();
         let level = grey.iter().sum::<f32>() / grey.len() as f32;
         let colour = planes.each_ref().map(|plane| plane.iter().sum::<f32>() / plane.len() as f32);
         let level = level.max(1e-4);
-        let (contrast, detail) = (own as f32 / level, squares.sqrt() as f32 / level);
+        let (contrast, detail) = (texture as f32 / level, squares.sqrt() as f32 / level);
         let restless = apart as f32 / level;
         let grain = (apart > 0.0).then(|| (1.0 - beside.max(squares) / apart) as f32);
         Ok(Self { contrast, restless, grain, detail, clipped, colour })
     }
 }
 
-/// Mean square of the differences between pixels so far apart along rows and columns.
+/// Mean square of the differences between pixels at this distance along rows and columns.
 fn differences(grey: &[f32], width: usize, step: usize) -> f64 {
     let squares = |here: &[f32], there: &[f32]| -> f64 {
         here.iter().zip(there).map(|(a, b)| f64::from(b - a).powi(2)).sum()
@@ -300,7 +300,7 @@ mod tests {
         Star { x, y, flux, width: 2.2, roundness: 0.9, snr: 30.0, saturated: false }
     }
 
-    /// Places all over a picture that have nothing in common.
+    /// Positions all over the picture without a common displacement.
     fn sky(count: usize) -> Vec<Star> {
         let at = |i: usize, by: usize| ((i * i + 17 * i) * by % 9973) as f64 / 9973.0;
         (0..count).map(|i| star(900.0 * at(i, 7919), 600.0 * at(i, 5347), i as f32)).collect()

@@ -1,4 +1,4 @@
-//! Which frame the others are best aligned with.
+//! Proposes the reference frame.
 
 use super::judge::SKY;
 use super::measures::Measures;
@@ -8,25 +8,25 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct Reference {
-    /// Its place among the frames that were looked at.
+    /// Its index among the judged frames.
     pub frame: u32,
     /// One sentence.
     pub reason: String,
 }
 
-/// How much better than the middle frame another must be to be preferred.
+/// Factor by which a frame must be better than the middle one to be preferred.
 const BETTER: f32 = 1.15;
 
-/// Proposes one of the frames of a sequence, given in the order they were taken, and whether
-/// something speaks against each: the middle one, from which the others differ least, or the best
-/// one near it where that is clearly better.
+/// Proposes one frame of a sequence, given in the order they were taken, each with whether it is
+/// doubted: the middle one, from which the others differ least, or the best one near it if that is
+/// clearly better.
 pub fn propose(frames: &[(&Measures, bool)]) -> Option<Reference> {
     let middle = frames.len() / 2;
     let third = frames.len() / 6;
     let near = middle.saturating_sub(third)..(middle + third + 1).min(frames.len());
     let sound = |i: &usize| !frames[*i].1;
     let starry = frames.iter().filter(|(m, _)| m.stars as f32 >= SKY).count() * 2 > frames.len();
-    // Many sharp stars place frames well; without stars, sharp details do.
+    // Many sharp stars align frames well; without stars, sharp details do.
     let worth = |i: usize| {
         let measures = frames[i].0;
         match (starry, measures.star_width_px) {

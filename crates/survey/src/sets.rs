@@ -1,4 +1,4 @@
-//! Sets: which frames of a card were taken alike for one purpose.
+//! Proposes sets: frames of a card that were taken alike for one purpose.
 
 use super::judge::{SKY, taken_alike};
 use super::measures::Measures;
@@ -14,21 +14,21 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "lowercase")]
 pub enum Purpose {
-    /// Stars that stay points.
+    /// The night sky, aligned on the stars.
     Sky,
-    /// The ground below them, exposed for more light or less noise.
+    /// The ground below the sky, exposed for more light or less noise.
     Ground,
-    /// One scene in exposures that step.
+    /// One scene in steps of exposure.
     Bracket,
-    /// One scene, of which other parts are sharp in each.
+    /// One scene in steps of focus.
     Focus,
-    /// One scene.
+    /// One scene, repeated.
     Scene,
-    /// Calibration with darks.
+    /// Darks for calibration.
     Dark,
-    /// With flats.
+    /// Flats for calibration.
     Flat,
-    /// With biases.
+    /// Biases for calibration.
     Bias,
 }
 
@@ -40,21 +40,21 @@ pub struct ProposedSet {
     pub purpose: Purpose,
     /// A name that no other proposed set has.
     pub name: String,
-    /// Their places among the frames that were looked at.
+    /// Their indices among the judged frames.
     pub frames: Vec<u32>,
     /// Half a sentence.
     pub reason: String,
 }
 
-/// A pause this many times as long as the usual one ends a sequence,
+/// Multiple of the usual pause from which a pause ends a sequence,
 const PAUSE: i64 = 10;
-/// if it is at least so many seconds long.
+/// if it also lasts this many seconds.
 const LONG_PAUSE_S: i64 = 600;
-/// Share of steps from one frame to the next at which the exposure changes in a bracket.
+/// Least share of steps from frame to frame at which the exposure changes in a bracket.
 const STEPPING: f32 = 0.6;
 
-/// Proposes sets for frames in the order they were taken: every frame is in one of them. Lights
-/// that were exposed alike and without a long pause are one; the largest one with stars is the sky.
+/// Proposes sets for frames in the order they were taken; every frame is in exactly one. Lights
+/// exposed alike without a long pause form a set; the largest one with stars is the sky.
 pub fn propose(frames: &[(&Facts, &Measures)]) -> Vec<ProposedSet> {
     let mut seems = sort::seems(frames);
     // The first and last planes of a sweep may be as blurred as a flat.
@@ -85,7 +85,7 @@ pub fn propose(frames: &[(&Facts, &Measures)]) -> Vec<ProposedSet> {
     sets
 }
 
-/// What a shoot that is said to be of one kind rather seems to be, and half a sentence why.
+/// The kind that a shoot seems to be instead of its present one, and half a sentence why.
 pub fn other_kind(sets: &[ProposedSet], said: Kind) -> Option<(Kind, &'static str)> {
     let has = |purpose| sets.iter().any(|set| set.purpose == purpose);
     if said.rules().has_planes {
@@ -107,7 +107,7 @@ fn proposed(purpose: Purpose, name: String, group: &[usize], reason: String) -> 
     ProposedSet { purpose, name, frames: group.iter().map(|&i| i as u32).collect(), reason }
 }
 
-/// Frames that were exposed alike, of those that `wanted` names, in the order of their first ones.
+/// Groups of those frames that `wanted` selects, by exposure, in the order of their first frames.
 fn alike(frames: &[(&Facts, &Measures)], wanted: &dyn Fn(usize) -> bool) -> Vec<Vec<usize>> {
     let mut groups: Vec<Vec<usize>> = Vec::new();
     for i in (0..frames.len()).filter(|&i| wanted(i)) {
@@ -119,7 +119,7 @@ fn alike(frames: &[(&Facts, &Measures)], wanted: &dyn Fn(usize) -> bool) -> Vec<
     groups
 }
 
-/// Lights exposed alike, parted at long pauses.
+/// Lights grouped by exposure and divided at long pauses.
 fn light_groups(
     frames: &[(&Facts, &Measures)],
     wanted: &dyn Fn(usize) -> bool,
@@ -155,7 +155,7 @@ fn is_stepping(groups: &[Vec<usize>], frames: &[(&Facts, &Measures)]) -> bool {
         && changes as f32 >= STEPPING * (order.len() - 1) as f32
 }
 
-/// Parts frames where the camera paused for much longer than usual.
+/// Divides frames where the camera paused for much longer than usual.
 fn at_pauses(group: Vec<usize>, frames: &[(&Facts, &Measures)]) -> Vec<Vec<usize>> {
     let Some(taken) = group.iter().map(|&i| frames[i].0.taken_s()).collect::<Option<Vec<_>>>()
     else {
@@ -176,7 +176,7 @@ fn at_pauses(group: Vec<usize>, frames: &[(&Facts, &Measures)]) -> Vec<Vec<usize
     parts
 }
 
-/// Says what groups of lights are for.
+/// Names the purposes of groups of lights.
 fn bring_together(
     groups: Vec<(Vec<usize>, bool)>,
     frames: &[(&Facts, &Measures)],
@@ -230,7 +230,7 @@ fn bring_together(
             }
         })
         .collect();
-    // What is stacked comes first.
+    // The frames to be stacked come first.
     sets.sort_by_key(|set| set.purpose != Purpose::Sky);
     sets
 }
@@ -239,17 +239,17 @@ fn details<'a>(group: &[usize], frames: &[(&Facts, &'a Measures)]) -> Vec<&'a [f
     group.iter().map(|&i| &frames[i].1.detail[..]).collect()
 }
 
-/// Whether frames, by the contrast in parts of each, are sharp in other parts one after the other. A
-/// part that is blurred in a few frames only, as by a shake, or changes as somebody walks through, does
-/// not make it so.
+/// Whether frames are sharp in one part after another, by the contrast in parts of each. A part
+/// that is blurred in a few frames only, as by a shake, or that changes as somebody walks through,
+/// does not count.
 fn focus_moves(details: &[&[f32]]) -> bool {
     const FEWEST: usize = 4;
     /// Contrast of the sharpest over that of the usual frame.
     const STANDS_OUT: f32 = 1.4;
-    /// Contrast that is none.
+    /// Contrast below which a part is plain.
     const PLAIN: f32 = 0.02;
     let cells = details.first().map_or(0, |detail| detail.len());
-    if details.len() < FEWEST || cells == 0 || details.iter().any(|own| own.len() != cells) {
+    if details.len() < FEWEST || cells == 0 || details.iter().any(|values| values.len() != cells) {
         return false;
     }
     let (mut seen, mut peaks) = (0, Vec::new());
@@ -271,7 +271,7 @@ fn focus_moves(details: &[&[f32]]) -> bool {
     peaks.len() >= 3 && peaks.len() * 5 >= seen * 2 && apart >= (details.len() / 4).max(2)
 }
 
-/// Why an exposure through the same lens is better for the ground than that of the sky.
+/// Why an exposure through the same lens suits the ground better than that of the sky.
 fn for_ground(facts: &Facts, sky: &Facts) -> Option<String> {
     let through = |a: &Facts| {
         let focal = a.focal_mm.map(f64::round);
@@ -283,15 +283,15 @@ fn for_ground(facts: &Facts, sky: &Facts) -> Option<String> {
     let longer = facts.exposure_s? / sky.exposure_s?;
     let less = f64::from(sky.iso.unwrap_or(1)) / f64::from(facts.iso.or(sky.iso).unwrap_or(1));
     let open = match (facts.aperture, sky.aperture) {
-        (Some(own), Some(sky)) => (sky / own).powi(2),
+        (Some(set_iso), Some(sky)) => (sky / set_iso).powi(2),
         _ => 1.0,
     };
     let brighter = longer * open;
     let iso = match (facts.iso, sky.iso) {
-        (Some(own), Some(sky)) if own < sky => format!(", ISO {own} instead of {sky}"),
+        (Some(set_iso), Some(sky)) if set_iso < sky => format!(", ISO {set_iso} instead of {sky}"),
         _ => String::new(),
     };
-    // More light reaches the sensor, and no more of it is lost beyond white than is gained.
+    // More light reaches the sensor, and not more of it is clipped than is gained.
     (brighter > 1.3)
         .then(|| match longer > 1.3 {
             true => format!("exposed {} times as long as the sky{iso}", round(longer)),
@@ -304,12 +304,12 @@ fn round(factor: f64) -> String {
     if factor < 3.0 { format!("{factor:.1}") } else { format!("{factor:.0}") }
 }
 
-/// ` 8 s` to go behind a name, where it is known.
+/// The exposure as a suffix for names, such as ` 8 s`, if it is known.
 fn told_exposure(facts: &Facts) -> String {
     facts.exposure_s.map(|s| format!(" {}", exposure::seconds(s))).unwrap_or_default()
 }
 
-/// Names that are alike are told apart by what differs.
+/// Makes equal names distinct by adding what differs.
 fn name_apart(sets: &mut [ProposedSet], frames: &[(&Facts, &Measures)]) {
     let facts = |set: &ProposedSet| frames[set.frames[0] as usize].0.clone();
     let tells: [fn(&Facts) -> Option<String>; 4] = [
@@ -321,13 +321,13 @@ fn name_apart(sets: &mut [ProposedSet], frames: &[(&Facts, &Measures)]) {
     for tell in tells {
         let names: Vec<String> = sets.iter().map(|set| set.name.clone()).collect();
         for place in 0..sets.len() {
-            let own = tell(&facts(&sets[place]));
-            let differs =
-                (0..sets.len()).any(|i| names[i] == names[place] && tell(&facts(&sets[i])) != own);
-            if let (true, Some(own)) = (differs, own)
-                && !sets[place].name.ends_with(&own)
+            let suffix = tell(&facts(&sets[place]));
+            let differs = (0..sets.len())
+                .any(|i| names[i] == names[place] && tell(&facts(&sets[i])) != suffix);
+            if let (true, Some(suffix)) = (differs, suffix)
+                && !sets[place].name.ends_with(&suffix)
             {
-                sets[place].name.push_str(&format!(" {own}"));
+                sets[place].name.push_str(&format!(" {suffix}"));
             }
         }
     }
@@ -368,7 +368,7 @@ mod tests {
         }
     }
 
-    fn told(frames: &[(Facts, Measures)]) -> Vec<(Purpose, String, usize)> {
+    fn proposals(frames: &[(Facts, Measures)]) -> Vec<(Purpose, String, usize)> {
         let frames: Vec<(&Facts, &Measures)> = frames.iter().map(|(f, m)| (f, m)).collect();
         let sets = propose(&frames).into_iter();
         sets.map(|set| (set.purpose, set.name, set.frames.len())).collect()
@@ -386,7 +386,7 @@ mod tests {
             (Purpose::Scene, "Lights 20 mm 8 s ISO 3200 from 21:06".to_owned(), 5),
             (Purpose::Scene, "Lights 85 mm 2 s ISO 6400 from 21:40".to_owned(), 4),
         ];
-        let found = told(&frames);
+        let found = proposals(&frames);
         assert_eq!(found.len(), 3, "{found:?}");
         for (found, wanted) in found.iter().zip(&wanted) {
             assert_eq!((found.0, found.2), (wanted.0, wanted.2), "{found:?}");
@@ -401,19 +401,19 @@ mod tests {
             (facts(steps[i as usize % 3], 200, i), shows(0, 0.02 * 4f32.powi(i as i32 % 3)))
         };
         let frames: Vec<_> = (0..6).map(frame).collect();
-        assert_eq!(told(&frames), [(Purpose::Bracket, "Bracket".to_owned(), 6)]);
+        assert_eq!(proposals(&frames), [(Purpose::Bracket, "Bracket".to_owned(), 6)]);
     }
 
     #[test]
     fn a_burst_is_one_set_of_lights() {
         let frames: Vec<_> = (0..6).map(|i| (facts(0.1, 800, i), shows(3, 0.2))).collect();
-        assert_eq!(told(&frames), [(Purpose::Scene, "Lights".to_owned(), 6)]);
+        assert_eq!(proposals(&frames), [(Purpose::Scene, "Lights".to_owned(), 6)]);
         let frames: Vec<(&Facts, &Measures)> = frames.iter().map(|(f, m)| (f, m)).collect();
         let sets = propose(&frames);
         assert_eq!(other_kind(&sets, Kind::NightSky).unwrap().0, Kind::LowLightBurst);
         assert_eq!(other_kind(&sets, Kind::LowLightBurst), None);
         assert_eq!(other_kind(&[], Kind::NightSky), None, "nothing is known yet");
-        // Whoever says that it is a sweep knows.
+        // A shoot that is already a sweep may well show one scene.
         assert_eq!(other_kind(&sets, Kind::FocusSweep), None);
         let planes = [ProposedSet { purpose: Purpose::Focus, ..sets[0].clone() }];
         assert_eq!(other_kind(&planes, Kind::NightSky).unwrap().0, Kind::FocusSweep);
@@ -421,7 +421,7 @@ mod tests {
     }
 
     proptest! {
-        /// Whatever is on a card, every frame is in exactly one set, and no two names are alike.
+        /// On any card, every frame is in exactly one set, and no two names are equal.
         #[test]
         fn every_frame_is_in_one_set(
             card in prop::collection::vec(

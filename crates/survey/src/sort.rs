@@ -1,25 +1,25 @@
-//! What frames were taken for, by what their files tell and what they show.
+//! Finds out what frames were taken for, from the facts in their files and their measures.
 
 use super::measures::Measures;
 use jade_optics::statistics::median;
 use jade_pixels::facts::Facts;
 use jade_plan::FrameRole;
 
-/// Stars narrower than this in pixels are photosites that glow by themselves.
+/// Width in pixels below which stars are hot photosites.
 const NARROW: f32 = 1.6;
-/// Fewer stars are none.
+/// Number of stars below which a frame shows none.
 const FEW: u32 = 25;
-/// Exposures as short as this in seconds show what the sensor adds in no time.
+/// Longest exposure of a bias frame, in seconds.
 const NO_TIME: f64 = 1e-3;
-/// Light of a frame that was taken with the lens cap on, at most.
+/// Most light of a frame taken with the lens cap on.
 const UNLIT: f32 = 0.012;
-/// And as a share of that of frames of a scene which were exposed alike.
+/// Most light of such a frame, relative to scene frames of the same exposure.
 const DARKER: f32 = 0.6;
 /// Light and detail of an evenly lit surface.
 const LIT: std::ops::RangeInclusive<f32> = 0.08..=0.9;
 const EVEN: f32 = 0.1;
 
-/// For each frame what it seems to be for, and why, unless it shows a scene.
+/// For each frame its role and why, unless it shows a scene.
 pub fn seems(frames: &[(&Facts, &Measures)]) -> Vec<Option<(FrameRole, &'static str)>> {
     let scene_level = |exposure: &Facts| {
         let mut levels: Vec<f32> = frames
@@ -50,7 +50,7 @@ pub fn seems(frames: &[(&Facts, &Measures)]) -> Vec<Option<(FrameRole, &'static 
         .collect()
 }
 
-/// Whether nothing that came through a lens stands out.
+/// Whether nothing imaged by the lens stands out.
 fn is_empty(measures: &Measures) -> bool {
     measures.stars < FEW || measures.star_width_px.is_some_and(|width| width < NARROW)
 }

@@ -82,14 +82,14 @@ pub fn damaged(whole: &[u8], random: &mut impl Rng) -> (Vec<u8>, Damage) {
 impl Damage {
     /// Whether it befell one of these bytes of a file.
     pub fn touches(self, bytes: &Range<usize>) -> bool {
-        let own = match self {
+        let hit = match self {
             Self::Flip { at, .. } => at..at + 1,
             Self::Cut { left } => left..usize::MAX,
             Self::Zero { from, count } => from..from + count,
             Self::Copy { to, count, .. } => to..to + count,
             Self::Number { at, wide, .. } => at..at + wide,
         };
-        own.start < bytes.end && bytes.start < own.end
+        hit.start < bytes.end && bytes.start < hit.end
     }
 
     /// Does it to a file, as far as that has these places.

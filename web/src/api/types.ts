@@ -437,7 +437,7 @@ moved: Array<MovedPlace>,
 /**
  * Share of the picture in which it is known which frame is the sharpest.
  */
-told: number, 
+known: number, 
 /**
  * Share of the picture that lies where a plane is missing, and is sharp in no frame.
  */
@@ -652,11 +652,11 @@ value: GpsValue, };
 
 export type Details = { 
 /**
- * The camera's maker, as the file has it.
+ * The camera's maker, as in the file.
  */
 make?: string, 
 /**
- * The camera's model, as the file has it.
+ * The camera's model, as in the file.
  */
 model?: string, 
 /**
@@ -664,23 +664,23 @@ model?: string,
  */
 lens_make?: string, 
 /**
- * Who took it.
+ * The photographer.
  */
 artist?: string, 
 /**
- * Whose it is.
+ * The copyright.
  */
 copyright?: string, 
 /**
- * What it shows.
+ * The description.
  */
 description?: string, 
 /**
- * Digits behind the point of the second in which it was taken.
+ * Digits of the second after the point.
  */
 subsecond?: string, 
 /**
- * Offset of the camera's time from UTC, as `+01:00`.
+ * Offset of the camera's clock from UTC, such as `+01:00`.
  */
 offset?: string, 
 /**
@@ -688,7 +688,7 @@ offset?: string,
  */
 per_inch?: [number, number], 
 /**
- * Where it was taken: the entries of the file's own directory about that.
+ * The entries about the place where it was taken.
  */
 gps?: Array<GpsEntry>, };
 
@@ -698,11 +698,11 @@ export type Facts = {
  */
 format: FileFormat, 
 /**
- * Width in pixels, as the picture is seen: stored turned or mirrored, it is brought upright.
+ * Width in pixels of the upright picture, also where it is stored turned or mirrored.
  */
 width: number, 
 /**
- * Height in pixels.
+ * Height in pixels of the upright picture.
  */
 height: number, 
 /**
@@ -730,7 +730,7 @@ aperture: number | null,
  */
 focal_mm: number | null, 
 /**
- * When it was taken, `YYYY-MM-DD HH:MM:SS` in the camera's own time.
+ * When it was taken, `YYYY-MM-DD HH:MM:SS` on the camera's clock.
  */
 taken: string | null, 
 /**
@@ -742,15 +742,15 @@ camera: string | null,
  */
 lens: string | null, 
 /**
- * What the embedded colour profile calls itself.
+ * The name in the embedded colour profile.
  */
 profile: string | null, 
 /**
- * What a raw file's camera took for grey: its red, green and blue, green 1.
+ * The raw values of grey by the camera's white balance: red, green and blue, green 1.
  */
 neutral: [number, number, number] | null, 
 /**
- * What else is written into the file about how and by whom it was taken.
+ * Further entries about how and by whom it was taken.
  */
 details?: Details, };
 
@@ -776,8 +776,8 @@ roundness: number | null,
  */
 level: number, 
 /**
- * Contrast of the sharpest tenth of the picture over two pixels, less what noise makes of it,
- * as a share of the brightness there.
+ * Contrast of the sharpest tenth of the picture over two pixels, minus the share of noise,
+ * relative to the brightness there.
  */
 sharpness: number, 
 /**
@@ -785,29 +785,29 @@ sharpness: number,
  */
 clipped: number, 
 /**
- * Share of stars that have a second one beside them, all in the same direction and as far
- * away, 0 to 1.
+ * Share of stars that have a second one beside them, all in the same direction and at the same
+ * distance, 0 to 1.
  */
 doubled: number, 
 /**
- * Light in red and in blue, each over that in green, of a typical patch; `None` where there is
- * too little to tell.
+ * Light in red and in blue relative to green, of a typical patch; `None` if there is too
+ * little light.
  */
 colour: [number, number] | null, 
 /**
- * Light of a ring around bright stars over their brightest pixel's; below 0 where the frame was
- * sharpened.
+ * Light of a ring around bright stars relative to their brightest pixel; below 0 if the frame
+ * was sharpened.
  */
 rim: number | null, 
 /**
  * Additional correlation of noise between adjacent pixels, compared to pixels further apart,
- * as a share of its variance where the picture is smoothest: above 0 where colours were
- * interpolated or noise was reduced, below 0 where the frame was sharpened.
+ * as a share of its variance where the picture is smoothest: above 0 if colours were
+ * interpolated or noise was reduced, below 0 if the frame was sharpened.
  */
 grain: number | null, 
 /**
- * Contrast over two pixels, noise and all, of the most detailed patch in each of [`CELLS`] parts of
- * the picture, row by row, as a share of the brightness there.
+ * Contrast over two pixels, including noise, of the most detailed patch in each of [`CELLS`]
+ * parts of the picture, row by row, relative to the brightness there.
  */
 detail: Array<number>, };
 

@@ -32,7 +32,7 @@ const formats = computed<{ value: ExportFormat; text: string }[]>(() => [
     : []),
   ...(stageOf(store.shown?.report, 'merge')
     ? [
-        { value: 'focusmap' as const, text: 'Focus map' },
+        { value: 'focusmap' as const, text: 'Depth map' },
         { value: 'moving' as const, text: 'Moving view' },
       ]
     : []),

@@ -105,7 +105,7 @@ const other = computed(() =>
     </button>
     <p class="mt-2 flex justify-between text-dim" data-test="sweep-told">
       <span>Shows detail that a frame has sharp</span
-      ><span class="num text-ink">{{ whole(found.told) }}</span>
+      ><span class="num text-ink">{{ whole(found.known) }}</span>
     </p>
     <p
       v-if="found.between >= 0.001"
@@ -121,7 +121,7 @@ const other = computed(() =>
         class="mt-2"
         :options="[
           { value: 'none', text: 'Picture' },
-          { value: 'depth', text: 'Focus map' },
+          { value: 'depth', text: 'Depth map' },
           { value: 'certainty', text: 'Certainty' },
         ]"
       />

@@ -10,7 +10,7 @@ const report: FocusReport = {
   shares: [0.1, 0.3, 0.25, 0.05],
   doubts: [],
   moved: [],
-  told: 0.7,
+  known: 0.7,
   between: 0,
 }
 

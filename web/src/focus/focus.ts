@@ -35,5 +35,5 @@ export function foundIn(report: FocusReport): string {
   return `${report.order.length} planes${missing ? `, ${missing} ${missing > 1 ? 'gaps' : 'gap'}` : ''}`
 }
 
-/** The colours of the focus map from the first plane to the last one, as the server draws it. */
+/** The colours of the depth map from the first plane to the last one, as the server draws it. */
 export const grades = ['#e8c06a', '#5cc8a1', '#4a86c8', '#6b4f9e']

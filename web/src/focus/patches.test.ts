@@ -21,7 +21,7 @@ const focus: FocusReport = {
   shares: [],
   doubts: [],
   moved: [],
-  told: 1,
+  known: 1,
   between: 0,
 }
 const ID = 7

@@ -21,7 +21,7 @@ const report: FocusReport = {
   shares: [],
   doubts: [],
   moved: [],
-  told: 1,
+  known: 1,
   between: 0,
 }
 const frames = (out: boolean) => [1, 2, 3, 4].map((id) => frame(id, { left_out: out && id === 4 }))

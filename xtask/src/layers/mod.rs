@@ -152,17 +152,18 @@ fn packages() -> Result<Vec<Package>> {
     let list = metadata["packages"].as_array().context("cargo metadata has packages")?;
     // The tests in the browser and these commands stand above everything.
     let outside = ["xtask", "browser-tests"];
-    let own: Vec<&serde_json::Value> = list
+    let packages: Vec<&serde_json::Value> = list
         .iter()
         .filter(|package| !outside.contains(&package["name"].as_str().unwrap_or_default()))
         .collect();
-    let names: BTreeSet<&str> = own.iter().filter_map(|package| package["name"].as_str()).collect();
-    own.iter().map(|package| read_package(package, &names, &folder)).collect()
+    let names: BTreeSet<&str> =
+        packages.iter().filter_map(|package| package["name"].as_str()).collect();
+    packages.iter().map(|package| read_package(package, &names, &folder)).collect()
 }
 
 fn read_package(
     package: &serde_json::Value,
-    own: &BTreeSet<&str>,
+    local: &BTreeSet<&str>,
     folder: &Path,
 ) -> Result<Package> {
     let name = package["name"].as_str().context("a package has a name")?;
@@ -173,7 +174,7 @@ fn read_package(
     let root = Path::new(target["src_path"].as_str().context("a target has a path")?);
     let dependencies = package["dependencies"].as_array().context("a package has dependencies")?;
     let uses = dependencies.iter().filter(|used| used["kind"].is_null());
-    let uses = uses.filter_map(|used| used["name"].as_str()).filter(|used| own.contains(used));
+    let uses = uses.filter_map(|used| used["name"].as_str()).filter(|used| local.contains(used));
     Ok(Package {
         name: name.to_owned(),
         root: root.strip_prefix(folder).unwrap_or(root).to_owned(),

@@ -115,34 +115,34 @@ pub fn stars(result: &Light, written: &Truth, origin: [i64; 2]) -> Result<Stars>
             continue;
         }
         let top = truth.highest[cy as usize * truth.width + cx as usize];
-        let own = photometry(truth, [cx, cy], [x - cx as f64, y - cy as f64]);
-        let seen = photometry(result, there, [x - cx as f64, y - cy as f64]);
+        let wanted = photometry(truth, [cx, cy], [x - cx as f64, y - cy as f64]);
+        let found = photometry(result, there, [x - cx as f64, y - cy as f64]);
         // Hidden, cut by the skyline, or white in its middle: tells nothing.
-        let height = truth.at(cx, cy) - own.around;
-        if own.flux < 0.5 * peak || top > 0.8 || height < 0.02 {
+        let height = truth.at(cx, cy) - wanted.around;
+        if wanted.flux < 0.5 * peak || top > 0.8 || height < 0.02 {
             continue;
         }
         sums.count += 1;
-        sums.seen += seen.flux;
-        sums.own += own.flux;
+        sums.found += found.flux;
+        sums.wanted += wanted.flux;
         sums.heights += height;
-        for (sum, (seen_ring, own_ring)) in
-            sums.rings.iter_mut().zip(seen.rings.iter().zip(own.rings))
+        for (sum, (found_ring, wanted_ring)) in
+            sums.rings.iter_mut().zip(found.rings.iter().zip(wanted.rings))
         {
-            *sum += (seen_ring - seen.around) - (own_ring - own.around);
+            *sum += (found_ring - found.around) - (wanted_ring - wanted.around);
         }
     }
     anyhow::ensure!(sums.count >= 10, "only {} stars stand alone", sums.count);
     let worst = sums.rings.iter().fold(0.0, |worst: f64, sum| worst.max(sum.abs()));
-    Ok(Stars { flux: sums.seen / sums.own, rings: worst / sums.heights })
+    Ok(Stars { flux: sums.found / sums.wanted, rings: worst / sums.heights })
 }
 
 /// Sums over stars, so that bright ones count by their light.
 #[derive(Default)]
 struct Sums {
     count: usize,
-    seen: f64,
-    own: f64,
+    found: f64,
+    wanted: f64,
     heights: f64,
     rings: [f64; 6],
 }

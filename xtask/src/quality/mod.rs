@@ -133,12 +133,12 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
         "| scene | star width, result over single | star light, result over true | worst seed | rings round stars, of the peak | worst seed | streak, of the noise | worst seed |\n|---|---|---|---|---|---|---|---|\n",
     );
     for case in &CASES {
-        let seen: Result<Vec<Measured>> = (1..=seeds).map(|seed| look(case, seed)).collect();
-        let seen = seen?;
-        let mut errors: Vec<f64> = seen.iter().flat_map(|s| s.errors.clone()).collect();
+        let measured: Result<Vec<Measured>> = (1..=seeds).map(|seed| look(case, seed)).collect();
+        let measured = measured?;
+        let mut errors: Vec<f64> = measured.iter().flat_map(|s| s.errors.clone()).collect();
         errors.sort_by(f64::total_cmp);
         let wrong = errors.iter().filter(|e| **e > 0.5).count();
-        let left_out: usize = seen.iter().map(|s| s.left_out).sum();
+        let left_out: usize = measured.iter().map(|s| s.left_out).sum();
         writeln!(
             motion,
             "| {} | {:.3} | {:.3} | {wrong} | {left_out} |",
@@ -146,8 +146,8 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
             middle(&errors),
             errors.last().copied().unwrap_or(0.0),
         )?;
-        let gain = |i: usize| sorted_middle(seen.iter().map(|s| s.gains[i]));
-        let against = || seen.iter().map(|s| s.gains[2] / s.gains[0]);
+        let gain = |i: usize| sorted_middle(measured.iter().map(|s| s.gains[i]));
+        let against = || measured.iter().map(|s| s.gains[2] / s.gains[0]);
         writeln!(
             noise,
             "| {} | {:.3} | {:.3} | {:.3} | {:.3} | {:.3} |",
@@ -161,9 +161,9 @@ pub fn quality(seeds: Option<&str>) -> Result<()> {
         if case.align != "stars" {
             continue;
         }
-        let stars = || seen.iter().filter_map(|s| s.stars.as_ref());
-        let widths = seen.iter().filter_map(|s| s.width);
-        let streaks = || seen.iter().filter_map(|s| s.streak);
+        let stars = || measured.iter().filter_map(|s| s.stars.as_ref());
+        let widths = measured.iter().filter_map(|s| s.width);
+        let streaks = || measured.iter().filter_map(|s| s.streak);
         let furthest = |values: &mut dyn Iterator<Item = f64>, from: f64| {
             values.max_by(|a, b| (a - from).abs().total_cmp(&(b - from).abs())).unwrap_or(f64::NAN)
         };
@@ -197,7 +197,7 @@ fn look(case: &Case, seed: u64) -> Result<Measured> {
     scene.extend(case.more);
     make(&folder, &scene, case.frames)?;
     let truth = read(&folder.join("truth/motion.json"))?;
-    let mut seen = Measured {
+    let mut measured = Measured {
         errors: vec![],
         left_out: 0,
         gains: [0.0; 3],
@@ -211,7 +211,7 @@ fn look(case: &Case, seed: u64) -> Result<Measured> {
         let combine = stages.iter().find(|stage| stage["stage"] == "combine");
         let combine = combine.context("no combine stage in the report")?;
         let noise = &combine["noise"];
-        seen.gains[i] = number(&noise["gain"]) / number(&noise["ideal_gain"]);
+        measured.gains[i] = number(&noise["gain"]) / number(&noise["ideal_gain"]);
         if case.align == "stars" && combine != "median" {
             let result = Light::read(&folder.join("r.tif"))?;
             let origin = [0, 1].map(|i| report["origin"][i].as_i64().unwrap_or(0));
@@ -222,12 +222,12 @@ fn look(case: &Case, seed: u64) -> Result<Measured> {
                     stars: read(&folder.join("truth/stars.json"))?,
                     grids: truth["frames"].as_array().into_iter().flatten().map(grid).collect(),
                 };
-                seen.stars = Some(light::stars(&result, &written, origin)?);
+                measured.stars = Some(light::stars(&result, &written, origin)?);
             } else {
                 let light = Light::read(&folder.join("truth/reference.tif"))?;
                 let mask = Light::read(&folder.join("truth/streak.png"))?;
                 let noise = number(&noise["result"]);
-                seen.streak = light::streak(&result, &light, &mask, origin, noise);
+                measured.streak = light::streak(&result, &light, &mask, origin, noise);
             }
         }
         if i > 0 {
@@ -236,17 +236,17 @@ fn look(case: &Case, seed: u64) -> Result<Measured> {
         let frames = report["frames"].as_array().context("no frames in the report")?;
         for frame in frames.iter().filter(|f| f["file"] != report["reference"]) {
             match frame["used"].as_bool() {
-                Some(true) => seen.errors.push(error(frame, &truth)?),
-                _ => seen.left_out += 1,
+                Some(true) => measured.errors.push(error(frame, &truth)?),
+                _ => measured.left_out += 1,
             }
         }
         let single = frames.iter().find(|f| f["file"] == report["reference"]);
         let single = single.and_then(|f| f["star_width_px"].as_f64());
-        seen.width = single.zip(combine["star_width_px"].as_f64()).map(|(one, all)| all / one);
+        measured.width = single.zip(combine["star_width_px"].as_f64()).map(|(one, all)| all / one);
     }
     // Many scenes of this size would fill the disk.
     std::fs::remove_dir_all(&folder)?;
-    Ok(seen)
+    Ok(measured)
 }
 
 fn stack(folder: &Path, case: &Case, combine: &str) -> Result<Value> {
@@ -279,11 +279,12 @@ fn grid(frame: &Value) -> Vec<[f64; 4]> {
 
 /// Root mean square distance of a frame's grid from the truth's, in pixels.
 fn error(frame: &Value, truth: &Value) -> Result<f64> {
-    let own = truth["frames"].as_array().into_iter().flatten().find(|f| f["file"] == frame["file"]);
-    let own = own.context("a frame without truth")?;
+    let true_frame =
+        truth["frames"].as_array().into_iter().flatten().find(|f| f["file"] == frame["file"]);
+    let true_frame = true_frame.context("a frame without truth")?;
     let place = |row: &[f64; 4]| [row[0], row[1]].map(|v| (v * 1000.0).round() as i64);
     let true_places: HashMap<[i64; 2], [f64; 2]> =
-        grid(own).iter().map(|row| (place(row), [row[2], row[3]])).collect();
+        grid(true_frame).iter().map(|row| (place(row), [row[2], row[3]])).collect();
     let squares: Vec<f64> = grid(frame)
         .iter()
         .filter_map(|row| {

@@ -33,8 +33,8 @@ pub fn corners(sketch: &Sketch) -> Vec<Corner> {
     for y in border..height - border {
         for x in border..width - border {
             let at = y * width + x;
-            let own = strength[at];
-            if own <= 0.0 {
+            let value = strength[at];
+            if value <= 0.0 {
                 continue;
             }
             let peak = (0..5).all(|dy| {
@@ -42,11 +42,11 @@ pub fn corners(sketch: &Sketch) -> Vec<Corner> {
                 strength[from..from + 5]
                     .iter()
                     .enumerate()
-                    .all(|(dx, &v)| if (dy, dx) <= (2, 2) { v <= own } else { v < own })
+                    .all(|(dx, &v)| if (dy, dx) <= (2, 2) { v <= value } else { v < value })
             });
             if peak {
                 let cell = y * CELLS[1] / height * CELLS[0] + x * CELLS[0] / width;
-                cells[cell].push((own, at));
+                cells[cell].push((value, at));
             }
         }
     }

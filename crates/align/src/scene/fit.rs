@@ -63,21 +63,21 @@ pub fn agreeing_similarity(pairs: &[Pair]) -> Option<(Matrix3<f64>, usize)> {
 
 /// Fits the wanted model, or the one that explains the sightings best for the number of its
 /// values. `None` for too few sightings.
-pub fn choose(seen: &[Sighting], model: SceneModel, size: (u32, u32)) -> Option<Fit> {
-    let one = |model| robust(seen, model, size);
+pub fn choose(sightings: &[Sighting], model: SceneModel, size: (u32, u32)) -> Option<Fit> {
+    let one = |model| robust(sightings, model, size);
     match model {
         SceneModel::Auto => {
             let most = one(SceneModel::Homography).or_else(|| one(SceneModel::Similarity))?;
             // The errors of the patches do not include the error of the models; the richest model
             // shows its size.
             let mut ratios: Vec<f32> =
-                seen.iter().map(|s| (off(&most.motion, s) / s.error) as f32).collect();
+                sightings.iter().map(|s| (off(&most.motion, s) / s.error) as f32).collect();
             let scale = (median(&mut ratios) as f64 / 1.18).max(0.05);
             let loss = |fit: &Fit| -> f64 {
-                let each = seen.iter().map(|s| off(&fit.motion, s) / (s.error * scale));
+                let each = sightings.iter().map(|s| off(&fit.motion, s) / (s.error * scale));
                 each.map(|r| 9.0 * (1.0 + r * r / 9.0).ln()).sum()
             };
-            let price = (2.0 * seen.len() as f64).ln();
+            let price = (2.0 * sightings.len() as f64).ln();
             let fits = [(SceneModel::Shift, 2.0), (SceneModel::Similarity, 4.0)];
             let mut best = (loss(&most) + 8.0 * price, most);
             for (model, values) in fits {
@@ -99,21 +99,21 @@ fn off(motion: &Matrix3<f64>, s: &Sighting) -> f64 {
 }
 
 /// A model by iterated weights (Cauchy's loss).
-fn robust(seen: &[Sighting], model: SceneModel, (width, height): (u32, u32)) -> Option<Fit> {
+fn robust(sightings: &[Sighting], model: SceneModel, (width, height): (u32, u32)) -> Option<Fit> {
     let least = match model {
         SceneModel::Shift => 3,
         SceneModel::Similarity => 4,
         _ => 8,
     };
-    if seen.len() < least {
+    if sightings.len() < least {
         return None;
     }
-    let pairs: Vec<Pair> = seen.iter().map(|s| (s.at, s.reference)).collect();
+    let pairs: Vec<Pair> = sightings.iter().map(|s| (s.at, s.reference)).collect();
     // Patches differ by their content, beyond noise; without a floor a few sharp patches would
     // decide alone.
-    let mut errors: Vec<f32> = seen.iter().map(|s| s.error as f32).collect();
+    let mut errors: Vec<f32> = sightings.iter().map(|s| s.error as f32).collect();
     let floor = median(&mut errors) as f64;
-    let base: Vec<f64> = seen.iter().map(|s| s.error.hypot(floor).powi(-2)).collect();
+    let base: Vec<f64> = sightings.iter().map(|s| s.error.hypot(floor).powi(-2)).collect();
     let mut weights = base.clone();
     let mut motion = Matrix3::identity();
     let mut scale = f64::MAX;
@@ -123,10 +123,10 @@ fn robust(seen: &[Sighting], model: SceneModel, (width, height): (u32, u32)) -> 
             SceneModel::Similarity => similarity(&pairs, &weights)?,
             _ => homography::fit(&pairs, &weights)?,
         };
-        let mut distances: Vec<f32> = seen.iter().map(|s| off(&motion, s) as f32).collect();
+        let mut distances: Vec<f32> = sightings.iter().map(|s| off(&motion, s) as f32).collect();
         let spread = (median(&mut distances) as f64 / 1.18).max(1e-3);
         scale = if round == 0 { spread } else { spread.min(scale) };
-        for ((weight, base), s) in weights.iter_mut().zip(&base).zip(seen) {
+        for ((weight, base), s) in weights.iter_mut().zip(&base).zip(sightings) {
             let r = off(&motion, s) / (2.5 * scale);
             *weight = base / (1.0 + r * r).powi(2);
         }
@@ -136,7 +136,7 @@ fn robust(seen: &[Sighting], model: SceneModel, (width, height): (u32, u32)) -> 
         return None;
     }
     let near = (4.0 * scale).clamp(0.15, 2.0);
-    let agreeing = seen.iter().zip(&base).filter(|(s, _)| off(&motion, s) < near);
+    let agreeing = sightings.iter().zip(&base).filter(|(s, _)| off(&motion, s) < near);
     let (mut count, mut squares, mut total) = (0, 0.0, 0.0);
     for (s, weight) in agreeing {
         count += 1;

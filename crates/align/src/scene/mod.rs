@@ -119,7 +119,7 @@ impl<'a> Scene<'a> {
         Aligned { matched: self.full.count(), rms_px: Some(0.0), ..Aligned::still() }
     }
 
-    /// LearnedPlaces a frame of the same size, or returns why it cannot be placed. A hint is a motion
+    /// Places a frame of the same size, or returns why it cannot be placed. A hint is a motion
     /// known from elsewhere: it is refined, or taken as it is.
     ///
     /// # Errors
@@ -137,7 +137,7 @@ impl<'a> Scene<'a> {
             },
         };
         let found = self.follow(frame, start, &|_| true)?;
-        Ok(match found.and_then(|(fit, seen)| self.verdict(fit, &seen)) {
+        Ok(match found.and_then(|(fit, sightings)| self.verdict(fit, &sightings)) {
             Some(aligned) => Aligned { by_hand: hint.is_some(), ..aligned },
             None if hint.is_some() => Aligned {
                 motion: Some(Motion::Homography(start)),
@@ -165,10 +165,11 @@ impl<'a> Scene<'a> {
         };
         for counts in places {
             let found = self.follow(frame, start, counts)?;
-            let sure =
-                |(fit, seen): &(Fit, Vec<Sighting>)| fit.rms_px <= BLURRED_PX && agrees(fit, seen);
-            if let Some((_, seen)) = found.filter(sure) {
-                return Ok(Ok(seen));
+            let sure = |(fit, sightings): &(Fit, Vec<Sighting>)| {
+                fit.rms_px <= BLURRED_PX && agrees(fit, sightings)
+            };
+            if let Some((_, sightings)) = found.filter(sure) {
+                return Ok(Ok(sightings));
             }
         }
         Ok(Err(too_few_agree()))
@@ -203,11 +204,11 @@ impl<'a> Scene<'a> {
         let mut now = start;
         let mut found = None;
         for _ in 0..3 {
-            let seen = self.full.find(frame, &Motion::Homography(now), counts, self.watch)?;
-            let Some(fit) = fit::choose(&seen, self.model, self.size) else { break };
+            let sightings = self.full.find(frame, &Motion::Homography(now), counts, self.watch)?;
+            let Some(fit) = fit::choose(&sightings, self.model, self.size) else { break };
             let moved = self.furthest(&now, &fit.motion);
             now = fit.motion;
-            found = Some((fit, seen));
+            found = Some((fit, sightings));
             // Patches that were found near their expected position are found well.
             if moved < NEAR {
                 break;
@@ -237,11 +238,11 @@ impl<'a> Scene<'a> {
         scaled / scaled[(2, 2)]
     }
 
-    fn verdict(&self, fit: Fit, seen: &[Sighting]) -> Option<Aligned> {
-        if !is_sure(&fit, seen) {
+    fn verdict(&self, fit: Fit, sightings: &[Sighting]) -> Option<Aligned> {
+        if !is_sure(&fit, sightings) {
             return None;
         }
-        let residuals = spread_residuals(seen.iter().map(|s| {
+        let residuals = spread_residuals(sightings.iter().map(|s| {
             let [x, y] = apply(&fit.motion, s.at);
             [s.reference[0], s.reference[1], x - s.reference[0], y - s.reference[1]]
         }));
@@ -260,13 +261,13 @@ impl<'a> Scene<'a> {
 }
 
 /// Whether the sightings determine a motion well.
-fn is_sure(fit: &Fit, seen: &[Sighting]) -> bool {
-    agrees(fit, seen) && fit.rms_px <= SURE_PX
+fn is_sure(fit: &Fit, sightings: &[Sighting]) -> bool {
+    agrees(fit, sightings) && fit.rms_px <= SURE_PX
 }
 
 /// Whether enough of the sightings agree with a motion.
-fn agrees(fit: &Fit, seen: &[Sighting]) -> bool {
-    let share = fit.agreeing as f64 / seen.len().max(1) as f64;
+fn agrees(fit: &Fit, sightings: &[Sighting]) -> bool {
+    let share = fit.agreeing as f64 / sightings.len().max(1) as f64;
     fit.agreeing >= FEWEST_PATCHES && share >= AGREEING
 }
 

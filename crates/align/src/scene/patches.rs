@@ -142,8 +142,8 @@ impl Patches {
             if resample::read(frame, &backward, InReference(*place), out, &mut scratch)?.is_some() {
                 continue;
             }
-            let seen = smoothed(grey(planes.each_ref(), self.roots));
-            let Some(Shift { by, error, detail }) = template.shift(&seen) else { continue };
+            let patch = smoothed(grey(planes.each_ref(), self.roots));
+            let Some(Shift { by, error, detail }) = template.shift(&patch) else { continue };
             let moved = InReference([middle[0] + by[0], middle[1] + by[1]]);
             let InFrame(at) = backward.to_frame(moved);
             found.push(Sighting { at, reference: middle, error, detail });
@@ -192,11 +192,11 @@ fn inner(outer: &[f32], [dx, dy]: [usize; 2]) -> Vec<f32> {
 impl Template {
     fn new(outer: Vec<f32>, blur: Blur) -> Option<Self> {
         let total: f32 = WINDOW.iter().sum();
-        let own = inner(&outer, [1, 1]);
-        let mean = own.iter().zip(WINDOW.iter()).map(|(v, w)| v * w).sum::<f32>() / total;
+        let window = inner(&outer, [1, 1]);
+        let mean = window.iter().zip(WINDOW.iter()).map(|(v, w)| v * w).sum::<f32>() / total;
         let from_mean =
             |values: Vec<f32>| -> Vec<f32> { values.iter().map(|v| v - mean).collect() };
-        let values = from_mean(own);
+        let values = from_mean(window);
         let slope = |after: [usize; 2], before: [usize; 2]| -> Vec<f32> {
             let (after, before) = (inner(&outer, after), inner(&outer, before));
             after.iter().zip(&before).map(|(a, b)| 0.5 * (a - b)).collect()
@@ -233,15 +233,15 @@ impl Template {
         self.values[i] * (1.0 + gain) + blurred + offset
     }
 
-    /// Shift of the patch's content in `seen`; `None` where they do not match.
-    fn shift(&self, seen: &[f32]) -> Option<Shift> {
+    /// Shift of the patch's content in `values`; `None` where they do not match.
+    fn shift(&self, values: &[f32]) -> Option<Shift> {
         let (mut dx, mut dy) = (0.0f64, 0.0f64);
         let mut shifted = Shifted::default();
         let mut settled = false;
         let mut solution = SVector::<f64, VALUES>::zeros();
         let mut gain = 1.0;
         for _ in 0..25 {
-            take(&mut shifted, seen, dx, dy);
+            take(&mut shifted, values, dx, dy);
             let sums = compare(self, &shifted.values);
             solution = self.inverse * SVector::<f64, VALUES>::from(sums);
             // Coarse detail changes by both gains.
@@ -264,8 +264,8 @@ impl Template {
             return None;
         }
         let (mut squares, mut total) = (0.0f64, 0.0f64);
-        for (i, (seen, weight)) in shifted.values.iter().zip(WINDOW.iter()).enumerate() {
-            let off = f64::from(seen - self.explained(i, &solution));
+        for (i, (value, weight)) in shifted.values.iter().zip(WINDOW.iter()).enumerate() {
+            let off = f64::from(value - self.explained(i, &solution));
             squares += f64::from(*weight) * off * off;
             total += f64::from(*weight);
         }
@@ -290,7 +290,7 @@ fn compare(template: &Template, shifted: &[f32]) -> [f64; VALUES] {
     let mut sums = [0.0f64; VALUES];
     for row in 0..SIDE {
         let range = row * SIDE..(row + 1) * SIDE;
-        let (seen, own) = (&shifted[range.clone()], &template.values[range.clone()]);
+        let (found, wanted) = (&shifted[range.clone()], &template.values[range.clone()]);
         let [gx, gy] = [&template.slopes[0][range.clone()], &template.slopes[1][range.clone()]];
         let weights = &WINDOW[range.clone()];
         let blurred = template.blurred.get(range);
@@ -300,16 +300,16 @@ fn compare(template: &Template, shifted: &[f32]) -> [f64; VALUES] {
             let length = if SIDE - from < LANES { SIDE - from } else { LANES };
             for lane in 0..length {
                 let i = from + lane;
-                let off = weights[i] * (seen[i] - own[i]);
+                let off = weights[i] * (found[i] - wanted[i]);
                 parts[0][lane] += off * gx[i];
                 parts[1][lane] += off * gy[i];
-                parts[2][lane] += off * own[i];
+                parts[2][lane] += off * wanted[i];
                 parts[3][lane] += off;
             }
             if let Some(blurred) = blurred {
                 for lane in 0..length {
                     let i = from + lane;
-                    parts[4][lane] += weights[i] * (seen[i] - own[i]) * blurred[i];
+                    parts[4][lane] += weights[i] * (found[i] - wanted[i]) * blurred[i];
                 }
             }
             from += length;
@@ -335,9 +335,9 @@ struct Shifted {
     values: Vec<f32>,
 }
 
-/// Reads `seen` by Catmull-Rom cubics along rows, then along columns.
+/// Reads `light` by Catmull-Rom cubics along rows, then along columns.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
-fn take(shifted: &mut Shifted, seen: &[f32], dx: f64, dy: f64) {
+fn take(shifted: &mut Shifted, light: &[f32], dx: f64, dy: f64) {
     let (ix, iy) = (dx.floor(), dy.floor());
     let (wx, wy) = (cubic((dx - ix) as f32), cubic((dy - iy) as f32));
     let (left, top) = (
@@ -347,7 +347,7 @@ fn take(shifted: &mut Shifted, seen: &[f32], dx: f64, dy: f64) {
     shifted.rows.resize((SIDE + 3) * SIDE, 0.0);
     shifted.values.resize(SIDE * SIDE, 0.0);
     for (row, to) in shifted.rows.chunks_exact_mut(SIDE).enumerate() {
-        let from = &seen[(top + row) * OUTER + left..][..SIDE + 3];
+        let from = &light[(top + row) * OUTER + left..][..SIDE + 3];
         for (x, to) in to.iter_mut().enumerate() {
             *to = wx[0] * from[x] + wx[1] * from[x + 1] + wx[2] * from[x + 2] + wx[3] * from[x + 3];
         }
@@ -386,7 +386,7 @@ mod tests {
 
     /// Dots that are sharp around one row and the more blurred the farther from it, with a shift to
     /// the right and down.
-    fn seen(sharp: f32, fast: f32, [dx, dy]: [f32; 2]) -> Vec<f32> {
+    fn patch(sharp: f32, fast: f32, [dx, dy]: [f32; 2]) -> Vec<f32> {
         let mut random = 7u32;
         let mut next = || {
             random = random.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
@@ -398,9 +398,9 @@ mod tests {
         let mut values = vec![0.0; OUTER * OUTER];
         for (i, value) in values.iter_mut().enumerate() {
             let (x, y) = ((i % OUTER) as f32, (i / OUTER) as f32);
-            for [own_x, own_y, light] in &dots {
-                let width = 1.5 + fast * (own_y - sharp).powi(2);
-                let far = ((x - own_x - dx).powi(2) + (y - own_y - dy).powi(2)) / width;
+            for [dot_x, dot_y, light] in &dots {
+                let width = 1.5 + fast * (dot_y - sharp).powi(2);
+                let far = ((x - dot_x - dx).powi(2) + (y - dot_y - dy).powi(2)) / width;
                 *value += if far < 20.0 { light / width * (-0.5 * far).exp() } else { 0.0 };
             }
         }
@@ -411,9 +411,9 @@ mod tests {
     fn a_patch_is_found_while_the_focus_moves_over_it() {
         let middle = OUTER as f32 / 2.0;
         let shift = |blur: Blur, [from, to]: [f32; 2]| {
-            let (own, other) =
-                (seen(middle + from, 0.03, [0.0, 0.0]), seen(middle + to, 0.03, [0.4, -0.3]));
-            Template::new(own, blur).unwrap().shift(&other)
+            let (one, other) =
+                (patch(middle + from, 0.03, [0.0, 0.0]), patch(middle + to, 0.03, [0.4, -0.3]));
+            Template::new(one, blur).unwrap().shift(&other)
         };
         let off = |found: &Shift| (found.by[0] - 0.4).hypot(found.by[1] + 0.3);
         // Without blur it would count as something else.

@@ -34,8 +34,8 @@ fn a_backup_of_a_running_server_is_whole_and_comes_back() {
     assert_eq!(saved.0, 200, "{}", saved.1);
     let done = carried_out("backup", &at("copy"), &at("data"));
     assert!(done.status.success(), "{}", said(&done));
-    let told = String::from_utf8_lossy(&done.stdout).into_owned();
-    assert!(told.contains("1 frames lie in folders of their own"), "{told}");
+    let output = String::from_utf8_lossy(&done.stdout).into_owned();
+    assert!(output.contains("1 frames lie in folders of their own"), "{output}");
     let before = served.get(&path).1;
     // What comes after the copy is not in it.
     served.add_shoot("Later");
@@ -89,13 +89,20 @@ fn a_second_server_leaves_the_folder_of_the_first_alone() {
     std::fs::write(&incoming, "half of a frame").unwrap();
     let second = program().args(["serve", "--data"]).arg(&data).output().unwrap();
     assert_eq!(second.status.code(), Some(1));
-    let told = said(&second);
-    assert!(told.contains("is in use by process") && told.contains(&served.address), "{told}");
+    let problem = said(&second);
+    assert!(
+        problem.contains("is in use by process") && problem.contains(&served.address),
+        "{problem}"
+    );
     // Nor one that finds its port taken, with a folder of its own.
-    let own = folder.path().join("own");
-    let taken = program().args(["serve", "--listen", &served.address, "--data"]).arg(&own).output();
-    let told = said(&taken.unwrap());
-    assert!(told.contains("--listen") && !own.join("jade-stack.sqlite").exists(), "{told}");
+    let second_data = folder.path().join("own");
+    let taken =
+        program().args(["serve", "--listen", &served.address, "--data"]).arg(&second_data).output();
+    let problem = said(&taken.unwrap());
+    assert!(
+        problem.contains("--listen") && !second_data.join("jade-stack.sqlite").exists(),
+        "{problem}"
+    );
     assert!(incoming.exists());
     served.until_job(shoot, |job| job["state"] != "running");
     assert_eq!(served.get(&format!("/api/shoots/{shoot}")).1["jobs"][0]["state"], "done");
@@ -159,7 +166,7 @@ fn a_store_of_a_later_version_is_told_of_in_one_sentence() {
         store.close().await.unwrap();
     });
     let ended = program().args(["serve", "--listen", "127.0.0.1:0", "--data"]).arg(&data).output();
-    let told = said(&ended.unwrap());
-    assert_eq!(told.trim().lines().count(), 1, "{told}");
-    assert!(told.contains("later version"), "{told}");
+    let problem = said(&ended.unwrap());
+    assert_eq!(problem.trim().lines().count(), 1, "{problem}");
+    assert!(problem.contains("later version"), "{problem}");
 }

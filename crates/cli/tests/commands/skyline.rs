@@ -40,10 +40,10 @@ fn a_skyline_is_found_saved_and_used_again() {
         &["--skyline", "auto", "--save-mask", &named(&mask), "--report", &named(&report)],
     );
     assert!(found.status.success(), "{}", text(&found.stderr));
-    let told = text(&found.stderr);
-    assert!(told.contains("% sky, noise of the ground ÷ 2."), "{told}");
-    let told: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
-    let stages = told["stages"].as_array().unwrap();
+    let output = text(&found.stderr);
+    assert!(output.contains("% sky, noise of the ground ÷ 2."), "{output}");
+    let output: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+    let stages = output["stages"].as_array().unwrap();
     let skyline = stages.iter().find(|stage| stage["stage"] == "skyline").unwrap();
     let sky = skyline["sky"].as_f64().unwrap();
     let truth = Mask::read(&path("card/truth/sky-mask.png"), (900, 600)).unwrap();
@@ -155,11 +155,11 @@ fn the_sky_is_finished_and_the_ground_is_the_same() {
     let finish = ["--sky-glow", "1", "--sky-smoothing", "0.5"];
     let kept = ["--skyline", &mask, "--report", &report, "--save-plan", &plan];
     let done = stack(&frames, &path("even.tif"), &[&kept[..], &finish].concat());
-    let told = text(&done.stderr);
-    assert!(done.status.success(), "{told}");
-    assert!(told.contains("; sky uneven by ") && told.contains("noise of the sky smoothed ÷"));
-    let told: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
-    let stages = told["stages"].as_array().unwrap();
+    let output = text(&done.stderr);
+    assert!(done.status.success(), "{output}");
+    assert!(output.contains("; sky uneven by ") && output.contains("noise of the sky smoothed ÷"));
+    let output: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+    let stages = output["stages"].as_array().unwrap();
     let finish = stages.iter().find(|stage| stage["stage"] == "finish").unwrap();
     let [was, is] = [0, 1].map(|i| finish["uneven"][i].as_f64().unwrap());
     assert!(is < 0.7 * was, "{was} {is}");

@@ -184,14 +184,14 @@ fn settings_that_do_not_fit_are_refused_in_a_sentence() {
     let folder = tempfile::tempdir().unwrap();
     let scene = Scene::new(folder.path(), 2, (300, 200));
     let out = folder.path().join("r.tif");
-    for (more, told) in [
+    for (more, wanted) in [
         (&["--fill-gaps"][..], "star trails"),
         (&["--combine", "clipped", "--clip", "0"], "choose from 0.5 to 20"),
         (&["--save-coverage", "map.jpg"], ".tif or .png"),
     ] {
         let output = stack(&scene, &out, more);
         assert_eq!(output.status.code(), Some(1), "{more:?}");
-        assert!(said(&output).contains(told), "{}", said(&output));
+        assert!(said(&output).contains(wanted), "{}", said(&output));
         assert!(!out.exists());
     }
 }

@@ -26,8 +26,8 @@ fn said(program: &str, arguments: &[&str], path: &Path) -> Option<(String, Strin
 
 fn is_valid(path: &Path) {
     let validate = ["-validate", "-warning", "-error", "-a", "-q", "-q", "-s3"];
-    if let Some((told, error)) = said("exiftool", &validate, path) {
-        assert_eq!((told.as_str(), error.as_str()), ("OK", ""), "{}", path.display());
+    if let Some((output, error)) = said("exiftool", &validate, path) {
+        assert_eq!((output.as_str(), error.as_str()), ("OK", ""), "{}", path.display());
     }
     if path.extension().is_some_and(|e| e == "tif" || e == "dng")
         && let Some((_, error)) = said("tiffinfo", &[], path)
@@ -38,8 +38,8 @@ fn is_valid(path: &Path) {
 
 /// What a file says, by the names that EXIF has.
 fn tags(path: &Path) -> Option<Value> {
-    let (told, _) = said("exiftool", &["-json", "-n", "-a"], path)?;
-    serde_json::from_str::<Value>(&told).ok()?.get(0).cloned()
+    let (output, _) = said("exiftool", &["-json", "-n", "-a"], path)?;
+    serde_json::from_str::<Value>(&output).ok()?.get(0).cloned()
 }
 
 fn text(text: &str) -> Option<String> {

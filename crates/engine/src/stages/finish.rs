@@ -139,11 +139,12 @@ impl<'a> Finishing<'a> {
         Ok(Self { before: TiledFile::open(&outcome.picture)?, sky, adjustments })
     }
 
-    /// The adjusted sky of a part. Where no sky is `seen`, adjustments that read around are left out, as
-    /// they would not be worth their time.
-    fn adjusted(&self, part: Region, seen: bool) -> Result<Vec<f32>, PictureError> {
+    /// The adjusted sky of a part. Without `has_sky` adjustments that read around are left out, as the
+    /// part shows none of what they would take time for.
+    fn adjusted(&self, part: Region, has_sky: bool) -> Result<Vec<f32>, PictureError> {
         let all = self.adjustments.iter().map(AsRef::as_ref);
-        let by: Vec<&dyn Adjustment> = all.filter(|own| seen || !own.reads_around()).collect();
+        let by: Vec<&dyn Adjustment> =
+            all.filter(|adjustment| has_sky || !adjustment.reads_around()).collect();
         let mut planes = Adjusted { light: &self.sky.light, by: &by }.planes(part)?;
         planes.iter_mut().flatten().for_each(|light| *light = light.max(0.0));
         Ok(interleaved(&planes))
@@ -174,8 +175,8 @@ impl Product for Finishing<'_> {
         let Some(shares) = self.sky.shares(part)? else {
             return Ok(Finished { light: self.adjusted(part, true)?, sky: None });
         };
-        let seen = shares.iter().any(|share| *share > 0);
-        let sky = self.adjusted(part, seen)?;
+        let has_sky = shares.iter().any(|share| *share > 0);
+        let sky = self.adjusted(part, has_sky)?;
         let was = self.sky.light.0.read_region(part)?;
         let light = followed(self.before.read_region(part)?, &shares, [&was, &sky]);
         Ok(Finished { light, sky: Some(sky) })
@@ -187,8 +188,8 @@ impl Product for Finishing<'_> {
 }
 
 /// A picture whose share of sky in each pixel, of 65535, follows what was done to the sky.
-fn followed(mut picture: Vec<f32>, shares: &[u16], [was, own]: [&[f32]; 2]) -> Vec<f32> {
-    let changes = own.iter().zip(was).map(|(own, was)| own - was);
+fn followed(mut picture: Vec<f32>, shares: &[u16], [was, now]: [&[f32]; 2]) -> Vec<f32> {
+    let changes = now.iter().zip(was).map(|(now, was)| now - was);
     for (i, (light, change)) in picture.iter_mut().zip(changes).enumerate() {
         *light = (*light + f32::from(shares[i / 3]) / 65535.0 * change).max(0.0);
     }

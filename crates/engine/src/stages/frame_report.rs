@@ -16,8 +16,8 @@ pub fn exposures(
 ) -> Option<ExposureReport> {
     let of = |frame: &Decoded| frame.as_ref().ok().map(|frame| frame.facts.exposure_s);
     let all: Option<Vec<f64>> = frames.iter().filter_map(of).collect();
-    let own: Option<Vec<f64>> = used.iter().filter_map(|i| of(&frames[*i])).collect();
-    let both = [all?, own?];
+    let of_used: Option<Vec<f64>> = used.iter().filter_map(|i| of(&frames[*i])).collect();
+    let both = [all?, of_used?];
     if both.iter().any(Vec::is_empty) {
         return None;
     }

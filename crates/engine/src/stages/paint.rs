@@ -183,7 +183,7 @@ fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, Core
         if found.contains_key(from) {
             continue;
         }
-        let own = match from {
+        let pixels = match from {
             PatchFrom::Way { way } if *way == plan.focus.way => beside(&merged.picture)?,
             PatchFrom::Way { way } => {
                 let focus = FocusPlan { way: *way, patches: vec![] };
@@ -192,24 +192,24 @@ fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, Core
                 beside(&other.picture)?
             }
             PatchFrom::Frame { blake3 } => {
-                let own = request.frames.iter().position(|frame| frame.id == *blake3);
-                let report = own.map(|own| &merged.report.frames[own]);
-                match (own, report.and_then(|report| report.motion.as_ref())) {
-                    (Some(own), Some(motion)) => {
-                        let input = &request.frames[own];
+                let index = request.frames.iter().position(|frame| frame.id == *blake3);
+                let report = index.map(|index| &merged.report.frames[index]);
+                match (index, report.and_then(|report| report.motion.as_ref())) {
+                    (Some(index), Some(motion)) => {
+                        let input = &request.frames[index];
                         let stop = &mut || match request.watch.cancelled() {
                             true => Err(PictureError::Cancelled),
                             false => Ok(()),
                         };
                         let frame = Frame::decode(input, request.cache, stop)?;
-                        let level = merged.report.frames[own].level;
+                        let level = merged.report.frames[index].level;
                         let gain = level.map_or(1.0, |[factor, _]| factor);
                         let backward = motion.backward();
                         let placed: Arc<dyn Pixels> = Arc::new(Placed { frame, backward, gain });
                         Some(placed)
                     }
-                    (Some(own), None) => {
-                        let name = &request.frames[own].name;
+                    (Some(index), None) => {
+                        let name = &request.frames[index].name;
                         *missing.entry(format!("{name}, which could not be used,")).or_default() +=
                             1;
                         None
@@ -222,8 +222,8 @@ fn pixels<'a>(request: &Request<'a>, merged: &Outcome) -> Result<Found<'a>, Core
                 }
             }
         };
-        if let Some(own) = own {
-            found.insert(from, own);
+        if let Some(pixels) = pixels {
+            found.insert(from, pixels);
         }
     }
     let mut doubts: Vec<String> = missing

@@ -63,8 +63,8 @@ fn the_sky_is_evened_and_smoothed_and_the_ground_stays() {
         }
         // Rows near the horizon were the brightest, by far.
         let level = |light: &[f32], rows: std::ops::Range<usize>| {
-            let own = (rows.start * width..rows.end * width).filter(|i| mask[*i] == 255);
-            let mut all: Vec<f32> = own.map(|i| light[3 * i]).collect();
+            let places = (rows.start * width..rows.end * width).filter(|i| mask[*i] == 255);
+            let mut all: Vec<f32> = places.map(|i| light[3 * i]).collect();
             all.sort_by(f32::total_cmp);
             all[all.len() / 2]
         };

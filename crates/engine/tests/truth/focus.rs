@@ -164,20 +164,20 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
             .collect();
         let truth = linear(&scene.sharp());
         let single = inputs.iter().map(|input| psnr(&light(input), &truth)).fold(0.0, f64::max);
-        let (fine, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
+        let (fine, outcome) = merged(&shoot, &inputs, MergeMethod::Pyramid);
         let (smooth, _) = merged(&shoot, &inputs, MergeMethod::DepthMap);
         let [fine, smooth] = [fine, smooth].map(|light| psnr(&light, &truth));
         println!("seed {seed}: {single:.2}, {smooth:.2}, {fine:.2} dB");
         assert!(smooth > single + 5.0 && fine > smooth, "{single}, {smooth}, {fine} dB");
-        // The focus map, in frames from the nearest on.
-        let sweep = told.report.focus().unwrap();
+        // The depth map, in frames from the nearest on.
+        let sweep = outcome.report.focus().unwrap();
         let names: Vec<String> = (0..10).map(|i| format!("{seed}-{i}.tif")).collect();
         assert_eq!(sweep.order, names, "from near to far");
         let sum: f32 = sweep.shares.iter().sum();
-        assert!((sum - sweep.told).abs() < 1e-3, "{sum} of {}", sweep.told);
+        assert!((sum - sweep.known).abs() < 1e-3, "{sum} of {}", sweep.known);
         let sharp = sweep.shares.iter().filter(|share| **share > 0.002).count();
         assert!(sharp >= 7, "{:?}", sweep.shares);
-        let map = TiledFile::<u16>::open(&shoot.cache().map(&told.key, MapKind::Depth)).unwrap();
+        let map = TiledFile::<u16>::open(&shoot.cache().map(&outcome.key, MapKind::Depth)).unwrap();
         let whole = Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 };
         let map = map.read_region(whole).unwrap();
         let depth = scene.depth();
@@ -190,11 +190,11 @@ fn a_merged_sweep_is_nearer_to_the_truth_than_any_plain_choice_of_frames() {
         assert!(off.len() * 3 > depth.len(), "{} of {} places are told", off.len(), depth.len());
         off.sort_by(f32::total_cmp);
         assert!(off[off.len() / 2] < 0.4, "half of the places are off by {}", off[off.len() / 2]);
-        assert!(told.report.frames.iter().all(|frame| frame.used && frame.level.is_none()));
+        assert!(outcome.report.frames.iter().all(|frame| frame.used && frame.level.is_none()));
         assert_eq!(sweep.between, 0.0, "no plane is missing");
         // A repeated plan gives what is there.
         let (again, same) = merged(&shoot, &inputs, MergeMethod::DepthMap);
-        assert!(psnr(&again, &truth) == smooth && same.report.focus() == told.report.focus());
+        assert!(psnr(&again, &truth) == smooth && same.report.focus() == outcome.report.focus());
     }
 }
 
@@ -209,10 +209,10 @@ fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alon
     let shoot = Shoot::new();
     let inputs: Vec<FrameInput> =
         (0..6).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
-    let (fine, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
+    let (fine, outcome) = merged(&shoot, &inputs, MergeMethod::Pyramid);
     let (smooth, _) = merged(&shoot, &inputs, MergeMethod::DepthMap);
     // The first frame as it lies on the reference frame.
-    let motion = told.report.frames[0].motion.as_ref().unwrap();
+    let motion = outcome.report.frames[0].motion.as_ref().unwrap();
     let frame = Frame::load(&inputs[0], &mut || Ok(())).unwrap();
     let aside = shoot.path("placed.tiles");
     jade_engine::place(&frame, motion, &aside).unwrap();
@@ -230,36 +230,36 @@ fn patches_put_pixels_of_frames_and_of_the_other_way_where_they_are_painted_alon
         patch(PatchFrom::Frame { blake3: "gone".into() }, 400.0, 300.0, 0.5),
     ];
     let done = shoot.stack(&inputs, &plan).unwrap();
-    let own = pixels(&done).1;
+    let painted = pixels(&done).1;
     let at = |light: &[f32], x: usize, y: usize| -> [f32; 3] {
         let from = 3 * (y * SIZE.0 as usize + x);
         light[from..from + 3].try_into().unwrap()
     };
     for x in [100, 130, 160] {
-        let off = |c: usize| (at(&own, x, 60)[c] - at(&placed, x, 60)[c]).abs();
+        let off = |c: usize| (at(&painted, x, 60)[c] - at(&placed, x, 60)[c]).abs();
         assert!((0..3).all(|c| off(c) < 1e-6), "the frame's own pixels");
-        assert_eq!(at(&own, x + 200, 200), at(&smooth, x + 200, 200), "those of the other way");
-        assert_eq!(at(&own, x, 320), at(&fine, x, 320), "wiped out again");
+        assert_eq!(at(&painted, x + 200, 200), at(&smooth, x + 200, 200), "those of the other way");
+        assert_eq!(at(&painted, x, 320), at(&fine, x, 320), "wiped out again");
         // The brush fades out between the two.
-        for (c, own) in at(&own, x, 69).into_iter().enumerate() {
+        for (c, value) in at(&painted, x, 69).into_iter().enumerate() {
             let ends = [at(&placed, x, 69)[c], at(&fine, x, 69)[c]];
-            assert!((ends[0].min(ends[1])..=ends[0].max(ends[1])).contains(&own));
+            assert!((ends[0].min(ends[1])..=ends[0].max(ends[1])).contains(&value));
         }
     }
     let (width, touched) = (SIZE.0 as usize, |x: usize, y: usize| {
         let rows = [(60, 100), (200, 300), (320, 100)];
         rows.iter().any(|(row, left)| y.abs_diff(*row) <= 13 && (left - 13..left + 74).contains(&x))
     });
-    let elsewhere = (0..own.len()).filter(|i| !touched(i / 3 % width, i / 3 / width));
-    assert!(elsewhere.clone().count() > own.len() / 2);
-    assert!(elsewhere.into_iter().all(|i| own[i] == fine[i]), "the rest is as it was");
+    let elsewhere = (0..painted.len()).filter(|i| !touched(i / 3 % width, i / 3 / width));
+    assert!(elsewhere.clone().count() > painted.len() / 2);
+    assert!(elsewhere.into_iter().all(|i| painted[i] == fine[i]), "the rest is as it was");
     let doubts = &done.report.focus().unwrap().doubts;
     let left_out = doubts.iter().filter(|doubt| doubt.contains("left out")).count();
     assert!(left_out == 1 && doubts.iter().any(|doubt| doubt.contains("not in this run")));
     // What was merged is kept beside it, with its maps, and a repeated plan makes nothing anew.
     let kept = done.layer(&shoot.cache(), LayerKind::Merged);
     assert_eq!(TiledFile::<f32>::open(&kept).unwrap().read_region(whole).unwrap(), fine);
-    assert_eq!(done.combined, told.key);
+    assert_eq!(done.combined, outcome.key);
     let again = shoot.stack(&inputs, &plan).unwrap();
     assert_eq!((&again.key, again.report.focus()), (&done.key, done.report.focus()));
 }
@@ -291,7 +291,7 @@ fn a_frame_in_which_something_moved_and_a_bump_are_told_before_merging() {
         );
         assert_eq!(merged.order.len(), 9);
         let sum: f32 = merged.shares.iter().sum();
-        assert!((sum - merged.told).abs() < 1e-3);
+        assert!((sum - merged.known).abs() < 1e-3);
 
         // Something moves by a tenth of the picture and stays there.
         let after = 3 + seed as usize % 3;
@@ -358,18 +358,22 @@ fn a_frame_exposed_otherwise_is_levelled_and_one_of_something_else_left_out() {
         })
         .collect();
     let truth = linear(&scene.sharp());
-    let (levelled, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
-    let gains: Vec<f32> =
-        told.report.frames.iter().map(|frame| frame.level.map_or(1.0, |level| level[0])).collect();
+    let (levelled, outcome) = merged(&shoot, &inputs, MergeMethod::Pyramid);
+    let gains: Vec<f32> = outcome
+        .report
+        .frames
+        .iter()
+        .map(|frame| frame.level.map_or(1.0, |level| level[0]))
+        .collect();
     assert!((gains[5] - 2.0).abs() < 0.06, "{gains:?}");
-    assert!(told.report.frames.iter().all(|frame| frame.used));
+    assert!(outcome.report.frames.iter().all(|frame| frame.used));
     assert!(psnr(&levelled, &truth) > 33.0, "{} dB", psnr(&levelled, &truth));
     let (width, height) = SIZE;
     let yard = kiln_yard::Options { frames: 1, width, height, seed: 3, deflate: false };
     let other = KilnYard::new(yard).unwrap();
     inputs.push(shoot.save("other.tif", SIZE, &other.frame(0)));
-    let (_, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
-    let out: Vec<_> = told.report.frames.iter().filter(|frame| !frame.used).collect();
+    let (_, outcome) = merged(&shoot, &inputs, MergeMethod::Pyramid);
+    let out: Vec<_> = outcome.report.frames.iter().filter(|frame| !frame.used).collect();
     assert!(out.len() == 1 && out[0].file == "other.tif" && out[0].reason.is_some(), "{out:?}");
 }
 
@@ -392,11 +396,11 @@ fn a_moving_view_stops_at_any_frame_and_leaves_nothing() {
     let shoot = Shoot::new();
     let inputs: Vec<FrameInput> =
         (0..5).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
-    let (_, told) = merged(&shoot, &inputs, MergeMethod::DepthMap);
+    let (_, outcome) = merged(&shoot, &inputs, MergeMethod::DepthMap);
     let budget = Budget::new(Some(256), Some(2)).unwrap();
     let path = shoot.path("moving.png");
     let write = |watch: &dyn Watch| {
-        engine::moving(&inputs, &told.report, &path, &shoot.cache(), budget, watch)
+        engine::moving(&inputs, &outcome.report, &path, &shoot.cache(), budget, watch)
     };
     // Five frames are read and eight are written.
     for steps in [1, 4, 6, 12] {
@@ -451,7 +455,7 @@ fn frames_whose_noise_was_compressed_away_are_put_in_order_and_told_as_others() 
     let shoot = Shoot::new();
     let tiff: Vec<FrameInput> =
         (0..12).map(|i| shoot.save(&format!("f{i}.tif"), SIZE, &scene.frame(i))).collect();
-    let merged = shoot.look_over(&tiff).told;
+    let merged = shoot.look_over(&tiff).known;
     for quality in [90, 75, 50] {
         let inputs: Vec<FrameInput> = shuffled(12, 5)
             .into_iter()
@@ -464,7 +468,11 @@ fn frames_whose_noise_was_compressed_away_are_put_in_order_and_told_as_others() 
         assert_eq!(found.doubts, Vec::<String>::new(), "quality {quality}");
         assert!(found.order.is_sorted(), "quality {quality}: {:?}", found.order);
         // What is left of the noise on the smooth backdrop is no detail.
-        assert!((found.told - merged).abs() < 0.05, "quality {quality}: {}, {merged}", found.told);
+        assert!(
+            (found.known - merged).abs() < 0.05,
+            "quality {quality}: {}, {merged}",
+            found.known
+        );
     }
 }
 
@@ -478,8 +486,8 @@ fn places_where_a_plane_is_missing_are_told_apart_from_smooth_ones() {
             .filter(|i| ![5, 6].contains(i))
             .map(|i| shoot.save(&format!("{seed}-{i}.tif"), SIZE, &scene.frame(i)))
             .collect();
-        let (_, told) = merged(&shoot, &inputs, MergeMethod::Pyramid);
-        let path = shoot.cache().map(&told.key, MapKind::Certainty);
+        let (_, outcome) = merged(&shoot, &inputs, MergeMethod::Pyramid);
+        let path = shoot.cache().map(&outcome.key, MapKind::Certainty);
         let whole = Region { x: 0, y: 0, width: SIZE.0, height: SIZE.1 };
         let map = TiledFile::<u16>::open(&path).unwrap().read_region(whole).unwrap();
         let depth = scene.depth();
@@ -497,7 +505,7 @@ fn places_where_a_plane_is_missing_are_told_apart_from_smooth_ones() {
         assert!(right * 10 >= marked().count() * 8, "{right} of {}", marked().count());
         assert!(found * 10 >= missing.clone().count() * 8, "{found} of {}", missing.count());
         let share = map.iter().filter(|code| **code == BETWEEN).count() as f32 / map.len() as f32;
-        let between = told.report.focus().unwrap().between;
+        let between = outcome.report.focus().unwrap().between;
         assert!((between - share).abs() < 0.03 && between > 0.02, "{between}, {share}");
         // The backdrop is smooth: nothing is certain there.
         let smooth = places().filter(|(_, depth)| depth.is_infinite()).map(|(code, _)| *code);

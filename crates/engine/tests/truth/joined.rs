@@ -107,7 +107,7 @@ fn cropped(scene: &NightSky, [x, y]: [u32; 2], [width, height]: [u32; 2]) -> Vec
     let columns = scene.options().width as usize;
     let rows = y as usize..(y + height) as usize;
     let row = |row: usize| row * columns + x as usize..row * columns + (x + width) as usize;
-    rows.flat_map(|own| scene.sky_mask()[row(own)].to_vec()).collect()
+    rows.flat_map(|y| scene.sky_mask()[row(y)].to_vec()).collect()
 }
 
 #[test]
@@ -119,11 +119,11 @@ fn the_ground_of_another_set_is_placed_matched_and_taken() {
     let clean = scene.clean_reference();
     let nudged = |by: usize| -> Vec<u16> {
         let at = |x: usize, y: usize| (y.min(height - 1) * width + x.min(width - 1)) * 3;
-        let own = |i: usize| {
+        let pixel = |i: usize| {
             let from = at(i % width + by, i / width + 2);
             [0, 1, 2].map(|c| (f32::from(clean[from + c]) * 1.35).min(65535.0) as u16)
         };
-        (0..width * height).flat_map(own).collect()
+        (0..width * height).flat_map(pixel).collect()
     };
     let ground: Vec<_> =
         [4, 5].map(|by| shoot.save(&format!("g{by}.tif"), (900, 600), &nudged(by))).into();
@@ -139,8 +139,8 @@ fn the_ground_of_another_set_is_placed_matched_and_taken() {
         (pixels(&made).1, made.report.skyline().unwrap().clone())
     };
     let level = |light: &[f32]| {
-        let own = (0..sky.len()).filter(|&i| sky[i] <= 0.0);
-        own.map(|i| f64::from(light[i * 3 + 1])).sum::<f64>()
+        let ground_places = (0..sky.len()).filter(|&i| sky[i] <= 0.0);
+        ground_places.map(|i| f64::from(light[i * 3 + 1])).sum::<f64>()
     };
     let (bright, report) = made(0.0);
     assert_eq!((report.ground_frames, report.ground_gain), (2, [1.0; 3]));

@@ -68,7 +68,7 @@ fn colour_offsets(light: &dyn Light) -> Vec<lens::ColourOffsets> {
 
 /// How far red and blue of a picture's stars lie beside their green at its corners, in pixels.
 fn apart(light: &dyn Light) -> [f64; 2] {
-    lens::lateral_colour(&colour_offsets(light), SIZE).unwrap().map(|own| own.corner_px)
+    lens::lateral_colour(&colour_offsets(light), SIZE).unwrap().map(|colour| colour.corner_px)
 }
 
 #[test]
@@ -92,7 +92,7 @@ fn lateral_colour_of_raw_frames_is_that_of_the_camera() {
             colour_offsets(&Corrected(&frame))
         });
         let said = lens::lateral_colour(&all.collect::<Vec<_>>(), SIZE).unwrap();
-        said.map(|own| own.corner_px)
+        said.map(|colour| colour.corner_px)
     };
     let before = seen(&frames);
     let lens = LensPlan { distortion: [0.0; 2], ..found.lens };

@@ -307,11 +307,11 @@ fn lights_outside_the_sky_have_no_say_whatever_tells_them() {
         let skyline_inputs = SkylineInputs { mask: Some(&mask), ..SkylineInputs::default() };
         let masked = masked(Method::Mean, &mask);
         let exact = shoot.stack_beside(&frames, 2, &masked, skyline_inputs).unwrap().report;
-        let own = Plan {
+        let plan = Plan {
             skyline: SkylinePlan { mode: SkylineMode::Auto, ..SkylinePlan::default() },
             ..on_stars()
         };
-        let found = shoot.stack_on(&frames, Some(2), &own).unwrap().report;
+        let found = shoot.stack_on(&frames, Some(2), &plan).unwrap().report;
         let reports = [&plain, &exact, &found];
         for index in 0..frames.len() {
             let truth = |at| between(&scene, index as u32, 2, at);

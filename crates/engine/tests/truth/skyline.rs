@@ -48,9 +48,9 @@ fn sky_and_ground_of_many_lands_are_told_apart() {
         let (shoot, scene) = (Shoot::new(), scene(land, 6, 2));
         let frames = shoot.hold(&scene);
         let found = find(&shoot, &frames, &Plan::of(Kind::NightSky), &Unwatched).unwrap();
-        let own = overlap(found.shares(), scene.sky_mask());
-        assert!(own > 0.97, "{}: {own:.4}", land.name());
-        all.push(own);
+        let iou = overlap(found.shares(), scene.sky_mask());
+        assert!(iou > 0.97, "{}: {iou:.4}", land.name());
+        all.push(iou);
     }
     all.sort_by(f64::total_cmp);
     assert!(all[all.len() / 2] > 0.99, "{all:.4?}");
@@ -61,8 +61,8 @@ fn a_cloud_bank_over_dark_hills_stays_sky() {
     let (shoot, scene) = (Shoot::new(), scene(Land::Clouds, 6, 10));
     let frames = shoot.hold(&scene);
     let found = find(&shoot, &frames, &Plan::of(Kind::NightSky), &Unwatched).unwrap();
-    let own = overlap(found.shares(), scene.sky_mask());
-    assert!(own > 0.97, "{own:.4}");
+    let iou = overlap(found.shares(), scene.sky_mask());
+    assert!(iou > 0.97, "{iou:.4}");
 }
 
 #[test]
@@ -71,8 +71,8 @@ fn a_single_frame_gives_a_fair_mask() {
         let (shoot, scene) = (Shoot::new(), scene(land, 2, 4));
         let frames = shoot.hold(&scene);
         let found = find(&shoot, &frames[1..], &Plan::of(Kind::NightSky), &Unwatched).unwrap();
-        let own = overlap(found.shares(), scene.sky_mask());
-        assert!(own > 0.95, "{}: {own:.4}", land.name());
+        let iou = overlap(found.shares(), scene.sky_mask());
+        assert!(iou > 0.95, "{}: {iou:.4}", land.name());
     }
 }
 
@@ -80,7 +80,7 @@ fn a_single_frame_gives_a_fair_mask() {
 fn what_cannot_be_told_apart_is_refused_with_a_way_on() {
     let shoot = Shoot::new();
     let frames = shoot.hold(&scene(Land::Hills, 2, 3));
-    fn told<T>(result: Result<T, CoreError>) -> String {
+    fn refusal<T>(result: Result<T, CoreError>) -> String {
         result.err().unwrap().to_string()
     }
     let lights: Vec<Frame> =
@@ -97,7 +97,7 @@ fn what_cannot_be_told_apart_is_refused_with_a_way_on() {
             .zip(&motions)
             .map(|(light, motion)| View { light, motion, lights: &[] })
             .collect();
-        told(Skyline::find(&views, &|| false))
+        refusal(Skyline::find(&views, &|| false))
     };
     let still = of(1.2);
     assert!(still.contains("moves by 1.2 pixels") && still.contains("longer time"), "{still}");
@@ -105,7 +105,7 @@ fn what_cannot_be_told_apart_is_refused_with_a_way_on() {
     assert!(dark.contains("No stars are seen") && dark.contains("without a skyline"), "{dark}");
     let mut plan = Plan::of(Kind::NightSky);
     plan.align.mode = AlignMode::None;
-    let unaligned = told(find(&shoot, &frames, &plan, &Unwatched));
+    let unaligned = refusal(find(&shoot, &frames, &plan, &Unwatched));
     assert!(unaligned.contains("aligned on the stars"), "{unaligned}");
 }
 
@@ -160,10 +160,10 @@ fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
         live.follow(&strokes, &views, &stop).unwrap();
         masks.push(live.mask().clone());
     }
-    let own = overlap(live.mask().shares(), truth);
+    let iou = overlap(live.mask().shares(), truth);
     assert!(
-        own > 0.995,
-        "{own:.4} after three strokes, {:.4} before",
+        iou > 0.995,
+        "{iou:.4} after three strokes, {:.4} before",
         overlap(before.shares(), truth)
     );
     // What is seen step by step is what a run finds at once, but for single pixels: the light that sky
@@ -174,7 +174,7 @@ fn three_strokes_mend_what_is_wrong_and_can_be_taken_back() {
     }
     let at_once = whole.mask(&views, &stop).unwrap();
     let shares = live.mask().shares().iter().zip(at_once.shares());
-    let apart = shares.filter(|(own, other)| own.abs_diff(**other) > 16).count();
+    let apart = shares.filter(|(share, other)| share.abs_diff(**other) > 16).count();
     assert!(apart * 500 < truth.len(), "{apart} pixels are seen otherwise");
     for count in (0..strokes.len()).rev() {
         live.follow(&strokes[..count], &views, &stop).unwrap();

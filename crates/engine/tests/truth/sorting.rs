@@ -89,8 +89,8 @@ fn sharpened(light: &[f32], amount: f32) -> Vec<f32> {
                 weights += weight;
             }
         }
-        let own = at(x, y, c);
-        (own + amount * (own - sum / weights)).max(0.0)
+        let value = at(x, y, c);
+        (value + amount * (value - sum / weights)).max(0.0)
     };
     (0..light.len()).map(pixel).collect()
 }
@@ -106,7 +106,7 @@ fn measured(shoot: &Shoot, name: &str, samples: &[u16]) -> (Facts, Measures) {
     (PictureFile::open(&input.path).unwrap().facts().clone(), measures)
 }
 
-fn told(frames: &[(Facts, Measures)]) -> Vec<checks::Check> {
+fn checks_of(frames: &[(Facts, Measures)]) -> Vec<checks::Check> {
     let named: Vec<checks::Named> = frames.iter().map(|(f, m)| ("f.tif", f, m)).collect();
     checks::check(&named, &WhiteBalance::AsShot)
 }
@@ -118,7 +118,7 @@ fn sharpening_that_was_left_on_is_seen_around_the_stars() {
     for seed in 41..49 {
         let options = Options { frames: 5, darks: 0, width, height, seed, deflate: false };
         let sky = NightSky::new(options).unwrap();
-        let own = |i: u32, amount: f32| {
+        let frame = |i: u32, amount: f32| {
             let samples = sky.frame(i);
             let samples = match amount > 0.0 {
                 true => encoded(&sharpened(&linear(&samples), amount)),
@@ -126,12 +126,12 @@ fn sharpening_that_was_left_on_is_seen_around_the_stars() {
             };
             measured(&shoot, &format!("{seed}-{i}-{amount}.tif"), &samples)
         };
-        let mut frames: Vec<_> = (0..5).map(|i| own(i, 0.0)).collect();
+        let mut frames: Vec<_> = (0..5).map(|i| frame(i, 0.0)).collect();
         let said = |check: &checks::Check| check.text.contains("sharpened");
-        assert!(!told(&frames).iter().any(said), "{seed}: {:?}", frames[0].1);
+        assert!(!checks_of(&frames).iter().any(said), "{seed}: {:?}", frames[0].1);
         for amount in [0.5, 0.7] {
-            frames[2] = own(2, amount);
-            let checks = told(&frames);
+            frames[2] = frame(2, amount);
+            let checks = checks_of(&frames);
             let found = checks.iter().find(|check| said(check));
             let found = found.unwrap_or_else(|| panic!("{seed} {amount}: {:?}", frames[2].1));
             assert_eq!((&found.frames[..], found.leave_out), (&[2][..], true), "{seed} {amount}");
@@ -146,7 +146,7 @@ fn sharpening_of_one_frame_is_seen_in_its_noise_where_there_are_no_stars() {
     for seed in 41..=46 {
         let options = kiln_yard::Options { frames: 8, width, height, seed, deflate: false };
         let yard = KilnYard::new(options).unwrap();
-        let own = |i: u32, amount: f32| {
+        let frame = |i: u32, amount: f32| {
             let samples = yard.frame(i);
             let samples = match amount > 0.0 {
                 true => encoded(&sharpened(&linear(&samples), amount)),
@@ -154,13 +154,13 @@ fn sharpening_of_one_frame_is_seen_in_its_noise_where_there_are_no_stars() {
             };
             measured(&shoot, &format!("y{seed}-{i}-{amount}.tif"), &samples)
         };
-        let mut frames: Vec<_> = (0..8).map(|i| own(i, 0.0)).collect();
+        let mut frames: Vec<_> = (0..8).map(|i| frame(i, 0.0)).collect();
         assert!(frames.iter().all(|(_, measures)| measures.rim.is_none()));
         let said = |check: &checks::Check| check.text.contains("another grain");
-        assert!(!told(&frames).iter().any(said), "{seed}: {:?}", frames[0].1);
+        assert!(!checks_of(&frames).iter().any(said), "{seed}: {:?}", frames[0].1);
         for amount in [0.5, 1.0] {
-            frames[5] = own(5, amount);
-            let checks = told(&frames);
+            frames[5] = frame(5, amount);
+            let checks = checks_of(&frames);
             let found = checks.iter().find(|check| said(check));
             let found = found.unwrap_or_else(|| panic!("{seed} {amount}: {:?}", frames[5].1));
             assert_eq!((&found.frames[..], found.leave_out), (&[5][..], true), "{seed} {amount}");

@@ -89,7 +89,7 @@ pub fn green(band: &Band, scratch: &mut Scratch, out: &mut [f32]) {
         let here = (y + MARGIN) * stride + MARGIN..(y + MARGIN) * stride + stride - MARGIN;
         // At photosites of green there is nothing to subtract.
         let pixels = band.light[here.clone()].iter().zip(&scratch.chosen[here]);
-        out.iter_mut().zip(pixels).for_each(|(out, (own, chosen))| *out = own - chosen);
+        out.iter_mut().zip(pixels).for_each(|(out, (value, chosen))| *out = value - chosen);
     }
 }
 
@@ -116,21 +116,21 @@ pub fn demosaic(band: &Band, scratch: &mut Scratch, out: &mut [f32]) {
         let green = usize::from(band.colour(MARGIN, y) != 1);
         let pixels = out.as_chunks_mut::<3>().0;
         for (x, pixel) in pixels.iter_mut().enumerate().skip(green).step_by(2) {
-            let (at, own) = (from + x, band.light[from + x]);
+            let (at, value) = (from + x, band.light[from + x]);
             let beside = (chosen[at - 1] + chosen[at + 1]) / 2.0;
             let above = (chosen[at - stride] + chosen[at + stride]) / 2.0;
             *pixel = match red {
-                true => [own + beside, own, own + above],
-                false => [own + above, own, own + beside],
+                true => [value + beside, value, value + above],
+                false => [value + above, value, value + beside],
             };
         }
         for (x, pixel) in pixels.iter_mut().enumerate().skip(1 - green).step_by(2) {
-            let (at, own) = (from + x, band.light[from + x]);
+            let (at, value) = (from + x, band.light[from + x]);
             let step = if rows[at] { 1 } else { stride };
             let apart = (apart[at - step] + apart[at + step]) / 2.0;
             *pixel = match red {
-                true => [own, own - chosen[at], own + apart],
-                false => [own - apart, own - chosen[at], own],
+                true => [value, value - chosen[at], value + apart],
+                false => [value - apart, value - chosen[at], value],
             };
         }
     }
@@ -147,10 +147,10 @@ const REACH: usize = 3;
 /// A colour minus green, from the neighbours `before` and `after`, those two away, and the sample
 /// itself.
 #[multiversion(targets("x86_64+avx512f+avx512vl+fma", "x86_64+avx2+fma"))]
-fn difference([before, after, before2, after2, own]: [&[f32]; 5], out: &mut [f32]) {
+fn difference([before, after, before2, after2, here]: [&[f32]; 5], out: &mut [f32]) {
     for i in 0..out.len() {
-        let green = (before[i] + after[i]) / 2.0 + (2.0 * own[i] - before2[i] - after2[i]) / 4.0;
-        out[i] = own[i] - green;
+        let green = (before[i] + after[i]) / 2.0 + (2.0 * here[i] - before2[i] - after2[i]) / 4.0;
+        out[i] = here[i] - green;
     }
 }
 

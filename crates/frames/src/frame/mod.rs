@@ -79,15 +79,15 @@ impl Frame {
     /// Opens a frame for the screen. It is as from [`Frame::decode`], but where its file is decoded
     /// about as fast as its samples are written, they are written only when they are first read.
     ///
-    /// If the frame has to be decoded, its codes are passed to `seen`, whole rows from top to
+    /// If the frame has to be decoded, its codes are passed to `take`, whole rows from top to
     /// bottom; not for floating-point numbers, or where any part of the file can be read.
     ///
     /// # Errors
-    /// As for [`Frame::decode`], and the error of `seen`.
+    /// As for [`Frame::decode`], and the error of `take`.
     pub fn shown(
         input: &FrameInput,
         cache: &Cache,
-        seen: Option<TakeRows>,
+        take: Option<TakeRows>,
     ) -> Result<Self, CoreError> {
         let (frame, mut file) = Self::header(input)?;
         if let Some(place) = in_place(input, &mut file)? {
@@ -96,13 +96,13 @@ impl Frame {
         let path = cache.frame(&input.key());
         let quick = frame.facts.format == FileFormat::Jpeg;
         if Holds::of(input, &file) == Holds::Codes && quick && !path.exists() {
-            if let Some(seen) = seen {
-                file.rows(&mut |_, codes| seen(codes))?;
+            if let Some(take) = take {
+                file.rows(&mut |_, codes| take(codes))?;
             }
             let source = Source::Lazy(Lazy::new(input, path));
             return Self { source, ..frame }.denoised(input, Some(cache));
         }
-        frame.stored(input, file, cache, seen.unwrap_or(&mut |_| Ok(())))
+        frame.stored(input, file, cache, take.unwrap_or(&mut |_| Ok(())))
     }
 
     /// The frame with its samples in the cache, decoded if they are not there.
@@ -111,7 +111,7 @@ impl Frame {
         input: &FrameInput,
         file: PictureFile,
         cache: &Cache,
-        seen: TakeRows,
+        take: TakeRows,
     ) -> Result<Self, CoreError> {
         let path = cache.frame(&input.key());
         let source = match Holds::of(input, &file) {
@@ -121,7 +121,7 @@ impl Frame {
                     let (width, height) = self.size;
                     let mut writer = RowWriter::create(&path, width, height, 3)?;
                     prepared(input, file, &mut |_, codes| {
-                        seen(codes)?;
+                        take(codes)?;
                         writer.write(codes)
                     })?;
                     writer.finish()?
@@ -129,11 +129,11 @@ impl Frame {
             })),
             Holds::Light => Source::Light(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
-                Err(_) => file.light_to(&path, &mut || seen(&[]))?,
+                Err(_) => file.light_to(&path, &mut || take(&[]))?,
             })),
             Holds::Codes => Source::Codes(Samples::Tiles(match TiledFile::open(&path) {
                 Ok(samples) => samples,
-                Err(_) => file.decode_to(&path, &mut |_, codes| seen(codes))?,
+                Err(_) => file.decode_to(&path, &mut |_, codes| take(codes))?,
             })),
         };
         Self { source, ..self }.denoised(input, Some(cache))
@@ -267,7 +267,7 @@ impl Frame {
         }
         // A flat corrects vignetting already, and dust besides.
         let mut lens_plan = input.prepare.lens;
-        if input.calibration.as_ref().is_some_and(|own| own.has_flat()) {
+        if input.calibration.as_ref().is_some_and(|set| set.has_flat()) {
             lens_plan.shading = LensPlan::default().shading;
         }
         let lens = lens_plan.geometry(size);

@@ -38,7 +38,9 @@ impl Light for Corrected<'_> {
         for (mut from, to) in whole.into_iter().zip(planes) {
             if let Some(covered) = &covered {
                 // Positions that the frame does not cover are black.
-                from.iter_mut().zip(covered).for_each(|(v, seen)| *v *= f32::from(u8::from(*seen)));
+                from.iter_mut()
+                    .zip(covered)
+                    .for_each(|(v, is_covered)| *v *= f32::from(u8::from(*is_covered)));
             }
             for (from, to) in from.chunks_exact(width).zip(to.chunks_mut(stride)) {
                 to[..width].copy_from_slice(from);

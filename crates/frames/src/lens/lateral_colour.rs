@@ -77,7 +77,7 @@ pub fn colour_offsets(
             Region { x: (x - reach) as u32, y: (y - reach) as u32, width: side, height: side };
         let places = samples(square)?.map(|samples| place(&samples, square, [star.x, star.y]));
         let [Some(red), Some(green), Some(blue)] = places else { continue };
-        let off = [red, blue].map(|own| [own[0] - green[0], own[1] - green[1]]);
+        let off = [red, blue].map(|plane| [plane[0] - green[0], plane[1] - green[1]]);
         let at = [(star.x - centre[0]) / half, (star.y - centre[1]) / half];
         found.push(ColourOffsets { at, off, weight: f64::from(star.snr.min(300.0)).powi(2) });
     }

@@ -40,8 +40,8 @@ impl Vignetting {
         for row in 0..region.height {
             let at = row as usize * stride;
             let range = at..at + region.width as usize;
-            let own = [&mut *red, &mut *green, &mut *blue].map(|plane| &mut plane[range.clone()]);
-            self.undo(region.x, region.y + row, own);
+            let rows = [&mut *red, &mut *green, &mut *blue].map(|plane| &mut plane[range.clone()]);
+            self.undo(region.x, region.y + row, rows);
         }
     }
 }

@@ -18,7 +18,7 @@ pub fn vignetting_of(flat: &Frame) -> Result<[f32; 3], CoreError> {
     let (width, height) = flat.size();
     let centre = [width, height].map(|v| (f64::from(v) - 1.0) / 2.0);
     let half = half_diagonal((width, height));
-    let mut seen: Vec<(Vector4<f64>, f64)> = Vec::new();
+    let mut means: Vec<(Vector4<f64>, f64)> = Vec::new();
     for y in (0..height - height % STEP).step_by(STEP as usize) {
         let band = Region { x: 0, y, width: width - width % STEP, height: STEP };
         let light = flat.plain().mean(band)?;
@@ -31,14 +31,14 @@ pub fn vignetting_of(flat: &Frame) -> Result<[f32; 3], CoreError> {
             let middle = f64::from(STEP - 1) / 2.0;
             let (dx, dy) = (f64::from(x) + middle - centre[0], f64::from(y) + middle - centre[1]);
             let r2 = (dx * dx + dy * dy) / (half * half);
-            seen.push((Vector4::new(1.0, r2, r2 * r2, r2 * r2 * r2), mean));
+            means.push((Vector4::new(1.0, r2, r2 * r2, r2 * r2 * r2), mean));
         }
     }
     let mut fit = Vector4::zeros();
     let mut typical = f64::INFINITY;
     for _ in 0..8 {
         let (mut left, mut right) = (Matrix4::zeros(), Vector4::zeros());
-        for (powers, value) in &seen {
+        for (powers, value) in &means {
             let off = (value - fit.dot(powers)) / (3.0 * typical);
             let weight = 1.0 / (1.0 + off * off);
             left += powers * powers.transpose() * weight;
@@ -47,14 +47,14 @@ pub fn vignetting_of(flat: &Frame) -> Result<[f32; 3], CoreError> {
         let Some(solved) = left.lu().solve(&right) else { break };
         fit = solved;
         let mut off: Vec<f32> =
-            seen.iter().map(|(powers, value)| (value - fit.dot(powers)).abs() as f32).collect();
+            means.iter().map(|(powers, value)| (value - fit.dot(powers)).abs() as f32).collect();
         if off.is_empty() {
             break;
         }
         typical = f64::from(1.4826 * jade_optics::statistics::median(&mut off)).max(1e-9);
     }
     let even = typical < 0.05 * fit[0];
-    if seen.len() < 100 || fit[0] < 1e-3 || !even {
+    if means.len() < 100 || fit[0] < 1e-3 || !even {
         return Err(CoreError::Frames(format!(
             "{}: it shows no evenly lit surface; choose a flat frame.",
             flat.name

@@ -90,15 +90,15 @@ fn resample(
                     late[lane] = rows[lane] - top;
                 }
                 for step in 0..=steps {
-                    let mut own = [0.0f32; RUN];
+                    let mut step_weight = [0.0f32; RUN];
                     for lane in 0..RUN {
-                        own[lane] = (1.0 - (late[lane] - step as f32).abs()).max(0.0);
+                        step_weight[lane] = (1.0 - (late[lane] - step as f32).abs()).max(0.0);
                     }
                     for tap in 0..TAPS {
                         for lane in 0..RUN {
                             let sum = shifted_rows[tap + step][lane];
                             shifted_rows[tap + step][lane] =
-                                fused!(own[lane], down[tap][lane], sum);
+                                fused!(step_weight[lane], down[tap][lane], sum);
                         }
                     }
                 }

@@ -84,17 +84,17 @@ pub fn read_small(
     let mut covered: Option<Vec<bool>> = None;
     for (colour, plane) in planes.into_iter().enumerate() {
         let mut colours = std::mem::take(&mut scratch.colours);
-        colours.iter_mut().for_each(|own| own.resize(region.area(), 0.0));
+        colours.iter_mut().for_each(|plane| plane.resize(region.area(), 0.0));
         let out = colours.each_mut().map(Vec::as_mut_slice);
-        let own = read_by(light, &way(colour), region, out, scratch, Upright::of)?;
+        let covered_here = read_by(light, &way(colour), region, out, scratch, Upright::of)?;
         plane.copy_from_slice(&colours[colour]);
         scratch.colours = colours;
-        covered = match (covered, own) {
-            (Some(mut all), Some(own)) => {
-                all.iter_mut().zip(own).for_each(|(all, own)| *all &= own);
+        covered = match (covered, covered_here) {
+            (Some(mut all), Some(here)) => {
+                all.iter_mut().zip(here).for_each(|(all, here)| *all &= here);
                 Some(all)
             }
-            (all, own) => all.or(own),
+            (all, here) => all.or(here),
         };
     }
     Ok(covered)
@@ -197,7 +197,7 @@ mod tests {
         ] {
             let region = Region { x: 20, y: 31, width: 150, height: 100 };
             let samples = samples(&motion, region);
-            let mut seen = 0;
+            let mut count = 0;
             for i in 0..region.area() {
                 let at =
                     [(region.x as usize + i % 150) as f64, (region.y as usize + i / 150) as f64];
@@ -210,9 +210,9 @@ mod tests {
                     let off = samples.planes[c][i] as f64 - wave(x, y, c);
                     assert!(off.abs() < 2e-3, "off by {off:.5} at {x:.2} {y:.2}");
                 }
-                seen += 1;
+                count += 1;
             }
-            assert!(seen > 4000);
+            assert!(count > 4000);
         }
     }
 

@@ -57,8 +57,8 @@ impl<'a> Source<'a> {
         let end = (x as i64 + width as i64 - first).clamp(0, length as i64) as usize;
         if before < end {
             let [red, green, blue] = planes;
-            let own = [&mut *red, &mut *green, &mut *blue].map(|plane| &mut plane[before..end]);
-            self.rows.row((first + before as i64) as u32, y, own);
+            let inside = [&mut *red, &mut *green, &mut *blue].map(|plane| &mut plane[before..end]);
+            self.rows.row((first + before as i64) as u32, y, inside);
             for plane in [red, green, blue] {
                 let (low, high) = (plane[before], plane[end - 1]);
                 plane[..before].fill(low);

@@ -107,8 +107,8 @@ impl Upright {
             let from = first.max(0) as usize;
             let end = (edge as usize + TAPS / 2 + 2).min(strip.source.stride);
             let at = (from as i64 - first) as usize;
-            let own = rows.source.each_mut().map(|row| &mut row[at..at + end - from]);
-            strip.source.row(k, from, own);
+            let target = rows.source.each_mut().map(|row| &mut row[at..at + end - from]);
+            strip.source.row(k, from, target);
             along(&rows.source, first as i32, &rows.xs[..ys.len()], out, &LANCZOS);
         }
         rows.next = bottom + 1;
@@ -178,15 +178,15 @@ macro_rules! shifted {
         }
         let mut shifted = [[0.0f32; RUN]; TAPS + $steps];
         for step in 0..=$steps {
-            let mut own = [0.0f32; RUN];
+            let mut kept = [0.0f32; RUN];
             for lane in 0..RUN {
                 let off = (late[lane] - step as f32).abs();
-                own[lane] = if off < 0.5 { 1.0 } else { 0.0 };
+                kept[lane] = if off < 0.5 { 1.0 } else { 0.0 };
             }
             for tap in 0..TAPS {
                 for lane in 0..RUN {
                     let sum = shifted[tap + step][lane];
-                    shifted[tap + step][lane] = fused!(own[lane], $weights[tap][lane], sum);
+                    shifted[tap + step][lane] = fused!(kept[lane], $weights[tap][lane], sum);
                 }
             }
         }

@@ -1,4 +1,4 @@
-//! From encoded 16-bit samples to scene-linear light and back, by the picture's own profile.
+//! Conversion between encoded 16-bit samples and scene-linear light, by the picture's profile.
 
 use super::profile::{self, PROFILE_DATE};
 use crate::PictureError;
@@ -14,9 +14,10 @@ type Curve = Arc<Vec<f32>>;
 #[derive(Debug, Clone)]
 pub struct Encoding {
     curves: [Curve; 3],
-    /// Half-way light between each code and the next, endless after the last.
+    /// Light half-way between each code and the next; infinite after the last.
     halves: [Curve; 3],
-    /// A code at or just below the nearest one for a value, by the square root of the value.
+    /// A code at or just below the nearest one for a value, indexed by the square root of the
+    /// value.
     starts: [Arc<Vec<u16>>; 3],
     /// Whether codes are proportional to light.
     pub(super) straight: bool,
@@ -27,12 +28,12 @@ pub struct Encoding {
 
 static SRGB: LazyLock<Encoding> = LazyLock::new(|| {
     let mut profile = ColorProfile::new_srgb();
-    // The library would write the time of day, but the same plan must give the same bytes.
+    // The date is fixed, because the same plan must give the same bytes.
     profile.creation_date_time =
         ColorDateTime::new_from_slice(&PROFILE_DATE).expect("the date is well formed");
     let bytes = profile.encode().expect("the built-in sRGB profile can be written");
     let mut encoding = Encoding::from_profile(&profile, bytes).expect("sRGB is a matrix profile");
-    // The standard's own formula rather than a profile's rounded parameters.
+    // The formula of the standard rather than a profile's rounded parameters.
     let curve: Curve =
         Arc::new((0..=65535u32).map(|v| srgb_to_linear(v as f32 / 65535.0)).collect());
     encoding.set_curves([curve.clone(), curve.clone(), curve]);
@@ -41,11 +42,11 @@ static SRGB: LazyLock<Encoding> = LazyLock::new(|| {
     encoding
 });
 
-/// Profiles that were read last.
+/// The encodings of the profiles that were read last.
 static RECENT: Mutex<VecDeque<Encoding>> = Mutex::new(VecDeque::new());
 const RECENT_MOST: usize = 4;
 
-/// About as many as there are codes, so that a search takes a step or two.
+/// About as many as there are codes, so that a search takes one or two steps.
 const STARTS: usize = 65_536;
 
 impl Encoding {
@@ -54,11 +55,11 @@ impl Encoding {
         SRGB.clone()
     }
 
-    /// The encoding that an embedded ICC profile describes; sRGB when there is none.
+    /// The encoding that an embedded ICC profile describes; sRGB without a profile.
     ///
     /// # Errors
-    /// [`PictureError::Unsupported`] for profiles that are no matrix-and-curve RGB or grey
-    /// profile, [`PictureError::Damaged`] for bytes that are no profile.
+    /// [`PictureError::Unsupported`] for profiles other than matrix-and-curve RGB and grey ones,
+    /// [`PictureError::Damaged`] for bytes that are not a profile.
     pub fn from_icc(path: &Path, icc: Option<&[u8]>) -> Result<Self, PictureError> {
         let Some(icc) = icc.filter(|bytes| !bytes.is_empty()) else {
             return Ok(Self::srgb());
@@ -66,7 +67,7 @@ impl Encoding {
         if icc == SRGB.profile.as_slice() {
             return Ok(Self::srgb());
         }
-        // The frames of a shoot carry the same profile, and its tables are shared.
+        // The frames of a shoot have the same profile, so they share its tables.
         let mut recent = RECENT.lock().expect("no thread panics while it holds the profiles");
         if let Some(known) = recent.iter().find(|known| known.icc() == icc) {
             return Ok(known.clone());
@@ -112,8 +113,8 @@ impl Encoding {
         Some(encoding)
     }
 
-    /// Sets the curves and what follows from them. Equal ones share their memory, so that the
-    /// processor's cache has to hold one table only.
+    /// Sets the curves and the tables derived from them. Equal curves share their memory, so that
+    /// the processor's cache holds one table only.
     fn set_curves(&mut self, mut curves: [Curve; 3]) {
         for channel in 0..3 {
             let same = curves[..channel].iter().position(|c| *c == curves[channel]);
@@ -145,7 +146,7 @@ impl Encoding {
     }
 
     /// Linear light of a floating-point sample of a channel, whose white is 1. Beyond black and
-    /// white the curve is extended linearly; NaN becomes black.
+    /// white the curve is extended linearly; infinite numbers and NaN become black.
     pub fn decode_float(&self, channel: usize, value: f32) -> f32 {
         if !value.is_finite() {
             return 0.0;
@@ -154,7 +155,7 @@ impl Encoding {
             return value;
         }
         let curve = &self.curves[channel];
-        // The table's own steps are too fine to tell how steep it ends.
+        // The steps of the table are too fine to show the slope at its ends.
         const ENDS: usize = 256;
         const LAST: usize = 65_535;
         let at = value * LAST as f32;
@@ -234,7 +235,7 @@ impl Encoding {
         self.straight
     }
 
-    /// What the profile calls itself.
+    /// The name that the profile contains.
     pub fn name(&self) -> &str {
         &self.name
     }
@@ -246,7 +247,7 @@ impl Encoding {
     }
 }
 
-/// What a profile calls itself.
+/// The name that a profile contains.
 fn name_of(profile: &ColorProfile) -> String {
     let name = match &profile.description {
         Some(moxcms::ProfileText::PlainString(s)) => s.clone(),
@@ -267,7 +268,7 @@ pub fn srgb_to_linear(v: f32) -> f32 {
     if v <= 0.04045 { v / 12.92 } else { ((v + 0.055) / 1.055).powf(2.4) }
 }
 
-/// Evaluates a profile's curve for every code, made rising where rounding broke it.
+/// Evaluates a profile's curve for every code; makes it rising where rounding broke that.
 fn table(curve: &ToneReprCurve) -> Option<Curve> {
     let value: Box<dyn Fn(f32) -> f32> = match curve {
         ToneReprCurve::Lut(points) if points.is_empty() => Box::new(|x| x),
@@ -307,14 +308,14 @@ fn parametric(p: &[f32]) -> Option<Box<dyn Fn(f32) -> f32>> {
     Some(Box::new(move |x| if x >= d { (a * x + b).max(0.0).powf(g) + e } else { c * x + f }))
 }
 
-/// The code whose light is nearest, found from where its search may start and the light halfway to
+/// The code whose light is nearest, searched from the start for its value by the light half-way to
 /// each next code.
 #[inline(always)]
 fn encode(starts: &[u16], halves: &[f32], linear: f32) -> u16 {
     let value = linear.clamp(0.0, 1.0);
     let slot = (value.sqrt() * STARTS as f32) as usize;
     let mut code = starts[slot] as usize;
-    // Mostly one to three codes lie between; adding what a comparison gives needs no guess.
+    // Mostly one to three codes lie between; adding the comparison's outcome avoids a branch.
     for _ in 0..3 {
         code += usize::from(value > halves[code]);
     }
@@ -410,7 +411,7 @@ mod tests {
             let srgb = Encoding::srgb();
             let code = srgb.encode(0, value) as usize;
             let gap = |c: usize| (srgb.curve(0)[c] - value.clamp(0.0, 1.0)).abs();
-            // Halfway between two codes rounding decides.
+            // Half-way between two codes rounding decides.
             prop_assert!(code == 0 || gap(code) <= gap(code - 1) + f32::EPSILON);
             prop_assert!(code == 65535 || gap(code) <= gap(code + 1) + f32::EPSILON);
         }

@@ -1,4 +1,4 @@
-//! From encoded 16-bit samples to scene-linear light and back, by the picture's own profile.
+//! Conversion between encoded samples and scene-linear light, and colour spaces.
 
 mod encoding;
 mod profile;

@@ -1,11 +1,11 @@
-//! Profiles that are made here, the same at any time.
+//! Profiles that this program makes. Their bytes do not depend on the time.
 
 use moxcms::{ColorDateTime, ColorProfile, DataColorSpace, ProfileText, ToneReprCurve};
 
 /// First of January 2026, as profiles write it.
 pub const PROFILE_DATE: [u8; 12] = [0x07, 0xea, 0, 1, 0, 1, 0, 0, 0, 0, 0, 0];
 
-/// Gives a profile one curve for all colours and a name; the same in whichever minute it is made.
+/// Gives a profile one curve for all colours, a name and a fixed date.
 pub fn finished(mut profile: ColorProfile, curve: ToneReprCurve, name: &str) -> ColorProfile {
     profile.red_trc = Some(curve.clone());
     profile.green_trc = Some(curve.clone());

@@ -1,5 +1,5 @@
-//! Encodings that are made here rather than read from a file: named colour spaces, and those that
-//! other files describe without a profile.
+//! Encodings made here rather than read from a profile: named colour spaces, and those that other
+//! entries of a file describe.
 
 use super::encoding::Encoding;
 use super::profile::finished;
@@ -11,7 +11,7 @@ use moxcms::{
 use serde::{Deserialize, Serialize};
 use std::path::Path;
 
-/// Colour spaces with a name, for pictures to be written in.
+/// Named colour spaces in which pictures can be written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 #[serde(rename_all = "kebab-case")]
@@ -66,15 +66,14 @@ impl Encoding {
         let (profile, curve) = match space {
             Space::Srgb => return Self::srgb(),
             Space::DisplayP3 => (ColorProfile::new_display_p3(), srgb_curve()),
-            // Powers as the steps of 1/256 in which curves write them: 563/256 and 1.8.
+            // Curves write powers in steps of 1/256: 563/256 and 1.8.
             Space::A98 => (of_colours(A98, white_point_d65()), ToneReprCurve::Lut(vec![563])),
             Space::Prophoto => (ColorProfile::new_pro_photo_rgb(), ToneReprCurve::Lut(vec![461])),
         };
         Self::made(finished(profile, curve, space.name()))
     }
 
-    /// Linear light in the primaries of sRGB: what floating-point numbers are taken for that come
-    /// without a profile.
+    /// Linear light in sRGB's primaries, assumed for floating-point numbers without a profile.
     pub fn linear_srgb() -> Self {
         Self::srgb().linear()
     }
@@ -85,8 +84,8 @@ impl Encoding {
         Self::made(finished(self.parsed(), ToneReprCurve::Lut(vec![]), &name))
     }
 
-    /// The encoding in which integers are written: this one, or instead of linear codes, whose dark
-    /// steps would be too coarse, the same primaries with sRGB's curve.
+    /// The encoding for integers: this one, or sRGB's curve instead of linear codes, whose dark
+    /// steps would be too coarse.
     pub fn for_whole_numbers(&self) -> Self {
         if !self.straight {
             return self.clone();
@@ -98,11 +97,12 @@ impl Encoding {
         Self::made(finished(self.parsed(), srgb_curve(), &format!("{name}, sRGB's curve")))
     }
 
-    /// The encoding that primaries, a white point and a power describe: each `[x, y]` of red, green,
-    /// blue and white (CIE 1931), sRGB's where there are none, and light as that power of a code.
+    /// The encoding that primaries, a white point and a power describe: each `[x, y]` of red,
+    /// green, blue and white (CIE 1931), sRGB's if there are none, and light as that power of a
+    /// code.
     ///
     /// # Errors
-    /// [`PictureError::Damaged`] where no colours can be made of them.
+    /// [`PictureError::Damaged`] if no colours can be made of them.
     pub fn of_primaries(
         path: &Path,
         primaries: Option<[[f32; 2]; 4]>,
@@ -129,11 +129,11 @@ impl Encoding {
         made.to_srgb().iter().flatten().all(|v| v.is_finite()).then_some(made).ok_or_else(wrong)
     }
 
-    /// The encoding that code points describe (ITU-T H.273): of primaries, of the curve, of the matrix,
-    /// and whether codes reach from 0 to the highest.
+    /// The encoding that code points describe (ITU-T H.273): of primaries, curve and matrix, and
+    /// whether codes use the full range.
     ///
     /// # Errors
-    /// [`PictureError::Unsupported`] for what is no still picture's, as high dynamic range.
+    /// [`PictureError::Unsupported`] for those of video alone, such as high dynamic range.
     pub fn of_code_points(
         path: &Path,
         [primaries, curve, matrix]: [u8; 3],
@@ -167,19 +167,19 @@ impl Encoding {
         Ok(Self::made(finished(profile, curve, &name)))
     }
 
-    /// The profile that describes it, read again.
+    /// The encoding of a profile that was just made, by writing and reading it.
     fn parsed(&self) -> ColorProfile {
         ColorProfile::new_from_slice(self.icc()).unwrap_or_else(|_| ColorProfile::new_srgb())
     }
 
-    /// From a profile of three colours with a matrix and curves.
+    /// The encoding of a profile of three colours with a matrix and curves.
     pub(super) fn made(profile: ColorProfile) -> Self {
         let bytes = profile.encode().unwrap_or_default();
         Self::from_profile(&profile, bytes).unwrap_or_else(Self::srgb)
     }
 
-    /// Turns linear light in its own primaries to another's: rows are the red, green and blue that
-    /// come out. `None` where they are the same.
+    /// Converts linear light in its primaries to those of another encoding: rows are the red, green
+    /// and blue that come out. `None` if they are the same.
     pub fn to(&self, other: &Self) -> Option<[[f32; 3]; 3]> {
         if self.same_primaries(other) {
             return None;
@@ -208,7 +208,7 @@ mod tests {
             }
             assert_eq!(again.name(), space.name());
         }
-        // The middle code's light, as the standards write it.
+        // Light of the middle code, as the standards give it.
         let middle = |space| Encoding::of_space(space).curve(0)[32_768];
         assert!((middle(Space::A98) - 0.5f32.powf(563.0 / 256.0)).abs() < 1e-4);
         assert!((middle(Space::Prophoto) - 0.5f32.powf(1.8)).abs() < 2e-3);

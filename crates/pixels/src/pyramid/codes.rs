@@ -1,4 +1,4 @@
-//! All smaller sizes of a picture of codes, made in one pass over its rows.
+//! Makes all smaller levels of a picture of codes in one pass over its rows.
 
 use super::levels::level_sizes;
 use crate::PictureError;
@@ -9,8 +9,7 @@ use std::path::PathBuf;
 
 /// Rows of the picture that are read at a time: few enough to stay in the nearer caches.
 const BAND: u32 = 32;
-/// Steps of light between the darkest and the lightest that codes are found by: finer than can be
-/// seen.
+/// Steps of light between black and white by which codes are found; finer than can be seen.
 const STEPS: usize = 32_768;
 
 /// Reads a region of a picture's codes, red, green and blue of each pixel, row by row.
@@ -20,7 +19,7 @@ pub type ReadCodes<'a> = &'a mut dyn FnMut(Region, &mut Vec<u16>) -> Result<(), 
 /// level from 1 on; `curves` are those of [`HalvedCodes::create`].
 ///
 /// # Errors
-/// [`PictureError`] of what is read or written.
+/// [`PictureError`] of reading or writing.
 pub fn halve_codes(
     size: (u32, u32),
     curves: [&[f32]; 3],
@@ -37,19 +36,19 @@ pub fn halve_codes(
     levels.finish()
 }
 
-/// All levels below a picture of codes, written as its rows come.
+/// All levels below a picture of codes, written while its rows arrive.
 pub struct HalvedCodes<'a> {
     codes: Vec<Codes<'a>>,
     levels: Vec<Halved>,
     /// Samples of a row.
     length: usize,
-    /// The first of two rows, when only that one has come.
+    /// The first of two rows, while the second has not arrived.
     upper: Vec<u16>,
 }
 
 impl<'a> HalvedCodes<'a> {
-    /// For a picture of `size`, at `path(level)` for each level from 1 on; `curves` give the light
-    /// of all 65536 codes of each colour, which must not fall.
+    /// Begins the levels of a picture of `size`, at `path(level)` for each level from 1 on;
+    /// `curves` give the light of all 65536 codes of each colour, which must not fall.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -94,12 +93,12 @@ impl<'a> HalvedCodes<'a> {
         give(&mut self.levels, &self.codes)
     }
 
-    /// Gives all levels their names, once all rows have come.
+    /// Gives all files their names, once all rows have arrived.
     ///
     /// # Errors
     /// [`PictureError::Io`].
     pub fn finish(mut self) -> Result<Vec<TiledFile<u16>>, PictureError> {
-        // Where a side is odd, the last pixels stand for those that are not there.
+        // Where a side is odd, the last row is used twice.
         if !self.upper.is_empty() {
             let last = std::mem::take(&mut self.upper);
             self.halve(&last, &last)?;
@@ -115,8 +114,8 @@ impl<'a> HalvedCodes<'a> {
     }
 }
 
-/// Writes the row of light that the first of some levels has, and gives it to the next, where two
-/// rows make one.
+/// Writes the last row of light of the first of these levels, and passes each two rows to the next
+/// level.
 fn give(levels: &mut [Halved], codes: &[Codes]) -> Result<(), PictureError> {
     let Some((level, below)) = levels.split_first_mut() else { return Ok(()) };
     level.write(codes)?;
@@ -137,24 +136,24 @@ fn give(levels: &mut [Halved], codes: &[Codes]) -> Result<(), PictureError> {
 /// A level that is being written.
 struct Halved {
     writer: RowWriter<u16>,
-    /// The row that was made last.
+    /// The last row.
     light: Vec<f32>,
-    /// The first of two rows of the level above, when only that one has come.
+    /// The first of two rows of the level above, while the second has not arrived.
     upper: Option<Vec<f32>>,
     codes: Vec<u16>,
 }
 
 impl Halved {
-    /// Writes the row that was made last.
+    /// Writes the last row.
     fn write(&mut self, codes: &[Codes]) -> Result<(), PictureError> {
         self.codes.resize(self.light.len(), 0);
         match codes {
             [one] => one.nearest(&self.light, &mut self.codes),
             _ => {
-                for (c, own) in codes.iter().enumerate() {
+                for (c, plane) in codes.iter().enumerate() {
                     let light: Vec<f32> = self.light[c..].iter().step_by(3).copied().collect();
                     let mut channel = vec![0; light.len()];
-                    own.nearest(&light, &mut channel);
+                    plane.nearest(&light, &mut channel);
                     for (to, from) in self.codes[c..].iter_mut().step_by(3).zip(channel) {
                         *to = from;
                     }
@@ -189,12 +188,12 @@ fn halve_by(curves: [&[f32; 65_536]; 3], upper: &[u16], lower: &[u16], out: &mut
     }
 }
 
-/// The codes of a colour by their light, for pictures that are looked at.
+/// The codes of a colour by their light, for showing.
 struct Codes<'a> {
     curve: &'a [f32; 65_536],
     lowest: f32,
     scale: f32,
-    /// By steps of the root of light; what lies beyond the last step is white.
+    /// Indexed by steps of the root of light; everything beyond the last step is white.
     of_root: Box<[u16; 65_536]>,
 }
 
@@ -210,7 +209,7 @@ impl<'a> Codes<'a> {
                 code += 1;
             }
             let next = (code + 1).min(curve.len() - 1);
-            // The nearer one of the two around.
+            // The nearer of the two neighbours.
             let upper = curve[next] - light < light - curve[code];
             *nearest = if upper { next as u16 } else { code as u16 };
         }
@@ -257,7 +256,7 @@ mod tests {
     use crate::colour::Encoding;
     use std::path::Path;
 
-    /// The levels of a picture whose codes are given.
+    /// The levels of a picture with these codes.
     fn levels(folder: &Path, size: (u32, u32), codes: &[u16]) -> Vec<TiledFile<u16>> {
         let srgb = Encoding::srgb();
         let curves = [0, 1, 2].map(|c| srgb.curve(c));
@@ -280,8 +279,8 @@ mod tests {
     #[test]
     fn halving_keeps_linear_light_at_odd_sizes() {
         let folder = tempfile::tempdir().unwrap();
-        // A checkerboard of black and white becomes half the light, and the last column and row
-        // stand for what is not there.
+        // A checkerboard of black and white becomes half the light; the last column and row are
+        // used twice.
         let (width, height) = (301, 259);
         let grey = |x: u32, y: u32| match (x, y) {
             (300, _) => 9,
@@ -300,7 +299,7 @@ mod tests {
                 (_, 129) => 7,
                 _ => half,
             };
-            assert!(pixel.iter().all(|own| own.abs_diff(wanted) <= 2), "{i}: {pixel:?} {wanted}");
+            assert!(pixel.iter().all(|code| code.abs_diff(wanted) <= 2), "{i}: {pixel:?} {wanted}");
         }
     }
 
@@ -321,8 +320,8 @@ mod tests {
         // The last column of the second level counts twice; it moves a mean by no more than this.
         for (level, within) in levels[..2].iter().zip([1e-4, 1e-3]) {
             for c in 0..3 {
-                let (own, wanted) = (light(&whole(level), c), light(&codes, c));
-                assert!((own - wanted).abs() < within, "{own} for {wanted}");
+                let (found, wanted) = (light(&whole(level), c), light(&codes, c));
+                assert!((found - wanted).abs() < within, "{found} for {wanted}");
             }
         }
     }

@@ -1,4 +1,4 @@
-//! One level of a pyramid from the level above.
+//! Makes one level of a pyramid from the level above.
 
 use crate::PictureError;
 use crate::tiled::{Region, SIDE, Sample, TileWriter, TiledFile};
@@ -12,7 +12,7 @@ pub fn halve(from: &TiledFile<f32>, path: &Path) -> Result<TiledFile<f32>, Pictu
     halve_by(from, path, |_, samples| samples.iter().sum::<f32>() / samples.len() as f32)
 }
 
-/// What a part of the halved picture is made from.
+/// The region of the picture that a region of its half is made from.
 fn below<T: Sample>(part: Region, from: &TiledFile<T>) -> Region {
     let (x, y) = (part.x * 2, part.y * 2);
     Region {

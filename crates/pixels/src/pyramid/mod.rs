@@ -1,7 +1,7 @@
 //! A picture at halved sizes, so that any zoom reads about as many pixels as it shows.
 //!
-//! Level 0 is the picture itself; each further level halves both sides (rounded up) by averaging
-//! 2 x 2 pixels in linear light, so that noisy shadows keep their brightness when seen small.
+//! Level 0 is the picture itself; each further level halves both sides (rounded up) by averaging 2
+//! x 2 pixels in linear light, so that noisy shadows keep their brightness at small sizes.
 
 mod codes;
 mod halving;

@@ -1,4 +1,4 @@
-//! What the reader of a format gives.
+//! The interface of a format's reader.
 
 use super::orientation::Orientation;
 use super::rows::{LightRows, Rows};
@@ -8,10 +8,10 @@ use crate::colour::Encoding;
 use crate::facts::Facts;
 use crate::mosaic::{Mosaic, Sensor};
 
-/// A picture whose header was read, by its format.
+/// A picture of a format whose header was read.
 pub trait Decode: Send {
-    /// Gives all rows, `height` at a time where the format leaves the choice; where the samples are
-    /// floating-point numbers, by [`Decode::floats`] instead.
+    /// Passes on all rows, `height` at a time if the format leaves the choice; floating-point
+    /// samples by [`Decode::floats`] instead.
     fn rows(self: Box<Self>, height: u32, rows: Rows) -> Result<(), PictureError>;
 
     /// Whether the samples are floating-point numbers.
@@ -19,56 +19,56 @@ pub trait Decode: Send {
         false
     }
 
-    /// Gives all rows of floating-point samples, as they are stored.
+    /// Passes on all rows of floating-point samples, as they are stored.
     fn floats(self: Box<Self>, _: LightRows) -> Result<(), PictureError> {
         Ok(())
     }
 
-    /// The sensor, where the file holds its mosaic, which only [`Decode::mosaic`] gives.
+    /// The sensor, if the file holds its mosaic, which only [`Decode::mosaic`] reads.
     fn sensor(&self) -> Option<&Sensor> {
         None
     }
 
-    /// The mosaic, as it is stored.
+    /// The mosaic as stored.
     fn mosaic(self: Box<Self>) -> Result<Option<Mosaic>, PictureError> {
         Ok(None)
     }
 
-    /// The picture as strips, where it is stored in strips that are read here.
+    /// The strips of the picture, if the file stores it in strips of a kind that [`Strips`] reads.
     fn strips(&mut self) -> Option<Strips> {
         None
     }
 
-    /// Most bytes that decoding takes beside its output; `None`, where that is not known, stands
-    /// for a whole picture.
+    /// Most bytes that decoding takes beside its output; `None`, if unknown, stands for a whole
+    /// picture.
     fn decoding_bytes(&mut self) -> Option<u64> {
         self.strips().map(|strips| strips.decoding_bytes())
     }
 }
 
-/// What a file says of its colours.
+/// How a file describes its colours.
 pub enum Colours {
-    /// Nothing: sRGB, or for floating-point numbers linear light in sRGB's primaries.
-    Untold,
-    /// A profile.
+    /// Not at all: sRGB, or for floating-point numbers linear light in sRGB's primaries.
+    Unstated,
+    /// By an ICC profile.
     Icc(Vec<u8>),
-    /// In another way.
+    /// By other entries.
     Encoding(Encoding),
 }
 
 impl Colours {
     /// The profile if there is one, otherwise the encoding that other entries name, if there is
     /// one.
-    pub fn of(icc: Option<Vec<u8>>, told: Option<Encoding>) -> Self {
-        match (icc, told) {
+    pub fn of(icc: Option<Vec<u8>>, encoding: Option<Encoding>) -> Self {
+        match (icc, encoding) {
             (Some(icc), _) => Self::Icc(icc),
-            (None, Some(told)) => Self::Encoding(told),
-            (None, None) => Self::Untold,
+            (None, Some(encoding)) => Self::Encoding(encoding),
+            (None, None) => Self::Unstated,
         }
     }
 }
 
-/// What a format's reader finds in a file's header.
+/// The outcome of reading a file's header.
 pub struct Opened {
     pub facts: Facts,
     pub colours: Colours,

@@ -1,4 +1,4 @@
-//! What EXIF tags tell about a picture, wherever a file keeps them (EXIF 2.32, CIPA DC-008).
+//! EXIF tags of a picture, wherever a file keeps them (EXIF 2.32, CIPA DC-008).
 
 use super::orientation::Orientation;
 use super::tiff::directory::{Directories, Directory, tag};
@@ -6,7 +6,7 @@ use crate::colour::{Encoding, Space};
 use crate::facts::{Details, Facts, GpsEntry, GpsValue};
 use exif::{Context, In, Reader, Tag};
 
-/// The directory that a tag is in.
+/// The directory of a tag.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Place {
     Image,
@@ -23,26 +23,26 @@ pub enum Value {
     Ratios(Vec<[u32; 2]>),
 }
 
-/// Where tags are looked up.
+/// A place where tags can be looked up.
 pub trait Tags {
     fn value(&self, place: Place, tag: u16) -> Option<Value>;
 }
 
-/// What tags tell beside facts.
+/// What tags say besides facts.
 pub struct ExifHints {
-    /// How the picture lies.
+    /// How the stored picture has to be turned.
     pub orientation: Orientation,
-    /// The encoding of files that come without a profile, where it is not sRGB.
+    /// The encoding of a file without a profile, if it is not sRGB.
     pub encoding: Option<Encoding>,
 }
 
 impl ExifHints {
-    /// Nothing.
+    /// No hints.
     pub const NOTHING: Self = Self { orientation: Orientation::UPRIGHT, encoding: None };
 }
 
-/// Fills in what a block of EXIF tells, as PNG and JPEG embed it; one that cannot be read tells
-/// nothing.
+/// Fills in facts from a block of EXIF, as PNG and JPEG embed it; a block that cannot be read is
+/// ignored.
 pub fn of_block(block: &[u8], facts: &mut Facts) -> ExifHints {
     match Reader::new().read_raw(block.to_vec()) {
         Ok(exif) => fill(&exif, facts),
@@ -50,15 +50,15 @@ pub fn of_block(block: &[u8], facts: &mut Facts) -> ExifHints {
     }
 }
 
-/// Fills in what the directory of a TIFF picture tells, and those that it leads to.
-pub fn of_directory(all: &Directories, own: &Directory, facts: &mut Facts) -> ExifHints {
-    let exif = all.led_to(own, tag::EXIF);
+/// Fills in facts from the directory of a TIFF picture and those that it points to.
+pub fn of_directory(all: &Directories, image: &Directory, facts: &mut Facts) -> ExifHints {
+    let exif = all.led_to(image, tag::EXIF);
     let interoperability = exif.as_ref().and_then(|exif| all.led_to(exif, tag::INTEROPERABILITY));
-    let gps = all.led_to(own, tag::GPS);
-    fill(&Led { all, own, exif, gps, interoperability }, facts)
+    let gps = all.led_to(image, tag::GPS);
+    fill(&Led { all, image, exif, gps, interoperability }, facts)
 }
 
-/// Fills in what tags tell; what cannot be read is left out.
+/// Fills in facts from tags; tags that cannot be read are ignored.
 fn fill(tags: &dyn Tags, facts: &mut Facts) -> ExifHints {
     use Place::{Exif, Image, Interoperability};
     let text = |place, tag| match tags.value(place, tag)? {
@@ -102,8 +102,8 @@ fn fill(tags: &dyn Tags, facts: &mut Facts) -> ExifHints {
     };
     facts.taken = taken.map(|(time, ..)| time);
     let orientation = whole(Image, 0x0112).unwrap_or(1);
-    // Colours that no profile says: optional colours of the design rule for camera file systems, which
-    // are those of A98 RGB.
+    // Colours stated without a profile: the optional colour space of the design rule for camera
+    // file systems, which has the primaries of A98 RGB.
     let is_a98 =
         text(Interoperability, 1).as_deref() == Some("R03") || whole(Exif, 0xa001) == Some(2);
     ExifHints {
@@ -142,12 +142,12 @@ pub fn says(name: &str) -> bool {
     name.chars().any(char::is_alphanumeric)
 }
 
-/// Digits alone, unless there is something else.
+/// Digits alone; `None` if there is anything else.
 pub fn digits(text: String) -> Option<String> {
     text.bytes().all(|b| b.is_ascii_digit()).then_some(text)
 }
 
-/// `+01:00`, unless it is something else.
+/// An offset such as `+01:00`; `None` for anything else.
 pub fn zone(text: String) -> Option<String> {
     let bytes = text.as_bytes();
     let form = bytes.len() == 6
@@ -157,7 +157,7 @@ pub fn zone(text: String) -> Option<String> {
     form.then_some(text)
 }
 
-/// Pixels for each inch across and down, where the file says how large it is to be seen.
+/// Pixels for each inch across and down, if the file states the size of the picture.
 fn resolution(tags: &dyn Tags) -> Option<[f64; 2]> {
     let ratio = |tag| match tags.value(Place::Image, tag)? {
         Value::Ratios(all) => all.first().map(|[n, d]| f64::from(*n) / f64::from(*d)),
@@ -176,7 +176,7 @@ fn resolution(tags: &dyn Tags) -> Option<[f64; 2]> {
     both.iter().all(|v| (1.0..=100_000.0).contains(v)).then_some(both)
 }
 
-/// The entries about the place, as they are.
+/// The entries about the place, unchanged.
 fn gps(tags: &dyn Tags) -> Vec<GpsEntry> {
     let entry = |tag: u16| {
         let value = match tags.value(Place::Gps, tag)? {
@@ -194,7 +194,7 @@ fn gps(tags: &dyn Tags) -> Vec<GpsEntry> {
     (0..=31).filter(|tag| *tag != 30).filter_map(entry).collect()
 }
 
-/// Maker and model in one line, the maker not said twice.
+/// Maker and model in one line, with the maker only once.
 pub fn camera(make: Option<&str>, model: Option<&str>) -> Option<String> {
     match (make, model) {
         (Some(make), Some(model)) if model.starts_with(make) => Some(model.to_owned()),
@@ -214,7 +214,7 @@ impl Tags for exif::Exif {
         Some(match &self.get_field(Tag(context, tag), In::PRIMARY)?.value {
             exif::Value::Ascii(lines) => Value::Text(lines.first()?.clone()),
             exif::Value::Rational(all) => {
-                Value::Ratios(all.iter().map(|own| [own.num, own.denom]).collect())
+                Value::Ratios(all.iter().map(|ratio| [ratio.num, ratio.denom]).collect())
             }
             exif::Value::Byte(all) => Value::Numbers(all.iter().map(|v| (*v).into()).collect()),
             exif::Value::Undefined(all, _) => {
@@ -228,10 +228,10 @@ impl Tags for exif::Exif {
     }
 }
 
-/// The directories that that of a picture leads to.
+/// The directories that a picture's directory points to.
 struct Led<'a> {
     all: &'a Directories,
-    own: &'a Directory,
+    image: &'a Directory,
     exif: Option<Directory>,
     gps: Option<Directory>,
     interoperability: Option<Directory>,
@@ -240,7 +240,7 @@ struct Led<'a> {
 impl Tags for Led<'_> {
     fn value(&self, place: Place, tag: u16) -> Option<Value> {
         let directory = match place {
-            Place::Image => Some(self.own),
+            Place::Image => Some(self.image),
             Place::Exif => self.exif.as_ref(),
             Place::Gps => self.gps.as_ref(),
             Place::Interoperability => self.interoperability.as_ref(),

@@ -34,14 +34,15 @@ pub fn open(path: &Path) -> core::result::Result<Opened, PictureError> {
     let [header] = meta.headers.as_slice() else {
         return Err(refuse("an OpenEXR file of several layers", flat));
     };
-    let has =
-        |name: &str| header.channels.list.iter().any(|own| own.name.eq_case_insensitive(name));
+    let has = |name: &str| {
+        header.channels.list.iter().any(|channel| channel.name.eq_case_insensitive(name))
+    };
     let colours = ["R", "G", "B"].iter().all(|name| has(name));
     let grey = !colours && has("Y") && !has("RY") && !has("BY");
     if !colours && !grey {
         return Err(refuse("OpenEXR without channels R, G and B, or Y alone,", flat));
     }
-    if header.channels.list.iter().any(|own| own.sampling != Vec2(1, 1)) {
+    if header.channels.list.iter().any(|channel| channel.sampling != Vec2(1, 1)) {
         return Err(refuse("OpenEXR with channels of different sizes", flat));
     }
     let Vec2(width, height) = header.layer_size;
@@ -55,41 +56,43 @@ pub fn open(path: &Path) -> core::result::Result<Opened, PictureError> {
 }
 
 fn encoding(path: &Path, header: &Header) -> core::result::Result<Encoding, PictureError> {
-    let Some(own) = header.shared_attributes.chromaticities else {
+    let Some(points) = header.shared_attributes.chromaticities else {
         return Ok(Encoding::linear_srgb());
     };
     let point = |Vec2(x, y): Vec2<f32>| [x, y];
-    let all = [own.red, own.green, own.blue, own.white].map(point);
+    let all = [points.red, points.green, points.blue, points.white].map(point);
     Encoding::of_primaries(path, Some(all), 1.0)
 }
 
 fn facts(header: &Header, (width, height): (u32, u32)) -> Facts {
-    let bits = header.channels.list.iter().map(|own| match own.sample_type {
+    let bits = header.channels.list.iter().map(|channel| match channel.sample_type {
         SampleType::F16 => 16,
         SampleType::F32 | SampleType::U32 => 32,
     });
-    let own = &header.own_attributes;
+    let attributes = &header.own_attributes;
     let bare = Facts::bare(FileFormat::Exr, width, height, bits.max().unwrap_or(32));
     let number = |value: Option<f32>| value.map(f64::from).filter(|v| v.is_finite() && *v > 0.0);
-    let taken = own.capture_date.as_ref().and_then(|text| Facts::time_from_exif(&text.to_string()));
+    let taken =
+        attributes.capture_date.as_ref().and_then(|text| Facts::time_from_exif(&text.to_string()));
     Facts {
         float: true,
-        exposure_s: number(own.exposure),
-        aperture: number(own.aperture),
-        iso: number(own.iso_speed).map(|iso| iso as u32),
+        exposure_s: number(attributes.exposure),
+        aperture: number(attributes.aperture),
+        iso: number(attributes.iso_speed).map(|iso| iso as u32),
         taken,
         ..bare
     }
 }
 
 impl Exr {
-    /// Interleaved red, green and blue of all rows.
+    /// Interleaved linear red, green and blue of all rows.
     fn light(&self) -> core::result::Result<Vec<f32>, PictureError> {
         let (path, width) = (&self.path, self.width);
         let file = regular::open(path)?;
         let empty = |size: Vec2<usize>, _: &_| vec![0.0f32; size.area() * 3];
         let layer = read().no_deep_data().largest_resolution_level();
-        // On this thread alone: a panic over a damaged file on another would end the whole program.
+        // The library decodes on this thread alone: a panic over a damaged file on another thread
+        // would end the program.
         guarded(path, || {
             let light = match self.grey {
                 false => {
@@ -155,7 +158,7 @@ fn failed(path: &Path, error: exr::error::Error) -> PictureError {
         exr::error::Error::NotSupported(what) => {
             PictureError::unsupported(path, format!("this OpenEXR file ({what})"))
         }
-        // Places beyond the file's end are those of a damaged file too.
+        // An offset beyond the file's end is damage too.
         exr::error::Error::Io(error)
             if !matches!(error.kind(), ErrorKind::UnexpectedEof | ErrorKind::InvalidInput) =>
         {

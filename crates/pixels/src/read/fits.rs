@@ -24,14 +24,14 @@ struct FitsFile {
     kind: Kind,
 }
 
-/// What the numbers are.
+/// The type of the numbers.
 #[derive(Clone, Copy, PartialEq)]
 enum Kind {
     /// 8 bit, from 0 on.
     Bytes,
-    /// 16 bit, from 0 on: those with a sign, and an offset of half of them.
+    /// 16 bit unsigned: stored signed, with an offset of 32768.
     Words,
-    /// Floating-point numbers; black and white as scale and offset leave them.
+    /// Floating-point numbers; scale and offset give black and white.
     Floats { scale: f64, zero: f64 },
 }
 
@@ -78,7 +78,7 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         Kind::Words => 16,
         Kind::Floats { .. } => 32,
     };
-    // Numbers lie as they are, so that a file of fewer bytes cannot hold them.
+    // Numbers are stored uncompressed, so a file with fewer bytes cannot hold them.
     let sample = header.get_xtension().get_bitpix().byte_size() as u64;
     let need = width * height * planes as u64 * sample;
     let have = std::fs::metadata(path).map_err(PictureError::io(path))?.len();
@@ -102,7 +102,7 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     Ok(Opened { facts, colours: Colours::Encoding(Encoding::linear_srgb()), orientation, decoder })
 }
 
-/// `2026-03-14T22:10:05` as facts write it.
+/// The time in the form of [`Facts::taken`], from `2026-03-14T22:10:05`.
 fn taken(text: &str) -> Option<String> {
     let (day, time) = text.split_once('T')?;
     Facts::time_from_exif(&format!("{} {}", day.replace('-', ":"), time.get(..8)?))
@@ -114,14 +114,14 @@ fn opened(path: &Path) -> Result<Fits<BufReader<File>>, PictureError> {
 
 fn header(path: &Path) -> Result<Header<Image>, PictureError> {
     match opened(path)?.next() {
-        Some(Ok(HDU::Primary(own))) => Ok(own.get_header().clone()),
+        Some(Ok(HDU::Primary(hdu))) => Ok(hdu.get_header().clone()),
         Some(Err(_)) => Err(PictureError::damaged(path, "its header cannot be read")),
         _ => Err(PictureError::unsupported_so(path, "a FITS file without a picture", REMEDY)),
     }
 }
 
 impl FitsFile {
-    /// All numbers, plane after plane, each made by the one that fits it.
+    /// All numbers, plane after plane, converted by the function for their type.
     fn numbers<T: Copy>(
         &self,
         word: impl Fn(i16) -> T,
@@ -131,10 +131,10 @@ impl FitsFile {
         let path = &self.path;
         guarded(path, || {
             let mut file = opened(path)?;
-            let Some(Ok(HDU::Primary(own))) = file.next() else {
+            let Some(Ok(HDU::Primary(hdu))) = file.next() else {
                 return Err(PictureError::damaged(path, "its header cannot be read"));
             };
-            let all: Vec<T> = match file.get_data(&own).pixels() {
+            let all: Vec<T> = match file.get_data(&hdu).pixels() {
                 Pixels::U8(all) => all.map(byte).collect(),
                 Pixels::I16(all) => all.map(word).collect(),
                 Pixels::F32(all) => all.map(|v| float(v.into())).collect(),
@@ -149,7 +149,7 @@ impl FitsFile {
         })
     }
 
-    /// Gives planes as interleaved rows.
+    /// Passes on planes as interleaved rows.
     fn give<T: Copy>(
         &self,
         planes: &[T],

@@ -1,4 +1,4 @@
-//! Libraries that may panic over a damaged file.
+//! Calls libraries that may panic over a damaged file.
 
 use crate::PictureError;
 use std::cell::Cell;
@@ -15,8 +15,8 @@ thread_local! {
     static QUIET: Cell<bool> = const { Cell::new(false) };
 }
 
-/// Does `work` of a library that may panic over a damaged file; that is this file's error, and is not
-/// reported anywhere else.
+/// Runs `work`, in which a library may panic over a damaged file. The panic becomes an error of the
+/// file, and is not printed.
 ///
 /// # Errors
 /// Those of `work`; [`PictureError::Damaged`] for a panic.
@@ -39,8 +39,8 @@ pub fn guarded<T>(
     done.unwrap_or_else(|_| Err(PictureError::damaged(path, "its decoder failed over it")))
 }
 
-/// [`guarded`] for a library that works on several threads: it gets threads of its own, so that a
-/// panic on them is not reported elsewhere either.
+/// [`guarded`] for a library that works on several threads. It runs in a thread pool of its own, so
+/// that panics on those threads are not printed either.
 ///
 /// # Errors
 /// As for [`guarded`].

@@ -1,4 +1,4 @@
-//! How samples lie in a source.
+//! The order of a source's samples.
 
 /// Which channels of an interleaved source become red, green and blue.
 #[derive(Debug, Clone, Copy)]
@@ -10,7 +10,7 @@ pub enum Layout {
 }
 
 impl Layout {
-    /// Samples of a pixel of the source.
+    /// Samples of one source pixel.
     pub fn stride(self) -> usize {
         match self {
             Self::Grey { stride } | Self::Rgb { stride } => stride,
@@ -33,7 +33,7 @@ impl Layout {
         self.append(source.iter().map(|&v| widened(v)), out);
     }
 
-    /// Writes the pixels of `source` as red, green, blue, each sample made by `to`.
+    /// Writes the pixels of `source` as red, green, blue, each sample converted by `to`.
     pub fn put<T: Copy>(self, source: &[T], to: impl Fn(T) -> u16, out: &mut [u16]) {
         let pixels = out.as_chunks_mut::<3>().0.iter_mut();
         for (pixel, source) in pixels.zip(source.chunks_exact(self.stride())) {
@@ -45,7 +45,7 @@ impl Layout {
     }
 }
 
-/// An 8-bit sample as one of 16 bit, so that 255 becomes 65535.
+/// An 8-bit sample widened to 16 bit: 255 becomes 65535.
 pub fn widened(v: u8) -> u16 {
     v as u16 * 257
 }

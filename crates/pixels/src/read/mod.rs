@@ -1,4 +1,4 @@
-//! Opening a picture file: its facts at once, its samples row by row.
+//! Opens a picture file: reads its facts at once, and its samples row by row.
 
 mod decode;
 mod exif;
@@ -35,7 +35,7 @@ pub struct PictureFile {
     path: PathBuf,
     facts: Facts,
     encoding: Encoding,
-    /// For a mosaic, how its rows and columns lie in the picture.
+    /// For a mosaic, how its rows and columns have to be turned.
     orientation: Orientation,
     decoder: Box<dyn Decode>,
 }
@@ -68,10 +68,10 @@ impl PictureFile {
                 decoder = Box::new(Turned { inner: decoder, orientation, stored });
             }
         }
-        let said = !matches!(colours, Colours::Untold);
+        let said = !matches!(colours, Colours::Unstated);
         let encoding = match colours {
-            Colours::Untold if decoder.is_float() => Encoding::linear_srgb(),
-            Colours::Untold => Encoding::srgb(),
+            Colours::Unstated if decoder.is_float() => Encoding::linear_srgb(),
+            Colours::Unstated => Encoding::srgb(),
             Colours::Icc(icc) => Encoding::from_icc(path, Some(&icc))?,
             Colours::Encoding(encoding) => encoding,
         };
@@ -82,53 +82,51 @@ impl PictureFile {
         Ok(Self { path: path.to_owned(), facts, encoding, orientation, decoder })
     }
 
-    /// What the file tells about itself.
+    /// Facts from the file.
     pub fn facts(&self) -> &Facts {
         &self.facts
     }
 
-    /// How its samples relate to light.
+    /// The relation of its samples to light.
     pub fn encoding(&self) -> &Encoding {
         &self.encoding
     }
 
-    /// Decodes the whole file into `rows`, holding a few rows (for interlaced PNG and JPEG: the
-    /// picture) in memory.
+    /// Decodes the whole file into `rows`, holding a few rows in memory (for interlaced PNG and
+    /// JPEG the whole picture).
     ///
     /// # Errors
     /// [`PictureError`] of the file, or what `rows` returned.
     pub fn rows(self, rows: Rows) -> Result<(), PictureError> {
-        // So few stay in the processor's cache until they are taken up.
+        // Rows at a time; few enough to stay in the processor's cache until they are used.
         const FEW: u32 = 8;
         self.bands(FEW, rows)
     }
 
-    /// Whether the file holds floating-point numbers, which [`PictureFile::light`] gives whole:
-    /// finer than 16 bit, and brighter than white.
+    /// Whether the file holds floating-point numbers, which may be finer than 16 bit and brighter
+    /// than white. [`PictureFile::light`] reads them unchanged.
     pub fn is_float(&self) -> bool {
         self.decoder.is_float()
     }
 
-    /// The sensor, where the file holds its mosaic, which [`PictureFile::mosaic`] gives; it has no
-    /// rows of colours before it is developed.
+    /// The sensor, if the file holds its mosaic. [`PictureFile::mosaic`] reads it; it has no rows
+    /// of colours before it is developed.
     pub fn sensor(&self) -> Option<&Sensor> {
         self.decoder.sensor()
     }
 
-    /// Width and height of a mosaic as it is stored; of other pictures as they are seen, as they are
-    /// given.
+    /// Width and height of a mosaic as stored; of other pictures upright, as they are decoded.
     pub fn stored_size(&self) -> (u32, u32) {
-        let seen = (self.facts.width, self.facts.height);
-        if self.sensor().is_some() { self.orientation.size(seen) } else { seen }
+        let size = (self.facts.width, self.facts.height);
+        if self.sensor().is_some() { self.orientation.size(size) } else { size }
     }
 
-    /// How what is stored lies in the picture as it is seen.
+    /// How the stored rows and columns have to be turned to be upright.
     pub fn orientation(&self) -> Orientation {
         self.orientation
     }
 
-    /// The sensor's mosaic as it is stored, and how it lies in the picture; `None` for developed
-    /// pictures.
+    /// The sensor's mosaic as stored, and how it has to be turned; `None` for developed pictures.
     ///
     /// # Errors
     /// [`PictureError`] of the file.
@@ -136,8 +134,8 @@ impl PictureFile {
         Ok(self.decoder.mosaic()?.map(|mosaic| (mosaic, self.orientation)))
     }
 
-    /// Decodes the whole file into linear light. What is no number becomes black; numbers that no light
-    /// has are refused.
+    /// Decodes the whole file into linear light. Infinite numbers and NaN become black; impossibly
+    /// large numbers are refused.
     ///
     /// # Errors
     /// [`PictureError`] of the file, or what `rows` returned.
@@ -147,7 +145,7 @@ impl PictureFile {
             let path = self.path;
             return self.decoder.floats(&mut |y, samples| {
                 light.clear();
-                // What is no number is no light, and compares with nothing.
+                // Infinite numbers and NaN are not refused: they mark missing samples.
                 if let Some(odd) = samples.iter().find(|v| v.is_finite() && v.abs() > BRIGHTEST) {
                     let what = format!("light of {odd:e}, where white is 1,");
                     let remedy = "divide its numbers so that white is 1";
@@ -168,7 +166,7 @@ impl PictureFile {
         })
     }
 
-    /// All rows as 16-bit codes, `height` at a time where the format leaves the choice.
+    /// Passes on all rows as 16-bit codes, `height` at a time if the format leaves the choice.
     fn bands(self, height: u32, rows: Rows) -> Result<(), PictureError> {
         if !self.decoder.is_float() {
             return self.decoder.rows(height, rows);
@@ -182,14 +180,14 @@ impl PictureFile {
         })
     }
 
-    /// Bytes that decoding takes at most, beside what comes out of it.
+    /// Most bytes that decoding takes besides its output.
     pub fn decoding_bytes(&mut self) -> u64 {
-        // A whole picture of 16 bit and four channels.
+        // A whole picture of 16 bit and four channels, if the format does not say.
         let whole = u64::from(self.facts.width) * u64::from(self.facts.height) * 8;
         self.decoder.decoding_bytes().unwrap_or(whole)
     }
 
-    /// The picture where it lies, when any part of it can be read without the rest.
+    /// The picture in its file, if any part of it can be read without the rest.
     ///
     /// # Errors
     /// [`PictureError::Io`].
@@ -198,8 +196,8 @@ impl PictureFile {
         strips.map(InPlace::open).transpose()
     }
 
-    /// Decodes the whole file into a tiled file at `path`, showing every band of rows to `watch`
-    /// on its way.
+    /// Decodes the whole file into a tiled file at `path`, and passes every band of rows to
+    /// `watch`.
     ///
     /// # Errors
     /// [`PictureError`] of either file, or what `watch` returned.
@@ -212,8 +210,8 @@ impl PictureFile {
         writer.finish()
     }
 
-    /// Decodes the whole file into a tiled file of linear light at `path`, asking `watch` on its
-    /// way.
+    /// Decodes the whole file into a tiled file of linear light at `path`, and calls `watch`
+    /// between bands.
     ///
     /// # Errors
     /// [`PictureError`] of either file, or what `watch` returned.
@@ -231,11 +229,11 @@ impl PictureFile {
     }
 }
 
-/// The brightest light that is taken for light, where white is 1: sums of the squares of a whole
-/// picture of it are numbers still.
+/// The brightest number that is accepted as light, where white is 1: sums of squares over a whole
+/// picture of it stay finite.
 const BRIGHTEST: f32 = 1e9;
 
-/// Why a file of no known format is refused, and what to do.
+/// Why a file of an unknown format is refused, and what to do.
 fn unknown(path: &Path, begin: &[u8]) -> PictureError {
     let convert = "convert it to TIFF, PNG or JPEG";
     let at = |from: usize, what: &[u8]| begin.get(from..from + what.len()) == Some(what);

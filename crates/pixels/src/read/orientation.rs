@@ -1,9 +1,9 @@
-//! Pictures that are stored lying on a side, as a camera that was held upright writes them.
+//! Turns pictures that are stored lying on a side, as cameras held upright write them.
 
 use super::rows::RowsOf;
 use crate::PictureError;
 
-/// How stored rows and columns lie in the picture as it is seen (EXIF 2.32, Orientation).
+/// How stored rows and columns have to be turned to be upright (EXIF 2.32, Orientation).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Orientation {
     /// Stored rows are columns.
@@ -33,12 +33,12 @@ impl Orientation {
         Self { swapped, columns_back, rows_back }
     }
 
-    /// The size as seen of a picture of a stored size.
+    /// The upright size of a picture of a stored size.
     pub fn size(self, (width, height): (u32, u32)) -> (u32, u32) {
         if self.swapped { (height, width) } else { (width, height) }
     }
 
-    /// Where the pixel that is seen at `x`, `y` is stored in a picture of this stored size.
+    /// The stored pixel that is upright at `x`, `y`, in a picture of this stored size.
     fn stored(self, (x, y): (usize, usize), (width, height): (usize, usize)) -> (usize, usize) {
         let (column, row) = if self.swapped { (y, x) } else { (x, y) };
         (
@@ -47,7 +47,8 @@ impl Orientation {
         )
     }
 
-    /// Where the position that is seen at `x`, `y` lies in a picture of this stored size, in pixels.
+    /// The stored position that is upright at `x`, `y`, in a picture of this stored size, in
+    /// pixels.
     pub fn stored_place(self, [x, y]: [f64; 2], (width, height): (u32, u32)) -> [f64; 2] {
         let (column, row) = if self.swapped { (y, x) } else { (x, y) };
         let back =
@@ -55,7 +56,7 @@ impl Orientation {
         [back(column, width, self.columns_back), back(row, height, self.rows_back)]
     }
 
-    /// Gives the rows of a stored picture as they are seen, `height` at a time.
+    /// Passes on the rows of a stored picture upright, `height` at a time.
     ///
     /// # Errors
     /// What `rows` returned.
@@ -73,7 +74,7 @@ impl Orientation {
             let some = row_count.min(high - top) as usize;
             let mut band = vec![T::default(); columns as usize * some * 3];
             let out = band.as_chunks_mut::<3>().0;
-            // Column by column: where rows are stored as columns, those lie together.
+            // Column by column, so that reading is contiguous where rows are stored as columns.
             for x in 0..columns as usize {
                 for y in 0..some {
                     let (column, row) = self.stored((x, top as usize + y), stored);

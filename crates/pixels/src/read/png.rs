@@ -24,7 +24,8 @@ struct Png {
 
 pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let file = BufReader::new(regular::open(path)?);
-    // A chunk that tells the colours and is damaged must not be passed over.
+    // A damaged chunk about colours must be an error, because the colours would be wrong without
+    // it.
     let mut options = DecodeOptions::default();
     options.set_skip_ancillary_crc_failures(false);
     let mut decoder = Decoder::new_with_options(file, options);
@@ -49,7 +50,7 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     };
     let colours = colours(path, info, said.encoding)?;
     if let (None, Some(size)) = (facts.details.per_inch, info.pixel_dims) {
-        // In pixels for each metre.
+        // The chunk counts pixels per metre.
         let inch = |per_metre: u32| f64::from(per_metre) * 0.0254;
         facts.details.per_inch =
             (size.unit == Unit::Meter).then(|| [inch(size.xppu), inch(size.yppu)]);
@@ -62,8 +63,8 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     })
 }
 
-/// What the colours are: the first of code points, a profile, sRGB, and primaries with a gamma, as the
-/// standard has it (PNG 3, section 4.3).
+/// The colours, by the first entry present of: code points, a profile, sRGB, and primaries with a
+/// gamma, in the order of the standard (PNG 3, section 4.3).
 fn colours(path: &Path, info: &Info, by_exif: Option<Encoding>) -> Result<Colours, PictureError> {
     if let Some(points) = info.coding_independent_code_points {
         let numbers =
@@ -77,10 +78,11 @@ fn colours(path: &Path, info: &Info, by_exif: Option<Encoding>) -> Result<Colour
     if info.srgb.is_some() {
         return Ok(Colours::Encoding(Encoding::srgb()));
     }
-    // Without a gamma, primaries alone say too little.
+    // Without a gamma, primaries are not enough.
     let Some(gamma) = info.gama_chunk else { return Ok(Colours::of(None, by_exif)) };
-    let primaries = info.chrm_chunk.map(|own| {
-        [own.red, own.green, own.blue, own.white].map(|(x, y)| [x.into_value(), y.into_value()])
+    let primaries = info.chrm_chunk.map(|chroma| {
+        [chroma.red, chroma.green, chroma.blue, chroma.white]
+            .map(|(x, y)| [x.into_value(), y.into_value()])
     });
     let power = 1.0 / gamma.into_value();
     Ok(Colours::Encoding(Encoding::of_primaries(path, primaries, power)?))

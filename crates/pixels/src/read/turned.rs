@@ -1,4 +1,4 @@
-//! A picture brought upright while it is decoded.
+//! Turns a picture upright while it is decoded.
 
 use super::decode::Decode;
 use super::orientation::Orientation;
@@ -6,7 +6,7 @@ use super::rows::{LightRows, Rows};
 use crate::PictureError;
 use crate::tiled::SIDE;
 
-/// A decoder whose rows are brought upright; it holds the whole picture while it does so.
+/// A decoder whose rows are turned upright; it holds the whole picture in memory.
 pub struct Turned {
     pub inner: Box<dyn Decode>,
     pub orientation: Orientation,
@@ -43,7 +43,7 @@ impl Decode for Turned {
 
     fn decoding_bytes(&mut self) -> Option<u64> {
         let pixels = u64::from(self.stored.0) * u64::from(self.stored.1);
-        let own = if self.is_float() { 12 } else { 6 };
-        Some(self.inner.decoding_bytes().unwrap_or(pixels * 8) + pixels * own)
+        let pixel_bytes = if self.is_float() { 12 } else { 6 };
+        Some(self.inner.decoding_bytes().unwrap_or(pixels * 8) + pixels * pixel_bytes)
     }
 }

@@ -43,7 +43,8 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     Ok(Opened { facts, colours, orientation: said.orientation, decoder: Box::new(webp) })
 }
 
-/// Makes sure that all is there that the container announces: the decoder fills up what is missing.
+/// Checks that the file is as long as its container announces: the decoder would fill in missing
+/// data.
 fn check_length(path: &Path) -> Result<(), PictureError> {
     let io = PictureError::io(path);
     let mut file = regular::open(path)?;

@@ -1,5 +1,5 @@
-//! What a written picture says of how it was taken and what it was made of (EXIF 2.32, CIPA DC-008),
-//! as fields that every format writes in its own way.
+//! EXIF of a written picture: how it was taken and what it was made of (EXIF 2.32, CIPA DC-008), as
+//! tags that each format writes in its way.
 
 use crate::facts::{Details, Facts, GpsValue};
 use exif::experimental::Writer;
@@ -9,41 +9,40 @@ use std::io::Cursor;
 /// How a picture was taken, and what it was made of.
 #[derive(Debug, Clone, Copy)]
 pub struct Taken<'a> {
-    /// What the file of the frame says that stands for all.
+    /// Facts of the frame that stands for all.
     pub facts: &'a Facts,
-    /// What was combined to it.
+    /// The frames that were combined into it.
     pub stack: Option<Stack>,
-    /// Whether to say where it was taken.
+    /// Whether to include where it was taken.
     pub place: bool,
 }
 
 /// Frames of which one picture was made, and their exposures in seconds.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Stack {
-    /// Frames that were given.
+    /// Number of given frames.
     pub given: u32,
-    /// Frames that went into the picture.
+    /// Number of combined frames.
     pub used: u32,
-    /// Exposures of all given frames together, of all used ones, and the longest and the shortest of
-    /// either; `None` where a frame does not tell its own.
+    /// Exposures of the given and of the combined frames; `None` if any frame's is unknown.
     pub exposures: Option<Exposures>,
 }
 
-/// Exposures of frames in seconds, of those given and of those used.
+/// Exposures in seconds, of the given frames and of the combined ones.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Exposures {
-    /// All together.
+    /// Sum.
     pub total: [f64; 2],
-    /// The longest.
+    /// Longest.
     pub longest: [f64; 2],
-    /// The shortest.
+    /// Shortest.
     pub shortest: [f64; 2],
 }
 
-/// The program as files name it.
+/// The program's name in files.
 pub const SOFTWARE: &str = concat!("Jade Stack ", env!("CARGO_PKG_VERSION"));
 
-/// What tags of one directory are about.
+/// A directory of tags.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Place {
     Image,
@@ -62,7 +61,7 @@ pub enum Value {
     Ratios(Vec<[u32; 2]>),
 }
 
-/// A picture's own properties, beside how it was taken.
+/// Properties of a picture besides how it was taken.
 #[derive(Debug, Clone, Copy)]
 pub struct Look {
     pub width: u32,
@@ -73,7 +72,7 @@ pub struct Look {
     pub jpeg: bool,
 }
 
-/// The tags that a picture gets, in order of their numbers within each directory.
+/// The tags of a picture, in order of their numbers within each directory.
 pub fn tags(taken: Option<Taken>, look: Look) -> Vec<(Place, u16, Value)> {
     let mut all: Vec<(Place, u16, Value)> = vec![];
     let mut put = |place: Place, tag: u16, value: Option<Value>| {
@@ -83,7 +82,7 @@ pub fn tags(taken: Option<Taken>, look: Look) -> Vec<(Place, u16, Value)> {
     let bare = Facts::bare(crate::facts::FileFormat::Tiff, look.width, look.height, 16);
     let facts = taken.map_or(&bare, |taken| taken.facts);
     let Details { make, model, lens_make, artist, copyright, description, .. } = &facts.details;
-    // Cameras that were read before maker and model were kept apart.
+    // Facts stored by earlier versions have maker and model in one entry.
     let model = model.clone().or_else(|| facts.camera.clone());
     let [across, down] = facts.details.per_inch.unwrap_or([72.0; 2]);
     put(Place::Image, 0x010e, text(description));
@@ -104,7 +103,7 @@ pub fn tags(taken: Option<Taken>, look: Look) -> Vec<(Place, u16, Value)> {
     if let Some(iso) = facts.iso {
         put(Place::Exif, 0x8827, Some(Value::Shorts(vec![iso.min(65_535) as u16])));
         if iso > 65_535 {
-            // The recommended exposure index holds what sixteen bits do not.
+            // The recommended exposure index holds values that sixteen bits do not.
             put(Place::Exif, 0x8830, Some(Value::Shorts(vec![2])));
             put(Place::Exif, 0x8832, Some(Value::Long(iso)));
         }
@@ -132,7 +131,7 @@ pub fn tags(taken: Option<Taken>, look: Look) -> Vec<(Place, u16, Value)> {
     put(Place::Exif, 0xa433, text(lens_make));
     put(Place::Exif, 0xa434, text(&facts.lens));
     if let Some(stack) = taken.and_then(|taken| taken.stack) {
-        // A picture that was composed of several, afterwards.
+        // Composite image: made of several frames after they were taken.
         put(Place::Exif, 0xa460, Some(Value::Shorts(vec![2])));
         let few = |count: u32| count.min(65_535) as u16;
         put(Place::Exif, 0xa461, Some(Value::Shorts(vec![few(stack.given), few(stack.used)])));
@@ -145,7 +144,7 @@ pub fn tags(taken: Option<Taken>, look: Look) -> Vec<(Place, u16, Value)> {
             .map(|entry| {
                 let value = match entry.value.clone() {
                     GpsValue::Text(text) => Value::Text(text),
-                    // Method and area are texts that begin with the code of their letters.
+                    // Method and area are texts that begin with the code of their character set.
                     GpsValue::Bytes(bytes) if [0x1b, 0x1c].contains(&entry.tag) => {
                         Value::Undefined(bytes)
                     }
@@ -158,7 +157,7 @@ pub fn tags(taken: Option<Taken>, look: Look) -> Vec<(Place, u16, Value)> {
         if gps.iter().all(|entry| entry.tag != 0) {
             values.push((0, Value::Bytes(vec![2, 3, 0, 0])));
         }
-        // Readers ask how it was found; the satellites are what this directory is named after.
+        // Readers expect the method by which the place was found; `GPS` stands for the satellites.
         if gps.iter().all(|entry| entry.tag != 0x1b) {
             values.push((0x1b, Value::Undefined(b"ASCII\0\0\0GPS".to_vec())));
         }
@@ -170,9 +169,9 @@ pub fn tags(taken: Option<Taken>, look: Look) -> Vec<(Place, u16, Value)> {
     all
 }
 
-/// Exposure times of the frames of a composite (EXIF 2.32, 4.6.5, SourceExposureTimesOfCompositeImage):
-/// of the whole, of all frames, of the used ones; the longest and the shortest of either; and no
-/// sequences of single ones.
+/// Exposure times of a composite's frames (EXIF 2.32, 4.6.5, SourceExposureTimesOfCompositeImage):
+/// sums for the whole, all frames and the used ones; the longest and the shortest of all and of the
+/// used; no sequences.
 fn exposures(Exposures { total, longest, shortest }: Exposures) -> Value {
     let seconds = [total[1], total[0], total[1], longest[0], longest[1], shortest[0], shortest[1]];
     let mut bytes = vec![];
@@ -184,7 +183,7 @@ fn exposures(Exposures { total, longest, shortest }: Exposures) -> Value {
     Value::Undefined(bytes)
 }
 
-/// A positive number as a fraction that keeps at least four digits of it.
+/// A positive number as a fraction, precise to at least four digits.
 pub fn ratio(value: f64) -> Value {
     let value = value.clamp(0.0, 4e9);
     // Short exposures are one over a whole number.
@@ -231,7 +230,7 @@ pub fn block(tags: &[(Place, u16, Value)]) -> Vec<u8> {
     let mut bytes = Cursor::new(vec![]);
     match writer.write(&mut bytes, true) {
         Ok(()) => bytes.into_inner(),
-        // A picture without it is better than none.
+        // If the block cannot be made, the picture is written without it.
         Err(_) => vec![],
     }
 }

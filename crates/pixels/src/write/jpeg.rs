@@ -8,7 +8,7 @@ use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::Path;
 
-/// What a picture says of itself.
+/// What a JPEG contains besides the picture.
 struct About<'a> {
     icc: &'a [u8],
     exif: Vec<u8>,
@@ -71,7 +71,7 @@ fn put<W: Write>(
     if let Some(About { icc, exif, per_inch }) = about {
         let [x, y] = per_inch.unwrap_or([72.0; 2]).map(|v| v.round().clamp(1.0, 65_535.0) as u16);
         encoder.set_density(Density::Inch { x, y });
-        // Longer ones do not fit into a segment, and would be somebody's whole diary.
+        // Longer blocks do not fit into a segment.
         if exif.len() < 65_000 {
             encoder.add_app_segment(1, &[b"Exif\0\0", exif.as_slice()].concat())?;
         }

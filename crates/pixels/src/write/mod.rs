@@ -1,4 +1,4 @@
-//! Writing picture files: whole or not at all, with their colour profile.
+//! Writes picture files with their colour profile; each appears complete or not at all.
 
 mod dng;
 mod exif;
@@ -51,8 +51,8 @@ impl Target {
     }
 }
 
-/// Writes a picture file at `path`, replacing what was there only when the new file is complete
-/// and on the disk.
+/// Writes a picture file at `path`. A file that was there is replaced only when the new one is
+/// complete and on the disk.
 ///
 /// # Errors
 /// [`PictureError`] of the file, or what `fill` returned; nothing is left behind then.

@@ -1,4 +1,4 @@
-//! A picture to be written, band by band.
+//! A picture that is written band by band.
 
 use super::exif::Taken;
 use crate::PictureError;
@@ -28,7 +28,7 @@ pub type Fill<'a> = FillRows<'a, u16>;
 /// Fills rows of linear light.
 pub type FillLight<'a> = FillRows<'a, f32>;
 
-/// Rows handed to a [`Fill`] at a time.
+/// Rows in a band.
 pub const BAND: u32 = 128;
 
 impl Picture<'_> {

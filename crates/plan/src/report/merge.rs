@@ -24,7 +24,8 @@ pub struct FocusReport {
     #[serde(default)]
     pub moved: Vec<MovedPlace>,
     /// Share of the picture in which it is known which frame is the sharpest.
-    pub told: f32,
+    #[serde(alias = "told")]
+    pub known: f32,
     /// Share of the picture that lies where a plane is missing, and is sharp in no frame.
     #[serde(default)]
     pub between: f32,

@@ -42,9 +42,9 @@ impl Report {
     /// The report of a frame. Reports that were written before frames were named by their content
     /// find it by the name of its file.
     pub fn frame(&self, id: &FrameId, name: &str) -> Option<&FrameReport> {
-        match self.frames.iter().any(|own| own.content.is_known()) {
-            true => self.frames.iter().find(|own| own.content == *id),
-            false => self.frames.iter().find(|own| own.file == name),
+        match self.frames.iter().any(|frame| frame.content.is_known()) {
+            true => self.frames.iter().find(|frame| frame.content == *id),
+            false => self.frames.iter().find(|frame| frame.file == name),
         }
     }
 

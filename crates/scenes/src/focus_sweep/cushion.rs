@@ -177,7 +177,7 @@ impl Layout {
     fn moss(&self, [x, y]: [f64; 2]) -> [f32; 3] {
         const LEAF: f64 = 0.013;
         let (u, v) = (x / LEAF, y / LEAF);
-        let (mut near, mut second, mut own, mut tip) = (f64::MAX, f64::MAX, 0, 0.0);
+        let (mut near, mut second, mut nearest, mut tip) = (f64::MAX, f64::MAX, 0, 0.0);
         for dy in -1..=1 {
             for dx in -1..=1 {
                 let (column, row) = (u.floor() as i64 + dx, v.floor() as i64 + dy);
@@ -190,7 +190,7 @@ impl Layout {
                 let far = (1.5 * (ax * c + ay * s)).powi(2) + (0.8 * (ay * c - ax * s)).powi(2);
                 match far {
                     _ if far < near => {
-                        (second, near, own) = (near, far, key);
+                        (second, near, nearest) = (near, far, key);
                         tip = ay * c - ax * s;
                     }
                     _ if far < second => second = far,
@@ -204,7 +204,7 @@ impl Layout {
         let patch = 0.5 + 0.5 * noise(self.seed ^ 8, x * 5.0, y * 5.0);
         // Each leaf is lighter towards its tip.
         let leaf =
-            (0.6 + 0.7 * ((own >> 48) as f64 / 65_536.0)) * (1.0 + 0.9 * tip).clamp(0.2, 1.8);
+            (0.6 + 0.7 * ((nearest >> 48) as f64 / 65_536.0)) * (1.0 + 0.9 * tip).clamp(0.2, 1.8);
         let v = 0.16 * leaf * (0.12 + 0.88 * rim) * grain.max(0.15);
         [v * (0.55 + 0.4 * patch), v, v * (0.16 + 0.12 * patch)].map(|v| v as f32)
     }
@@ -224,9 +224,9 @@ impl Layout {
             .collect();
         let slice = |k: usize| {
             let (near, far) = (bound(k), bound(k + 1));
-            let own = |row: &[f32]| row.iter().any(|d| (near..=far).contains(d));
+            let is_seen = |row: &[f32]| row.iter().any(|d| (near..=far).contains(d));
             let rows: Vec<usize> =
-                (0..height).filter(|y| own(&depth[y * width..][..width])).collect();
+                (0..height).filter(|y| is_seen(&depth[y * width..][..width])).collect();
             let (first, end) = (*rows.first()?, *rows.last()? + 1);
             let (top, low) = (first.saturating_sub(2 * room), (end + 2 * room).min(height));
             let of = |i: usize| match depth[i] <= far {

@@ -62,8 +62,8 @@ impl Sheet {
         values.par_chunks_mut(size[0]).enumerate().for_each(|(y, out)| {
             for row in self.values[2 * y * width..(2 * y + 2).min(height) * width].chunks(width) {
                 for (out, pair) in out.iter_mut().zip(row.chunks(2)) {
-                    for own in pair {
-                        (0..4).for_each(|c| out[c] += own[c] / 4.0);
+                    for sample in pair {
+                        (0..4).for_each(|c| out[c] += sample[c] / 4.0);
                     }
                 }
             }
@@ -89,10 +89,10 @@ impl Sheet {
             let rows = places(y);
             for (x, out) in out.iter_mut().enumerate() {
                 for ((column, share), (row, part)) in
-                    places(x).into_iter().flat_map(|own| rows.map(|row| (own, row)))
+                    places(x).into_iter().flat_map(|column| rows.map(|row| (column, row)))
                 {
-                    let own = at(column, row);
-                    (0..4).for_each(|c| out[c] += share * part * own[c]);
+                    let light = at(column, row);
+                    (0..4).for_each(|c| out[c] += share * part * light[c]);
                 }
             }
         });
@@ -125,9 +125,9 @@ impl Sheet {
     pub fn over(&self, behind: &mut [[f32; 3]], width: usize) {
         let [left, top] = self.corner;
         behind.par_chunks_mut(width).skip(top).zip(self.values.par_chunks(self.size[0])).for_each(
-            |(behind, own)| {
-                for (behind, own) in behind[left..].iter_mut().zip(own) {
-                    *behind = std::array::from_fn(|c| behind[c] * (1.0 - own[3]) + own[c]);
+            |(behind, front)| {
+                for (behind, pixel) in behind[left..].iter_mut().zip(front) {
+                    *behind = std::array::from_fn(|c| behind[c] * (1.0 - pixel[3]) + pixel[c]);
                 }
             },
         );

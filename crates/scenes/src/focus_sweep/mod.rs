@@ -308,8 +308,9 @@ mod tests {
         let (width, height) = (600, 400);
         let scene =
             FocusSweep::new(Options { frames: 9, width, height, seed: 3, deflate: false }).unwrap();
-        let own = scene.reference();
-        let (frame, sharp) = (scene.light(own, Some(f64::from(own))), scene.light(own, None));
+        let number = scene.reference();
+        let (frame, sharp) =
+            (scene.light(number, Some(f64::from(number))), scene.light(number, None));
         let depth = scene.depth();
         // Away from anything in front, from the edges, and from rows where the depth changes fast.
         let rms = |planes: std::ops::Range<f32>| {

@@ -72,9 +72,9 @@ impl Layout {
         }
         let r2 = (x - self.lamp[0]).powi(2) + (y - self.lamp[1]).powi(2);
         let near = 0.9 / (1.0 + r2 / 0.012) + 0.2 / (1.0 + r2 / 0.12);
-        let own = 0.6 * (-r2 / 0.00008).exp();
+        let flame = 0.6 * (-r2 / 0.00008).exp();
         let warm = [1.0, 0.72, 0.42];
-        [0, 1, 2].map(|c| colour[c] * (1.0 + warm[c] * near as f32 * 1.5) + own as f32 * warm[c])
+        [0, 1, 2].map(|c| colour[c] * (1.0 + warm[c] * near as f32 * 1.5) + flame as f32 * warm[c])
     }
 
     fn sky(&self, x: f64, y: f64) -> [f32; 3] {
@@ -129,9 +129,9 @@ fn bricks(seed: u64, x: f64, y: f64, length: f64, height: f64, light: f64) -> [f
     let along = x / length + 0.5 * course.rem_euclid(2.0);
     let (column, fx, fy) = (along.floor(), along - along.floor(), y / height - course);
     let mortar = fx < 0.06 || fy < 0.13;
-    let own = noise(seed, column * 7.31 + 0.5, course * 3.77 + 0.5);
+    let brick = noise(seed, column * 7.31 + 0.5, course * 3.77 + 0.5);
     let rough = layered(seed ^ 1, x / length * 9.0, y / height * 5.0, 3);
-    let v = light * (1.0 + 0.35 * own + 0.3 * rough);
+    let v = light * (1.0 + 0.35 * brick + 0.3 * rough);
     match mortar {
         true => [v * 1.15, v * 1.08, v].map(|v| v as f32),
         false => [v * 1.45, v * 0.72, v * 0.5].map(|v| v as f32),

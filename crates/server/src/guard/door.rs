@@ -29,6 +29,6 @@ impl Guard {
             _ => host,
         };
         let names = ["localhost", "127.0.0.1", "[::1]", &self.address];
-        names.iter().any(|own| name.eq_ignore_ascii_case(own))
+        names.iter().any(|known| name.eq_ignore_ascii_case(known))
     }
 }

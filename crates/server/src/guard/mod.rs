@@ -1,4 +1,4 @@
-//! Who may talk to the server: pages that it served itself, addressed by its own name.
+//! Decides who may talk to the server: pages that it served itself, under one of its names.
 
 pub(crate) mod door;
 mod password;
@@ -15,8 +15,7 @@ use password::{ASK, Said};
 use std::net::SocketAddr;
 use std::sync::Arc;
 
-/// Headers of every answer: the page is the server's own, and no other page may embed it, its
-/// pictures or its forms.
+/// Headers of every answer. They forbid other pages to embed this page, its pictures or its forms.
 const HEADERS: [(HeaderName, &str); 6] = [
     (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
     (header::X_FRAME_OPTIONS, "DENY"),
@@ -59,8 +58,8 @@ async fn refusal(guard: &Guard, request: &Parts) -> Option<Response> {
             "The server is not known under this name; open the address that it printed.",
         );
     }
-    // The page itself may be opened by a link from anywhere; what it asks for, by itself alone: even
-    // reading makes the server work.
+    // The page may be opened by a link from anywhere, but its requests must come from itself,
+    // because even reading makes the server compute.
     let reads = matches!(request.method, Method::GET | Method::HEAD);
     let is_page = reads && !request.uri.path().starts_with("/api/");
     if !is_page && !same_origin(headers, host) {
@@ -72,7 +71,8 @@ async fn refusal(guard: &Guard, request: &Parts) -> Option<Response> {
     let from = request.extensions.get::<ConnectInfo<SocketAddr>>().map(|info| info.0.ip());
     let from = from.unwrap_or(std::net::Ipv4Addr::UNSPECIFIED.into());
     match password.said(headers) {
-        // Asked first, so that many guesses at once do not find the right one by its quick answer.
+        // Checked before the password, so that of many guesses at once the right one does not show
+        // by a quick answer.
         Said::Right | Said::Wrong if password.is_deaf_to(from) => refuse(
             StatusCode::TOO_MANY_REQUESTS,
             "Too many wrong passwords came from this address; wait half a minute and try again.",
@@ -103,7 +103,7 @@ fn same_origin(headers: &HeaderMap, host: &str) -> bool {
     }
     match headers.get(header::ORIGIN).and_then(|o| o.to_str().ok()) {
         Some(origin) => origin.split_once("://").is_some_and(|(_, from)| from == host),
-        // Programs other than browsers send none.
+        // Programs other than browsers do not send this header.
         None => true,
     }
 }
@@ -115,9 +115,10 @@ mod tests {
     #[test]
     fn only_own_names_are_known() {
         let guard = Guard::new("127.0.0.1:8080".parse().unwrap(), None);
-        for own in ["127.0.0.1:8080", "localhost:8080", "LOCALHOST:8080", "[::1]:8080", "localhost"]
+        for name in
+            ["127.0.0.1:8080", "localhost:8080", "LOCALHOST:8080", "[::1]:8080", "localhost"]
         {
-            assert!(guard.knows(own), "{own}");
+            assert!(guard.knows(name), "{name}");
         }
         for other in ["salt.example:8080", "127.0.0.1:9090", "localhost.salt.example", ""] {
             assert!(!guard.knows(other), "{other}");

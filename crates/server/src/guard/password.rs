@@ -1,4 +1,4 @@
-//! The password, as HTTP's Basic scheme carries it (RFC 7617), and what keeps guessing slow.
+//! The password, sent by HTTP's Basic scheme (RFC 7617), and the waits that keep guessing slow.
 
 use axum::http::{HeaderMap, header};
 use base64::Engine;
@@ -12,9 +12,9 @@ use std::time::{Duration, Instant};
 /// The challenge in the answer to a request without the password.
 pub const ASK: &str = "Basic realm=\"Jade Stack\", charset=\"UTF-8\"";
 
-/// The first wrong guess is answered after this; each further one takes twice as long.
+/// Wait before the first wrong guess is answered; it doubles with each further one.
 const FIRST: Duration = Duration::from_secs(1);
-/// No answer takes longer.
+/// The longest wait.
 const LONGEST: Duration = Duration::from_secs(16);
 /// Time after which the wrong guesses of an address are forgotten.
 const FORGET: Duration = Duration::from_secs(600);
@@ -26,15 +26,15 @@ const MOST: usize = 10_000;
 /// The password in a request.
 #[derive(Debug, PartialEq, Eq)]
 pub enum Said {
-    /// Nothing.
+    /// No password.
     Nothing,
-    /// Another than it is, or something that cannot be read.
+    /// A wrong password, or an unreadable header.
     Wrong,
-    /// It.
+    /// The right password.
     Right,
 }
 
-/// A password that is asked for.
+/// The password of the server, and the wrong guesses so far.
 #[derive(Debug)]
 pub struct Password {
     hash: blake3::Hash,
@@ -50,7 +50,7 @@ struct Guesses {
     last: Instant,
 }
 
-/// The place of a wrong guess among those that wait for their answers.
+/// A wrong guess that waits for its answer.
 #[must_use = "the wait is the point"]
 pub struct Wait {
     guesses: Arc<Mutex<HashMap<IpAddr, Guesses>>>,
@@ -92,18 +92,19 @@ impl Password {
         let from = network(from);
         let now = Instant::now();
         let mut all = self.guesses.lock().unwrap_or_else(PoisonError::into_inner);
-        all.retain(|_, own| own.waiting > 0 || now.duration_since(own.last) < FORGET);
+        all.retain(|_, record| record.waiting > 0 || now.duration_since(record.last) < FORGET);
         if all.len() >= MOST
-            && let Some(oldest) = all.iter().min_by_key(|(_, own)| own.last).map(|(from, _)| *from)
+            && let Some(oldest) =
+                all.iter().min_by_key(|(_, record)| record.last).map(|(from, _)| *from)
         {
             all.remove(&oldest);
         }
-        let own = all.entry(from).or_insert(Guesses { wrong: 0, waiting: 0, last: now });
-        let time = self.first.saturating_mul(1 << own.wrong.min(10)).min(LONGEST);
-        own.wrong = own.wrong.saturating_add(1);
-        own.waiting += 1;
-        own.last = now;
-        Wait { guesses: self.guesses.clone(), from, time, wrong: own.wrong }
+        let record = all.entry(from).or_insert(Guesses { wrong: 0, waiting: 0, last: now });
+        let time = self.first.saturating_mul(1 << record.wrong.min(10)).min(LONGEST);
+        record.wrong = record.wrong.saturating_add(1);
+        record.waiting += 1;
+        record.last = now;
+        Wait { guesses: self.guesses.clone(), from, time, wrong: record.wrong }
     }
 }
 
@@ -117,13 +118,13 @@ impl Wait {
 impl Drop for Wait {
     fn drop(&mut self) {
         let mut all = self.guesses.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(own) = all.get_mut(&self.from) {
-            own.waiting = own.waiting.saturating_sub(1);
+        if let Some(record) = all.get_mut(&self.from) {
+            record.waiting = record.waiting.saturating_sub(1);
         }
     }
 }
 
-/// The network of an address that one customer of a provider has: with IPv6, 64 bits of it.
+/// The network that a provider gives one customer: with IPv6 the first 64 bits of the address.
 fn network(from: IpAddr) -> IpAddr {
     match from.to_canonical() {
         IpAddr::V6(v6) => Ipv6Addr::from_bits(v6.to_bits() >> 64 << 64).into(),
@@ -172,7 +173,7 @@ mod tests {
         let waits: Vec<Wait> = (0..AT_ONCE).map(|_| password.wrong(from)).collect();
         let seconds: Vec<u64> = waits.iter().map(|wait| wait.time.as_secs()).collect();
         assert_eq!(seconds, [1, 2, 4, 8]);
-        // Another address of the same network is the same guesser, and another network is not.
+        // Another address of the same network counts as the same guesser; another network does not.
         assert!(password.is_deaf_to("2001:db8::2".parse().unwrap()));
         assert!(!password.is_deaf_to("2001:db8:0:1::1".parse().unwrap()));
         drop(waits);

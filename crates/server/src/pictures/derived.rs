@@ -1,9 +1,9 @@
-//! Pictures that are made of other open pictures whenever they are looked at.
+//! Pictures that are computed from other open pictures whenever they are shown.
 
 use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 
-/// Light that is made of other pictures, level by level.
+/// Light computed from other pictures, level by level.
 pub trait Derived: Send + Sync {
     /// Number of levels.
     fn count(&self) -> usize;

@@ -1,4 +1,4 @@
-//! Two pictures, one less the other, in linear light.
+//! The difference of two pictures in linear light.
 
 use super::derived::Derived;
 use super::open::open;
@@ -13,8 +13,9 @@ use std::sync::Arc;
 
 /// Factor by which a difference is brightened.
 pub const TIMES: f32 = 6.0;
-/// Where a level is seen small, its pixels are means of those this many levels below it: two pictures
-/// whose left tops differ by no whole pixel of a level then lie within an eighth of a pixel.
+/// Levels between a level that is shown and the finer one that its pixels are means of. Two
+/// pictures whose origins differ by less than a pixel of a level then align within an eighth of a
+/// pixel.
 const FINER: usize = 2;
 
 /// Two pictures and the part of the reference frame that both show.
@@ -29,7 +30,7 @@ pub struct Difference {
 /// Opens the difference of two pictures.
 ///
 /// # Errors
-/// [`ApiError`] when one is gone or cannot be read, or they show nothing in common.
+/// [`ApiError`] when one is missing or cannot be read, or when they show nothing in common.
 pub async fn difference(
     app: &Arc<App>,
     one: Source,
@@ -47,11 +48,11 @@ pub async fn difference(
 impl Difference {
     fn of(one: Arc<OpenPicture>, other: Arc<OpenPicture>) -> Option<Self> {
         let both = [&one, &other];
-        let from = |i: usize| both.map(|own| own.origin[i]).into_iter().max();
+        let from = |i: usize| both.map(|picture| picture.origin[i]).into_iter().max();
         let until = |i: usize| {
-            let ends = both.map(|own| {
-                let (width, height) = own.level_size(0);
-                own.origin[i] + [width, height][i]
+            let ends = both.map(|picture| {
+                let (width, height) = picture.level_size(0);
+                picture.origin[i] + [width, height][i]
             });
             ends.into_iter().min()
         };
@@ -66,34 +67,35 @@ impl Difference {
     }
 
     /// Light of one of the two in a region of a level of the part that both show.
-    fn seen(
+    fn light_seen(
         &self,
-        shown: &OpenPicture,
+        picture: &OpenPicture,
         level: usize,
         region: Region,
     ) -> Result<Vec<[f32; 3]>, PictureError> {
-        // The picture itself may have fewer levels, where it is smaller in one direction.
-        let finer = level.saturating_sub(FINER).min(shown.count() - 1);
+        // The picture may have fewer levels than the common part, where it is smaller in one
+        // direction.
+        let finer = level.saturating_sub(FINER).min(picture.count() - 1);
         let times = 1usize << (level - finer);
-        let size = shown.level_size(finer);
+        let size = picture.level_size(finer);
         let start = |i: usize, at: u32| {
-            let shift = f64::from(self.origin[i] - shown.origin[i]) / f64::from(1u32 << finer);
+            let shift = f64::from(self.origin[i] - picture.origin[i]) / f64::from(1u32 << finer);
             shift.round() as u32 + at * times as u32
         };
         let (left, top) = (start(0, region.x), start(1, region.y));
-        // The last pixels of a level may stand for fewer than the others.
+        // The last pixels of a level may stand for fewer full-size pixels than the others.
         let width = (region.width * times as u32).min(size.0.saturating_sub(left));
         let high = (region.height * times as u32).min(size.1.saturating_sub(top));
         if width == 0 || high == 0 {
             return Ok(vec![[0.0; 3]; region.area()]);
         }
-        let light = shown.light_of(finer, Region { x: left, y: top, width, height: high })?;
+        let light = picture.light_of(finer, Region { x: left, y: top, width, height: high })?;
         if times == 1 && (width, high) == (region.width, region.height) {
             return Ok(light);
         }
         let (width, high) = (width as usize, high as usize);
         let mean = |x: usize, y: usize| {
-            // Beyond the edge, the last pixel.
+            // Columns beyond the edge repeat the last pixel.
             let columns = (x * times).min(width - 1)..((x + 1) * times).min(width).max(1);
             let rows = (y * times).min(high - 1)..((y + 1) * times).min(high).max(1);
             let (mut sum, mut count) = ([0.0; 3], 0.0f32);
@@ -122,8 +124,10 @@ impl Derived for Difference {
     }
 
     fn light_of(&self, level: usize, region: Region) -> Result<Vec<[f32; 3]>, PictureError> {
-        let (one, other) =
-            (self.seen(&self.one, level, region)?, self.seen(&self.other, level, region)?);
+        let (one, other) = (
+            self.light_seen(&self.one, level, region)?,
+            self.light_seen(&self.other, level, region)?,
+        );
         let apart = |(one, other): (&[f32; 3], &[f32; 3])| {
             [0, 1, 2].map(|c| (one[c] - other[c]).abs() * TIMES)
         };

@@ -1,4 +1,4 @@
-//! The pictures that are open.
+//! The open pictures.
 
 use super::open_picture::OpenPicture;
 use super::source::Source;
@@ -10,7 +10,7 @@ use std::sync::{Arc, Mutex};
 /// Pictures kept open.
 const OPEN: NonZeroUsize = NonZeroUsize::new(48).expect("more than none");
 
-/// The pictures that are open; where there are too many, the one that was asked for longest ago is closed.
+/// The open pictures, at most [`OPEN`]. The least recently used one is closed first.
 pub struct Gallery {
     open: Mutex<LruCache<Source, Arc<OpenPicture>>>,
     pub(super) opening: Mutex<HashMap<Source, Arc<tokio::sync::Mutex<()>>>>,

@@ -8,10 +8,10 @@ use crate::app::App;
 use crate::error::ApiError;
 use std::sync::Arc;
 
-/// Opens a picture, decoding it and making its levels where that has not been done.
+/// Opens a picture. Decodes it and makes its levels if that has not been done.
 ///
 /// # Errors
-/// [`ApiError`] when it is gone or cannot be read.
+/// [`ApiError`] when it is missing or cannot be read.
 pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, ApiError> {
     match source {
         // Painted pictures change with every stroke.

@@ -32,24 +32,24 @@ const CLIP_ROWS: usize = 16;
 /// How a picture is shown.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct How {
-    /// Exposure steps that it is made brighter.
+    /// Exposure steps by which it is shown brighter.
     pub stops: f32,
     /// Whether colours are exaggerated, to check them.
     pub colours: bool,
     /// How a skyline is overlaid.
     pub overlay: Overlay,
-    /// The frame whose part of a focus map alone is seen: its place among those that were merged, in
+    /// The only frame whose part of a depth map is shown: its index among the merged frames, in
     /// order.
     pub only: Option<u16>,
 }
 
 /// Levels of a picture, full size first.
 pub(super) enum Levels {
-    /// A frame of codes, and what is smaller than itself.
+    /// A frame of codes, and its smaller levels.
     Frame(Box<Frame>, Vec<TiledFile<u16>>),
     /// A frame of floating-point numbers.
     Light(Box<Frame>, Vec<TiledFile<f32>>),
-    /// Light: a result, or a frame as it was placed.
+    /// Light of a result, or of a frame placed on the reference frame.
     Result(Combined, Vec<TiledFile<f32>>),
     /// A skyline.
     Skyline(Arc<OpenSkyline>),
@@ -88,7 +88,7 @@ impl<'a> Level<'a> {
         Self { frame, decoding: frame.decoding(), size, halved, read, lens, shade }
     }
 
-    /// Whether its treatment looks at more than single pixels.
+    /// Whether the treatment reads neighbours of a pixel.
     fn is_treated(&self) -> bool {
         self.frame.denoiser().is_some() || self.lens.is_some() || self.shade.is_some()
     }
@@ -144,12 +144,12 @@ impl OpenPicture {
         }
     }
 
-    /// Changes with the picture that its source shows.
+    /// Changes with the pixels of the source's picture.
     pub fn version(&self) -> &str {
         &self.version
     }
 
-    /// Its light; maps have none.
+    /// The levels of light; `None` for maps and skylines.
     fn light(&self) -> Option<&dyn Light> {
         match &self.levels {
             Levels::Frame(frame, _) | Levels::Light(frame, _) => Some(frame.as_ref()),
@@ -164,7 +164,7 @@ impl OpenPicture {
             Levels::Light(_, levels) | Levels::Result(_, levels) => levels.len(),
             Levels::Map(levels, ..) => levels.len(),
             Levels::Derived(derived) => derived.count(),
-            Levels::Skyline(seen) => seen.levels.len(),
+            Levels::Skyline(open) => open.levels.len(),
         }
     }
 
@@ -177,7 +177,7 @@ impl OpenPicture {
                 (levels[level].width(), levels[level].height())
             }
             Levels::Map(levels, ..) => (levels[level].width(), levels[level].height()),
-            Levels::Skyline(seen) => seen.levels[level].size(),
+            Levels::Skyline(open) => open.levels[level].size(),
             Levels::Derived(derived) => derived.level_size(level),
         }
     }
@@ -194,20 +194,20 @@ impl OpenPicture {
             let pixels = 4f32.powi(level as i32);
             return Ok(counts.flat_map(|n| over(*map, n, pixels, *most, how.only)).collect());
         }
-        if let Levels::Skyline(seen) = &self.levels {
-            return Ok(skyline(seen, level, region, how.overlay));
+        if let Levels::Skyline(open) = &self.levels {
+            return Ok(skyline(open, level, region, how.overlay));
         }
         let gain = how.stops.exp2();
         let strength = if how.colours { COLOURS } else { 1.0 };
         let light = self.light_of(level, region)?;
-        let (mut seen, eight) = (vec![0; light.len() * 3], &*EIGHT);
-        for (seen, light) in seen.as_chunks_mut::<3>().0.iter_mut().zip(&light) {
+        let (mut codes, eight) = (vec![0; light.len() * 3], &*EIGHT);
+        for (code, light) in codes.as_chunks_mut::<3>().0.iter_mut().zip(&light) {
             let grey = (light[0] + light[1] + light[2]) / 3.0;
-            for (seen, v) in seen.iter_mut().zip(light) {
-                *seen = eight[step((grey + strength * (v - grey)) * gain) as usize];
+            for (code, v) in code.iter_mut().zip(light) {
+                *code = eight[step((grey + strength * (v - grey)) * gain) as usize];
             }
         }
-        Ok(seen)
+        Ok(codes)
     }
 
     /// Turns light of this picture to sRGB's primaries.
@@ -220,7 +220,7 @@ impl OpenPicture {
         }
     }
 
-    /// Codes of a region of a level of a frame.
+    /// Codes of a region of a frame's level.
     fn codes(&self, level: usize, region: Region) -> Result<Vec<u16>, PictureError> {
         match (&self.levels, level) {
             (Levels::Frame(frame, _), 0) => {
@@ -232,7 +232,7 @@ impl OpenPicture {
         }
     }
 
-    /// Calls `work` with a level of a frame as light; `None` for pictures that are no frames.
+    /// Calls `work` with a frame's level as light; `None` for pictures that are not frames.
     fn with_level<T>(&self, level: usize, work: impl FnOnce(&Frame, &Level) -> T) -> Option<T> {
         let size = self.level_size(level);
         match &self.levels {
@@ -265,7 +265,7 @@ impl OpenPicture {
             (0..region.area()).map(|i| turn(planes.each_ref().map(|p| p[i]))).collect()
         };
         let treated = self.with_level(level, |frame, halved| {
-            // At full size a frame is seen as a run reads it.
+            // At full size a frame is shown exactly as a run reads it.
             let light: &dyn Light = if level == 0 { frame } else { halved };
             halved.is_treated().then(|| Corrected(light).planes(region).map(pixels))
         });
@@ -336,7 +336,7 @@ impl OpenPicture {
                 bins[EIGHT[step(value) as usize] as usize * BINS / 256] += 1;
             }
         }
-        // Single pixels are clipped, and smaller sizes hide them.
+        // Clipped pixels are counted at full size, because smaller levels average them away.
         let (width, height) = self.level_size(0);
         let (mut white, mut black, mut all) = (0u64, 0u64, 0u64);
         for y in (0..height).step_by(CLIP_ROWS) {
@@ -400,7 +400,8 @@ impl OpenPicture {
     pub fn measure(&self, x: u32, y: u32, size: u32) -> Result<Option<PatchFigures>, PictureError> {
         match (self.region_of(x, y, size), self.light()) {
             (Some(region), Some(light)) => {
-                // Where a corrected picture would be measured, its pixels are means of the frame's.
+                // Corrected pixels are interpolated from several of the frame's, so the figures are
+                // taken from uncorrected pixels of the same place.
                 let region = match light.lens() {
                     Some(lens) => lens.shifted(region, light.size()),
                     None => region,
@@ -411,7 +412,7 @@ impl OpenPicture {
         }
     }
 
-    /// The whole square in this picture's own pixels, when it lies inside.
+    /// The whole square in this picture's pixels, if the square lies inside.
     fn region_of(&self, x: u32, y: u32, size: u32) -> Option<Region> {
         let (width, height) = self.level_size(0);
         let (x, y) = (x.checked_sub(self.origin[0])?, y.checked_sub(self.origin[1])?);
@@ -432,27 +433,26 @@ impl OpenPicture {
     }
 }
 
-/// Steps of light between black and white that are distinguished: a tenth of an 8-bit code where
-/// codes are closest.
+/// Steps of light between black and white: a tenth of an 8-bit code where codes are closest.
 const LIGHT_STEPS: usize = 1 << 15;
 
-/// 8-bit sRGB of every step, and white beyond them.
+/// The 8-bit sRGB code of every step; white beyond them.
 static EIGHT: LazyLock<Box<[u8; 1 << 16]>> = LazyLock::new(|| {
     let srgb = Encoding::srgb();
     let light = |step: usize| (step as f32 / LIGHT_STEPS as f32).min(1.0);
     let eight = |code: u16| ((u32::from(code) * 255 + 32767) / 65535) as u8;
     let mut all = Box::new([0; 1 << 16]);
-    all.iter_mut().enumerate().for_each(|(i, own)| *own = eight(srgb.encode(0, light(i))));
+    all.iter_mut().enumerate().for_each(|(i, value)| *value = eight(srgb.encode(0, light(i))));
     all
 });
 
-/// The step of linear light.
+/// The step for linear light.
 fn step(light: f32) -> u16 {
-    // From floats to whole numbers Rust saturates, and takes what is no number for 0.
+    // Casting saturates, and turns NaN into 0.
     (light * LIGHT_STEPS as f32 + 0.5) as u16
 }
 
-/// A PNG of interleaved colour, or of colour with cover.
+/// Encodes interleaved colour as PNG, with opacity where there is a fourth channel.
 fn png(width: u32, height: u32, pixels: &[u8]) -> Vec<u8> {
     let mut out = Vec::new();
     let mut encoder = png::Encoder::new(&mut out, width, height);

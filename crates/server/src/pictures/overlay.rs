@@ -9,14 +9,14 @@ use jade_pixels::tiled::Region;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Overlay {
-    /// The ground hatched, the undecided margin stippled.
+    /// Ground hatched, undecided margin stippled.
     #[default]
     Hatching,
-    /// In place of the picture: white for sky.
+    /// The mask in place of the picture, white for sky.
     Mask,
-    /// So that only the sky is seen.
+    /// Only the sky is shown.
     Sky,
-    /// So that only the ground is seen.
+    /// Only the ground is shown.
     Ground,
     /// A veil over uncertain pixels.
     Doubt,
@@ -24,13 +24,13 @@ pub enum Overlay {
 
 const AMBER: [u8; 3] = [0xe0, 0xb0, 0x57];
 const ROSE: [u8; 3] = [0xe8, 0x7d, 0x8a];
-/// The colour of hidden parts, as of the space around the picture.
+/// Colour of hidden parts: that of the space around the picture.
 const WELL: [u8; 3] = [0x0f, 0x0f, 0x0e];
 
 /// The overlay of a skyline: colour and opacity.
-pub(super) fn skyline(seen: &OpenSkyline, level: usize, region: Region, how: Overlay) -> Vec<u8> {
-    let (width, shares) = (seen.levels[level].size().0, seen.levels[level].shares());
-    let scale = seen.mask().size().0 as f32 / width as f32;
+pub(super) fn skyline(open: &OpenSkyline, level: usize, region: Region, how: Overlay) -> Vec<u8> {
+    let (width, shares) = (open.levels[level].size().0, open.levels[level].shares());
+    let scale = open.mask().size().0 as f32 / width as f32;
     let mut out = Vec::with_capacity(region.area() * 4);
     for y in region.y..region.y + region.height {
         for x in region.x..region.x + region.width {
@@ -41,7 +41,7 @@ pub(super) fn skyline(seen: &OpenSkyline, level: usize, region: Region, how: Ove
                 Overlay::Sky => (WELL, 255 - share),
                 Overlay::Ground => (WELL, share),
                 Overlay::Doubt => {
-                    let doubt = seen.likely.as_ref().map_or(0.0, |(grid, sky)| {
+                    let doubt = open.likely.as_ref().map_or(0.0, |(grid, sky)| {
                         let at = [x as f32, y as f32].map(|v| f64::from((v + 0.5) * scale));
                         1.0 - (2.0 * grid.at(sky, at) - 1.0).abs()
                     });
@@ -71,9 +71,9 @@ fn hatching(share: u8, x: u32, y: u32) -> u8 {
     }
 }
 
-/// Colour and opacity of a sample of a map with a count for a number of pixels. A single rejected
-/// sample is clearly visible at full size; when many pixels are shown as one, scattered ones are a
-/// faint veil and streaks stand out. For a focus map, `only` shows the part of one frame.
+/// Colour and opacity of a map's sample, a count for a number of pixels. A single rejected sample
+/// is clearly visible at full size; at smaller sizes scattered ones are a faint veil and streaks
+/// stand out. For a depth map, `only` shows the part of one frame.
 pub(super) fn over(
     map: MapKind,
     sample: u16,
@@ -85,7 +85,9 @@ pub(super) fn over(
     let share = match map {
         MapKind::Rejected => 0.75 * count,
         MapKind::Coverage => 0.8 * (1.0 - count / f32::from(most.max(1))),
-        MapKind::Depth => return only.map_or_else(|| graded(sample), |own| lit(sample, own, most)),
+        MapKind::Depth => {
+            return only.map_or_else(|| graded(sample), |wanted| lit(sample, wanted, most));
+        }
         MapKind::Certainty if sample == BETWEEN => {
             let [r, g, b] = ROSE;
             return [r, g, b, 200];
@@ -96,12 +98,12 @@ pub(super) fn over(
     [r, g, b, (share.clamp(0.0, 0.9) * 255.0) as u8]
 }
 
-/// Colours of a focus map from the first frame to the last one, evenly apart; the page's legend has
+/// Colours of a depth map from the first frame to the last, evenly spaced. The page's legend has
 /// the same.
 const GRADES: [[u8; 3]; 4] =
     [[0xe8, 0xc0, 0x6a], [0x5c, 0xc8, 0xa1], [0x4a, 0x86, 0xc8], [0x6b, 0x4f, 0x9e]];
 
-/// Colour and opacity of a focus map: graded by the sharpest frame, dark where none is known.
+/// Colour and opacity of a depth map: graded by the sharpest frame, dark where none is known.
 fn graded(code: u16) -> [u8; 4] {
     if code == u16::MAX {
         let [r, g, b] = WELL;
@@ -111,18 +113,18 @@ fn graded(code: u16) -> [u8; 4] {
     let first = (at as usize).min(GRADES.len() - 2);
     let part = at - first as f32;
     let [r, g, b] = std::array::from_fn(|c| {
-        let (own, next) = (f32::from(GRADES[first][c]), f32::from(GRADES[first + 1][c]));
-        (own + part * (next - own)).round() as u8
+        let (here, next) = (f32::from(GRADES[first][c]), f32::from(GRADES[first + 1][c]));
+        (here + part * (next - here)).round() as u8
     });
     [r, g, b, 215]
 }
 
-/// Shows the picture where one of the merged frames is the sharpest, and darkens the rest.
+/// Shows the picture where the chosen frame is the sharpest, and darkens the rest.
 fn lit(code: u16, frame: u16, merged: u16) -> [u8; 4] {
     let at = f32::from(code) / 65_534.0 * f32::from(merged.saturating_sub(1));
-    let own = code != u16::MAX && (at - f32::from(frame)).abs() <= 0.5;
+    let of_frame = code != u16::MAX && (at - f32::from(frame)).abs() <= 0.5;
     let [r, g, b] = WELL;
-    [r, g, b, if own { 0 } else { 215 }]
+    [r, g, b, if of_frame { 0 } else { 215 }]
 }
 
 #[cfg(test)]
@@ -135,9 +137,9 @@ mod tests {
         let ([r, g, b], [last_r, last_g, last_b]) = (GRADES[0], GRADES[3]);
         assert_eq!((of(0), of(65_534)), ([r, g, b, 215], [last_r, last_g, last_b, 215]));
         assert_eq!(of(65_534 / 3)[..3], GRADES[1][..]);
-        // Where no frame is known it is dark.
+        // Places without a known frame are dark.
         assert_eq!(of(u16::MAX)[..3], WELL[..]);
-        // The fifth of nine frames alone, which ends half way to its neighbours.
+        // The fifth of nine frames alone: its part ends half way to its neighbours.
         let lit = |sample| over(MapKind::Depth, sample, 1.0, 9, Some(4))[3] == 0;
         let at = |frame: f32| (frame / 8.0 * 65_534.0) as u16;
         assert!(lit(at(4.0)) && lit(at(3.6)) && lit(at(4.4)));
@@ -149,11 +151,12 @@ mod tests {
         let cover = |map, sample, pixels| over(map, sample, pixels, 8, None)[3];
         assert_eq!(cover(MapKind::Rejected, 0, 1.0), 0);
         assert_eq!(cover(MapKind::Rejected, 4, 4.0), cover(MapKind::Rejected, 1, 1.0));
-        // Certain places are clear, others veiled; where a plane is missing it has a colour of its own.
+        // Certain places are clear and others veiled; a missing plane has a colour that no
+        // certainty has.
         let certainty = |sample| over(MapKind::Certainty, sample, 1.0, 8, None);
         assert_eq!((certainty(65_534)[3], certainty(0)[3]), (0, 204));
         assert_eq!(certainty(BETWEEN)[..3], ROSE[..]);
-        // All eight frames cover a place, or none.
+        // A place covered by all eight frames, and one covered by none.
         assert_eq!((cover(MapKind::Coverage, 8, 1.0), cover(MapKind::Coverage, 0, 1.0)), (0, 204));
     }
 }

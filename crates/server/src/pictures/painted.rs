@@ -1,4 +1,4 @@
-//! A merged sweep with what is being painted on it, as the next run would make it.
+//! A merged sweep with the patches painted on it, as the next run would make it.
 
 use super::derived::Derived;
 use super::open_picture::{Levels, OpenPicture};
@@ -39,7 +39,7 @@ impl Derived for Painted {
     }
 }
 
-/// A frame, the way to it from the reference frame, and what its light is multiplied with.
+/// A frame's picture, the motion from the reference frame to it, and the factor for its light.
 struct PlacedFrame(Arc<OpenPicture>, Backward, f32);
 
 impl Pixels for PlacedFrame {
@@ -49,14 +49,14 @@ impl Pixels for PlacedFrame {
         region: Region,
         origin: [u32; 2],
     ) -> Result<PartlyThere, PictureError> {
-        let Self(shown, backward, gain) = self;
-        let (mut light, covered) = shown.placed(level, region, backward, origin)?;
+        let Self(picture, backward, gain) = self;
+        let (mut light, covered) = picture.placed(level, region, backward, origin)?;
         light.iter_mut().flatten().for_each(|v| *v *= gain);
         Ok((light, covered))
     }
 }
 
-/// A picture that lies as the base does.
+/// A picture in the same place as the base.
 struct SamePlace(Arc<OpenPicture>);
 
 impl Pixels for SamePlace {
@@ -65,11 +65,11 @@ impl Pixels for SamePlace {
     }
 }
 
-/// Opens a merged sweep with the patches that its shoot's plan has now. Those whose pixels are not at
-/// hand, as the sweep was not merged in their way yet, are not seen.
+/// Opens a merged sweep with the patches in its shoot's plan. Patches from another method are left
+/// out while the sweep has not been merged by that method.
 ///
 /// # Errors
-/// [`ApiError`] when it is gone or cannot be read.
+/// [`ApiError`] when it is missing or cannot be read.
 pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<OpenPicture>, ApiError> {
     let source = Source::Painted(id);
     let row = app.store.result(id).await?;
@@ -77,15 +77,15 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<OpenPicture>, ApiError>
     let others = app.store.results_of(row.shoot_id).await?;
     let newest = others.first().map_or(0, |row| row.id);
     let version = Key::of("painted", &(&row.key, &patches, newest), &[]).as_str()[..20].to_owned();
-    if let Some(shown) = app.gallery.known(source).filter(|own| own.version == version) {
-        return Ok(shown);
+    if let Some(picture) = app.gallery.known(source).filter(|picture| picture.version == version) {
+        return Ok(picture);
     }
     let merged = Merged::of(app, row, others).await?;
     let mut found: HashMap<PatchFrom, Option<Arc<dyn Pixels>>> = HashMap::new();
     let mut strokes = vec![];
     for patch in patches {
         if !found.contains_key(&patch.from) {
-            let own = match &patch.from {
+            let pixels = match &patch.from {
                 PatchFrom::Way { way } => merged.in_way(app, *way).await?,
                 PatchFrom::Frame { blake3 } => {
                     let frame = merged.frames.iter().find(|frame| frame.blake3 == *blake3);
@@ -95,7 +95,7 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<OpenPicture>, ApiError>
                     }
                 }
             };
-            found.insert(patch.from.clone(), own);
+            found.insert(patch.from.clone(), pixels);
         }
         if let Some(Some(pixels)) = found.get(&patch.from) {
             let Patch { points, soft, .. } = patch;
@@ -105,11 +105,11 @@ pub async fn open(app: &Arc<App>, id: i64) -> Result<Arc<OpenPicture>, ApiError>
     Ok(merged.kept(app, source, version, strokes))
 }
 
-/// Opens what a hand would paint on a merged sweep, all over it.
+/// Opens what the brush would paint on a merged sweep, over the whole picture.
 ///
 /// # Errors
-/// [`ApiError`] when it is gone, cannot be read, or is not at hand: the sweep was not merged in this
-/// way yet, or the frame was not placed.
+/// [`ApiError`] when it is missing, cannot be read, or is not available: the sweep was not merged
+/// by this method yet, or the frame was not placed.
 pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<OpenPicture>, ApiError> {
     let source = Source::Offered(id, offer);
     let row = app.store.result(id).await?;
@@ -118,8 +118,8 @@ pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<OpenPi
     let treatment = app.store.plan(row.shoot_id).await?.prepare;
     let made_of = (&row.key, format!("{offer:?}"), newest, treatment);
     let version = Key::of("offered", &made_of, &[]).as_str()[..20].to_owned();
-    if let Some(shown) = app.gallery.known(source).filter(|own| own.version == version) {
-        return Ok(shown);
+    if let Some(picture) = app.gallery.known(source).filter(|picture| picture.version == version) {
+        return Ok(picture);
     }
     let merged = Merged::of(app, row, others).await?;
     let pixels = match offer {
@@ -130,7 +130,7 @@ pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<OpenPi
         }
     };
     let pixels = pixels.ok_or_else(|| ApiError::missing("What would be painted"))?;
-    // A dot about the middle that reaches beyond the corners.
+    // A dot in the middle that reaches beyond the corners.
     let (width, high) = merged.base.level_size(0);
     let [left, top] = merged.base.origin;
     let middle = [left + width / 2, top + high / 2].map(|v| v as f32);
@@ -139,7 +139,7 @@ pub async fn offered(app: &Arc<App>, id: i64, offer: Offer) -> Result<Arc<OpenPi
     Ok(merged.kept(app, source, version, vec![all_over]))
 }
 
-/// A merged sweep that is painted on.
+/// A merged sweep that patches are painted on.
 struct Merged {
     report: Report,
     way: MergeMethod,
@@ -177,8 +177,8 @@ impl Merged {
             (reference, report.size, report.origin)
         };
         for row in &self.others {
-            let own = row.report()?;
-            let alike = own.focus().is_some() && lies(&own) == lies(&self.report);
+            let its_report = row.report()?;
+            let alike = its_report.focus().is_some() && lies(&its_report) == lies(&self.report);
             if alike && row.record()?.plan.focus.way == way {
                 return Ok(Some(Arc::new(SamePlace(unpainted(app, row).await?))));
             }
@@ -186,19 +186,21 @@ impl Merged {
         Ok(None)
     }
 
-    /// A frame's own pixels, if it was placed.
+    /// A frame's pixels, if the frame was placed.
     async fn frame(
         &self,
         app: &Arc<App>,
         frame: &FrameRow,
     ) -> Result<Option<Arc<dyn Pixels>>, ApiError> {
-        let own = self.report.frame(&frame.blake3, &frame.name);
-        let Some((own, motion)) = own.and_then(|own| Some((own, own.motion.as_ref()?))) else {
+        let reported = self.report.frame(&frame.blake3, &frame.name);
+        let Some((reported, motion)) =
+            reported.and_then(|reported| Some((reported, reported.motion.as_ref()?)))
+        else {
             return Ok(None);
         };
-        let gain = own.level.map_or(1.0, |[factor, _]| factor);
-        let shown = stored::open(app, Source::Calibrated(frame.id)).await?;
-        Ok(Some(Arc::new(PlacedFrame(shown, motion.backward(), gain))))
+        let gain = reported.level.map_or(1.0, |[factor, _]| factor);
+        let picture = stored::open(app, Source::Calibrated(frame.id)).await?;
+        Ok(Some(Arc::new(PlacedFrame(picture, motion.backward(), gain))))
     }
 
     /// The picture with what is painted on it, kept open.
@@ -214,13 +216,13 @@ impl Merged {
             base: self.base,
             painting: Painting { strokes, origin },
         }));
-        let shown = Arc::new(OpenPicture { levels, encoding, version, origin });
-        app.gallery.keep(source, &shown);
-        shown
+        let picture = Arc::new(OpenPicture { levels, encoding, version, origin });
+        app.gallery.keep(source, &picture);
+        picture
     }
 }
 
-/// A result as it was merged, without what was painted.
+/// The merged picture without patches.
 async fn unpainted(app: &Arc<App>, row: &ResultRow) -> Result<Arc<OpenPicture>, ApiError> {
     use jade_frames::cache::LayerKind::Merged;
     let painted = app.result_folder(&row.key).join(Merged.name()).exists();

@@ -1,17 +1,17 @@
-//! Pictures that can be asked for.
+//! Names of the pictures that a page can ask for.
 
 use crate::error::ApiError;
 use jade_frames::cache::{LayerKind, MapKind};
 use jade_plan::MergeMethod;
 
-/// A picture that can be asked for.
+/// A picture that a page can ask for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Source {
     /// A frame by its number, under its treatment.
     Frame(i64),
-    /// A frame, calibrated as a run would.
+    /// A frame, calibrated as in a run.
     Calibrated(i64),
-    /// A frame as in its file.
+    /// A frame as its file has it.
     Original(i64),
     /// A result by its number.
     Result(i64),

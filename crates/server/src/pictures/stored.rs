@@ -1,4 +1,4 @@
-//! Pictures that are decoded or read from what a run made.
+//! Pictures that are decoded from files or read from the outcome of a run.
 
 use super::open_picture::{Levels, OpenPicture};
 use super::source::Source;
@@ -20,10 +20,11 @@ use jade_plan::{CoreError, PreparePlan};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-/// Opens a picture that is made of no others, decoding it and making its levels where that has not been done.
+/// Opens a picture that is not computed from others. Decodes it and makes its levels if that has
+/// not been done.
 ///
 /// # Errors
-/// [`ApiError`] when it is gone or cannot be read.
+/// [`ApiError`] when it is missing or cannot be read.
 pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, ApiError> {
     // A skyline changes with every stroke.
     if let Source::Skyline(id) = source {
@@ -31,19 +32,22 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, Ap
     }
     let input = input_of(app, source).await?;
     let known = || {
-        let shown = app.gallery.known(source)?;
-        input.as_ref().is_none_or(|input| shown.version == frame_version(input)).then_some(shown)
+        let picture = app.gallery.known(source)?;
+        input
+            .as_ref()
+            .is_none_or(|input| picture.version == frame_version(input))
+            .then_some(picture)
     };
-    if let Some(shown) = known() {
-        return Ok(shown);
+    if let Some(picture) = known() {
+        return Ok(picture);
     }
     let turn =
         app.gallery.opening.lock().expect("the gallery's lock").entry(source).or_default().clone();
     let _one_at_a_time = turn.lock().await;
-    if let Some(shown) = known() {
-        return Ok(shown);
+    if let Some(picture) = known() {
+        return Ok(picture);
     }
-    let shown = match input {
+    let picture = match input {
         Some(input) => {
             app.work(move |app| {
                 make_room_for(&input, app)?;
@@ -53,21 +57,21 @@ pub async fn open(app: &Arc<App>, source: Source) -> Result<Arc<OpenPicture>, Ap
         }
         None => open_of_result(app, source).await?,
     };
-    let shown = Arc::new(shown);
-    app.gallery.keep(source, &shown);
+    let picture = Arc::new(picture);
+    app.gallery.keep(source, &picture);
     app.gallery.opening.lock().expect("the gallery's lock").remove(&source);
-    Ok(shown)
+    Ok(picture)
 }
 
-/// The skyline of a shoot, if it was found: opening it computes nothing.
+/// The skyline of a shoot, if it was found; computes nothing.
 fn open_skyline(app: &Arc<App>, shoot: i64) -> Result<Arc<OpenPicture>, ApiError> {
-    let seen = skyline::at_hand(app, shoot).ok_or_else(|| ApiError::missing("This picture"))?;
-    let (version, encoding) = (seen.version.clone(), Encoding::srgb());
-    let levels = Levels::Skyline(seen);
+    let found = skyline::at_hand(app, shoot).ok_or_else(|| ApiError::missing("This picture"))?;
+    let (version, encoding) = (found.version.clone(), Encoding::srgb());
+    let levels = Levels::Skyline(found);
     Ok(Arc::new(OpenPicture { levels, encoding, version, origin: [0, 0] }))
 }
 
-/// The frame that a source shows, under the treatment that its shoot has now; `None` for other sources.
+/// The frame of a source with its present treatment in the shoot; `None` for other sources.
 async fn input_of(app: &Arc<App>, source: Source) -> Result<Option<FrameInput>, ApiError> {
     Ok(match source {
         Source::Frame(id) => {
@@ -120,8 +124,8 @@ async fn open_of_result(app: &Arc<App>, source: Source) -> Result<OpenPicture, A
             let row = app.store.result(result).await?;
             let frame = app.store.frame(frame).await?;
             let report = row.report()?;
-            let own = report.frame(&frame.blake3, &frame.name);
-            let motion = own.and_then(|f| f.motion.clone()).ok_or_else(|| {
+            let reported = report.frame(&frame.blake3, &frame.name);
+            let motion = reported.and_then(|f| f.motion.clone()).ok_or_else(|| {
                 ApiError::Refused(format!("{} was not placed in this result.", frame.name))
             })?;
             let input = frame.input_under(&row.record()?.plan);
@@ -135,27 +139,27 @@ async fn open_of_result(app: &Arc<App>, source: Source) -> Result<OpenPicture, A
     }
 }
 
-/// Makes sure that the disk has room for a frame that is decoded into the cache; a small file may hold
-/// a large picture.
+/// Makes room on the disk for a frame that is decoded into the cache; a small file may hold a large
+/// picture.
 ///
 /// # Errors
-/// [`ApiError::Inner`] where it has not.
+/// [`ApiError::Inner`] if there is not enough room.
 pub fn make_room_for(input: &FrameInput, app: &App) -> Result<(), ApiError> {
     if app.cache.frame(&input.key()).exists() {
         return Ok(());
     }
-    // What cannot be read is reported when it is opened.
+    // A file that cannot be read is reported when it is opened.
     let Ok(header) = Frame::undecoded(input) else { return Ok(()) };
     let (width, height) = header.size();
     let full = match header.facts.float {
         true => bytes_on_disk::<f32>(width, height, 3),
         false => bytes_on_disk::<u16>(width, height, 3),
     };
-    // Halved sizes take a third more.
+    // The smaller levels take a third more.
     app.make_room(full + full / 3)
 }
 
-/// Opens a frame, decoding it into the cache where it is not there.
+/// Opens a frame. Decodes it into the cache if it is not there.
 ///
 /// # Errors
 /// [`CoreError::Picture`] of its file or of the cache.
@@ -166,7 +170,7 @@ pub fn open_frame(input: &FrameInput, cache: &Cache) -> Result<OpenPicture, Core
     let (size, curves) = (header.size(), header.decoding().curves());
     let count = pyramid::level_sizes(size.0, size.1).len();
     let found: Result<Vec<_>, _> = (1..count).map(|i| TiledFile::open(&level(i))).collect();
-    // Smaller sizes are made while the frame is decoded, or else from what is there of it.
+    // Smaller levels are made while the frame is decoded, or else from the decoded samples.
     let mut made = None;
     let mut halve = |codes: &[u16]| {
         if made.is_none() && !codes.is_empty() {
@@ -213,11 +217,11 @@ fn open_map(
     key: &str,
     origin: [u32; 2],
 ) -> Result<OpenPicture, ApiError> {
-    // Levels hold sums, so that rare pixels remain visible at small sizes.
+    // Smaller levels hold sums, so that rare pixels remain visible.
     let sum = |_: usize, samples: &[u16]| {
         samples.iter().copied().fold(0u16, |sum, count| sum.saturating_add(count))
     };
-    // The median of the known values of a sweep.
+    // Smaller levels of a sweep's maps hold the median of the known values.
     let middle = |_: usize, samples: &[u16]| {
         let said = || samples.iter().filter(|code| **code != u16::MAX);
         let sum: u32 = said().map(|code| u32::from(*code)).sum();
@@ -250,7 +254,7 @@ fn open_placed(
     Ok(OpenPicture { levels: Levels::Result(full, levels), encoding, version, origin: [0, 0] })
 }
 
-/// Opens all levels beside the full one, making those that are missing.
+/// Opens all levels below the full size, making those that are missing.
 fn levels(full: &Path) -> Result<Vec<TiledFile<f32>>, PictureError> {
     levels_by(full, pyramid::halve)
 }

@@ -14,7 +14,7 @@ pub async fn serve(uri: Uri) -> Response {
     if path.starts_with("api/") {
         return (StatusCode::NOT_FOUND, "There is nothing at this address.").into_response();
     }
-    // Addresses of the front end's own pages all begin with its index.
+    // The addresses of the page's views all serve its index.
     let file = Assets::get(path)
         .map(|f| (path, f))
         .or_else(|| Some(("index.html", Assets::get("index.html")?)));
@@ -30,7 +30,7 @@ pub async fn serve(uri: Uri) -> Response {
         "json" => "application/json",
         _ => "application/octet-stream",
     };
-    // Names of built files carry a hash of their content; the index does not.
+    // Names of built files contain a hash of their content; the index's does not.
     let keep = if name.starts_with("assets/") {
         "public, max-age=31536000, immutable"
     } else {

@@ -12,11 +12,11 @@ use tokio_stream::{Stream, StreamExt};
 
 type Sent = Result<axum::response::sse::Event, Infallible>;
 
-/// The present state first, then what changes.
+/// Sends the present state first, then each change.
 pub async fn stream(
     State(app): State<Arc<App>>,
 ) -> Result<Sse<impl Stream<Item = Sent>>, ApiError> {
-    // Listening begins before the state is read, so that nothing falls between.
+    // Listening begins before the state is read, so that no change is missed between them.
     let changes = BroadcastStream::new(app.events.subscribe());
     let jobs = app.store.unfinished_jobs().await?;
     let jobs = jobs.into_iter().map(|job| app.runner.with_progress(job)).collect();

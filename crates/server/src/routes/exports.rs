@@ -27,7 +27,7 @@ pub async fn add(
     Ok(Json(app.store.exports(result).await?))
 }
 
-/// Stops saving it.
+/// Stops saving a result.
 pub async fn stop(State(app): AppState, Path(result): Path<i64>) -> Result<(), ApiError> {
     app.store.result(result).await?;
     app.savings.stop(result);
@@ -67,8 +67,8 @@ async fn download(path: PathBuf, request: Request) -> Result<Response, ApiError>
     Ok(answer)
 }
 
-/// Says under which name a file is to be kept: in letters of all scripts (RFC 8187), and for programs
-/// that know ASCII alone with `_` for the others.
+/// The Content-Disposition header with the name of the file: in all scripts (RFC 8187), and with
+/// `_` for non-ASCII letters for programs that know ASCII alone.
 pub fn attachment(name: &str) -> String {
     let plain: String = name.chars().map(|c| if c.is_ascii() { c } else { '_' }).collect();
     let plain = plain.replace(['"', '\\'], "_");

@@ -1,4 +1,4 @@
-//! Sweeps looked over before they are merged, and which frame is sharp at a place.
+//! Order and sharpness of a sweep before it is merged, and which frames are sharp at a place.
 
 use crate::app::App;
 use crate::error::ApiError;
@@ -22,7 +22,7 @@ pub struct Place {
     y: f64,
 }
 
-/// Looks the frames of a sweep over, where that has not been done.
+/// Finds the order of a sweep's frames, if that has not been done.
 pub async fn sweep(
     State(app): AppState,
     Path(shoot): Path<i64>,
@@ -30,7 +30,7 @@ pub async fn sweep(
     Ok(Json(sweep::looked_over(&app, shoot).await?))
 }
 
-/// Stops looking them over.
+/// Stops finding the order.
 pub async fn stop(State(app): AppState, Path(shoot): Path<i64>) -> Result<(), ApiError> {
     app.store.must_have(shoot).await?;
     app.sweeps.stop(shoot);
@@ -50,17 +50,19 @@ pub async fn sharpest(
     let report = row.report()?;
     let mut placed = vec![];
     for frame in app.store.frames(row.shoot_id).await? {
-        let own = report.frame(&frame.blake3, &frame.name).filter(|own| own.used);
-        if let Some((own, motion)) = own.and_then(|own| Some((own, own.motion.as_ref()?))) {
+        let reported = report.frame(&frame.blake3, &frame.name).filter(|reported| reported.used);
+        if let Some((reported, motion)) =
+            reported.and_then(|reported| Some((reported, reported.motion.as_ref()?)))
+        {
             let InFrame(at) = motion.from_reference(InReference([place.x, place.y]));
-            let gain = own.level.map_or(1.0, |[factor, _]| factor);
+            let gain = reported.level.map_or(1.0, |[factor, _]| factor);
             placed.push((pictures::open(&app, Source::Frame(frame.id)).await?, frame, at, gain));
         }
     }
     let measured = app.work(move |_| {
         let mut all = vec![];
-        for (shown, frame, at, gain) in placed {
-            if let Some(energy) = shown.sharp_around(at)? {
+        for (picture, frame, at, gain) in placed {
+            if let Some(energy) = picture.sharp_around(at)? {
                 all.push((frame, energy * gain));
             }
         }

@@ -1,4 +1,4 @@
-//! Frames added, changed, sorted and taken away.
+//! Routes that add, change, sort and remove frames.
 
 use super::shoots::{Answer, answer};
 use crate::app::App;
@@ -24,10 +24,10 @@ use tokio_stream::StreamExt;
 
 type AppState = State<Arc<App>>;
 
-/// Frames that one request may name: far more than any shoot has.
+/// Most frames in one request; far more than any shoot has.
 const MOST_NAMED: usize = 10_000;
 
-/// Most bytes of one uploaded file.
+/// Largest uploaded file in bytes.
 const UPLOAD_LIMIT: u64 = 2 << 30;
 
 #[derive(Deserialize)]
@@ -35,14 +35,14 @@ pub struct UploadQuery {
     name: String,
 }
 
-/// A file that was taken.
+/// An uploaded file that was stored.
 pub struct Kept {
     pub name: String,
     pub blake3: String,
     pub path: std::path::PathBuf,
 }
 
-/// Takes one file as the request's body, piece by piece, never whole in memory.
+/// Streams one file from the request's body to the disk, so that it is never whole in memory.
 pub async fn upload(
     State(app): AppState,
     Path(shoot): Path<i64>,
@@ -55,8 +55,8 @@ pub async fn upload(
     Ok(Json(import::add(&app, shoot, import).await?))
 }
 
-/// Puts a request's body among the originals, where it is named by its content: the same file in two
-/// shoots is kept once.
+/// Stores a request's body among the originals, named by its content: the same file in two shoots
+/// is stored once.
 pub async fn keep_upload(app: &App, query: &UploadQuery, body: Body) -> Result<Kept, ApiError> {
     let name = shown_name(&query.name);
     let incoming =
@@ -90,7 +90,7 @@ pub async fn keep_upload(app: &App, query: &UploadQuery, body: Body) -> Result<K
     Ok(Kept { name, blake3, path })
 }
 
-/// The last part of a name, without what cannot be shown.
+/// The last part of a name, without characters that cannot be shown.
 fn shown_name(name: &str) -> String {
     let last = name.rsplit(['/', '\\']).find(|part| !part.is_empty()).unwrap_or("unnamed");
     last.chars().filter(|c| !c.is_control()).take(200).collect()
@@ -105,7 +105,7 @@ pub async fn add_folder(
     Ok(Json(import::add_folder(&app, shoot, &wish).await?))
 }
 
-/// Ends watching a folder; what was added stays.
+/// Stops watching a folder; frames already added stay.
 pub async fn unwatch(State(app): AppState, Path(shoot): Path<i64>) -> Result<Answer, ApiError> {
     app.store.watch(shoot, None).await?;
     app.tell(Event::Shoot { id: shoot });
@@ -206,7 +206,7 @@ pub async fn grey(
 ) -> Result<Json<Grey>, ApiError> {
     const SIDE: u32 = 16;
     let row = app.store.frame(frame).await?;
-    // The spot was seen where the lens is corrected.
+    // The place was clicked on the corrected picture, and is read in the uncorrected frame.
     let lens = app.store.plan(row.shoot_id).await?.prepare.lens;
     let input = row.input(&PreparePlan { lens, ..PreparePlan::default() });
     let grey = app.work(move |app| {

@@ -1,4 +1,4 @@
-//! Kinds of shoots, and what follows from each.
+//! Kinds of shoots, with the steps and settings of each.
 
 use axum::Json;
 use jade_plan::{KINDS, KindRules};

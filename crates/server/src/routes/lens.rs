@@ -1,4 +1,4 @@
-//! Measures the lens in a shoot's own frames.
+//! Measures the lens from a shoot's frames.
 
 use crate::app::App;
 use crate::calibrated;
@@ -13,7 +13,7 @@ use jade_engine::LensFound;
 use jade_frames::FrameInput;
 use std::sync::Arc;
 
-/// Finds the lens from the frames that are in, or from the flats; nothing is kept of it.
+/// Finds the lens from the shoot's lights or flats; the finding is not stored.
 pub async fn find(
     State(app): State<Arc<App>>,
     Path(shoot): Path<i64>,

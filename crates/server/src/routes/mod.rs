@@ -20,7 +20,7 @@ use axum::{Router, middleware};
 use std::sync::Arc;
 use tower_http::timeout::RequestBodyTimeoutLayer;
 
-/// JSON bodies are small, those with much painted work among them; uploads set their own limit.
+/// JSON bodies are small, even those with much painted work; uploads have their own limit.
 const BODY_LIMIT: usize = 8 << 20;
 
 pub fn router(app: Arc<App>) -> Router {
@@ -63,7 +63,7 @@ pub fn router(app: Arc<App>) -> Router {
         .route("/exports/{export}/plan", get(exports::plan))
         .route("/events", get(events::stream))
         .layer(DefaultBodyLimit::max(BODY_LIMIT))
-        // The size of an upload is counted while it streams to the disk.
+        // The size of an upload is counted while it is streamed to the disk.
         .route("/shoots/{shoot}/upload", post(frames::upload).layer(DefaultBodyLimit::disable()))
         .route(
             "/shoots/{shoot}/skyline/mask",

@@ -16,18 +16,18 @@ type AppState = State<Arc<App>>;
 
 #[derive(Deserialize)]
 pub struct View {
-    /// Exposure steps that the picture is shown brighter.
+    /// Exposure steps by which the picture is shown brighter.
     #[serde(default)]
     stops: f32,
-    /// Exaggerate colours, to check them.
+    /// Whether colours are exaggerated, to check them.
     #[serde(default)]
     colours: bool,
     /// How a skyline is overlaid.
     #[serde(default, rename = "laid")]
     overlay: Overlay,
-    /// The frame whose part of a focus map alone is seen.
+    /// The only frame whose part of a depth map is shown.
     only: Option<u16>,
-    /// The version that is asked for.
+    /// The version that the page expects.
     v: Option<String>,
 }
 
@@ -63,11 +63,11 @@ pub async fn info(
     State(app): AppState,
     Path(source): Path<String>,
 ) -> Result<Json<PictureInfo>, ApiError> {
-    let shown = open(&app, &source).await?;
-    Ok(Json(shown.info(&source)))
+    let open_picture = open(&app, &source).await?;
+    Ok(Json(open_picture.info(&source)))
 }
 
-/// Opens the picture of a source, or the difference of two that stand with `~` between.
+/// Opens the picture of a source, or the difference of two sources with `~` between them.
 async fn open(app: &Arc<App>, source: &str) -> Result<Arc<OpenPicture>, ApiError> {
     match source.split_once('~') {
         Some((one, other)) => pictures::difference(app, one.parse()?, other.parse()?).await,
@@ -75,12 +75,12 @@ async fn open(app: &Arc<App>, source: &str) -> Result<Arc<OpenPicture>, ApiError
     }
 }
 
-/// Renders off the async threads.
+/// Renders on a blocking thread.
 async fn render<T: Send + 'static>(
-    shown: Arc<OpenPicture>,
+    open_picture: Arc<OpenPicture>,
     work: impl FnOnce(&OpenPicture) -> Result<T, PictureError> + Send + 'static,
 ) -> Result<T, ApiError> {
-    Ok(tokio::task::spawn_blocking(move || work(&shown)).await??)
+    Ok(tokio::task::spawn_blocking(move || work(&open_picture)).await??)
 }
 
 pub async fn tile(
@@ -91,10 +91,10 @@ pub async fn tile(
     let place = place.strip_suffix(".png").and_then(|p| p.split_once('_'));
     let place = place.and_then(|(x, y)| Some((x.parse().ok()?, y.parse().ok()?)));
     let (column, row) = place.ok_or_else(|| ApiError::missing("This tile"))?;
-    let shown = open(&app, &source).await?;
+    let open_picture = open(&app, &source).await?;
     let how = view.how();
-    let keeps = is_of(&shown, view.v.as_deref());
-    let png = render(shown, move |s| s.tile(level, column, row, how)).await?;
+    let keeps = is_of(&open_picture, view.v.as_deref());
+    let png = render(open_picture, move |s| s.tile(level, column, row, how)).await?;
     Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This tile"))?, keeps))
 }
 
@@ -104,12 +104,12 @@ pub async fn patch(
     Query(query): Query<PatchQuery>,
 ) -> Result<Response, ApiError> {
     let query = query.checked()?;
-    let shown = open(&app, &source).await?;
+    let open_picture = open(&app, &source).await?;
     let view =
         View { stops: query.stops, colours: false, overlay: query.overlay, only: None, v: query.v };
-    let (how, keeps) = (view.how(), is_of(&shown, view.v.as_deref()));
+    let (how, keeps) = (view.how(), is_of(&open_picture, view.v.as_deref()));
     let (x, y, size) = (query.x, query.y, query.size);
-    let png = render(shown, move |s| s.patch(x, y, size, how)).await?;
+    let png = render(open_picture, move |s| s.patch(x, y, size, how)).await?;
     let png = png.ok_or_else(|| ApiError::missing("This part of the picture"))?;
     Ok(picture("image/png", png, keeps))
 }
@@ -120,8 +120,8 @@ pub async fn measure(
     Query(query): Query<PatchQuery>,
 ) -> Result<Json<Measured>, ApiError> {
     let query = query.checked()?;
-    let shown = open(&app, &source).await?;
-    let figures = render(shown, move |s| s.measure(query.x, query.y, query.size)).await?;
+    let open_picture = open(&app, &source).await?;
+    let figures = render(open_picture, move |s| s.measure(query.x, query.y, query.size)).await?;
     Ok(Json(Measured { figures }))
 }
 
@@ -129,8 +129,8 @@ pub async fn histogram(
     State(app): AppState,
     Path(source): Path<String>,
 ) -> Result<Json<Histogram>, ApiError> {
-    let shown = open(&app, &source).await?;
-    Ok(Json(render(shown, OpenPicture::histogram).await?))
+    let open_picture = open(&app, &source).await?;
+    Ok(Json(render(open_picture, OpenPicture::histogram).await?))
 }
 
 pub async fn thumbnail(
@@ -138,18 +138,18 @@ pub async fn thumbnail(
     Path(source): Path<String>,
     Query(view): Query<View>,
 ) -> Result<Response, ApiError> {
-    let shown = open(&app, &source).await?;
-    let keeps = is_of(&shown, view.v.as_deref());
-    Ok(picture("image/jpeg", render(shown, OpenPicture::thumbnail).await?, keeps))
+    let open_picture = open(&app, &source).await?;
+    let keeps = is_of(&open_picture, view.v.as_deref());
+    Ok(picture("image/jpeg", render(open_picture, OpenPicture::thumbnail).await?, keeps))
 }
 
-/// Whether a picture is in the version that was asked for.
-fn is_of(shown: &OpenPicture, version: Option<&str>) -> bool {
-    version.is_some_and(|version| version == shown.version())
+/// Whether the picture has the version that the page expects.
+fn is_of(open_picture: &OpenPicture, version: Option<&str>) -> bool {
+    version.is_some_and(|version| version == open_picture.version())
 }
 
-/// A picture whose address carries its version may be kept for good by the browser; any other, as one
-/// that changed while it was asked for, is asked for again.
+/// An answer that browsers may keep for good if its address names its version. A picture that
+/// changed while it was requested must be requested again.
 fn picture(kind: &'static str, bytes: Vec<u8>, keeps: bool) -> Response {
     let keep = if keeps { "private, max-age=31536000, immutable" } else { "no-store" };
     ([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, keep)], bytes).into_response()

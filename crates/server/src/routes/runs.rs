@@ -1,4 +1,4 @@
-//! Runs begun, stopped and gone on with.
+//! Starts, stops and resumes runs.
 
 use crate::app::App;
 use crate::error::ApiError;
@@ -11,29 +11,29 @@ use std::sync::Arc;
 
 type AppState = State<Arc<App>>;
 
-/// Queues a run of the shoot's plan on the frames that are in.
+/// Queues a run of the shoot's plan on its frames that are not left out.
 pub async fn add(State(app): AppState, Path(shoot): Path<i64>) -> Result<Json<Job>, ApiError> {
-    let shown = app.store.shoot(shoot).await?;
+    let current = app.store.shoot(shoot).await?;
     let frames = app.store.frames(shoot).await?;
-    let ids: Vec<i64> = in_run(&frames, shown.stacked_set).iter().map(|f| f.id).collect();
+    let ids: Vec<i64> = in_run(&frames, current.stacked_set).iter().map(|f| f.id).collect();
     if ids.len() < 2 {
         return Err(ApiError::Refused(format!(
             "{} of the frames can be combined, and two are the least; add frames or take some in again.",
             ids.len()
         )));
     }
-    // A reference frame that was left out since gives way to the proposed one.
-    let proposed = shown.proposed_reference.map(|proposed| proposed.frame_id);
-    let reference = shown.reference_id.filter(|r| ids.contains(r)).or(proposed);
-    let job = app.store.add_job(shoot, &shown.plan, &ids, reference).await?.view()?;
+    // If the chosen reference frame was left out since, the proposed one is used.
+    let proposed = current.proposed_reference.map(|proposed| proposed.frame_id);
+    let reference = current.reference_id.filter(|r| ids.contains(r)).or(proposed);
+    let job = app.store.add_job(shoot, &current.plan, &ids, reference).await?.view()?;
     app.runner.wake.notify_one();
     app.tell(Event::Job { job: job.clone() });
     Ok(Json(job))
 }
 
-/// Tells what motion pairs set by hand amount to, without keeping it.
+/// The motion that pairs set by hand define; nothing is stored.
 pub async fn try_by_hand(Json(wish): Json<HandTry>) -> Result<Json<HandFound>, ApiError> {
-    /// Nobody sets as many by hand.
+    /// More pairs than anybody sets by hand.
     const MOST: usize = 1000;
     if wish.pairs.len() > MOST {
         return Err(ApiError::TooLarge(format!(
@@ -49,7 +49,7 @@ pub async fn try_by_hand(Json(wish): Json<HandTry>) -> Result<Json<HandFound>, A
     }))
 }
 
-/// Stops a job that runs, or takes one out of the queue.
+/// Stops a running job, or takes a queued one out of the queue.
 pub async fn cancel(State(app): AppState, Path(id): Path<i64>) -> Result<Json<Job>, ApiError> {
     let row = app.store.job(id).await?;
     let job = row.view()?;
@@ -61,7 +61,7 @@ pub async fn cancel(State(app): AppState, Path(id): Path<i64>) -> Result<Json<Jo
     Ok(Json(job))
 }
 
-/// Puts an ended job back into the queue; what its stages had finished is found in the cache.
+/// Puts an ended job back into the queue; the cache still has what its stages finished.
 pub async fn resume(State(app): AppState, Path(id): Path<i64>) -> Result<Json<Job>, ApiError> {
     if app.runner.waits_for_store(id) {
         return Err(ApiError::Inner(

@@ -13,10 +13,10 @@ type AppState = State<Arc<App>>;
 /// A shoot with its revision as ETag.
 pub type Answer = ([(header::HeaderName, String); 1], Json<Shoot>);
 
-/// A shoot as it is now, for any answer that gives it.
+/// A shoot as it is now, for every answer that contains it.
 ///
 /// # Errors
-/// [`ApiError::Missing`] where it is not there.
+/// [`ApiError::Missing`] if it does not exist.
 pub async fn answer(app: &App, id: i64) -> Result<Answer, ApiError> {
     let mut shoot = app.store.shoot(id).await?;
     shoot.jobs = shoot.jobs.into_iter().map(|job| app.runner.with_progress(job)).collect();
@@ -26,8 +26,8 @@ pub async fn answer(app: &App, id: i64) -> Result<Answer, ApiError> {
     Ok(([(header::ETAG, format!("\"{}\"", shoot.revision))], Json(shoot)))
 }
 
-/// The revision that a change was made on.
-fn seen(headers: &HeaderMap) -> Result<Option<i64>, ApiError> {
+/// The revision in the If-Match header, on which the change was made.
+fn revision(headers: &HeaderMap) -> Result<Option<i64>, ApiError> {
     let Some(tag) = headers.get(header::IF_MATCH) else { return Ok(None) };
     let text = tag.to_str().unwrap_or_default().trim();
     if text == "*" {
@@ -54,7 +54,7 @@ pub async fn show(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, A
     answer(&app, id).await
 }
 
-/// Changes what the body names. With If-Match it says which revision was seen when the change was made.
+/// Changes what the body names. If-Match names the revision on which the change was made.
 pub async fn change(
     State(app): AppState,
     Path(id): Path<i64>,
@@ -71,7 +71,7 @@ pub async fn change(
     {
         return Err(ApiError::Refused("Only a set of lights can be stacked.".to_owned()));
     }
-    app.store.change_shoot(id, &change, seen(&headers)?).await?;
+    app.store.change_shoot(id, &change, revision(&headers)?).await?;
     app.tell(Event::Shoot { id });
     answer(&app, id).await
 }

@@ -18,32 +18,32 @@ use std::sync::Arc;
 
 type AppState = State<Arc<App>>;
 
-/// The skyline that was found; nothing is computed.
+/// The skyline, if it was found; computes nothing.
 pub async fn show(
     State(app): AppState,
     Path(shoot): Path<i64>,
 ) -> Result<Json<SkylineSeen>, ApiError> {
-    let seen = skyline::current(&app, shoot).await?;
-    Ok(Json(app.work(move |_| Ok::<_, ApiError>(seen.told())).await?))
+    let open = skyline::current(&app, shoot).await?;
+    Ok(Json(app.work(move |_| Ok::<_, ApiError>(open.summary())).await?))
 }
 
-/// Finds it, where that has not been done.
+/// Finds the skyline, if that has not been done.
 pub async fn find(
     State(app): AppState,
     Path(shoot): Path<i64>,
 ) -> Result<Json<SkylineSeen>, ApiError> {
-    let seen = skyline::found(&app, shoot).await?;
-    Ok(Json(app.work(move |_| Ok::<_, ApiError>(seen.told())).await?))
+    let open = skyline::found(&app, shoot).await?;
+    Ok(Json(app.work(move |_| Ok::<_, ApiError>(open.summary())).await?))
 }
 
-/// Stops finding it.
+/// Stops finding the skyline.
 pub async fn stop(State(app): AppState, Path(shoot): Path<i64>) -> Result<(), ApiError> {
     app.store.must_have(shoot).await?;
     app.skylines.stop(shoot);
     Ok(())
 }
 
-/// Takes a mask; the plan may name it then.
+/// Stores an uploaded mask, which the plan may then name.
 pub async fn load_mask(
     State(app): AppState,
     Path(shoot): Path<i64>,
@@ -53,7 +53,7 @@ pub async fn load_mask(
     load(&app, shoot, query, body, true).await
 }
 
-/// Takes a finished picture for the ground; the plan may name it then.
+/// Stores an uploaded picture of the ground, which the plan may then name.
 pub async fn load_picture(
     State(app): AppState,
     Path(shoot): Path<i64>,
@@ -77,7 +77,7 @@ async fn load(
     Ok(Json(file))
 }
 
-/// The mask as a file of 16 bits.
+/// The mask as a 16-bit file.
 pub async fn save(
     State(app): AppState,
     Path((shoot, file)): Path<(i64, String)>,
@@ -88,11 +88,11 @@ pub async fn save(
         _ => return Err(ApiError::missing("This file")),
     };
     let name = app.store.shoot_name(shoot).await?;
-    let seen = skyline::current(&app, shoot).await?;
+    let open = skyline::current(&app, shoot).await?;
     let folder = tempfile::tempdir_in(app.data.join("incoming"))?;
     let bytes = app.work(move |_| {
         let path = folder.path().join(format!("mask.{ending}"));
-        seen.mask().write(&path, target)?;
+        open.mask().write(&path, target)?;
         Ok::<_, ApiError>(std::fs::read(path)?)
     });
     let name = format!("{} - skyline.{ending}", file_name(&name));

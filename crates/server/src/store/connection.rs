@@ -10,12 +10,12 @@ use std::path::Path;
 #[derive(Debug, Clone)]
 pub struct Store {
     pub(super) pool: SqlitePool,
-    /// Frames that could not be measured since the start: nothing waits for them.
+    /// Frames that could not be measured since the start, which nothing waits for.
     pub(super) unmeasurable: std::sync::Arc<std::sync::Mutex<std::collections::HashSet<i64>>>,
 }
 
 impl Store {
-    /// Opens the store in a file, making or bringing it up to date.
+    /// Opens the store in a file. Creates it or brings it up to date.
     ///
     /// # Errors
     /// [`ApiError::Store`].
@@ -61,7 +61,7 @@ impl Store {
 
     /// Writes everything into the one file of the store, and closes it.
     pub async fn close(&self) {
-        // What remains in the log is read from there at the next start.
+        // If this fails, the next start reads the rest from the log.
         let _ = sqlx::query("PRAGMA wal_checkpoint(TRUNCATE)").execute(&self.pool).await;
         self.pool.close().await;
     }

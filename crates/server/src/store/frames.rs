@@ -31,7 +31,7 @@ pub struct FrameRow {
     facts: Option<String>,
     problem: Option<String>,
     left_out: bool,
-    /// Kept by the person in spite of doubts.
+    /// Whether the person keeps it in spite of doubts.
     pub kept: bool,
     /// The set that it is in.
     pub set_id: Option<i64>,
@@ -95,7 +95,7 @@ impl FrameRow {
         self.input(&plan.prepare_of(&self.blake3))
     }
 
-    /// Its role; a light where that cannot be read.
+    /// Its role; a light if the stored role cannot be read.
     pub fn role(&self) -> Result<Role, ApiError> {
         Ok(readable("the role of a frame", from_word(&self.role)).unwrap_or(Role::Light))
     }
@@ -133,7 +133,7 @@ impl FrameRow {
 }
 
 impl Store {
-    /// The frames of a shoot: lights before those for calibration, by name with numbers in their order.
+    /// The frames of a shoot: lights before calibration frames, by name in natural order.
     pub async fn frames(&self, shoot: i64) -> Result<Vec<FrameRow>, ApiError> {
         let mut rows: Vec<FrameRow> = sqlx::query_as("SELECT * FROM frames WHERE shoot_id = ?")
             .bind(shoot)
@@ -180,8 +180,8 @@ impl Store {
         Ok(row)
     }
 
-    /// Notes where the originals lie now: the data folder may have been moved, or be named from
-    /// another working directory. `place` gives the file of a BLAKE3.
+    /// Updates the paths of originals: the data folder may have been moved, or be named from
+    /// another working directory. `place` gives the path for a BLAKE3.
     pub async fn place_originals(&self, place: impl Fn(&str) -> PathBuf) -> Result<(), ApiError> {
         let originals: Vec<(i64, String, String)> =
             sqlx::query_as("SELECT id, blake3, path FROM frames WHERE linked = 0")
@@ -211,7 +211,7 @@ impl Store {
         Ok(row)
     }
 
-    /// Stores a frame; `None` when the shoot has one of the same content.
+    /// Stores a frame; `None` if the shoot has one with the same content.
     pub async fn add_frame(
         &self,
         shoot: i64,
@@ -241,13 +241,13 @@ impl Store {
         self.frame(done.last_insert_rowid()).await.map(Some)
     }
 
-    /// Leaves frames out, takes them in, or changes what they are for.
+    /// Leaves frames out, includes them again, or changes their role or set.
     pub async fn change_frames(&self, shoot: i64, change: &FramesChange) -> Result<(), ApiError> {
         let set = match change.set_id.filter(|set| *set != 0) {
             Some(set) => Some(self.set_of(shoot, set).await?),
             None => None,
         };
-        // A set says what its frames are for; with another role they leave it.
+        // A set gives its frames their role; a frame that gets another role leaves the set.
         let role = change.role.as_ref().or(set.as_ref().map(|set| &set.role)).map(word);
         let moves = change.set_id.is_some() || change.role.is_some();
         let mut all = self.pool.begin().await?;
@@ -271,12 +271,12 @@ impl Store {
         self.touch(shoot).await
     }
 
-    /// Notes that a frame cannot be measured; it is tried again after a restart.
+    /// Notes that a frame cannot be measured, until the next start.
     pub fn give_up_measuring(&self, id: i64) {
         self.unmeasurable.lock().expect("the store's lock").insert(id);
     }
 
-    /// Takes back that frames cannot be measured.
+    /// Forgets which frames could not be measured.
     pub fn try_measuring_again(&self, ids: &[i64]) {
         let mut all = self.unmeasurable.lock().expect("the store's lock");
         all.retain(|id| !ids.contains(id));
@@ -306,8 +306,8 @@ impl Store {
         Ok(rows)
     }
 
-    /// Puts right what is stored of frames and cannot be read: figures are measured again, and a frame
-    /// without its facts says what to do.
+    /// Repairs stored values that cannot be read: measures are removed, so that they are made
+    /// again, and a frame without its facts gets a sentence that says what to do.
     pub(super) async fn mend_frames(&self) -> Result<(), ApiError> {
         let rows: Vec<FrameRow> =
             sqlx::query_as("SELECT * FROM frames WHERE measures IS NOT NULL OR facts IS NOT NULL")
@@ -334,7 +334,7 @@ impl Store {
         Ok(())
     }
 
-    /// Notes what a frame shows.
+    /// Notes a frame's measures.
     pub async fn set_measures(&self, id: i64, measures: &Measures) -> Result<(), ApiError> {
         sqlx::query("UPDATE frames SET measures = ? WHERE id = ?")
             .bind(to_json(measures))
@@ -344,11 +344,11 @@ impl Store {
         Ok(())
     }
 
-    /// Takes a frame that cannot be read off the list; its file stays.
+    /// Removes a frame that cannot be read from the list; its file stays.
     ///
     /// # Errors
-    /// [`ApiError::Refused`] for one that can be read: runs and saved results may need it, and leaving
-    /// it out can be taken back.
+    /// [`ApiError::Refused`] for one that can be read: runs and saved results may need it, and
+    /// leaving it out can be undone.
     pub async fn remove_frame(&self, shoot: i64, id: i64) -> Result<(), ApiError> {
         let frame = self.frame(id).await?;
         if frame.shoot_id != shoot {

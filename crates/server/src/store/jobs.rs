@@ -122,7 +122,7 @@ impl Store {
         Ok(row)
     }
 
-    /// Notes how far a running job has come.
+    /// Notes the progress of a running job.
     pub async fn set_progress(
         &self,
         id: i64,
@@ -160,7 +160,7 @@ impl Store {
         self.job(id).await
     }
 
-    /// Marks jobs that were running when the server ended; gives their number.
+    /// Marks jobs that were running when the server ended; returns how many.
     pub async fn mark_interrupted(&self) -> Result<u64, ApiError> {
         let done = sqlx::query(
             "UPDATE jobs SET state = 'interrupted', finished = ? WHERE state = 'running'",

@@ -167,8 +167,8 @@ impl Store {
     }
 
     /// Changes a shoot. A change that says what its settings were before is merged with what was
-    /// changed since. One that does not, and was made on another revision than the present one, as
-    /// `seen` tells, is a clash.
+    /// changed since. One that does not, and was made on another revision
+    /// than the present one, `revision_seen`, is a clash.
     ///
     /// # Errors
     /// [`ApiError::Clash`] where both are about one setting; [`ApiError::Refused`] for settings that
@@ -177,7 +177,7 @@ impl Store {
         &self,
         id: i64,
         change: &ShootChange,
-        seen: Option<i64>,
+        revision_seen: Option<i64>,
     ) -> Result<(), ApiError> {
         // Nobody writes between reading and writing.
         let mut all = self.pool.begin_with("BEGIN IMMEDIATE").await?;
@@ -188,7 +188,7 @@ impl Store {
         .fetch_optional(&mut *all)
         .await?;
         let row = row.ok_or_else(|| ApiError::missing("This shoot"))?;
-        if change.was.is_none() && seen.is_some_and(|seen| seen != row.revision) {
+        if change.was.is_none() && revision_seen.is_some_and(|revision| revision != row.revision) {
             return Err(ApiError::Clash(change.names()));
         }
         let changed = row.changed(change, change.was.as_ref())?;

@@ -194,9 +194,9 @@ async fn nothing_waits_for_a_frame_that_cannot_be_measured() {
         add(&store, id, "f2.tif", Role::Light).await,
     ];
     let gone = add(&store, id, "f3.tif", Role::Light).await;
-    let shown = Measures { stars: 300, level: 0.04, sharpness: 0.3, ..Measures::default() };
+    let measures = Measures { stars: 300, level: 0.04, sharpness: 0.3, ..Measures::default() };
     for frame in frames {
-        store.set_measures(frame, &shown).await.unwrap();
+        store.set_measures(frame, &measures).await.unwrap();
     }
     assert_eq!(store.unmeasured_frames(2).await.unwrap()[0].id, gone);
     let waiting = store.shoot(id).await.unwrap();

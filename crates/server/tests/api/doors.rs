@@ -12,12 +12,12 @@ async fn other_host_names_and_other_sites_are_turned_away() {
     assert_eq!(status, StatusCode::FORBIDDEN);
     assert!(problem.contains("open the address"), "{problem}");
     let new = serde_json::json!({ "name": "Mast", "kind": "night-sky" });
-    let own = format!("http://{}", guest.host);
+    let address = format!("http://{}", guest.host);
     for (name, value, passes) in [
         ("origin", "http://salt.example", false),
         ("sec-fetch-site", "cross-site", false),
         ("sec-fetch-site", "same-site", false),
-        ("origin", own.as_str(), true),
+        ("origin", address.as_str(), true),
         ("sec-fetch-site", "same-origin", true),
     ] {
         let post = guest.ask(Method::POST, "shoots").json(&new).header(name, value);
@@ -26,7 +26,7 @@ async fn other_host_names_and_other_sites_are_turned_away() {
         // Even reading makes the server work; the page itself may be opened from anywhere.
         let read = guest.ask(Method::GET, "shoots").header(name, value).send().await.unwrap();
         assert_eq!(read.status().is_success(), passes, "{name}: {value}");
-        let page = guest.client.get(&own).header(name, value).send().await.unwrap();
+        let page = guest.client.get(&address).header(name, value).send().await.unwrap();
         assert!(page.status().is_success(), "{name}: {value}");
     }
     let shouted = guest.ask(Method::GET, "shoots").header("host", guest.host.to_uppercase());

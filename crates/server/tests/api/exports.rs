@@ -36,8 +36,8 @@ async fn every_form_is_a_picture_of_the_results_size_with_its_plan_beside_it() {
             guest.ask(Method::GET, &format!("exports/{}/file", export.id)).send().await.unwrap();
         let headers = answer.headers().clone();
         assert_eq!(headers["content-type"], kind);
-        let shown = headers["content-disposition"].to_str().unwrap();
-        assert!(shown.contains(&export.file), "{shown}");
+        let disposition = headers["content-disposition"].to_str().unwrap();
+        assert!(disposition.contains(&export.file), "{disposition}");
         let bytes = answer.bytes().await.unwrap();
         assert_eq!(bytes.len() as i64, export.bytes);
         let path = house.data().join("exports").join(&export.file);
@@ -124,7 +124,11 @@ async fn the_person_chooses_the_colours_and_whether_the_place_is_told() {
         let exports: Vec<Export> = guest.post(&path, &wish).await;
         let export = exports.into_iter().max_by_key(|e| e.id).unwrap();
         let file = PictureFile::open(&house.data().join("exports").join(&export.file)).unwrap();
-        assert_eq!(file.facts().details.gps.iter().any(|own| own.tag == 2), place, "{colours:?}");
+        assert_eq!(
+            file.facts().details.gps.iter().any(|entry| entry.tag == 2),
+            place,
+            "{colours:?}"
+        );
         names.push((file.encoding().name().to_owned(), export.file));
         let mut light = vec![];
         let matrix = file.encoding().to_srgb();

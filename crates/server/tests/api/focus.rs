@@ -103,14 +103,14 @@ async fn a_sweep_is_looked_over_before_it_is_merged() {
     let guest = house.open().await;
     let shoot = filled(&guest, &house).await;
     let path = format!("shoots/{}/sweep", shoot.id);
-    let told: FocusReport = guest.post(&path, &()).await;
-    let order: Vec<&str> = told.order.iter().map(|name| &name[..3]).collect();
+    let found: FocusReport = guest.post(&path, &()).await;
+    let order: Vec<&str> = found.order.iter().map(|name| &name[..3]).collect();
     assert_eq!(order.concat(), "f01f02f03f04f06f07f08f09");
-    assert!(told.steps[3].wide && told.doubts[0].contains("times as far"), "{:?}", told.doubts);
+    assert!(found.steps[3].wide && found.doubts[0].contains("times as far"), "{:?}", found.doubts);
     assert_eq!(guest.run(shoot.id).await.problem, None);
     let now: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
     let merged = now.results[0].report.focus().unwrap().clone();
-    assert_eq!(merged, told, "a run tells the same");
+    assert_eq!(merged, found, "a run tells the same");
     // Where frames are missing it is said.
     let ids: Vec<i64> = now.frames.iter().skip(2).map(|frame| frame.id).collect();
     let out = json!({ "ids": ids, "left_out": true });
@@ -132,9 +132,9 @@ async fn the_focus_map_and_a_moving_view_are_saved() {
         (ExportFormat::Moving, "moving.png", png::ColorType::Rgb),
     ] {
         let made: Vec<Export> = guest.post(&path, &wish(format)).await;
-        let own = made.iter().find(|own| own.file.ends_with(ending)).unwrap();
+        let export = made.iter().find(|export| export.file.ends_with(ending)).unwrap();
         let file =
-            guest.ask(Method::GET, &format!("exports/{}/file", own.id)).send().await.unwrap();
+            guest.ask(Method::GET, &format!("exports/{}/file", export.id)).send().await.unwrap();
         let bytes = std::io::Cursor::new(file.bytes().await.unwrap());
         let reader = png::Decoder::new(bytes).read_info().unwrap();
         let info = reader.info();
@@ -261,9 +261,9 @@ async fn a_patch_is_seen_at_once_as_the_next_run_makes_it() {
     })
     .await;
     let smooth = tile(&guest, &format!("result-{}", now.results[0].id), 0).await;
-    let own = tile(&guest, &format!("painted-{second}"), 0).await;
+    let repainted = tile(&guest, &format!("painted-{second}"), 0).await;
     let at = 3 * (200 * width + 90);
-    assert_eq!(own.1[at..at + 3], smooth.1[at..at + 3]);
-    assert_eq!(own.1[..3 * width], before.1[..3 * width]);
+    assert_eq!(repainted.1[at..at + 3], smooth.1[at..at + 3]);
+    assert_eq!(repainted.1[..3 * width], before.1[..3 * width]);
     guest.close().await;
 }

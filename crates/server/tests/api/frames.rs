@@ -211,11 +211,11 @@ async fn a_folder_that_goes_in_the_middle_leaves_what_was_added() {
     let folder = format!("{path}/folder");
     let (added, ()) = tokio::join!(guest.post::<Vec<Added>>(&folder, &wish), taken_out);
     assert_eq!(added.len(), 40);
-    let shown: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    let now: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
     for one in &added {
         match (&one.frame, &one.problem) {
             (Some(frame), None) => {
-                assert!(shown.frames.iter().any(|f| f.id == frame.id), "{}", one.name);
+                assert!(now.frames.iter().any(|f| f.id == frame.id), "{}", one.name);
             }
             (None, Some(problem)) => {
                 assert!(problem.contains("there is no such file"), "{problem}")
@@ -225,7 +225,7 @@ async fn a_folder_that_goes_in_the_middle_leaves_what_was_added() {
     }
     // Put in again, all the others come too.
     std::fs::rename(&away, house.card()).unwrap();
-    for broken in shown.frames.iter().filter(|f| f.problem.is_some()) {
+    for broken in now.frames.iter().filter(|f| f.problem.is_some()) {
         guest.delete(&format!("shoots/{}/frames/{}", shoot.id, broken.id)).await;
     }
     guest.post::<Vec<Added>>(&format!("shoots/{}/folder", shoot.id), &wish).await;

@@ -57,12 +57,12 @@ async fn plain_files_are_not_copied_and_look_the_same_as_packed_ones() {
     let (guest, other) = (house.open().await, packed.open().await);
     let shoot = guest.filled(&house).await;
     let same = other.filled(&packed).await;
-    for (own, other_frame) in shoot.frames.iter().zip(&same.frames) {
-        let info: PictureInfo = guest.get(&format!("pictures/frame-{}", own.id)).await;
+    for (frame, other_frame) in shoot.frames.iter().zip(&same.frames) {
+        let info: PictureInfo = guest.get(&format!("pictures/frame-{}", frame.id)).await;
         assert_eq!((info.width, info.height), SIZE);
         for level in 0..info.levels {
             assert_eq!(
-                tile(&guest, own.id, level).await,
+                tile(&guest, frame.id, level).await,
                 tile(&other, other_frame.id, level).await
             );
         }
@@ -84,13 +84,14 @@ async fn a_file_that_became_another_picture_is_told_and_not_stacked() {
     assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
     let shoot: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
     let report = &shoot.results[0].report;
-    let told: Vec<_> = report.frames.iter().filter_map(|frame| frame.reason.as_deref()).collect();
+    let reasons: Vec<_> =
+        report.frames.iter().filter_map(|frame| frame.reason.as_deref()).collect();
     assert_eq!(report.frames.iter().filter(|frame| frame.used).count(), 3);
     let name = house.frames[1].file_name().unwrap().to_string_lossy();
     let wanted = format!(
         "{name}: the file was changed since it was added; add it again, and leave this one out."
     );
-    assert_eq!(told, [wanted]);
+    assert_eq!(reasons, [wanted]);
 }
 
 #[tokio::test]
@@ -115,7 +116,7 @@ async fn a_card_that_was_taken_out_is_told_by_the_run() {
 async fn jpegs_are_kept_at_full_size_once_they_are_looked_at_so() {
     let mut house = House::new(3);
     to_jpegs(&mut house);
-    let shown = eight_bit(&house.frames[0]);
+    let codes = eight_bit(&house.frames[0]);
     let guest = house.open().await;
     let shoot = guest.filled(&house).await;
     let first = shoot.frames[0].id;
@@ -132,10 +133,10 @@ async fn jpegs_are_kept_at_full_size_once_they_are_looked_at_so() {
     let mut seen = vec![0; reader.output_buffer_size().unwrap()];
     let tile_info = reader.next_frame(&mut seen).unwrap();
     let row = tile_info.width as usize * 3;
-    for (y, own) in seen.chunks_exact(row).enumerate() {
+    for (y, line) in seen.chunks_exact(row).enumerate() {
         let at = y * SIZE.0 as usize * 3;
-        let wanted = &shown[at..at + row];
-        assert!(own.iter().zip(wanted).all(|(a, b)| a.abs_diff(*b) <= 1), "row {y}");
+        let wanted = &codes[at..at + row];
+        assert!(line.iter().zip(wanted).all(|(a, b)| a.abs_diff(*b) <= 1), "row {y}");
     }
     assert_eq!(guest.run(shoot.id).await.state, JobState::Done);
 }

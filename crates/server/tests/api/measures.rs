@@ -105,8 +105,9 @@ async fn raw_frames_that_the_camera_balanced_otherwise_are_not_doubted_and_get_o
     let odd = added[3].frame.as_ref().unwrap();
     assert_eq!(odd.facts.as_ref().unwrap().neutral.unwrap()[1], 1.0);
     let shoot = guest.measured(shoot.id).await;
-    let [usual, own] = [2, 3].map(|i| shoot.frames[i].measures.as_ref().unwrap().colour.unwrap());
-    assert!(own[0] < 0.85 * usual[0], "it looks otherwise: {own:?} {usual:?}");
+    let [usual, tinted] =
+        [2, 3].map(|i| shoot.frames[i].measures.as_ref().unwrap().colour.unwrap());
+    assert!(tinted[0] < 0.85 * usual[0], "it looks otherwise: {tinted:?} {usual:?}");
     assert_eq!(shoot.doubts, []);
     let check = shoot.checks.iter().find(|check| check.balance).unwrap();
     assert_eq!((&check.frame_ids[..], check.leave_out), (&[odd.id][..], false));

@@ -165,10 +165,10 @@ async fn a_difference_is_made_in_linear_light_at_any_size() {
     // One step brighter less itself is itself, and is shown six times as bright.
     for level in [0, 1] {
         let tile = format!("tiles/{level}/0_0.png?stops=0");
-        let own = light(&guest, &format!("pictures/original-{id}/{tile}")).await;
+        let original = light(&guest, &format!("pictures/original-{id}/{tile}")).await;
         let apart = light(&guest, &format!("pictures/original-{id}~frame-{id}/{tile}")).await;
-        for (own, apart) in own.iter().zip(apart) {
-            assert!((apart / (6.0 * own) - 1.0).abs() < 0.1, "{level}: {own} {apart}");
+        for (value, apart) in original.iter().zip(apart) {
+            assert!((apart / (6.0 * value) - 1.0).abs() < 0.1, "{level}: {value} {apart}");
         }
         let none = light(&guest, &format!("pictures/frame-{id}~frame-{id}/{tile}")).await;
         assert_eq!(none, [0.0; 3]);

@@ -23,8 +23,8 @@ async fn a_run_that_the_end_of_the_server_cut_off_can_go_on() {
     let job: Job = guest.post(&format!("shoots/{}/runs", shoot.id), &()).await;
     guest.close().await;
     let guest = house.open().await;
-    let shown: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
-    let state = shown.jobs.iter().find(|j| j.id == job.id).unwrap().state;
+    let again: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    let state = again.jobs.iter().find(|j| j.id == job.id).unwrap().state;
     if state == JobState::Interrupted {
         guest.post::<Job>(&format!("jobs/{}/resume", job.id), &()).await;
     }
@@ -55,9 +55,9 @@ async fn the_cache_can_be_deleted_without_loss() {
     guest.close().await;
     std::fs::remove_dir_all(house.data().join("cache")).unwrap();
     let guest: Guest = house.open().await;
-    let shown: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
-    let result = shown.results[0].id;
-    for source in [format!("result-{result}"), format!("frame-{}", shown.frames[0].id)] {
+    let again: Shoot = guest.get(&format!("shoots/{}", shoot.id)).await;
+    let result = again.results[0].id;
+    for source in [format!("result-{result}"), format!("frame-{}", again.frames[0].id)] {
         let answer = guest
             .ask(reqwest::Method::GET, &format!("pictures/{source}/tiles/0/0_0.png"))
             .send()

@@ -105,10 +105,10 @@ async fn a_card_is_sorted_into_sets_and_the_sky_is_stacked() {
     let change = ShootChange { stacked_set: Some(ground), ..ShootChange::default() };
     let other: Shoot = guest.patch(&format!("shoots/{}", shoot.id), &change).await;
     assert_eq!(other.stacked_set, Some(ground));
-    let told: Vec<&str> = other.checks.iter().map(|check| check.text.as_str()).collect();
+    let texts: Vec<&str> = other.checks.iter().map(|check| check.text.as_str()).collect();
     assert!(
-        told.iter().any(|text| text.contains("leave these out")),
-        "it is said before: {told:?}"
+        texts.iter().any(|text| text.contains("leave these out")),
+        "it is said before: {texts:?}"
     );
     let refused = guest.run(shoot.id).await;
     let problem = refused.problem.unwrap();

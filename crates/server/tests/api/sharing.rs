@@ -78,13 +78,14 @@ async fn strokes_of_both_pages_are_kept() {
     let strokes = |strokes: Value| json!({ "skyline": { "strokes": strokes } });
     let _: Shoot = guest.patch(&path, &json!({ "plan": strokes(before.clone()) })).await;
     for x in [30.0, 50.0] {
-        let mut own = before.clone();
-        own.as_array_mut().unwrap().push(stroke(x));
-        let change = json!({ "plan": strokes(own), "was": { "plan": strokes(before.clone()) } });
+        let mut added = before.clone();
+        added.as_array_mut().unwrap().push(stroke(x));
+        let change = json!({ "plan": strokes(added), "was": { "plan": strokes(before.clone()) } });
         let _: Shoot = guest.patch(&path, &change).await;
     }
     let now: Shoot = guest.get(&path).await;
-    let places: Vec<f32> = now.plan.skyline.strokes.iter().map(|own| own.points[0][0]).collect();
+    let places: Vec<f32> =
+        now.plan.skyline.strokes.iter().map(|stroke| stroke.points[0][0]).collect();
     assert_eq!(places, [10.123_457, 30.0, 50.0]);
 }
 

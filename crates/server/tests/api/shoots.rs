@@ -31,8 +31,8 @@ async fn changes_are_kept_and_what_is_absent_stays() {
     assert_eq!((changed.name.as_str(), &changed.plan), ("Mast", &plan));
     let change = ShootChange { name: Some("Mast, north".to_owned()), ..ShootChange::default() };
     guest.patch::<Shoot>(&path, &change).await;
-    let shown: Shoot = guest.get(&path).await;
-    assert_eq!((shown.name.as_str(), shown.plan), ("Mast, north", plan));
+    let shoot: Shoot = guest.get(&path).await;
+    assert_eq!((shoot.name.as_str(), shoot.plan), ("Mast, north", plan));
 }
 
 #[tokio::test]

@@ -88,8 +88,9 @@ async fn rows_that_cannot_be_read_lock_nothing_else() {
         tokio::time::sleep(Duration::from_millis(50)).await;
     }
     let now: Shoot = guest.get(&format!("shoots/{bad}")).await;
-    let told: Vec<&str> = now.frames.iter().filter_map(|frame| frame.problem.as_deref()).collect();
-    assert!(told.len() == 1 && told[0].contains("add it again"), "{told:?}");
+    let problems: Vec<&str> =
+        now.frames.iter().filter_map(|frame| frame.problem.as_deref()).collect();
+    assert!(problems.len() == 1 && problems[0].contains("add it again"), "{problems:?}");
     assert_eq!(guest.run(bad).await.state, JobState::Done);
     // The other shoot runs again as well; the damaged result alone is passed over.
     assert_eq!(guest.run(good).await.state, JobState::Done);
@@ -111,7 +112,7 @@ async fn names_that_are_no_text_are_found_again() {
     let listed: serde_json::Value =
         guest.get(&format!("folders?path={}", house.card().display()).replace(' ', "%20")).await;
     let folders = listed["folders"].as_array().unwrap();
-    let inner = folders.iter().find(|own| own["name"].as_str().unwrap().ends_with("karte"));
+    let inner = folders.iter().find(|folder| folder["name"].as_str().unwrap().ends_with("karte"));
     let inner = inner.unwrap()["path"].as_str().unwrap().to_owned();
     let wish = json!({ "path": inner, "role": Role::Light });
     let added: Vec<Added> = guest.post(&format!("shoots/{shoot}/folder"), &wish).await;
@@ -228,9 +229,9 @@ async fn frames_of_one_name_are_told_apart() {
         }
         placed.push(pixels);
     }
-    let [own, alike] = placed.try_into().unwrap();
-    assert!(own == alike, "each frame is placed by its own motion");
-    assert!((1..5).all(|i| own[i] != own[0]));
+    let [codes, alike] = placed.try_into().unwrap();
+    assert!(codes == alike, "each frame is placed by its own motion");
+    assert!((1..5).all(|i| codes[i] != codes[0]));
 }
 
 /// Light near the largest number that there is gives no figures that cannot be stored.

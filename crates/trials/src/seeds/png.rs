@@ -10,7 +10,7 @@ use png::{BitDepth, ColorType, Encoder, ScaledFloat, SourceChromaticities};
 use std::io::Write;
 
 pub fn seeds() -> Vec<Seed> {
-    let own = |sixteen_bit| saved(Target::Png { sixteen_bit }, FileFormat::Png);
+    let saved_png = |sixteen_bit| saved(Target::Png { sixteen_bit }, FileFormat::Png);
     let rgb: Vec<u8> = codes(3).iter().map(|code| (code >> 8) as u8).collect();
     let pairs: Vec<u8> = codes(2).iter().map(|code| (code >> 8) as u8).collect();
     let index: Vec<u8> = codes(1).iter().map(|code| (code >> 13) as u8).collect();
@@ -25,8 +25,8 @@ pub fn seeds() -> Vec<Seed> {
     };
     let points: &[(ChunkType, &[u8])] = &[(ChunkType(*b"cICP"), &[12, 13, 0, 1])];
     let all = [
-        ("own", own(true)),
-        ("own-8", own(false)),
+        ("own", saved_png(true)),
+        ("own-8", saved_png(false)),
         ("grey-opacity", made(ColorType::GrayscaleAlpha, &pairs, plain, &[])),
         ("palette", made(ColorType::Indexed, &index, palette, &[])),
         ("gamma", made(ColorType::Rgb, &rgb, gamma, &[])),

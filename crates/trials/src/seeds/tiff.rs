@@ -12,7 +12,8 @@ use tiff::encoder::colortype::{ColorType, Gray16, RGB16};
 use tiff::encoder::{Compression, Predictor, TiffEncoder, TiffValue};
 
 pub fn seeds() -> Vec<Seed> {
-    let own = |sixteen_bit, deflate| saved(Target::Tiff { sixteen_bit, deflate }, FileFormat::Tiff);
+    let written =
+        |sixteen_bit, deflate| saved(Target::Tiff { sixteen_bit, deflate }, FileFormat::Tiff);
     let words: Vec<u8> = codes(3).iter().flat_map(|code| code.to_le_bytes()).collect();
     let bytes: Vec<u8> = codes(3).iter().map(|code| (code >> 8) as u8).collect();
     let four: Vec<u8> = codes(4).iter().flat_map(|code| code.to_le_bytes()).collect();
@@ -24,8 +25,8 @@ pub fn seeds() -> Vec<Seed> {
     };
     let zstd = zstd::stream::encode_all(words.as_slice(), 3).expect("memory has room");
     let plain = [
-        ("plain", own(true, false)),
-        ("plain-8", own(false, false)),
+        ("plain", written(true, false)),
+        ("plain-8", written(false, false)),
         ("lzw", packed::<RGB16>(Compression::Lzw, &codes(3))),
         ("packbits", packed::<RGB16>(Compression::Packbits, &codes(3))),
         ("grey", packed::<Gray16>(Compression::Uncompressed, &codes(1))),
@@ -39,7 +40,7 @@ pub fn seeds() -> Vec<Seed> {
     ];
     let strip = zipped();
     let guarded = 8..8 + strip.len();
-    let own_deflate = own(true, true);
+    let own_deflate = written(true, true);
     // Its strips lie before its profile, which is known by a mark in its middle.
     let mark = own_deflate.windows(4).position(|four| four == b"acsp").expect("it has a profile");
     let sums = [
@@ -110,7 +111,7 @@ fn directory(mut entries: Vec<(u16, u16, u32, u32)>) -> Vec<u8> {
 fn entries(otherwise: &[(u16, u32)]) -> Vec<(u16, u16, u32, u32)> {
     let usual = [(258, 16), (259, 1), (262, 2), (277, 3)];
     let others = otherwise.iter().copied();
-    let kept = usual.into_iter().filter(|(tag, _)| otherwise.iter().all(|own| own.0 != *tag));
+    let kept = usual.into_iter().filter(|(tag, _)| otherwise.iter().all(|other| other.0 != *tag));
     let short = kept.chain(others).map(|(tag, value)| (tag, 3, 1, value));
     [(256, 4, 1, SIZE.0), (257, 4, 1, SIZE.1)].into_iter().chain(short).collect()
 }
@@ -119,7 +120,7 @@ fn entries(otherwise: &[(u16, u32)]) -> Vec<(u16, u16, u32, u32)> {
 fn strip_file(otherwise: &[(u16, u32)], samples: u32, strip: Vec<u8>) -> Vec<u8> {
     let mut entries = entries(otherwise);
     entries.extend([(273, 4, 1, 8), (278, 4, 1, SIZE.1), (279, 4, 1, strip.len() as u32)]);
-    debug_assert!(otherwise.iter().all(|own| own.0 != 277 || own.1 == samples));
+    debug_assert!(otherwise.iter().all(|entry| entry.0 != 277 || entry.1 == samples));
     let mut bytes = b"II*\0".to_vec();
     bytes.extend((8 + strip.len() as u32).to_le_bytes());
     bytes.extend(strip);

@@ -97,8 +97,8 @@ fn align(
     let mut lens = None;
     let by_hand = &request.plan.align.by_hand;
     let hint = |i: FrameIndex<Given>| -> Option<Matrix3<f64>> {
-        let own = by_hand.iter().find(|h| h.blake3 == request.frame(i).id)?;
-        (i != reference).then(|| hand::fit(&own.pairs)).flatten().map(|fit| fit.motion)
+        let points = by_hand.iter().find(|h| h.blake3 == request.frame(i).id)?;
+        (i != reference).then(|| hand::fit(&points.pairs)).flatten().map(|fit| fit.motion)
     };
     let found: Vec<(FrameIndex<Given>, Aligned)> = match request.plan.align.mode {
         AlignMode::Stars => {

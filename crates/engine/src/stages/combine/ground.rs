@@ -29,7 +29,7 @@ const PATCH: u32 = 24;
 /// The frames of the ground.
 pub struct Ground {
     /// Frames other than those of the sky, with their motions.
-    own: Vec<(Frame, Motion)>,
+    ground_only: Vec<(Frame, Motion)>,
     /// Frames that are shared with the sky.
     shared: Vec<FrameIndex<Given>>,
     /// Whether those are all frames of the sky.
@@ -69,8 +69,8 @@ impl Ground {
             GroundFrom::Set { .. } | GroundFrom::Picture(_) => vec![],
         };
         let whole = plan.from == GroundFrom::Same;
-        let (own, left_out) = (vec![], vec![]);
-        let mut ground = Self { own, shared, whole, gain: [1.0; 3], left_out };
+        let (ground_only, left_out) = (vec![], vec![]);
+        let mut ground = Self { ground_only, shared, whole, gain: [1.0; 3], left_out };
         if ground.shared.is_empty() {
             ground.take(request, reference, mask)?;
             ground.gain = ground.gain(reference, mask, plan.matched)?;
@@ -117,11 +117,11 @@ impl Ground {
         let all = all?;
         for one in all {
             match one {
-                Ok(own) => self.own.push(own),
+                Ok(ground_only) => self.ground_only.push(ground_only),
                 Err(why) => self.left_out.push(why),
             }
         }
-        match self.own.is_empty() {
+        match self.ground_only.is_empty() {
             false => Ok(()),
             true => Err(CoreError::Frames(match self.left_out.first() {
                 Some((name, why)) => format!("The ground's frames cannot be used: {name}: {why}."),
@@ -132,7 +132,7 @@ impl Ground {
 
     /// Number of frames.
     pub fn count(&self) -> usize {
-        self.own.len() + self.shared.len()
+        self.ground_only.len() + self.shared.len()
     }
 
     /// Whether the ground comes from frames of the sky; then the sky that passed behind it is
@@ -161,9 +161,9 @@ impl Ground {
             return self.shared(used).iter().map(still).collect();
         }
         let levels = self.gain.map(|gain| Normalisation { gain, offset: 0.0 });
-        let own =
+        let opened =
             |(light, motion): &'a (Frame, Motion)| Placed { light, motion, levels, weight: 1.0 };
-        self.own.iter().map(own).collect()
+        self.ground_only.iter().map(opened).collect()
     }
 
     /// The settings by which they are combined.
@@ -194,15 +194,15 @@ impl Ground {
         }
         let (width, height) = mask.size();
         let patches = Region::covering(width, height, [2 * PATCH; 2]).into_iter();
-        let whole = |own: &Region| own.width == 2 * PATCH && own.height == 2 * PATCH;
+        let whole = |region: &Region| region.width == 2 * PATCH && region.height == 2 * PATCH;
         let patches: Vec<Region> = patches
-            .filter(|own| whole(own) && mask.side(InReference(*own)) == Side::Ground)
+            .filter(|region| whole(region) && mask.side(InReference(*region)) == Side::Ground)
             .collect();
         let step = patches.len().div_ceil(40).max(1);
         let plan = self.plan(request);
         let reducer = |counts: &dyn Fn(usize) -> bool| {
             let some = self.placed(used).into_iter().enumerate().filter(|(i, _)| counts(*i));
-            Reducer::new(some.map(|(_, own)| own).collect(), &plan, request.budget.held())
+            Reducer::new(some.map(|(_, light)| light).collect(), &plan, request.budget.held())
         };
         let pairs = [
             [reducer(&|i| i == 0), reducer(&|i| i == 1)],
@@ -243,7 +243,7 @@ impl Ground {
         let (width, height) = reference.size();
         let patches = Region::covering(width, height, [PATCH; 2]).into_iter();
         let patches: Vec<Region> =
-            patches.filter(|own| mask.side(InReference(*own)) == Side::Ground).collect();
+            patches.filter(|patch| mask.side(InReference(*patch)) == Side::Ground).collect();
         let step = patches.len().div_ceil(600).max(1);
         let few: Vec<Region> = patches.into_iter().step_by(step).collect();
         let of = |light: &dyn Light, motion: &Motion, patch: Region| {
@@ -260,19 +260,21 @@ impl Ground {
         };
         let one = |patch: &Region| {
             let wanted = of(reference, &STILL, *patch)?;
-            let mut own = [0.0f32; 3];
-            for (frame, motion) in &self.own {
+            let mut mean = [0.0f32; 3];
+            for (frame, motion) in &self.ground_only {
                 let light = of(frame, motion, *patch)?;
-                own.iter_mut().zip(light).for_each(|(sum, v)| *sum += v / self.own.len() as f32);
+                mean.iter_mut()
+                    .zip(light)
+                    .for_each(|(sum, v)| *sum += v / self.ground_only.len() as f32);
             }
-            Ok([own, wanted])
+            Ok([mean, wanted])
         };
         let pairs: Result<Vec<[[f32; 3]; 2]>, PictureError> = few.par_iter().map(one).collect();
         let pairs = pairs?;
         Ok([0, 1, 2].map(|c| {
             // Clipped light says nothing about the ratio.
-            let own = pairs.iter().map(|[own, wanted]| (own[c], wanted[c]));
-            ratio(own.filter(|(own, wanted)| own.max(*wanted) < 0.9).collect()).powf(amount)
+            let values = pairs.iter().map(|[found, wanted]| (found[c], wanted[c]));
+            ratio(values.filter(|(found, wanted)| found.max(*wanted) < 0.9).collect()).powf(amount)
         }))
     }
 }
@@ -281,8 +283,8 @@ impl Ground {
 fn ratio(pairs: Vec<(f32, f32)>) -> f32 {
     let mut ratios: Vec<(f32, f32)> = pairs
         .into_iter()
-        .filter(|(own, wanted)| *own > 1e-6 && *wanted > 1e-6)
-        .map(|(own, wanted)| (wanted / own, own.min(wanted)))
+        .filter(|(found, wanted)| *found > 1e-6 && *wanted > 1e-6)
+        .map(|(found, wanted)| (wanted / found, found.min(wanted)))
         .collect();
     ratios.sort_by(|a, b| a.0.total_cmp(&b.0));
     let half = ratios.iter().map(|(_, weight)| weight).sum::<f32>() / 2.0;

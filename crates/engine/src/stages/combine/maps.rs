@@ -133,8 +133,9 @@ fn update<const N: usize>(
     of: impl Fn(usize) -> [u16; N],
 ) -> Result<(), PictureError> {
     let mut now = map.so_far()?.read_region(block)?;
-    for (i, own) in now.as_chunks_mut::<N>().0.iter_mut().enumerate().filter(|(i, _)| counts(*i)) {
-        *own = of(i);
+    for (i, value) in now.as_chunks_mut::<N>().0.iter_mut().enumerate().filter(|(i, _)| counts(*i))
+    {
+        *value = of(i);
     }
     map.write_region(block, &now)
 }

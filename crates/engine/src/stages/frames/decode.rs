@@ -194,11 +194,11 @@ pub fn settle(
     };
     for frame in decoded.iter_mut() {
         let Ok(open) = frame else { continue };
-        let own = open.size();
-        if own != size {
+        let found = open.size();
+        if found != size {
             *frame = Err(format!(
                 "It is {} x {} pixels, and the reference frame is {} x {}; only frames of one size can be combined.",
-                own.0, own.1, size.0, size.1
+                found.0, found.1, size.0, size.1
             ));
         } else if !open.encoding.same_primaries(&encoding) {
             *frame = Err(format!(

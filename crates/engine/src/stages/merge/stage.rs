@@ -86,8 +86,8 @@ impl<'a> Merging<'a> {
             Edges::Keep | Edges::Fill => Region { x: 0, y: 0, width, height },
         };
         let placed = sweep.used.iter().zip(&sweep.motions).zip(&sweep.gains);
-        let sights = placed.map(|((own, motion), gain)| {
-            let light: &dyn Light = own.frame;
+        let sights = placed.map(|((used, motion), gain)| {
+            let light: &dyn Light = used.frame;
             Sight { light, motion: motion.clone(), gain: *gain }
         });
         let merger = Merger::new(sights.collect(), &sweep.map, request.plan.focus.way)?;
@@ -159,11 +159,11 @@ fn report(
         frame_report(request.frame(i), &sweep.placed.of(i), None, None, size)
     };
     let mut frames: PerFrame<Given, FrameReport> = decoded.indices().map(frame).collect();
-    for (own, gain) in sweep.used.iter().zip(&sweep.gains) {
-        frames[own.index].weight = 1.0;
-        frames[own.index].level = (*gain != 1.0).then_some([*gain, 0.0]);
+    for (frame, gain) in sweep.used.iter().zip(&sweep.gains) {
+        frames[frame.index].weight = 1.0;
+        frames[frame.index].level = (*gain != 1.0).then_some([*gain, 0.0]);
     }
-    let indices: Vec<FrameIndex<Given>> = sweep.used.iter().map(|own| own.index).collect();
+    let indices: Vec<FrameIndex<Given>> = sweep.used.iter().map(|frame| frame.index).collect();
     let mut report = Report {
         version: Report::VERSION,
         reference: request.frame(middle.index).name.clone(),

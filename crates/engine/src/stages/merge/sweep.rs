@@ -52,9 +52,9 @@ impl<'a> Sweep<'a> {
     pub fn of(request: &Request, decoded: &'a PerFrame<Given, Decoded>) -> Result<Self, CoreError> {
         let (mut placed, sharpness) = placed(request, decoded)?;
         let (mut used, mut motions, mut sharp) = (vec![], vec![], vec![]);
-        for ((place, own), sharpness) in placed.aligned.enumerate().zip(sharpness) {
+        for ((place, registered), sharpness) in placed.aligned.enumerate().zip(sharpness) {
             let index = placed.order.frames[place];
-            if let (Ok(frame), Some(motion)) = (&decoded[index], &own.motion) {
+            if let (Ok(frame), Some(motion)) = (&decoded[index], &registered.motion) {
                 used.push(UsedFrame { index, place, frame });
                 motions.push(motion.clone());
                 sharp.push(sharpness);
@@ -66,12 +66,12 @@ impl<'a> Sweep<'a> {
             ));
         }
         let gains = levels(&sharp, &motions, used.len() / 2);
-        let level = |(own, gain): (Sharpness, &f32)| own.brighter(*gain);
+        let level = |(measured, gain): (Sharpness, &f32)| measured.brighter(*gain);
         let sharp: Vec<Sharpness> = sharp.into_iter().zip(&gains).map(level).collect();
         let map = DepthMap::of(&sharp, &motions);
-        for (own, share) in used.iter().zip(map.shares()) {
+        for (frame, share) in used.iter().zip(map.shares()) {
             if share < LITTLE / used.len() as f32 {
-                placed.order.set_usual_around(own.place);
+                placed.order.set_usual_around(frame.place);
             }
         }
         let steps = &placed.order.steps;
@@ -94,14 +94,14 @@ impl<'a> Sweep<'a> {
         let Self { placed, used, map, moved, .. } = self;
         let order = &placed.order;
         let mut shares: PerFrame<InOrder, f32> = order.frames.iter().map(|_| 0.0).collect();
-        for (own, share) in used.iter().zip(map.shares()) {
-            shares[own.place] = share;
+        for (frame, share) in used.iter().zip(map.shares()) {
+            shares[frame.place] = share;
         }
-        let place = |own: &Moved| MovedPlace {
-            file: names[used[own.frame].index].to_owned(),
-            content: inputs[used[own.frame].index.number()].id.clone(),
-            at: own.at,
-            radius_px: own.radius,
+        let place = |spot: &Moved| MovedPlace {
+            file: names[used[spot.frame].index].to_owned(),
+            content: inputs[used[spot.frame].index.number()].id.clone(),
+            at: spot.at,
+            radius_px: spot.radius,
         };
         FocusReport {
             order: order.frames.iter().map(|i| names[*i].to_owned()).collect(),
@@ -110,7 +110,7 @@ impl<'a> Sweep<'a> {
             shares: shares.into_vec(),
             doubts: self.doubts(names),
             moved: moved.iter().map(place).collect(),
-            told: map.known(),
+            known: map.known(),
             between: map.between(),
         }
     }
@@ -127,12 +127,12 @@ impl<'a> Sweep<'a> {
                 bump.px, bump.usual_px
             )
         });
-        let moved = moved.iter().map(|own| {
-            let (file, [x, y]) = (name(own.frame), own.at);
-            match own.stays {
+        let moved = moved.iter().map(|spot| {
+            let (file, [x, y]) = (name(spot.frame), spot.at);
+            match spot.stays {
                 true => format!(
                     "Something moved between {} and {file} and stayed there, around {x:.0}, {y:.0} px; patch the place from one of them.",
-                    name(own.before())
+                    name(spot.before())
                 ),
                 false => format!(
                     "Something moved in {file}, around {x:.0}, {y:.0} px; leave the frame out, or patch the place from another one."
@@ -189,11 +189,11 @@ pub struct Placed {
 impl Placed {
     /// Where a frame lies, by its index among the given ones.
     pub fn of(&self, index: FrameIndex<Given>) -> Aligned {
-        match self.order.frames.position(|own| *own == index) {
+        match self.order.frames.position(|other| *other == index) {
             Some(place) => self.aligned[place].clone(),
             None => {
-                let own = self.left_out.iter().find(|(out, _)| *out == index);
-                Aligned::left_out(own.map(|(_, why)| why.clone()))
+                let entry = self.left_out.iter().find(|(out, _)| *out == index);
+                Aligned::left_out(entry.map(|(_, why)| why.clone()))
             }
         }
     }

@@ -30,15 +30,15 @@ pub fn band(sky: &[f32], width: usize) -> Vec<bool> {
 /// Squares of the differences of interleaved light to the truth, in each pixel.
 pub fn squares(light: &[f32], truth: &[f32]) -> Vec<f64> {
     let pixels = light.as_chunks::<3>().0.iter().zip(truth.as_chunks::<3>().0);
-    let one = |(own, truth): (&[f32; 3], &[f32; 3])| {
-        own.iter().zip(truth).map(|(a, b)| f64::from(a - b).powi(2)).sum()
+    let one = |(light, truth): (&[f32; 3], &[f32; 3])| {
+        light.iter().zip(truth).map(|(a, b)| f64::from(a - b).powi(2)).sum()
     };
     pixels.map(one).collect()
 }
 
 /// By how many decibels the squares of one picture in a band are above those of the better of two
 /// others at each place.
-pub fn behind(own: &[f64], others: [&[f64]; 2], band: &[bool], width: usize) -> f64 {
+pub fn behind(joined: &[f64], others: [&[f64]; 2], band: &[bool], width: usize) -> f64 {
     let mean = |values: &[f64]| -> Vec<f64> {
         let height = values.len() / width;
         (0..values.len())
@@ -56,8 +56,8 @@ pub fn behind(own: &[f64], others: [&[f64]; 2], band: &[bool], width: usize) -> 
     };
     let (one, other) = (mean(others[0]), mean(others[1]));
     let (mut sum, mut least) = (0.0, 0.0);
-    for i in (0..own.len()).filter(|&i| band[i]) {
-        sum += own[i];
+    for i in (0..joined.len()).filter(|&i| band[i]) {
+        sum += joined[i];
         least += if one[i] < other[i] { others[0][i] } else { others[1][i] };
     }
     10.0 * (sum / least).log10()
@@ -66,16 +66,16 @@ pub fn behind(own: &[f64], others: [&[f64]; 2], band: &[bool], width: usize) -> 
 /// Share of the detail of the ground that a picture keeps: how far steps from pixel to pixel of the
 /// truth are found in it again, in pure ground; 1 for one frame, but for its noise.
 pub fn detail(light: &[f32], truth: &[f32], sky: &[f32], width: usize) -> f64 {
-    let (mut both, mut own) = (0.0, 0.0);
+    let (mut both, mut square) = (0.0, 0.0);
     for i in 0..sky.len() - 1 {
         if (i + 1) % width == 0 || sky[i] > 0.0 || sky[i + 1] > 0.0 {
             continue;
         }
         let step = |light: &[f32]| f64::from(light[i * 3 + 4] - light[i * 3 + 1]);
         both += step(light) * step(truth);
-        own += step(truth) * step(truth);
+        square += step(truth) * step(truth);
     }
-    both / own
+    both / square
 }
 
 /// Noise of pure ground, or of pure sky without stars, against the truth.

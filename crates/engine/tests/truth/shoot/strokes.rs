@@ -10,7 +10,7 @@ fn worst_place(mask: &Mask, truth: &[f32]) -> Option<([f32; 2], f32, bool)> {
         .shares()
         .iter()
         .zip(truth)
-        .map(|(own, truth)| (f32::from(*own) / 255.0 - truth).abs() > 0.5)
+        .map(|(share, truth)| (f32::from(*share) / 255.0 - truth).abs() > 0.5)
         .collect();
     // Distances to what is right, by city blocks.
     let mut far: Vec<u32> =

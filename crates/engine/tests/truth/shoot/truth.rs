@@ -30,9 +30,9 @@ pub fn block_error(
         let left_out =
             places.iter().any(|i| sky[*i] < 1.0 || truth[i * 3..][..3].iter().any(|v| *v > 0.8));
         (0..3).map(move |c| {
-            let own: f64 = places.iter().map(|i| f64::from(light[c][*i])).sum();
+            let sum: f64 = places.iter().map(|i| f64::from(light[c][*i])).sum();
             let wanted: f64 = places.iter().map(|i| f64::from(truth[i * 3 + c])).sum();
-            if left_out { 0.0 } else { (own / wanted - 1.0).abs() }
+            if left_out { 0.0 } else { (sum / wanted - 1.0).abs() }
         })
     });
     errors.fold(0.0, f64::max)
@@ -79,10 +79,10 @@ pub fn furthest(scene: &NightSky, lens: &LensPlan) -> f64 {
 /// Intersection over union of shares of sky, 0 to 255, with the true ones, 0 to 1.
 pub fn overlap(shares: &[u8], truth: &[f32]) -> f64 {
     let (mut least, mut most) = (0.0, 0.0);
-    for (own, truth) in shares.iter().zip(truth) {
-        let (own, truth) = (f64::from(*own) / 255.0, f64::from(*truth));
-        least += own.min(truth);
-        most += own.max(truth);
+    for (share, truth) in shares.iter().zip(truth) {
+        let (share, truth) = (f64::from(*share) / 255.0, f64::from(*truth));
+        least += share.min(truth);
+        most += share.max(truth);
     }
     least / most
 }

@@ -78,8 +78,8 @@ mod tests {
                     let [there, green] = Drift::at(&row, x);
                     let site = [f64::from(region.x) + x as f64, f64::from(region.y) + y as f64];
                     let drawn = lens.colour(colour, site);
-                    let own = [0, 1].map(|axis| site[axis] + f64::from(green[axis]));
-                    let again = lens.colour(colour, own);
+                    let place = [0, 1].map(|axis| site[axis] + f64::from(green[axis]));
+                    let again = lens.colour(colour, place);
                     for axis in 0..2 {
                         let off = site[axis] + f64::from(there[axis]) - drawn[axis];
                         assert!(off.abs() < 1e-3, "{colour} {x} {y}: {off}");

@@ -1,12 +1,12 @@
 //! Lateral colour of demosaiced frames.
 //!
-//! Where a mosaic's missing colours were filled in, each follows those beside it, and none lies any
-//! longer where the lens drew it; only at their own photosites they are as recorded. So the mosaic is
-//! taken back from the developed frame. Each recorded red is set against the green that belongs to it,
-//! wherever the lens drew that; the difference, which is smooth, is carried to where that green is, and
-//! green and this difference are the red that a photosite there would have recorded through a lens
-//! without the flaw. From the mosaic of these the missing colours are found anew. Nothing is resampled
-//! but differences.
+//! Demosaicing derives a pixel's missing colours from its neighbours, so only at their photosites
+//! are red and blue where the lens drew them. The mosaic is therefore taken back from the developed
+//! frame. Each recorded red is compared with the green of the same place in the scene, wherever the
+//! lens drew that. The difference is smooth; it is moved to the position of that green, and green
+//! plus the difference is the red that a photosite there would have recorded through a lens without
+//! the flaw. The missing colours are then interpolated again from this mosaic. Only differences are
+//! resampled.
 
 mod drift;
 
@@ -56,13 +56,13 @@ impl Realign {
             let [x, y] = orientation.stored_place([f64::from(x), f64::from(y)], stored);
             pattern.colour(x as u32, y as u32)
         };
-        let sites = MOVED.map(|own| {
+        let sites = MOVED.map(|which| {
             let places = (0..4).map(|i| [i % 2, i / 2]);
-            places.into_iter().find(|[x, y]| colour(*x, *y) == own).unwrap_or_default()
+            places.into_iter().find(|[x, y]| colour(*x, *y) == which).unwrap_or_default()
         });
         let mut colours = [[1; 2]; 2];
-        for (own, [x, y]) in MOVED.into_iter().zip(sites) {
-            colours[y as usize][x as usize] = own as u8;
+        for (which, [x, y]) in MOVED.into_iter().zip(sites) {
+            colours[y as usize][x as usize] = which as u8;
         }
         let pattern = Pattern::new(colours)?;
         Some(Self { lens: lens.clone(), size, way, pattern, sites })
@@ -112,10 +112,10 @@ impl Realign {
         let mut area = around;
         for round in 0..ROUNDS {
             // Each round is valid in a smaller area; the last one in the region.
-            let own = if round == 0 { around } else { self.grown(region, ROUNDS - round) };
-            green = part(&green, area, own);
-            let light = light.each_ref().map(|plane| part(plane, around, own));
-            area = own;
+            let inner = if round == 0 { around } else { self.grown(region, ROUNDS - round) };
+            green = part(&green, area, inner);
+            let light = light.each_ref().map(|plane| part(plane, around, inner));
+            area = inner;
             self.mosaic(area, &light, &green, &mut mosaic);
             let size = [area.width as usize, area.height as usize];
             let band = Band { size, light: &mosaic, pattern: self.pattern };
@@ -164,7 +164,7 @@ impl Realign {
     /// `mosaic`; `green` is that of the last round.
     fn mosaic(&self, around: Region, light: &[Vec<f32>; 3], green: &[f32], mosaic: &mut Vec<f32>) {
         let (width, height) = (around.width as usize, around.height as usize);
-        let mut own = light[1].clone();
+        let mut corrected = light[1].clone();
         let mut offsets = Vec::new();
         for (colour, parity) in MOVED.into_iter().zip(self.sites) {
             let sites = Sites::of(parity, around);
@@ -175,7 +175,7 @@ impl Realign {
                 for x in sites.columns() {
                     let [[right, down], _] = Drift::at(&offsets, x);
                     let at = y * width + x;
-                    own[at] = green[at] + beyond.at([x as f32 + right, y as f32 + down]);
+                    corrected[at] = green[at] + beyond.at([x as f32 + right, y as f32 + down]);
                 }
             }
         }
@@ -183,11 +183,11 @@ impl Realign {
         mosaic.resize(stride * (height + 2 * MARGIN), 0.0);
         for (y, row) in mosaic.chunks_exact_mut(stride).enumerate() {
             let from = demosaic::mirrored(y as isize - MARGIN as isize, height) * width;
-            row[MARGIN..MARGIN + width].copy_from_slice(&own[from..from + width]);
+            row[MARGIN..MARGIN + width].copy_from_slice(&corrected[from..from + width]);
             for x in 0..MARGIN {
                 let (before, after) = (x as isize - MARGIN as isize, (width + x) as isize);
-                row[x] = own[from + demosaic::mirrored(before, width)];
-                row[MARGIN + width + x] = own[from + demosaic::mirrored(after, width)];
+                row[x] = corrected[from + demosaic::mirrored(before, width)];
+                row[MARGIN + width + x] = corrected[from + demosaic::mirrored(after, width)];
             }
         }
     }
@@ -227,14 +227,14 @@ impl Sites {
     }
 
     /// Light of the colour minus that of the green that belongs to it.
-    fn beyond_green(&self, drift: &Drift, own: &[f32], green: &[f32], width: usize) -> Lattice {
+    fn beyond_green(&self, drift: &Drift, light: &[f32], green: &[f32], width: usize) -> Lattice {
         let (across, down) = (self.columns().len(), self.rows().len());
         let (mut values, mut offsets) = (Vec::with_capacity(across * down), Vec::new());
         for y in self.rows() {
             drift.row(y, &mut offsets);
             values.extend(self.columns().map(|x| {
                 let [_, [right, down]] = Drift::at(&offsets, x);
-                own[y * width + x] - cubic(green, width, [x as f32 + right, y as f32 + down])
+                light[y * width + x] - cubic(green, width, [x as f32 + right, y as f32 + down])
             }));
         }
         Lattice { values, across, down, first: self.first.map(|v| v as f32) }

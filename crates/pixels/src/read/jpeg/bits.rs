@@ -1,22 +1,22 @@
-//! Bits of entropy-coded data, and the codes they are read by (ITU-T T.81, annexes C and F).
+//! Reads bits of entropy-coded data and Huffman codes (ITU-T T.81, annexes C and F).
 
-/// Bits that one look into a table tells.
+/// Bits that index the table of short codes.
 const LOOK: u32 = 10;
 
 /// A Huffman table: the symbol of each code.
 pub struct Codes {
-    /// For each beginning of [`LOOK`] bits the length of its code and its symbol; length 0 where the
-    /// code is longer.
+    /// For each value of [`LOOK`] bits, the length and symbol of the code that it begins with;
+    /// length 0 if the code is longer.
     short: Vec<(u8, u8)>,
-    /// For each length, one more than the last code of it, as the beginning of 16 bits, and what
-    /// leads from a code to the place of its symbol.
+    /// For each length, one more than its last code, shifted to 16 bits, and the offset from a code
+    /// to the index of its symbol.
     ends: [(u32, i32); 17],
     symbols: Vec<u8>,
 }
 
 impl Codes {
-    /// From how many codes there are of each length from 1 to 16, and their symbols in order; `None`
-    /// where there are more codes than fit.
+    /// A table from the number of codes of each length from 1 to 16, and their symbols in order;
+    /// `None` if there are more codes than fit.
     pub fn new(counts: &[u8; 16], symbols: &[u8]) -> Option<Self> {
         let mut short = vec![(0u8, 0u8); 1 << LOOK];
         let mut ends = [(0u32, 0i32); 17];
@@ -46,24 +46,24 @@ impl Codes {
 /// Reads the bits of one stretch of entropy-coded data, up to the next marker.
 pub struct Bits<'a> {
     bytes: &'a [u8],
-    /// Place of the next byte.
+    /// Position of the next byte.
     at: usize,
-    /// The bits at hand, the first one on top.
+    /// The buffered bits, the first one on top.
     held: u64,
     count: u32,
-    /// Zero bits that were given beyond the end.
+    /// Zero bits that were supplied beyond the end of the data.
     beyond: u32,
 }
 
 impl<'a> Bits<'a> {
-    /// The data from a place in a file on.
+    /// Reads the data from a position in a file on.
     pub fn new(bytes: &'a [u8], at: usize) -> Self {
         Self { bytes, at, held: 0, count: 0, beyond: 0 }
     }
 
     #[inline]
     fn fill(&mut self) {
-        // Mostly the next eight bytes are data, without a 0xff among them.
+        // Mostly the next eight bytes are data without a 0xff among them.
         if let Some(next) = self.bytes.get(self.at..).and_then(|rest| rest.first_chunk()) {
             let next = u64::from_be_bytes(*next);
             let (low, high) = (0x0101_0101_0101_0101, 0x8080_8080_8080_8080);
@@ -83,7 +83,7 @@ impl<'a> Bits<'a> {
     fn fill_slowly(&mut self) {
         while self.count <= 56 {
             let byte = match self.bytes.get(self.at) {
-                // What follows 0xff says whether that is data or a marker.
+                // The byte after 0xff says whether it is data or a marker.
                 Some(0xff) if self.bytes.get(self.at + 1) == Some(&0) => {
                     self.at += 2;
                     0xff
@@ -133,7 +133,7 @@ impl<'a> Bits<'a> {
         }
     }
 
-    /// The symbol of the next code; `None` where there is no such code.
+    /// The symbol of the next code; `None` if there is no such code.
     #[inline]
     pub fn symbol(&mut self, codes: &Codes) -> Option<u8> {
         if self.count < 16 {
@@ -151,8 +151,8 @@ impl<'a> Bits<'a> {
         codes.symbols.get(place as usize).copied()
     }
 
-    /// Reads the next code and passes over the bits that follow it, as many as its symbol's lower half
-    /// says; gives the symbol.
+    /// Reads the next code and skips the bits that follow it, counted by its symbol's lower half;
+    /// returns the symbol.
     #[inline]
     pub fn pass(&mut self, codes: &Codes) -> Option<u8> {
         if self.count < 32 {
@@ -168,18 +168,18 @@ impl<'a> Bits<'a> {
         Some(symbol)
     }
 
-    /// Whether bits were asked for that are not there.
+    /// Whether bits beyond the end of the data were read.
     pub fn is_beyond(&self) -> bool {
         self.beyond > self.count
     }
 
-    /// Place in the file that the next bit comes from, or some bytes after it.
+    /// Position in the file of the next bit, or some bytes after it.
     pub fn place(&self) -> usize {
         self.at
     }
 
-    /// Whole bytes of data that were not asked for before the next marker, and the place of that
-    /// marker or of the end of the file.
+    /// Whole bytes of data left before the next marker, and the position of that marker or of the
+    /// end of the file.
     pub fn rest(&self) -> (usize, usize) {
         let held = (self.count.saturating_sub(self.beyond) / 8) as usize;
         let (mut at, mut left) = (self.at, held);

@@ -61,8 +61,8 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     Ok(Opened { facts, colours, orientation: said.orientation, decoder: Box::new(jpeg) })
 }
 
-/// The samples of a whole JPEG in memory, as a TIFF holds them in strips: as they are stored, or with
-/// YCbCr as red, green and blue.
+/// The samples of a whole JPEG in memory, as TIFF strips contain it: as stored, or with YCbCr
+/// converted to red, green and blue.
 ///
 /// # Errors
 /// [`PictureError::Damaged`].
@@ -96,7 +96,7 @@ impl Decode for Jpeg {
         let mut file = Vec::new();
         let io = PictureError::io(&self.path);
         regular::open(&self.path)?.read_to_end(&mut file).map_err(io)?;
-        // The decoder continues over much damaged data.
+        // The decoder goes on over much damaged data, so the file is checked first.
         let decode = || decoder(ZCursor::new(&file)).decode();
         let (bytes, whole) = rayon::join(decode, || whole::check(&file));
         whole.map_err(|damage| self.damaged(&damage))?;

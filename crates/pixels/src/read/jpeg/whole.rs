@@ -1,28 +1,28 @@
-//! Whether a JPEG file is whole: its data are read code by code, without making a picture of them.
+//! Checks that a JPEG file is complete, by reading its data code by code without making a picture.
 //!
-//! Decoders go on over damaged data, with whatever colours come of it. Codes that do not exist, data
-//! that end before the last block or go on after it, restart markers out of turn, levels that no
-//! picture has and a missing end of image all tell damage. Sequential and progressive files with
-//! Huffman codes are read (ITU-T T.81, annexes F and G).
+//! Decoders go on over damaged data, with wrong colours. Damage shows by codes that do not exist,
+//! data that end before the last block or go on after it, restart markers out of order, impossible
+//! levels, and a missing end of image. Sequential and progressive files with Huffman codes are
+//! checked (ITU-T T.81, annexes F and G).
 
 use super::bits::{Bits, Codes};
 
-/// This many bytes of zeros in a row mark a lost stretch, where there is damage.
+/// Number of zero bytes in a row that mark a lost stretch in a damaged file.
 const LOST: usize = 24;
-/// Largest level of a block's mean against the middle grey, times 8, that an encoder may write.
+/// Largest level of a block's mean against middle grey, times 8, that an encoder can write.
 const MOST_LEVEL: i32 = 2048;
 
 /// Most bits of a coefficient.
 const MOST_BITS: u8 = 11;
 
-/// Damage of a file.
+/// The damage of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Damage {
-    /// What is wrong, half a sentence.
+    /// What is wrong, as half a sentence.
     pub what: &'static str,
-    /// Rows of the picture, from the top, that come before it; `None` where all may be spoiled.
+    /// Rows from the top that come before the damage; `None` if all may be spoiled.
     pub good: Option<u32>,
-    /// Whether just those are good; otherwise there may be fewer.
+    /// Whether exactly those rows are good; otherwise fewer may be.
     pub certain: bool,
     /// Rows of the picture.
     pub height: u32,
@@ -32,19 +32,19 @@ pub struct Damage {
 #[derive(Clone)]
 struct Component {
     id: u8,
-    /// Blocks of each unit across and down.
+    /// Blocks of each unit across and down, as in the frame's header.
     across: usize,
     down: usize,
-    /// Its quantisation table.
+    /// Index of its quantisation table.
     quantised_by: usize,
-    /// Size in blocks when it is alone in a scan.
+    /// Size in blocks if it is the only component of a scan.
     blocks: (usize, usize),
-    /// Width in blocks with those that fill up the last unit.
+    /// Width in blocks with those that complete the last unit.
     width: usize,
-    /// For progressive files, which coefficients of each block are not zero.
+    /// For progressive files, the nonzero coefficients of each block, as bits.
     set: Vec<u64>,
-    /// Whether any scan brought it.
-    seen: bool,
+    /// Whether a scan has contained it.
+    scanned: bool,
 }
 
 struct Frame {
@@ -58,11 +58,11 @@ struct Frame {
 
 /// What a scan holds.
 struct Scan {
-    /// Its components, each with its tables of first and of other coefficients.
+    /// Its components, each with the indices of its tables for first and other coefficients.
     components: Vec<(usize, usize, usize)>,
     /// First and last coefficient.
     band: (usize, usize),
-    /// Bits of precision that scans before brought, and that this one leaves out.
+    /// Bits of precision that earlier scans contained, and that this one leaves out.
     bits: (u32, u32),
 }
 
@@ -77,8 +77,8 @@ struct Reader {
     frame: Option<Frame>,
 }
 
-/// Makes sure that a file is whole. What is no JPEG of a kind that is read here is left to the decoder
-/// to refuse.
+/// Checks that a file is complete. Files that are not JPEG of a kind that is checked here are left
+/// to the decoder to refuse.
 ///
 /// # Errors
 /// The first damage.
@@ -86,7 +86,7 @@ pub fn check(bytes: &[u8]) -> Result<(), Damage> {
     let mut reader = Reader::default();
     let mut at = 2;
     loop {
-        // Markers may have any number of 0xff before them.
+        // Any number of 0xff may precede a marker.
         while bytes.get(at) == Some(&0xff) && bytes.get(at + 1) == Some(&0xff) {
             at += 1;
         }
@@ -154,7 +154,7 @@ impl Reader {
         Some(())
     }
 
-    /// The header of the frame.
+    /// Reads the header of the frame.
     fn begin(&mut self, segment: &[u8], progressive: bool) -> Option<()> {
         let &[8, h1, h0, w1, w0, count, ref rest @ ..] = segment else { return None };
         let height = u32::from(u16::from_be_bytes([h1, h0]));
@@ -170,8 +170,8 @@ impl Reader {
         let units = (width.div_ceil(unit_width) as usize, height.div_ceil(unit_height) as usize);
         let component = |part: &[u8; 3]| {
             let (across, down) = (part[1] >> 4, part[1] & 15);
-            let side = |size: u32, own: u8, most: u8| {
-                (size * u32::from(own)).div_ceil(u32::from(most)).div_ceil(8) as usize
+            let side = |size: u32, factor: u8, most: u8| {
+                (size * u32::from(factor)).div_ceil(u32::from(most)).div_ceil(8) as usize
             };
             let (columns, rows) = (units.0 * usize::from(across), units.1 * usize::from(down));
             Component {
@@ -182,7 +182,7 @@ impl Reader {
                 blocks: (side(width, across, most_across), side(height, down, most_down)),
                 width: columns,
                 set: vec![0; if progressive { columns * rows } else { 0 }],
-                seen: false,
+                scanned: false,
             }
         };
         let components = parts.iter().map(component).collect();
@@ -190,14 +190,14 @@ impl Reader {
         Some(())
     }
 
-    /// The header of a scan.
+    /// Reads the header of a scan.
     fn scan(&self, segment: &[u8]) -> Option<Scan> {
         let frame = self.frame.as_ref()?;
         let &[count, ref rest @ ..] = segment else { return None };
         let parts = rest.as_chunks::<2>().0.get(..count.into())?;
         let &[from, to, bits, ..] = rest.get(2 * usize::from(count)..)? else { return None };
         let component = |&[id, tables]: &[u8; 2]| {
-            let place = frame.components.iter().position(|own| own.id == id)?;
+            let place = frame.components.iter().position(|component| component.id == id)?;
             Some((place, usize::from(tables >> 4) & 3, usize::from(tables) & 3))
         };
         let components = parts.iter().map(component).collect::<Option<Vec<_>>>()?;
@@ -216,21 +216,22 @@ impl Reader {
         let Some(frame) = &self.frame else {
             return Damage { what, good: None, certain: true, height: 0 };
         };
-        // The last row of units may be short of its last bits; the scans of a progressive file that
-        // are missing may be about all rows.
-        let whole = frame.components.iter().all(|component| component.seen) && !frame.progressive;
+        // The last row of units may lack its last bits; missing scans of a progressive file may
+        // affect all rows.
+        let whole =
+            frame.components.iter().all(|component| component.scanned) && !frame.progressive;
         let good = whole.then(|| (frame.units.1 as u32 - 1) * frame.unit_height);
         Damage { what, good, certain: true, height: frame.height }
     }
 
     fn ended(&self) -> Result<(), Damage> {
         match &self.frame {
-            Some(frame) if frame.components.iter().all(|component| component.seen) => Ok(()),
+            Some(frame) if frame.components.iter().all(|component| component.scanned) => Ok(()),
             _ => Err(self.cut("there is no picture between its header and its end")),
         }
     }
 
-    /// Reads the data of a scan, which begin at a place in the file; gives the place of the marker
+    /// Checks the data of a scan from a position in the file on; returns the position of the marker
     /// behind them.
     fn walk(&mut self, scan: &Scan, bytes: &[u8], begin: usize) -> Result<usize, Damage> {
         let Self { steps, first, others, restart, frame: Some(frame) } = self else {
@@ -245,9 +246,10 @@ impl Reader {
         let row_height = if alone.is_some() { row_count } else { frame.unit_height };
         let mut bits = Bits::new(bytes, begin);
         let mut state = State::default();
-        // Where the data of each row of units begin.
+        // Positions where the data of each row of units begin.
         let mut rows: Vec<usize> = vec![];
-        // Where a scan is missing, or tells other rows' colours too, none is known to be good.
+        // If a scan is missing, or this one affects other rows' colours too, no row is known to be
+        // good.
         let others_miss = alone.is_some() && frame.components.len() > 1;
         let at_once = !frame.progressive && !others_miss;
         let damaged = |what, unit: usize, rows: &[usize], exact: bool, end: usize| {
@@ -274,7 +276,7 @@ impl Reader {
             if unit.is_multiple_of(across) {
                 rows.push(bits.place());
             }
-            for (own, &(place, one, other)) in scan.components.iter().enumerate() {
+            for (number, &(place, one, other)) in scan.components.iter().enumerate() {
                 let component = &mut frame.components[place];
                 let tables = Tables { first: first[one].as_ref(), others: others[other].as_ref() };
                 let step = steps.get(component.quantised_by).copied().unwrap_or(1);
@@ -288,8 +290,8 @@ impl Reader {
                     let mut none = 0;
                     let set = component.set.get_mut(y * component.width + x).unwrap_or(&mut none);
                     let read = match frame.progressive {
-                        false => state.block(&mut bits, &tables, own, step),
-                        true => state.part(&mut bits, &tables, scan, own, step, set),
+                        false => state.block(&mut bits, &tables, number, step),
+                        true => state.part(&mut bits, &tables, scan, number, step, set),
                     };
                     if read.is_none() && !bits.is_beyond() {
                         let what = "its data hold what no picture is made of";
@@ -308,7 +310,7 @@ impl Reader {
             return Err(damaged(what, across * (down - 1), &rows, false, end));
         }
         if scan.band.0 == 0 && scan.bits.0 == 0 {
-            scan.components.iter().for_each(|(place, ..)| frame.components[*place].seen = true);
+            scan.components.iter().for_each(|(place, ..)| frame.components[*place].scanned = true);
         }
         Ok(end)
     }
@@ -320,27 +322,27 @@ struct Tables<'a> {
     others: Option<&'a Codes>,
 }
 
-/// State that is carried from one block to the next.
+/// State carried from one block to the next.
 #[derive(Default)]
 struct State {
     /// The last level of each component of the scan.
     levels: [i32; 4],
-    /// Blocks, the next one among them, in whose band nothing more begins.
+    /// Blocks from the next one on that have no further coefficients in this band.
     ended: u32,
 }
 
 impl State {
-    /// Reads a level; `None` where it is one that no picture has.
-    fn level(&mut self, bits: &mut Bits, codes: &Codes, own: usize, step: i32) -> Option<()> {
+    /// Reads a level; `None` if it is impossible.
+    fn level(&mut self, bits: &mut Bits, codes: &Codes, number: usize, step: i32) -> Option<()> {
         let category = bits.symbol(codes).filter(|category| *category <= 11)?;
-        let level = self.levels.get_mut(own)?;
+        let level = self.levels.get_mut(number)?;
         *level += bits.signed(category.into());
         (level.saturating_mul(step).abs() <= MOST_LEVEL + step).then_some(())
     }
 
     /// Reads a block of a sequential scan.
-    fn block(&mut self, bits: &mut Bits, tables: &Tables, own: usize, step: i32) -> Option<()> {
-        self.level(bits, tables.first?, own, step)?;
+    fn block(&mut self, bits: &mut Bits, tables: &Tables, number: usize, step: i32) -> Option<()> {
+        self.level(bits, tables.first?, number, step)?;
         let codes = tables.others?;
         let mut place = 1;
         while place < 64 {
@@ -358,19 +360,18 @@ impl State {
         Some(())
     }
 
-    /// Reads the data of a progressive scan for a block, of which the coefficients `set` are not
-    /// zero.
+    /// Reads a block of a progressive scan; the bits of `set` are its nonzero coefficients.
     fn part(
         &mut self,
         bits: &mut Bits,
         tables: &Tables,
         scan: &Scan,
-        own: usize,
+        number: usize,
         step: i32,
         set: &mut u64,
     ) -> Option<()> {
         match (scan.band, scan.bits) {
-            ((0, _), (0, low)) => self.level(bits, tables.first?, own, step << low.min(13)),
+            ((0, _), (0, low)) => self.level(bits, tables.first?, number, step << low.min(13)),
             ((0, _), _) => {
                 bits.take(1);
                 Some(())
@@ -380,7 +381,7 @@ impl State {
         }
     }
 
-    /// The first bits of a band of coefficients.
+    /// Reads the first bits of a band of coefficients.
     fn begun(
         &mut self,
         bits: &mut Bits,
@@ -415,7 +416,7 @@ impl State {
         Some(())
     }
 
-    /// One more bit of a band of coefficients.
+    /// Reads one more bit of a band of coefficients.
     fn refined(
         &mut self,
         bits: &mut Bits,
@@ -436,7 +437,7 @@ impl State {
                 1 => _ = bits.take(1),
                 _ => return None,
             }
-            // Those that are not zero already have a bit each on the way.
+            // Coefficients that are nonzero already have one bit each in between.
             while place <= to {
                 match *set >> place & 1 {
                     1 => _ = bits.take(1),
@@ -464,12 +465,12 @@ impl State {
     }
 }
 
-/// How many of the first bytes are 0xff that only fill up.
+/// Number of leading 0xff bytes that are padding.
 fn fillers(bytes: &[u8]) -> usize {
     bytes.windows(2).take_while(|two| two == &[0xff, 0xff]).count()
 }
 
-/// Where a stretch of zeros begins that was lost.
+/// Position of the first stretch of zeros long enough to be lost data.
 fn lost(bytes: &[u8]) -> Option<usize> {
     let mut zeros = 0;
     let end = bytes.iter().position(|byte| {

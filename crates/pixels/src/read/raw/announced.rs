@@ -1,23 +1,23 @@
-//! What a raw file's directories announce, checked before the raw library takes memory for it: the library
-//! fills all of a picture that is announced before it finds out that nothing is there, follows directories
-//! for as long as they lead on, and keeps all their values.
+//! Checks what a raw file's directories announce before the raw library allocates memory for it.
+//! The library fills all of an announced picture before it finds that the data are missing, follows
+//! directories as long as they point on, and keeps all their values.
 
 use crate::read::tiff::directory::{Directories, Directory, Entry, tag};
 use crate::{PictureError, limits};
 use std::path::Path;
 
-/// Samples of a pixel at most: a sensor's four colours, twice.
+/// Most samples of a pixel: a sensor's four colours, twice.
 const MOST_SAMPLES: u64 = 8;
-/// Directories of a file at most; cameras write fewer than ten.
+/// Most directories of a file; cameras write fewer than ten.
 const MOST_DIRECTORIES: usize = 64;
-/// Values of one directory that may lie beyond the file's end. The library passes over as many in a row,
-/// and takes what it finds after the fifth for the place of the next directory.
+/// Most values of one directory that may lie beyond the file's end. The library skips that many in
+/// a row, and takes what it finds after the fifth for the offset of the next directory.
 const MOST_MISSING: usize = 4;
-/// Tags that lead to further directories; the library looks for one in a colour profile, too.
+/// Tags that point to further directories; the library looks for one in a colour profile, too.
 const LEADING: [u16; 4] = [tag::SUB_DIRECTORIES, tag::EXIF, tag::GPS, tag::PROFILE];
 
-/// Makes sure that a file's directories come to an end, that their values are not longer than the file, and
-/// that no picture in it, and none of its tiles, is larger than [`limits`] allow. Files that are not built
+/// Checks that a file's directories come to an end, that their values are not longer than the file,
+/// and that no picture in it, and none of its tiles, exceeds [`limits`]. Files that are not built
 /// like TIFF files are left to the library.
 ///
 /// # Errors
@@ -26,10 +26,10 @@ const LEADING: [u16; 4] = [tag::SUB_DIRECTORIES, tag::EXIF, tag::GPS, tag::PROFI
 pub fn check(path: &Path) -> Result<(), PictureError> {
     let Some(file) = Directories::of_camera(path)? else { return Ok(()) };
     follow(path, &file)?;
-    file.all()?.iter().try_for_each(|own| check_one(path, &file, own))
+    file.all()?.iter().try_for_each(|directory| check_one(path, &file, directory))
 }
 
-/// Goes the library's way through the directories.
+/// Follows the directories in the library's order.
 fn follow(path: &Path, file: &Directories) -> Result<(), PictureError> {
     let (mut chain, mut below, mut bytes, mut at) = (vec![], 0, 0, file.first());
     while at != 0 {
@@ -38,16 +38,16 @@ fn follow(path: &Path, file: &Directories) -> Result<(), PictureError> {
         }
         chain.push(at);
         let (entries, next) = file.entries(at)?;
-        let missing = entries.iter().filter(|(_, own)| extent(file, own).is_none()).count();
-        let ends_well = entries.last().is_none_or(|(_, own)| extent(file, own).is_some());
+        let missing = entries.iter().filter(|(_, entry)| extent(file, entry).is_none()).count();
+        let ends_well = entries.last().is_none_or(|(_, entry)| extent(file, entry).is_some());
         if missing > MOST_MISSING || !ends_well {
             return Err(PictureError::damaged(path, "values of its header lie beyond its end"));
         }
         bytes += long(file, &entries);
-        for (_, own) in entries.iter().filter(|(tag, _)| LEADING.contains(tag)) {
-            for place in places(file, own) {
+        for (_, entry) in entries.iter().filter(|(tag, _)| LEADING.contains(tag)) {
+            for place in places(file, entry) {
                 below += 1;
-                // Any value may be taken for a place; where no directory is, the library passes over it.
+                // Any value may be an offset; the library skips those where no directory is.
                 bytes += file.entries(place).map_or(0, |(entries, _)| long(file, &entries));
                 check_total(path, file, chain.len() + below, bytes)?;
             }
@@ -67,47 +67,47 @@ fn check_total(
     if directories > MOST_DIRECTORIES {
         return Err(PictureError::damaged(path, "its header has directories without end"));
     }
-    // Some values are shared.
+    // Some values are shared, so the sum may exceed the file's length somewhat.
     if bytes > file.length.saturating_mul(2) {
         return Err(PictureError::damaged(path, "its header announces more than it holds"));
     }
     Ok(())
 }
 
-/// Bytes of an entry's values as the library counts them: those of types unknown to it are single bytes.
-/// `None` where they lie beyond the file's end.
-fn extent(file: &Directories, own: &Entry) -> Option<u64> {
-    let size = match own.kind {
+/// Bytes of an entry's values as the library counts them: types unknown to it count as single
+/// bytes. `None` if they lie beyond the file's end.
+fn extent(file: &Directories, entry: &Entry) -> Option<u64> {
+    let size = match entry.kind {
         3 | 8 => 2,
         4 | 9 | 11 => 4,
         5 | 10 | 12 => 8,
         _ => 1,
     };
-    let bytes = own.count * size;
-    (bytes <= 4 || file.number(&own.field[..4]) + bytes <= file.length).then_some(bytes)
+    let bytes = entry.count * size;
+    (bytes <= 4 || file.number(&entry.field[..4]) + bytes <= file.length).then_some(bytes)
 }
 
-/// Bytes of all values that are there.
+/// Bytes of all values within the file.
 fn long(file: &Directories, entries: &[(u16, Entry)]) -> u64 {
-    entries.iter().filter_map(|(_, own)| extent(file, own)).sum()
+    entries.iter().filter_map(|(_, entry)| extent(file, entry)).sum()
 }
 
-/// The places that an entry's values are, or the place of its values where they are no numbers.
-fn places(file: &Directories, own: &Entry) -> Vec<u64> {
-    let field = file.number(&own.field[..4]);
-    match (own.kind, own.count) {
+/// The offsets in an entry's values, or the offset of its values if they are not numbers.
+fn places(file: &Directories, entry: &Entry) -> Vec<u64> {
+    let field = file.number(&entry.field[..4]);
+    match (entry.kind, entry.count) {
         (4, 1) => vec![field],
         (4, _) => {
-            let bytes = extent(file, own).and_then(|bytes| file.bytes(field, bytes).ok());
+            let bytes = extent(file, entry).and_then(|bytes| file.bytes(field, bytes).ok());
             bytes.unwrap_or_default().chunks_exact(4).map(|place| file.number(place)).collect()
         }
         _ => vec![field],
     }
 }
 
-fn check_one(path: &Path, file: &Directories, own: &Directory) -> Result<(), PictureError> {
-    let number = |tag: u16| match file.first_number(own, tag).ok().flatten() {
-        None if own.has(tag) => {
+fn check_one(path: &Path, file: &Directories, directory: &Directory) -> Result<(), PictureError> {
+    let number = |tag: u16| match file.first_number(directory, tag).ok().flatten() {
+        None if directory.has(tag) => {
             Err(PictureError::damaged(path, "its header does not tell its size"))
         }
         number => Ok(number),
@@ -119,7 +119,7 @@ fn check_one(path: &Path, file: &Directories, own: &Directory) -> Result<(), Pic
     }
     for [wide, tall] in [[tag::WIDTH, tag::HEIGHT], [tag::TILE_WIDTH, tag::TILE_HEIGHT]] {
         if let (Some(wide), Some(tall)) = (number(wide)?, number(tall)?) {
-            // Directories beside that of the picture may tell of none.
+            // Directories other than the picture's may have no size.
             limits::check(path, wide.max(1), tall.max(1))?;
         }
     }

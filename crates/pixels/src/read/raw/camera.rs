@@ -1,4 +1,4 @@
-//! Raw files of cameras, read by a library.
+//! Reads cameras' raw files by a library.
 
 use super::colours::{neutral, xyz_to_camera};
 use super::crop::{Crop, number};
@@ -23,16 +23,16 @@ use std::path::{Path, PathBuf};
 
 struct Raw {
     path: PathBuf,
-    /// What is given of all that is recorded.
+    /// The part of the recorded sensor that makes the picture.
     crop: Crop,
     holds: Holds,
 }
 
-/// What a file holds.
+/// The kind of data in a file.
 enum Holds {
     /// A mosaic of two by two colours.
     Mosaic(Sensor),
-    /// Another mosaic, or the camera's own colours: light that the library makes of it.
+    /// Another mosaic, or the camera's colours; the library develops it to light.
     Light,
 }
 
@@ -45,7 +45,7 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         let directory = |which| decoder.ifd(which).ok().flatten();
         let (crop, bits, turned, holds) =
             match (directory(WellKnownIFD::Root), directory(WellKnownIFD::Raw)) {
-                // The library would decode a whole DNG to tell its size.
+                // The library would decode a whole DNG to find its size.
                 (Some(root), Some(raw)) if decoder.format_hint() == FormatHint::DNG => {
                     let bits = number(&raw, TiffCommonTag::BitsPerSample).unwrap_or(16);
                     let turned = number(&root, TiffCommonTag::Orientation).unwrap_or(1);
@@ -70,7 +70,7 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
         read_facts(metadata, &mut facts);
         let (holds, colours) = match holds {
             Holds::Mosaic(sensor) => {
-                (Holds::Mosaic(sensor.shifted(left as u32, top as u32)), Colours::Untold)
+                (Holds::Mosaic(sensor.shifted(left as u32, top as u32)), Colours::Unstated)
             }
             Holds::Light => {
                 facts.float = true;
@@ -83,7 +83,7 @@ pub fn open(path: &Path) -> Result<Opened, PictureError> {
     })
 }
 
-/// What the picture of a DNG is.
+/// The kind of data in a DNG.
 fn holds_of_dng(path: &Path, root: &IFD, raw: &IFD, bits: usize) -> Result<Holds, PictureError> {
     const MOSAIC: usize = 32_803;
     const COLOURS: usize = 34_892;
@@ -184,7 +184,7 @@ impl Decode for Raw {
     }
 
     fn decoding_bytes(&mut self) -> Option<u64> {
-        // The library holds all samples, and so do we, cut out; or their light.
+        // The library holds all samples; they are cropped here, or developed to light.
         let Crop([_, _, width, height]) = self.crop;
         let pixel = match self.holds {
             Holds::Mosaic(_) => 5,
@@ -199,7 +199,7 @@ fn no_pattern(path: &Path) -> PictureError {
     PictureError::unsupported_so(path, what, "develop it, and give the TIFF")
 }
 
-/// The whole sensor, all that is recorded of it.
+/// The whole recorded sensor.
 fn sensor(image: &RawImage) -> Option<Sensor> {
     let pattern = match &image.photometric {
         RawPhotometricInterpretation::Cfa(config) if image.cpp == 1 => {
@@ -247,10 +247,10 @@ fn read_facts(metadata: RawMetadata, facts: &mut Facts) {
     let text = |text: Option<String>| exif::words(text?.as_bytes());
     let (make, model) = (text(Some(metadata.make)), text(Some(metadata.model)));
     facts.camera = exif::camera(make.as_deref(), model.as_deref());
-    // What the library knows of a maker's notes says more than a bare number.
+    // The library's knowledge of a maker's notes gives a name rather than a number.
     let known = metadata.lens.map(|lens| (lens.lens_name, lens.lens_make));
     let (name, maker) = known.unzip();
-    facts.lens = text(exif.lens_model).filter(|own| exif::says(own)).or_else(|| text(name));
+    facts.lens = text(exif.lens_model).filter(|model| exif::says(model)).or_else(|| text(name));
     let (_, part, zone) = taken.clone().unwrap_or_default();
     facts.details = Details {
         make,
@@ -267,26 +267,27 @@ fn read_facts(metadata: RawMetadata, facts: &mut Facts) {
     facts.taken = taken.map(|(time, ..)| time);
 }
 
-/// The entries about the place that are carried.
-fn gps(own: ExifGPS) -> Vec<GpsEntry> {
+/// The entries about the place that are copied.
+fn gps(tags: ExifGPS) -> Vec<GpsEntry> {
     let text = |text: Option<String>| Some(GpsValue::Text(exif::words(text?.as_bytes())?));
     let ratios = |all: Option<[Rational; 3]>| {
-        Some(GpsValue::Ratios(all?.iter().map(|own| [own.n, own.d]).collect()))
+        Some(GpsValue::Ratios(all?.iter().map(|ratio| [ratio.n, ratio.d]).collect()))
     };
-    let ratio = |own: Option<Rational>| own.map(|own| GpsValue::Ratios(vec![[own.n, own.d]]));
+    let ratio =
+        |value: Option<Rational>| value.map(|value| GpsValue::Ratios(vec![[value.n, value.d]]));
     let entries = [
-        (0, own.gps_version_id.map(|id| GpsValue::Bytes(id.to_vec()))),
-        (1, text(own.gps_latitude_ref)),
-        (2, ratios(own.gps_latitude)),
-        (3, text(own.gps_longitude_ref)),
-        (4, ratios(own.gps_longitude)),
-        (5, own.gps_altitude_ref.map(|own| GpsValue::Bytes(vec![own]))),
-        (6, ratio(own.gps_altitude)),
-        (7, ratios(own.gps_timestamp)),
-        (16, text(own.gps_img_direction_ref)),
-        (17, ratio(own.gps_img_direction)),
-        (18, text(own.gps_map_datum)),
-        (29, text(own.gps_date_stamp)),
+        (0, tags.gps_version_id.map(|id| GpsValue::Bytes(id.to_vec()))),
+        (1, text(tags.gps_latitude_ref)),
+        (2, ratios(tags.gps_latitude)),
+        (3, text(tags.gps_longitude_ref)),
+        (4, ratios(tags.gps_longitude)),
+        (5, tags.gps_altitude_ref.map(|value| GpsValue::Bytes(vec![value]))),
+        (6, ratio(tags.gps_altitude)),
+        (7, ratios(tags.gps_timestamp)),
+        (16, text(tags.gps_img_direction_ref)),
+        (17, ratio(tags.gps_img_direction)),
+        (18, text(tags.gps_map_datum)),
+        (29, text(tags.gps_date_stamp)),
     ];
     let entry = |(tag, value): (u16, Option<GpsValue>)| Some(GpsEntry { tag, value: value? });
     entries.into_iter().filter_map(entry).collect()

@@ -1,9 +1,9 @@
-//! What a raw file tells of its colours.
+//! Colour data of a raw file.
 
 use rawler::RawImage;
 use rawler::imgop::xyz::Illuminant;
 
-/// What the camera took for grey, green 1.
+/// The raw values of grey by the camera's white balance, green 1.
 pub fn neutral(image: &RawImage) -> Option<[f32; 3]> {
     let [red, green, blue, _] = image.wb_coeffs;
     let neutral = [green / red, 1.0, green / blue];

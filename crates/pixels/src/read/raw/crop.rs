@@ -9,7 +9,7 @@ use rawler::tags::{DngTag, TiffCommonTag};
 pub struct Crop(pub [usize; 4]);
 
 impl Crop {
-    /// What a camera gives of all that it records.
+    /// The part of the sensor that a camera's picture shows.
     pub fn of(image: &RawImage) -> Self {
         match image.crop_area.or(image.active_area).filter(|area| !area.is_empty()) {
             Some(area) => Self([area.x(), area.y(), area.width(), area.height()]),
@@ -40,7 +40,7 @@ impl Crop {
     }
 }
 
-/// The first value of an entry, where there is one.
+/// The first value of an entry, if there is one.
 pub fn number(directory: &IFD, tag: TiffCommonTag) -> Option<usize> {
     directory.get_entry(tag).filter(|entry| entry.count() > 0).map(|entry| entry.force_usize(0))
 }

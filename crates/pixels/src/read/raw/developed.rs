@@ -1,7 +1,7 @@
-//! Light of raw files without a mosaic of two by two colours: other mosaics, which the library
-//! demosaics, and pictures in a camera's own colours, as in linear DNGs.
+//! Light of raw files without a 2 x 2 mosaic: other mosaics, which the library demosaics, and
+//! pictures in camera colours, such as linear DNGs.
 //!
-//! It is balanced as the camera took it, and in sRGB's primaries, where colours beyond those are
+//! It is balanced by the camera's white balance, in sRGB's primaries; colours beyond those are
 //! below 0.
 
 use super::colours::{neutral, xyz_to_camera};
@@ -18,7 +18,7 @@ use rawler::tags::TiffCommonTag;
 use rayon::prelude::*;
 use std::path::Path;
 
-/// Whether light can be made of an image.
+/// Whether an image can be developed to light.
 pub fn can_make(image: &RawImage) -> bool {
     match &image.photometric {
         RawPhotometricInterpretation::Cfa(config) => {
@@ -33,14 +33,15 @@ pub fn can_make(image: &RawImage) -> bool {
 /// Whether the mosaic of a DNG repeats after six columns and six rows.
 pub fn is_six_by_six(raw: &IFD) -> bool {
     let repeat = raw.get_entry(TiffCommonTag::CFARepeatPatternDim);
-    repeat.is_some_and(|own| own.count() == 2 && (0..2).all(|i| own.force_usize(i) == 6))
+    repeat
+        .is_some_and(|pattern| pattern.count() == 2 && (0..2).all(|i| pattern.force_usize(i) == 6))
 }
 
 /// Interleaved linear light of a part of an image.
 ///
 /// # Errors
-/// [`PictureError::Unsupported`] where none can be made, [`PictureError::Damaged`] where sizes do not
-/// agree.
+/// [`PictureError::Unsupported`] if it cannot be developed, [`PictureError::Damaged`] if sizes do
+/// not agree.
 pub fn light(path: &Path, image: RawImage, crop: Crop) -> Result<Vec<f32>, PictureError> {
     if !can_make(&image) {
         let what = "this arrangement of a sensor's colours";
@@ -72,8 +73,8 @@ pub fn light(path: &Path, image: RawImage, crop: Crop) -> Result<Vec<f32>, Pictu
     Ok(rows.flat_map_iter(|row| row[left..left + width].iter().flat_map(|p| turn(*p))).collect())
 }
 
-/// Brings samples to 0 where there is no light and 1 where a photosite is full. Noise below black
-/// stays, so that the mean of dark frames is right.
+/// Scales samples to 0 without light and 1 at a full photosite. Noise below black stays, so that
+/// the mean of dark frames is right.
 fn scale(samples: &mut [f32], image: &RawImage) {
     let (black, white) = (image.blacklevel.as_vec(), image.whitelevel.as_vec());
     let mean = black.iter().sum::<f32>() / black.len().max(1) as f32;
@@ -90,11 +91,12 @@ fn scale(samples: &mut [f32], image: &RawImage) {
     }
 }
 
-/// From a camera's colours to linear sRGB; grey stays as it is.
+/// Converts camera colours to linear sRGB; grey stays grey.
 fn turn(image: &RawImage, grey: bool) -> impl Fn([f32; 3]) -> [f32; 3] + Sync + use<> {
     let neutral = neutral(image).unwrap_or([1.0; 3]);
     let most = neutral.iter().fold(0.0f32, |most, v| most.max(*v));
-    // The fullest colour as it is, the others brought up to it: what is full is white.
+    // The colour that fills first stays unchanged and the others are scaled up, so that full
+    // photosites become white.
     let balance = neutral.map(|v| most / v);
     let (pattern, black, white) = (Pattern::RGGB, [0.0; 4], 1.0);
     let sensor =
@@ -104,7 +106,7 @@ fn turn(image: &RawImage, grey: bool) -> impl Fn([f32; 3]) -> [f32; 3] + Sync + 
         if grey {
             return pixel;
         }
-        let own = [0, 1, 2].map(|c| (pixel[c] * balance[c]).min(1.0));
-        matrix.map(|row| row[0] * own[0] + row[1] * own[1] + row[2] * own[2])
+        let balanced = [0, 1, 2].map(|c| (pixel[c] * balance[c]).min(1.0));
+        matrix.map(|row| row[0] * balanced[0] + row[1] * balanced[1] + row[2] * balanced[2])
     }
 }

@@ -1,4 +1,4 @@
-//! What a DNG's directories tell about its sensor (Digital Negative specification 1.4).
+//! Data about the sensor in a DNG's directories (Digital Negative specification 1.4).
 
 use crate::mosaic::{Pattern, Sensor};
 use rawler::formats::tiff::IFD;
@@ -7,8 +7,7 @@ use rawler::tags::{DngTag, TiffCommonTag, TiffTag};
 /// Standard illuminant D65 in CIE 15's list of light sources.
 const D65: f32 = 21.0;
 
-/// The whole sensor, all that is recorded of it; `None` unless its colours repeat after two columns
-/// and two rows.
+/// The whole recorded sensor; `None` unless its colours repeat after two columns and two rows.
 pub fn sensor(root: &IFD, raw: &IFD, bits: usize) -> Option<Sensor> {
     let of_root = |tag: DngTag| values(root, tag);
     let colours = values(raw, TiffCommonTag::CFAPattern)?;

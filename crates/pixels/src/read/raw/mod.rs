@@ -1,4 +1,4 @@
-//! Camera raw files: recognised by their content, read by a library.
+//! Camera raw files, recognised by their content and read by a library.
 
 #[cfg(feature = "raw")]
 mod announced;
@@ -18,13 +18,14 @@ use super::tiff::directory::{Directories, Directory, tag};
 use crate::PictureError;
 use std::path::Path;
 
-/// Compressions that only cameras use: of Sony, Nikon, Pentax, Kodak, Samsung, Panasonic, and others.
+/// Compressions that only cameras use: of Sony, Nikon, Pentax, Kodak, Samsung, Panasonic, and
+/// others.
 const OF_CAMERAS: [u64; 9] =
     [32_767, 32_769, 32_770, 32_772, 32_867, 34_713, 34_826, 34_828, 65_535];
 /// A sensor's mosaic, and a camera's own colours.
 const OF_SENSORS: [u64; 2] = [32_803, 34_892];
 
-/// Whether a file that begins so is a camera raw file.
+/// Whether a file that begins with these bytes is a camera raw file.
 ///
 /// # Errors
 /// [`PictureError::Io`].
@@ -39,8 +40,8 @@ pub fn is_raw(path: &Path, begin: &[u8]) -> Result<bool, PictureError> {
     Ok(boxed || others.iter().any(|magic| starts(magic)))
 }
 
-/// Most raw files are TIFF files in form. They are those that say so (DNG), and those in which any
-/// picture is a mosaic, is in a camera's own colours, or is compressed as only cameras do.
+/// Most raw files are TIFF files in form. They are those marked as DNG, and those in which any
+/// picture is a mosaic, is in camera colours, or has a compression that only cameras use.
 fn is_raw_in_tiff(path: &Path, begin: &[u8]) -> Result<bool, PictureError> {
     if begin.get(8..10) == Some(b"CR") {
         return Ok(true);
@@ -48,8 +49,8 @@ fn is_raw_in_tiff(path: &Path, begin: &[u8]) -> Result<bool, PictureError> {
     // A truncated file is reported when it is read.
     let Some(all) = Directories::open(path)? else { return Ok(false) };
     let Ok(directories) = all.all() else { return Ok(false) };
-    let has = |own: &Directory, tag: u16, values: &[u64]| {
-        all.first_number(own, tag).ok().flatten().is_some_and(|value| values.contains(&value))
+    let has = |directory: &Directory, tag: u16, values: &[u64]| {
+        all.first_number(directory, tag).ok().flatten().is_some_and(|value| values.contains(&value))
     };
     Ok(directories.iter().any(|directory| {
         directory.has(tag::DNG_VERSION)

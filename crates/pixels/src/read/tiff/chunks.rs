@@ -1,5 +1,5 @@
-//! Rows of TIFFs in strips and tiles of any kind: unpacked, their predictor undone, their samples put
-//! in order.
+//! Rows of TIFFs in strips and tiles of any kind: unpacked, their predictor undone, their samples
+//! reordered.
 
 use super::form::{Form, Kind, Predictor};
 use super::packing::Unpacker;
@@ -10,13 +10,13 @@ use half::f16;
 use std::fs::File;
 use std::path::Path;
 
-/// A type that samples are given as.
+/// A type of output samples.
 pub trait Given: Copy + Default {
-    /// Calls `put` with the place and the value of every sample of a row whose predictor was undone
-    /// and whose bytes stand in the machine's own order.
+    /// Calls `put` with the index and value of every sample of a row whose predictor was undone and
+    /// whose bytes are in the machine's order.
     fn each(kind: Kind, row: &[u8], put: impl FnMut(usize, Self));
 
-    /// The value that is as dark as this one is light.
+    /// The inverted value, for pictures stored as negatives.
     fn inverse(self) -> Self;
 }
 
@@ -25,7 +25,7 @@ impl Given for u16 {
         match kind {
             Kind::U8 => row.iter().enumerate().for_each(|(i, v)| put(i, widened(*v))),
             Kind::U16 => numbers(row).for_each(|(i, b)| put(i, u16::from_ne_bytes(b))),
-            // The finest of 32 bits is beyond what a code can say.
+            // A code has 16 bit; the lower half of 32 is dropped.
             Kind::U32 => {
                 numbers(row).for_each(|(i, b)| put(i, (u32::from_ne_bytes(b) >> 16) as u16));
             }
@@ -53,12 +53,12 @@ impl Given for f32 {
     }
 }
 
-/// The numbers of a row, with their places.
+/// The numbers of a row, with their indices.
 fn numbers<const N: usize>(row: &[u8]) -> impl Iterator<Item = (usize, [u8; N])> + '_ {
     row.as_chunks::<N>().0.iter().copied().enumerate()
 }
 
-/// Bytes that [`rows`] takes at most, beside what comes out.
+/// Bytes that [`rows`] takes at most besides its output.
 pub fn decoding_bytes(form: &Form) -> u64 {
     let packed = form.places.iter().map(|(_, length)| *length).max().unwrap_or(0);
     let unpacked = form.row_bytes() as u64 * u64::from(form.chunk.1);
@@ -66,7 +66,7 @@ pub fn decoding_bytes(form: &Form) -> u64 {
     packed + unpacked + band
 }
 
-/// Calls `rows` with the rows of one row of strips or tiles after the other, as red, green and blue.
+/// Calls `rows` with the rows of each row of strips or tiles, as red, green and blue.
 ///
 /// # Errors
 /// [`PictureError`] of the file, or what `rows` returned.
@@ -92,7 +92,7 @@ pub fn rows<T: Given>(
             let inside = (columns as usize).min(width - left);
             for colour in 0..planes {
                 let place = form.places[colour * plane + down * across + column];
-                // A last strip may end with the picture; tiles are whole.
+                // A last strip may end with the picture; tiles are always complete.
                 let held = if form.tiled { row_count as usize } else { some };
                 unpacked.resize(row_bytes * held, 0);
                 unpacker.unpack(path, file, form, place, &mut unpacked)?;
@@ -109,17 +109,18 @@ pub fn rows<T: Given>(
     Ok(())
 }
 
-/// Writes the samples of a row of a strip or tile, or those of one colour, where they belong.
+/// Writes the samples of a row of a strip or tile, or those of one colour, to their places in the
+/// output.
 fn put<T: Given>(form: &Form, line: &[u8], colour: usize, out: &mut [T]) {
     use crate::read::layout::Layout;
-    let own = |value: T| if form.inverted { value.inverse() } else { value };
+    let value_of = |value: T| if form.inverted { value.inverse() } else { value };
     let pixels = out.len() / 3;
     let stride = form.together();
     if let (Layout::Rgb { stride: 3 }, false) = (form.layout, form.apart) {
         let count = out.len();
         return T::each(form.kind, line, |i, value| {
             if i < count {
-                out[i] = own(value);
+                out[i] = value_of(value);
             }
         });
     }
@@ -129,9 +130,11 @@ fn put<T: Given>(form: &Form, line: &[u8], colour: usize, out: &mut [T]) {
             return;
         }
         match form.layout {
-            Layout::Grey { .. } if channel == 0 => out[pixel * 3..pixel * 3 + 3].fill(own(value)),
-            Layout::Rgb { .. } if form.apart => out[pixel * 3 + colour] = own(value),
-            Layout::Rgb { .. } if channel < 3 => out[pixel * 3 + channel] = own(value),
+            Layout::Grey { .. } if channel == 0 => {
+                out[pixel * 3..pixel * 3 + 3].fill(value_of(value))
+            }
+            Layout::Rgb { .. } if form.apart => out[pixel * 3 + colour] = value_of(value),
+            Layout::Rgb { .. } if channel < 3 => out[pixel * 3 + channel] = value_of(value),
             _ => {}
         }
     });

@@ -1,5 +1,5 @@
-//! The directories of TIFF files and of all that are built like them, read by position (TIFF 6.0,
-//! section 2, and BigTIFF).
+//! Reads the directories of TIFF files, and of other files built like them (TIFF 6.0, section 2,
+//! and BigTIFF).
 
 use crate::{PictureError, regular};
 use std::collections::BTreeMap;
@@ -7,14 +7,14 @@ use std::fs::File;
 use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 
-/// Bytes of one value at most: a profile, or the places of all tiles of the largest picture.
+/// Most bytes of one value: a profile, or the offsets of all tiles of the largest picture.
 const MOST_BYTES: u64 = 64 << 20;
 /// Most entries of one directory.
 const MOST_ENTRIES: u64 = 4096;
-/// Directories that are looked at in one file.
+/// Most directories that are read in one file.
 const MOST_DIRECTORIES: usize = 64;
 
-/// Numbers of tags that are looked for.
+/// Numbers of the tags that are used.
 pub mod tag {
     pub const NEW_SUBFILE_TYPE: u16 = 254;
     pub const SUBFILE_TYPE: u16 = 255;
@@ -51,9 +51,9 @@ pub struct Directories {
     /// Its length in bytes.
     pub length: u64,
     big_endian: bool,
-    /// Whether places are written as 64 bits.
+    /// Whether offsets have 64 bits.
     big: bool,
-    /// Where the first directory is.
+    /// Offset of the first directory.
     first: u64,
 }
 
@@ -61,11 +61,11 @@ pub struct Directories {
 #[derive(Debug, Clone, Default)]
 pub struct Directory {
     entries: BTreeMap<u16, Entry>,
-    /// Where the next one is; 0 where there is none.
+    /// Offset of the next one; 0 if there is none.
     next: u64,
 }
 
-/// One entry: a value's type, how many there are, and the bytes that hold them or their place.
+/// One entry: the type and number of its values, and the bytes that hold them or their offset.
 #[derive(Debug, Clone)]
 pub struct Entry {
     pub kind: u16,
@@ -85,8 +85,8 @@ fn size_of(kind: u16) -> Option<u64> {
 }
 
 impl Directories {
-    /// Opens a file; `None` where it does not begin as such files do. Olympus, Panasonic and others
-    /// have marks of their own, and are not taken for TIFF files here.
+    /// Opens a file; `None` if it does not begin like a TIFF file. The marks of Olympus, Panasonic
+    /// and others are not accepted here.
     ///
     /// # Errors
     /// [`PictureError::Io`], [`PictureError::NoFile`].
@@ -113,14 +113,14 @@ impl Directories {
         })
     }
 
-    /// Where the first directory is; 0 where there is none.
+    /// Offset of the first directory; 0 if there is none.
     #[cfg(feature = "raw")]
     pub fn first(&self) -> u64 {
         self.first
     }
 
-    /// Opens a file of whose mark `known` tells whether its numbers are big-endian, and its places
-    /// of 64 bits.
+    /// Opens a file. From its mark, `known` tells whether its numbers are big-endian, and whether
+    /// its offsets have 64 bits.
     fn marked(
         path: &Path,
         known: impl FnOnce(&[u8; 4]) -> Option<(bool, bool)>,
@@ -152,7 +152,7 @@ impl Directories {
         self.big_endian
     }
 
-    /// The whole number that some bytes are.
+    /// The whole number in some bytes.
     pub fn number(&self, bytes: &[u8]) -> u64 {
         let add = |sum: u64, byte: &u8| sum << 8 | u64::from(*byte);
         match self.big_endian {
@@ -161,10 +161,10 @@ impl Directories {
         }
     }
 
-    /// Bytes of the file from a place on.
+    /// Bytes of the file from an offset on.
     ///
     /// # Errors
-    /// [`PictureError::Truncated`] where the file ends before, [`PictureError::Io`].
+    /// [`PictureError::Truncated`] if the file ends before, [`PictureError::Io`].
     pub fn bytes(&self, at: u64, count: u64) -> Result<Vec<u8>, PictureError> {
         let end = at.saturating_add(count);
         if count > MOST_BYTES {
@@ -188,8 +188,8 @@ impl Directories {
         Ok(Directory { entries: entries.into_iter().collect(), next })
     }
 
-    /// The tags and entries of a directory, in the file's order, and where the next directory is; 0 where
-    /// there is none.
+    /// The tags and entries of a directory, in the file's order, and the offset of the next
+    /// directory; 0 if there is none.
     ///
     /// # Errors
     /// As for [`Directories::directory`].
@@ -202,16 +202,16 @@ impl Directories {
         let entry = 4 + 2 * field;
         let begin = at + count_bytes;
         let bytes = self.bytes(begin, count * entry)?;
-        // Some writers end the file without it.
+        // Some writers end the file without the next offset.
         let next = self.bytes(begin + count * entry, field);
         let next = next.map_or(0, |bytes| self.number(&bytes));
         let entries = bytes.chunks_exact(entry as usize).map(|bytes| {
             let (head, value) = bytes.split_at(4 + field as usize);
-            let mut own = [0; 8];
-            own[..value.len()].copy_from_slice(value);
+            let mut padded = [0; 8];
+            padded[..value.len()].copy_from_slice(value);
             let kind = self.number(&head[2..4]) as u16;
             let count = self.number(&head[4..]);
-            (self.number(&head[..2]) as u16, Entry { kind, count, field: own })
+            (self.number(&head[..2]) as u16, Entry { kind, count, field: padded })
         });
         Ok((entries.collect(), next))
     }
@@ -219,22 +219,22 @@ impl Directories {
     /// All directories of pictures: each of the chain, followed by those below it.
     ///
     /// # Errors
-    /// Of the first one. Others that cannot be read are passed over, as they may be anybody's.
+    /// Those of the first one. Others that cannot be read are skipped, because they may be private.
     pub fn all(&self) -> Result<Vec<Directory>, PictureError> {
-        let (mut all, mut seen, mut at) = (vec![], vec![], self.first);
-        while at != 0 && !seen.contains(&at) && all.len() < MOST_DIRECTORIES {
-            seen.push(at);
-            let own = match self.directory(at) {
-                Ok(own) => own,
+        let (mut all, mut visited, mut at) = (vec![], vec![], self.first);
+        while at != 0 && !visited.contains(&at) && all.len() < MOST_DIRECTORIES {
+            visited.push(at);
+            let directory = match self.directory(at) {
+                Ok(directory) => directory,
                 Err(error) if all.is_empty() => return Err(error),
                 Err(_) => break,
             };
-            at = own.next;
-            let below = self.numbers(&own, tag::SUB_DIRECTORIES)?.unwrap_or_default();
-            all.push(own);
+            at = directory.next;
+            let below = self.numbers(&directory, tag::SUB_DIRECTORIES)?.unwrap_or_default();
+            all.push(directory);
             for place in below.into_iter().take(MOST_DIRECTORIES) {
-                if !seen.contains(&place) {
-                    seen.push(place);
+                if !visited.contains(&place) {
+                    visited.push(place);
                     all.extend(self.directory(place).ok());
                 }
             }
@@ -242,13 +242,13 @@ impl Directories {
         Ok(all)
     }
 
-    /// The directory that an entry of another one leads to, where there is one that can be read.
+    /// The directory that an entry of another one points to, if it can be read.
     pub fn led_to(&self, from: &Directory, tag: u16) -> Option<Directory> {
         let place = *self.numbers(from, tag).ok()??.first()?;
         self.directory(place).ok()
     }
 
-    /// An entry's type and the bytes of its values, as they are stored.
+    /// An entry's type and the bytes of its values, as stored.
     ///
     /// # Errors
     /// [`PictureError::Truncated`], [`PictureError::Io`].
@@ -264,7 +264,7 @@ impl Directories {
         Ok(Some((*kind, bytes)))
     }
 
-    /// Whole numbers of an entry; `None` where there are none.
+    /// Whole numbers of an entry; `None` if it has none.
     ///
     /// # Errors
     /// [`PictureError::Truncated`], [`PictureError::Io`].
@@ -274,7 +274,7 @@ impl Directories {
             return Ok(None);
         }
         let size = size_of(kind).unwrap_or(1) as usize;
-        Ok(Some(bytes.chunks_exact(size).map(|own| self.number(own)).collect()))
+        Ok(Some(bytes.chunks_exact(size).map(|chunk| self.number(chunk)).collect()))
     }
 
     /// The first whole number of an entry.

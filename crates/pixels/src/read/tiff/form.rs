@@ -1,4 +1,4 @@
-//! How the samples of a TIFF picture are stored. What is not understood is refused by its name.
+//! How the samples of a TIFF picture are stored. Unknown properties are refused by name.
 
 use super::directory::{Directories, Directory, tag};
 use crate::read::layout::Layout;
@@ -41,13 +41,13 @@ pub enum Packing {
     Deflate,
     PackBits,
     Zstd,
-    /// JPEG; samples of YCbCr become red, green and blue where that is what the file holds.
+    /// JPEG; YCbCr samples become red, green and blue if that is what the file holds.
     Jpeg {
         ycbcr: bool,
     },
 }
 
-/// What stands in the place of samples.
+/// The predictor: what is stored instead of samples.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Predictor {
     None,
@@ -63,9 +63,9 @@ pub struct Form {
     pub width: u32,
     pub height: u32,
     pub kind: Kind,
-    /// Samples of a pixel that lie together, and which are red, green and blue.
+    /// The samples of a pixel that are stored together, and which are red, green and blue.
     pub layout: Layout,
-    /// Whether red, green and blue lie in strips or tiles of their own.
+    /// Whether red, green and blue are stored in separate strips or tiles.
     pub apart: bool,
     /// Whether 0 is white.
     pub inverted: bool,
@@ -77,21 +77,21 @@ pub struct Form {
     /// Width and height of a tile, or of a strip.
     pub chunk: (u32, u32),
     pub tiled: bool,
-    /// Place and length of each strip or tile in the file.
+    /// Offset and length of each strip or tile in the file.
     pub places: Vec<(u64, u64)>,
     /// Tables that all JPEG strips share.
     pub tables: Vec<u8>,
 }
 
 impl Form {
-    /// How the picture of a directory is stored.
+    /// The storage of a directory's picture.
     ///
     /// # Errors
-    /// [`PictureError::Unsupported`] for what is not understood, [`PictureError::Damaged`] where the
-    /// directory contradicts itself, [`PictureError::Truncated`] where the file ends before its
-    /// pixels do; sizes beyond [`crate::limits`] are refused.
-    pub fn of(path: &Path, all: &Directories, own: &Directory) -> Result<Self, PictureError> {
-        let number = |tag: u16, usual: u64| Ok(all.first_number(own, tag)?.unwrap_or(usual));
+    /// [`PictureError::Unsupported`] for unknown properties, [`PictureError::Damaged`] if the
+    /// directory contradicts itself, [`PictureError::Truncated`] if the file ends before its pixels
+    /// do; sizes beyond [`crate::limits`] are refused.
+    pub fn of(path: &Path, all: &Directories, directory: &Directory) -> Result<Self, PictureError> {
+        let number = |tag: u16, usual: u64| Ok(all.first_number(directory, tag)?.unwrap_or(usual));
         let refuse = |what: String| PictureError::unsupported(path, what);
         let damaged = |what: &str| PictureError::damaged(path, what);
         let (width, height) = (number(tag::WIDTH, 0)?, number(tag::HEIGHT, 0)?);
@@ -100,7 +100,7 @@ impl Form {
         if !(1..=64).contains(&samples) {
             return Err(refuse(format!("a TIFF with {samples} samples for each pixel")));
         }
-        let kind = kind(path, all, own)?;
+        let kind = kind(path, all, directory)?;
         let packing = packing(path, number(tag::COMPRESSION, 1)?, number(tag::PHOTOMETRIC, 1)?)?;
         let predictor = match number(tag::PREDICTOR, 1)? {
             1 => Predictor::None,
@@ -139,16 +139,16 @@ impl Form {
             2 => true,
             other => return Err(refuse(format!("a TIFF with bits in order {other}"))),
         };
-        let (chunk, tiled) = chunk(path, all, own, (width, height))?;
+        let (chunk, tiled) = chunk(path, all, directory, (width, height))?;
         let across = u64::from(width.div_ceil(chunk.0));
         let planes = if apart { colours } else { 1 };
         let needed = across * u64::from(height.div_ceil(chunk.1)) * planes;
         let pixel = kind.bytes() as u64 * if apart { 1 } else { samples };
         let row = u64::from(chunk.0) * pixel;
-        let mut places = places(path, all, own, tiled)?;
+        let mut places = places(path, all, directory, tiled)?;
         if places.is_empty() && packing == Packing::None && !tiled {
-            // Old writers left the lengths out, which plain strips do not need.
-            let offsets = all.numbers(own, tag::STRIP_OFFSETS)?.unwrap_or_default();
+            // Old writers omitted the lengths, which plain strips do not need.
+            let offsets = all.numbers(directory, tag::STRIP_OFFSETS)?.unwrap_or_default();
             let length = |i: usize| {
                 let first = i as u64 * u64::from(chunk.1) % u64::from(height);
                 row * u64::from(chunk.1).min(u64::from(height) - first)
@@ -164,7 +164,8 @@ impl Form {
             let path = path.to_owned();
             return Err(PictureError::Truncated { path, have: all.length, need });
         }
-        let tables = all.value(own, tag::JPEG_TABLES)?.map(|(_, bytes)| bytes).unwrap_or_default();
+        let tables =
+            all.value(directory, tag::JPEG_TABLES)?.map(|(_, bytes)| bytes).unwrap_or_default();
         let big_endian = all.is_big_endian();
         let form = Self {
             width,
@@ -185,7 +186,7 @@ impl Form {
         Ok(form.in_smaller_strips())
     }
 
-    /// Samples of a pixel that lie together in a strip or tile.
+    /// Samples of a pixel that are stored together in a strip or tile.
     pub fn together(&self) -> usize {
         if self.apart { 1 } else { self.layout.stride() }
     }
@@ -195,8 +196,8 @@ impl Form {
         self.chunk.0 as usize * self.together() * self.kind.bytes()
     }
 
-    /// Cuts plain strips into small ones: any row of them can be read without those before it, so
-    /// that memory stays small however the file is cut.
+    /// Cuts plain strips into small ones, since any of their rows can be read alone; so memory
+    /// stays small however the file is cut.
     fn in_smaller_strips(mut self) -> Self {
         const BYTES: u64 = 1 << 20;
         let row = self.row_bytes() as u64;
@@ -213,7 +214,7 @@ impl Form {
                 places.push((at + from, some.min(length.saturating_sub(from))));
             }
         }
-        // Strips that do not end with one of the small ones would not lie on one grid.
+        // Strips that do not end with a small strip would not fit one grid.
         if self.chunk.1.is_multiple_of(rows) || self.places.len() == 1 {
             self.places = places;
             self.chunk.1 = rows;
@@ -222,9 +223,9 @@ impl Form {
     }
 }
 
-fn kind(path: &Path, all: &Directories, own: &Directory) -> Result<Kind, PictureError> {
+fn kind(path: &Path, all: &Directories, directory: &Directory) -> Result<Kind, PictureError> {
     let same = |tag: u16, usual: u64, what: &str| -> Result<u64, PictureError> {
-        let values = all.numbers(own, tag)?.unwrap_or_default();
+        let values = all.numbers(directory, tag)?.unwrap_or_default();
         let first = values.first().copied().unwrap_or(usual);
         match values.iter().all(|value| *value == first) {
             true => Ok(first),
@@ -288,14 +289,14 @@ fn photometric(value: u64) -> String {
     }
 }
 
-/// Width and height of a tile, or of a strip, and whether it is one.
+/// Width and height of a tile, or of a strip, and whether it is a tile.
 fn chunk(
     path: &Path,
     all: &Directories,
-    own: &Directory,
+    directory: &Directory,
     (width, height): (u32, u32),
 ) -> Result<((u32, u32), bool), PictureError> {
-    let side = |tag: u16| all.first_number(own, tag);
+    let side = |tag: u16| all.first_number(directory, tag);
     if let (Some(columns), Some(row_count)) = (side(tag::TILE_WIDTH)?, side(tag::TILE_HEIGHT)?) {
         let area = columns.saturating_mul(row_count);
         let most = (2 * u64::from(width) * u64::from(height)).max(4096 * 4096);
@@ -314,7 +315,7 @@ fn chunk(
 fn places(
     path: &Path,
     all: &Directories,
-    own: &Directory,
+    directory: &Directory,
     tiled: bool,
 ) -> Result<Vec<(u64, u64)>, PictureError> {
     let (at, length) = match tiled {
@@ -323,9 +324,9 @@ fn places(
     };
     // Some files describe tiles by the tags of strips.
     let numbers = |tag: u16, other: u16| -> Result<Vec<u64>, PictureError> {
-        let own_numbers = all.numbers(own, tag)?;
+        let own_numbers = all.numbers(directory, tag)?;
         Ok(own_numbers
-            .map_or_else(|| all.numbers(own, other), |own| Ok(Some(own)))?
+            .map_or_else(|| all.numbers(directory, other), |numbers| Ok(Some(numbers)))?
             .unwrap_or_default())
     };
     let at = numbers(at, tag::STRIP_OFFSETS)?;

@@ -1,4 +1,4 @@
-//! TIFF samples that are read where they lie.
+//! TIFF samples that are read from the picture's file.
 
 use super::strips::Strips;
 use crate::PictureError;
@@ -7,7 +7,7 @@ use crate::tiled::Region;
 use std::cell::RefCell;
 use std::fs::File;
 
-/// A picture whose parts are read from its own file whenever they are needed, from any thread.
+/// A picture whose regions are read from its file whenever they are needed, from any thread.
 pub struct InPlace {
     file: File,
     strips: Strips,

@@ -1,8 +1,8 @@
 //! TIFF files.
 //!
-//! Directories and pixels are read here rather than by a library: a sample that is taken for another
-//! makes a wrong picture without anybody noticing, so that every property which bears on the pixels is
-//! looked at, and what is not understood is refused by its name.
+//! Directories and pixels are read here rather than by a library. A sample taken for another makes
+//! a wrong picture that nobody notices, so every property that affects the pixels is checked, and
+//! unknown ones are refused by name.
 
 mod chunks;
 pub mod directory;
@@ -23,8 +23,7 @@ use form::{Form, Kind, Packing, Predictor};
 use std::path::{Path, PathBuf};
 use strips::{Coding, Strips};
 
-/// A picture is taken for a small copy of another when it is at most this large on its longer side, in
-/// pixels, and the other one at least twice as wide.
+/// Longest side, in pixels, of a picture that counts as a small copy of one at least twice as wide.
 const SMALL: u64 = 1024;
 
 struct Tiff {
@@ -35,41 +34,41 @@ struct Tiff {
 pub fn open(path: &Path) -> Result<Opened, PictureError> {
     let no_tiff = || PictureError::damaged(path, "its first bytes are none of a TIFF");
     let all = Directories::open(path)?.ok_or_else(no_tiff)?;
-    let own = the_picture(path, &all)?;
-    let form = Form::of(path, &all, &own)?;
+    let directory = the_picture(path, &all)?;
+    let form = Form::of(path, &all, &directory)?;
     let bits = form.kind.bytes() as u8 * 8;
     let bare = Facts::bare(FileFormat::Tiff, form.width, form.height, bits);
     let mut facts = Facts { float: form.kind.is_float(), ..bare };
-    let said = exif::of_directory(&all, &own, &mut facts);
-    let icc = all.value(&own, tag::PROFILE)?.map(|(_, bytes)| bytes);
+    let said = exif::of_directory(&all, &directory, &mut facts);
+    let icc = all.value(&directory, tag::PROFILE)?.map(|(_, bytes)| bytes);
     let colours = Colours::of(icc.filter(|bytes| !bytes.is_empty()), said.encoding);
     let decoder = Box::new(Tiff { path: path.to_owned(), form });
     Ok(Opened { facts, colours, orientation: said.orientation, decoder })
 }
 
-/// The directory of the picture itself, where there are smaller copies, or masks, beside it.
+/// The directory of the picture itself, if there are smaller copies or masks beside it.
 fn the_picture(path: &Path, all: &Directories) -> Result<Directory, PictureError> {
     let refuse = |what: String, remedy| Err(PictureError::unsupported_so(path, what, remedy));
     let directories = all.all()?;
-    let number = |own: &Directory, tag| Ok(all.first_number(own, tag)?.unwrap_or(0));
+    let number = |directory: &Directory, tag| Ok(all.first_number(directory, tag)?.unwrap_or(0));
     let mut pictures = vec![];
     let mut others = 0;
-    for own in directories {
-        let size = [number(&own, tag::WIDTH)?, number(&own, tag::HEIGHT)?];
-        let stored = own.has(tag::STRIP_OFFSETS) || own.has(tag::TILE_OFFSETS);
+    for directory in directories {
+        let size = [number(&directory, tag::WIDTH)?, number(&directory, tag::HEIGHT)?];
+        let stored = directory.has(tag::STRIP_OFFSETS) || directory.has(tag::TILE_OFFSETS);
         if !stored || size.contains(&0) {
             continue;
         }
-        // A smaller copy, or a mask; in the old way of saying it, a smaller copy.
-        let kind = number(&own, tag::NEW_SUBFILE_TYPE)?;
-        if kind & 5 != 0 || number(&own, tag::SUBFILE_TYPE)? == 2 {
+        // Bits of the type: a smaller copy, or a mask; and the older tag for a smaller copy.
+        let kind = number(&directory, tag::NEW_SUBFILE_TYPE)?;
+        if kind & 5 != 0 || number(&directory, tag::SUBFILE_TYPE)? == 2 {
             others += 1;
             continue;
         }
-        pictures.push((size, own));
+        pictures.push((size, directory));
     }
     pictures.sort_by_key(|([width, height], _)| width.saturating_mul(*height));
-    let Some(([width, _], own)) = pictures.pop() else {
+    let Some(([width, _], directory)) = pictures.pop() else {
         return match others {
             0 => Err(PictureError::damaged(path, "there is no picture in it")),
             _ => refuse(
@@ -82,7 +81,7 @@ fn the_picture(path: &Path, all: &Directories) -> Result<Directory, PictureError
         (*own_width).max(*own_height) <= SMALL && own_width * 2 <= width
     };
     match pictures.iter().all(is_small) {
-        true => Ok(own),
+        true => Ok(directory),
         false => refuse(
             format!("a TIFF of {} pictures", pictures.len() + 1),
             "save each picture as a file of its own",
@@ -91,7 +90,7 @@ fn the_picture(path: &Path, all: &Directories) -> Result<Directory, PictureError
 }
 
 impl Tiff {
-    /// The picture as strips that are read by [`Strips`], where it is stored so.
+    /// The picture as strips, if it is stored in strips that [`Strips`] reads.
     fn as_strips(&self) -> Option<Strips> {
         let Form { kind, packing, predictor, apart, inverted, reversed, tiled, .. } = self.form;
         let plain = !apart && !inverted && !reversed && !tiled;

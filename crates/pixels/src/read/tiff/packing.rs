@@ -1,4 +1,4 @@
-//! Unpacking the bytes of a strip or tile.
+//! Unpacks the bytes of a strip or tile.
 
 use super::form::{Form, Packing};
 use crate::PictureError;
@@ -10,7 +10,7 @@ use std::os::unix::fs::FileExt;
 use std::path::Path;
 use weezl::LzwStatus;
 
-/// Buffers that all strips or tiles of a file use.
+/// Buffers that all strips or tiles of a file share.
 #[derive(Default)]
 pub struct Unpacker {
     packed: Vec<u8>,
@@ -20,11 +20,11 @@ pub struct Unpacker {
 struct Inflater(Decompressor);
 
 impl Unpacker {
-    /// Reads the strip or tile that lies at a place, and unpacks it into `out`, which is as long as
-    /// what comes of it. What comes beyond that is padding.
+    /// Reads the strip or tile at an offset, and unpacks it into `out`, which is as long as the
+    /// output. Further bytes are padding.
     ///
     /// # Errors
-    /// [`PictureError::Damaged`] where too little comes of it, [`PictureError::Io`].
+    /// [`PictureError::Damaged`] if the output is too short, [`PictureError::Io`].
     pub fn unpack(
         &mut self,
         path: &Path,
@@ -80,7 +80,7 @@ impl Unpacker {
     }
 }
 
-/// Fills `out`; false where the source ends before.
+/// Fills `out`; false if the source ends before.
 fn read(mut source: impl Read, out: &mut [u8]) -> std::io::Result<bool> {
     match source.read_exact(out) {
         Ok(()) => Ok(true),
@@ -111,7 +111,7 @@ impl Read for Lzw<'_> {
                 Err(error) => {
                     return Err(std::io::Error::new(std::io::ErrorKind::InvalidData, error));
                 }
-                // Some codes bring no bytes.
+                // Some codes produce no bytes.
                 Ok(LzwStatus::Ok) if done.consumed_out == 0 => {}
                 Ok(_) => return Ok(done.consumed_out),
             }
@@ -119,7 +119,7 @@ impl Read for Lzw<'_> {
     }
 }
 
-/// Packed bits (TIFF 6.0, section 9); false where too little comes of them.
+/// Packed bits (TIFF 6.0, section 9); false if the output is too short.
 fn packed_bits(mut packed: &[u8], mut out: &mut [u8]) -> bool {
     while !out.is_empty() {
         let [head, rest @ ..] = packed else { return false };
@@ -150,7 +150,7 @@ fn packed_bits(mut packed: &[u8], mut out: &mut [u8]) -> bool {
     true
 }
 
-/// A JPEG strip behind the tables that all of them share, which are a file without a picture.
+/// A JPEG strip with the shared tables inserted; these are stored as a JPEG without a picture.
 fn with_tables(strip: &[u8], tables: &[u8]) -> Vec<u8> {
     match (tables, strip) {
         ([0xff, 0xd8, tables @ .., 0xff, 0xd9], [0xff, 0xd8, rest @ ..]) => {
@@ -166,7 +166,7 @@ mod tests {
 
     #[test]
     fn packed_bits_are_unpacked_and_missing_ones_noticed() {
-        // The standard's own example.
+        // The example in the standard.
         let packed = [
             0xfe, 0xaa, 0x02, 0x80, 0x00, 0x2a, 0xfd, 0xaa, 0x03, 0x80, 0x00, 0x2a, 0x22, 0xf7,
             0xaa,

@@ -1,7 +1,6 @@
-//! Rows of TIFFs whose pixels lie in strips, plain or compressed by deflate: nearly all that
-//! cameras' raw converters write. What the `tiff` crate would decode strip by strip into fresh
-//! memory is inflated here into one buffer, or as a stream where a strip is as large as a picture,
-//! so that memory stays small however the file was cut.
+//! Rows of TIFFs whose pixels are stored in strips, plain or compressed by deflate, as most raw
+//! converters write. Strips are inflated into one buffer, or as a stream if a strip is as large as
+//! a picture, so that memory stays small however the file was cut.
 
 use crate::PictureError;
 use crate::read::layout::{Layout, widened};
@@ -14,7 +13,7 @@ use std::io::{BufReader, Read};
 use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 
-/// A strip of more bytes than this is read as a stream.
+/// Bytes from which a strip is read as a stream.
 const LARGE: usize = 32 << 20;
 /// Bytes that a stream reads at a time.
 const STREAMED: usize = 1 << 20;
@@ -23,7 +22,7 @@ fn is_large(unpacked: usize, packed: u64) -> bool {
     unpacked > LARGE || packed as usize > LARGE
 }
 
-/// How the samples of a file are written.
+/// The form of a file's samples.
 #[derive(Clone, Copy)]
 pub struct Coding {
     pub deflate: bool,
@@ -42,7 +41,7 @@ pub struct Strips {
     pub layout: Layout,
     pub coding: Coding,
     pub rows_per_strip: u32,
-    /// Place and length in the file, top to bottom.
+    /// Offset and length in the file, top to bottom.
     pub places: Vec<(u64, u64)>,
 }
 
@@ -66,7 +65,7 @@ impl Strips {
         })
     }
 
-    /// Bytes that decoding takes at most, beside what comes out.
+    /// Bytes that decoding takes at most besides its output.
     pub fn decoding_bytes(&self) -> u64 {
         let unpacked = self.rows_per_strip.min(self.height) as u64 * self.row_bytes() as u64;
         let packed = self.places.iter().map(|(_, length)| *length).max().unwrap_or(0);
@@ -117,7 +116,7 @@ impl Strips {
         self.width as usize * self.layout.stride() * self.coding.bytes_per_sample
     }
 
-    /// Decodes whole rows to the beginning of `out`; returns how many samples came of them.
+    /// Decodes whole rows to the beginning of `out`; returns the number of samples.
     fn decode(&self, raw: &[u8], out: &mut [u16]) -> usize {
         let row_samples = self.width as usize * 3;
         let rows = raw.chunks_exact(self.row_bytes());
@@ -128,8 +127,8 @@ impl Strips {
         length
     }
 
-    /// Calls `take` with the bytes of all rows from top to bottom, and the first one's number; of
-    /// rows that lie in one strip and between multiples of `band_rows`.
+    /// Calls `take` with the bytes of all rows from top to bottom, and the number of the first.
+    /// Each call has rows of one strip, between multiples of `band_rows`.
     fn each(
         &self,
         band_rows: u32,
@@ -199,7 +198,7 @@ impl Strips {
     }
 }
 
-/// Buffers that all strips of a file use.
+/// Buffers that all strips of a file share.
 #[derive(Default)]
 struct Memory {
     packed: Vec<u8>,
@@ -239,7 +238,7 @@ impl Strip<'_> {
         }
     }
 
-    /// Checks a stream's own sum, which stands behind its last byte.
+    /// Checks the checksum behind a stream's last byte.
     fn end(self) -> std::io::Result<()> {
         match self {
             Self::Stream(mut source, _) => source.read(&mut [0]).map(|_| ()),

@@ -22,8 +22,8 @@ pub fn cover_row(bars: &[Bar], y: f64, width: usize) -> Vec<f64> {
         }
         let from = (left - reach).max(0.0) as usize;
         let to = (right + reach + 1.0).clamp(0.0, width as f64) as usize;
-        for (x, own) in covered.iter_mut().enumerate().take(to).skip(from) {
-            *own = own.max(cover(bar, x as f64, y));
+        for (x, value) in covered.iter_mut().enumerate().take(to).skip(from) {
+            *value = value.max(cover(bar, x as f64, y));
         }
     }
     covered

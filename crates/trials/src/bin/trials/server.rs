@@ -149,7 +149,8 @@ pub fn result(shoot: i64) -> Result<Vec<u8>> {
     let id = &results.iter().find(of_plan).context("a result of the plan")?["id"];
     let wish = json!({ "format": "tiff16" });
     let saved = json("POST", &format!("/api/results/{id}/exports"), &wish)?;
-    let newest = saved.as_array().into_iter().flatten().filter_map(|own| own["id"].as_i64()).max();
+    let newest =
+        saved.as_array().into_iter().flatten().filter_map(|export| export["id"].as_i64()).max();
     let id = newest.context("a saved file")?;
     let file = ask("GET", &format!("/api/exports/{id}/file"), &[])?;
     if file.status != 200 {

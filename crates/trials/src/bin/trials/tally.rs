@@ -79,18 +79,18 @@ impl Book {
         let mut text = String::from(
             "| Trial | Tried | Right | Refused | Unseen | Lost | Silently wrong | Panics | Hangs |\n|---|--:|--:|--:|--:|--:|--:|--:|--:|\n",
         );
-        for own in &self.tallies {
+        for tally in &self.tallies {
             let counts = [
-                own.tried,
-                own.right,
-                own.refused,
-                own.unseen,
-                own.lost.len() as u32,
-                own.wrong.len() as u32,
-                own.panics.len() as u32,
-                own.hangs.len() as u32,
+                tally.tried,
+                tally.right,
+                tally.refused,
+                tally.unseen,
+                tally.lost.len() as u32,
+                tally.wrong.len() as u32,
+                tally.panics.len() as u32,
+                tally.hangs.len() as u32,
             ];
-            let _ = write!(text, "| {} |", own.what);
+            let _ = write!(text, "| {} |", tally.what);
             for count in counts {
                 let _ = write!(text, " {count} |");
             }

@@ -39,8 +39,8 @@ pub fn blocks((width, height): (u32, u32), around: &dyn Fn(Region) -> Side) -> V
 
 /// The tiles of a block.
 pub fn tiles(block: Region) -> Vec<Region> {
-    let own = Region::covering(block.width, block.height, [SIDE; 2]).into_iter();
-    own.map(|tile| tile.moved([block.x, block.y])).collect()
+    let tiles = Region::covering(block.width, block.height, [SIDE; 2]).into_iter();
+    tiles.map(|tile| tile.moved([block.x, block.y])).collect()
 }
 
 /// A block in rectangles of tiles with the same side.
@@ -51,13 +51,13 @@ fn alike(block: Region, around: &dyn Fn(Region) -> Side) -> Vec<Region> {
         for tile in tiles(row.moved([block.x, block.y])) {
             let side = around(tile);
             match runs.last_mut() {
-                Some((run, own)) if *own == side => run.width += tile.width,
+                Some((run, its_side)) if *its_side == side => run.width += tile.width,
                 _ => runs.push((tile, side)),
             }
         }
         for (run, side) in runs {
-            let above = done.iter_mut().find(|(above, own)| {
-                let same = (above.x, above.width, *own) == (run.x, run.width, side);
+            let above = done.iter_mut().find(|(above, its_side)| {
+                let same = (above.x, above.width, *its_side) == (run.x, run.width, side);
                 same && above.y + above.height == run.y
             });
             match above {
@@ -77,9 +77,9 @@ mod tests {
     fn tiles_with_the_same_sides_around_them_stay_together() {
         let block = Region { x: 512, y: 256, width: 4 * SIDE, height: 2 * SIDE - 20 };
         // Sky, except for the two tiles on the right, and one more below.
-        let side = |own: Region| match (own.x - 512) / SIDE + u32::from(own.y > 256) {
+        let side = |tile: Region| match (tile.x - 512) / SIDE + u32::from(tile.y > 256) {
             ..2 => Side::Sky,
-            2.. if own.x >= 512 + 3 * SIDE => Side::Ground,
+            2.. if tile.x >= 512 + 3 * SIDE => Side::Ground,
             _ => Side::Both,
         };
         let parts = alike(block, &side);

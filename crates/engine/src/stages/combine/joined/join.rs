@@ -39,8 +39,8 @@ impl Join<'_> {
     }
 
     /// What the mask shows in a region of the result and around it, as far as joining looks.
-    pub fn around(&self, own: Region) -> Side {
-        let InReference(there) = self.there(own);
+    pub fn around(&self, region: Region) -> Side {
+        let InReference(there) = self.there(region);
         self.mask.side(InReference(there.widened(2 * MARGIN, self.stack.size)))
     }
 

@@ -152,8 +152,8 @@ fn keep(
     let gaps = made.coverage.contains(&0);
     if gaps || side == Side::Both {
         let covered = |i: usize| made.coverage.get(i).is_none_or(|n| *n > 0);
-        let own = squares_of(region, &made.light, &covered);
-        layers.squares().note(SKY, own);
+        let found = squares_of(region, &made.light, &covered);
+        layers.squares().note(SKY, found);
     }
     if gaps {
         let pixels = made.light.as_chunks_mut::<3>().0.iter_mut().zip(&made.coverage);

@@ -41,15 +41,16 @@ pub const STILL_SKY: usize = 3;
 /// The squares of a block by column and row, with the light of the pixels that count.
 pub fn squares_of(block: Region, light: &[f32], counts: &dyn Fn(usize) -> bool) -> Vec<Square> {
     let pixels = light.as_chunks::<3>().0;
-    let own = Region::covering(block.width, block.height, [backdrop::SQUARE; 2]).into_iter();
-    own.map(|square| {
-        let rows = square.y..square.y + square.height;
-        let places = rows.flat_map(|y| {
-            (square.x..square.x + square.width).map(move |x| (y * block.width + x) as usize)
-        });
-        let there: Vec<[f32; 3]> = places.filter(|&i| counts(i)).map(|i| pixels[i]).collect();
-        let at = |v: u32, from: u32| ((v + from) / backdrop::SQUARE) as usize;
-        ([at(square.x, block.x), at(square.y, block.y)], backdrop::square(&there))
-    })
-    .collect()
+    let squares = Region::covering(block.width, block.height, [backdrop::SQUARE; 2]).into_iter();
+    squares
+        .map(|square| {
+            let rows = square.y..square.y + square.height;
+            let places = rows.flat_map(|y| {
+                (square.x..square.x + square.width).map(move |x| (y * block.width + x) as usize)
+            });
+            let there: Vec<[f32; 3]> = places.filter(|&i| counts(i)).map(|i| pixels[i]).collect();
+            let at = |v: u32, from: u32| ((v + from) / backdrop::SQUARE) as usize;
+            ([at(square.x, block.x), at(square.y, block.y)], backdrop::square(&there))
+        })
+        .collect()
 }
