@@ -7,7 +7,7 @@ use jade_pixels::tiled::Region;
 use jade_plan::CoreError;
 use nalgebra::{Matrix4, Vector4};
 
-/// The vignetting in a frame of an evenly lit surface, as [`LensPlan::shading`]: fitted to its
+/// The vignetting in a frame of an evenly lit surface, as [`jade_plan::LensPlan::shading`]: fitted to its
 /// brightness, ignoring specks of dust.
 ///
 /// # Errors

@@ -4,7 +4,7 @@ use crate::frame_id::FrameId;
 use jade_optics::motion::Motion;
 use serde::{Deserialize, Serialize};
 
-/// One frame in a [`Report`].
+/// One frame in a [`super::Report`].
 #[derive(Debug, Clone, Serialize, Deserialize)]
 #[cfg_attr(feature = "types", derive(ts_rs::TS))]
 pub struct FrameReport {
