@@ -6,7 +6,7 @@ use super::profile::finished;
 use crate::PictureError;
 use moxcms::{
     Chromaticity, CicpProfile, ColorPrimaries, ColorProfile, MatrixCoefficients, ToneReprCurve,
-    TransferCharacteristics, WHITE_POINT_D65, XyY,
+    TransferCharacteristics, XyY, white_point_d65,
 };
 use serde::{Deserialize, Serialize};
 use std::path::Path;
@@ -67,7 +67,7 @@ impl Encoding {
             Space::Srgb => return Self::srgb(),
             Space::DisplayP3 => (ColorProfile::new_display_p3(), srgb_curve()),
             // Curves write powers in steps of 1/256: 563/256 and 1.8.
-            Space::A98 => (of_colours(A98, WHITE_POINT_D65), ToneReprCurve::Lut(vec![563])),
+            Space::A98 => (of_colours(A98, white_point_d65()), ToneReprCurve::Lut(vec![563])),
             Space::Prophoto => (ColorProfile::new_pro_photo_rgb(), ToneReprCurve::Lut(vec![461])),
         };
         Self::made(finished(profile, curve, space.name()))
