@@ -1,7 +1,7 @@
 //! Figures of a result's light against the noise-free picture of its scene.
 
+use super::codes::{Codes, light_of_codes};
 use anyhow::{Context, Result};
-use jade_pixels::read::PictureFile;
 use serde_json::Value;
 use std::path::Path;
 
@@ -16,19 +16,15 @@ pub struct Light {
 
 impl Light {
     pub fn read(path: &Path) -> Result<Self> {
-        let file = PictureFile::open(path)?;
-        let (width, height) = (file.facts().width as usize, file.facts().height as usize);
-        let encoding = file.encoding().clone();
+        let codes = Codes::read(path)?;
+        let light_of = light_of_codes();
         let (mut values, mut highest) = (Vec::new(), Vec::new());
-        file.rows(&mut |_, samples| {
-            for pixel in samples.chunks_exact(3) {
-                let light = [0, 1, 2].map(|c| encoding.curve(c)[pixel[c] as usize]);
-                values.push(light.iter().sum::<f32>() / 3.0);
-                highest.push(light.into_iter().fold(0.0, f32::max));
-            }
-            Ok(())
-        })?;
-        Ok(Self { width, height, values, highest })
+        for pixel in codes.samples.chunks_exact(codes.channels()) {
+            let light = pixel.iter().map(|code| light_of[usize::from(*code)]);
+            values.push(light.clone().sum::<f32>() / pixel.len() as f32);
+            highest.push(light.fold(0.0, f32::max));
+        }
+        Ok(Self { width: codes.width, height: codes.height, values, highest })
     }
 
     fn at(&self, x: i64, y: i64) -> f64 {

@@ -1,5 +1,6 @@
 //! Figures of quality on simulated scenes of real sizes with written truth, many seeds.
 
+mod codes;
 mod focus;
 mod light;
 
