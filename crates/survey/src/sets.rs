@@ -46,9 +46,10 @@ pub struct ProposedSet {
     pub reason: String,
 }
 
-/// Multiple of the usual pause from which a pause ends a sequence,
+/// A pause this many times as long as the usual one ends a sequence, unless it is shorter than
+/// [`LONG_PAUSE_S`].
 const PAUSE: i64 = 10;
-/// if it also lasts this many seconds.
+/// Least length of a pause that ends a sequence, in seconds.
 const LONG_PAUSE_S: i64 = 600;
 /// Least share of steps from frame to frame at which the exposure changes in a bracket.
 const STEPPING: f32 = 0.6;

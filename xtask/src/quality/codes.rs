@@ -86,7 +86,7 @@ mod tests {
         for (name, channels) in [("a.tif", 3), ("b.png", 3), ("c.png", 1)] {
             let path = folder.path().join(name);
             let target = match name.ends_with("tif") {
-                true => Target::Tiff { sixteen_bit: true, deflate: name == "a.tif" },
+                true => Target::Tiff { sixteen_bit: true, deflate: true },
                 false => Target::Png { sixteen_bit: true },
             };
             let picture = Picture { width, height, channels, encoding, taken: None };

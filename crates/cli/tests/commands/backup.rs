@@ -95,7 +95,7 @@ fn a_second_server_leaves_the_folder_of_the_first_alone() {
         "{problem}"
     );
     // Nor one that finds its port taken, with a folder of its own.
-    let second_data = folder.path().join("own");
+    let second_data = folder.path().join("second");
     let taken =
         program().args(["serve", "--listen", &served.address, "--data"]).arg(&second_data).output();
     let problem = said(&taken.unwrap());

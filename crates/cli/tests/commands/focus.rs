@@ -50,7 +50,7 @@ fn a_sweep_is_put_in_order_and_a_missing_plane_is_told() {
 }
 
 #[test]
-fn a_sweep_is_merged_and_its_focus_map_saved() {
+fn a_sweep_is_merged_and_its_depth_map_saved() {
     let folder = tempfile::tempdir().unwrap();
     let card = folder.path().join("card");
     let mut command = program();
@@ -69,15 +69,15 @@ fn a_sweep_is_merged_and_its_focus_map_saved() {
     for way in ["smooth", "fine"] {
         let made = merge(&["--way", way]);
         assert!(made.status.success(), "{}", text(&made.stderr));
-        let in_report: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
-        let size: Vec<u32> = serde_json::from_value(in_report["size"].clone()).unwrap();
+        let written: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+        let size: Vec<u32> = serde_json::from_value(written["size"].clone()).unwrap();
         // Trimmed to what all frames cover: the picture grows by three percent.
         assert!((570..600).contains(&size[0]) && (380..400).contains(&size[1]), "{size:?}");
         for file in [&out, &map] {
             let facts = PictureFile::open(file).unwrap().facts().clone();
             assert_eq!((vec![facts.width, facts.height], facts.bits), (size.clone(), 16));
         }
-        let placed = in_report["frames"].as_array().unwrap();
+        let placed = written["frames"].as_array().unwrap();
         assert!(placed.len() == 8 && placed.iter().all(|frame| frame["used"] == true));
         std::fs::remove_file(&out).unwrap();
     }

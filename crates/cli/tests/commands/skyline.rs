@@ -42,8 +42,8 @@ fn a_skyline_is_found_saved_and_used_again() {
     assert!(found.status.success(), "{}", text(&found.stderr));
     let output = text(&found.stderr);
     assert!(output.contains("% sky, noise of the ground ÷ 2."), "{output}");
-    let output: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
-    let stages = output["stages"].as_array().unwrap();
+    let written: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+    let stages = written["stages"].as_array().unwrap();
     let skyline = stages.iter().find(|stage| stage["stage"] == "skyline").unwrap();
     let sky = skyline["sky"].as_f64().unwrap();
     let truth = Mask::read(&path("card/truth/sky-mask.png"), (900, 600)).unwrap();
@@ -158,8 +158,8 @@ fn the_sky_is_finished_and_the_ground_is_the_same() {
     let output = text(&done.stderr);
     assert!(done.status.success(), "{output}");
     assert!(output.contains("; sky uneven by ") && output.contains("noise of the sky smoothed ÷"));
-    let output: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
-    let stages = output["stages"].as_array().unwrap();
+    let written: Value = serde_json::from_slice(&std::fs::read(&report).unwrap()).unwrap();
+    let stages = written["stages"].as_array().unwrap();
     let finish = stages.iter().find(|stage| stage["stage"] == "finish").unwrap();
     let [was, is] = [0, 1].map(|i| finish["uneven"][i].as_f64().unwrap());
     assert!(is < 0.7 * was, "{was} {is}");

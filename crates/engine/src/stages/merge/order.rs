@@ -27,8 +27,8 @@ pub fn ordered(all: PerFrame<Given, Result<Sharpness, String>>) -> Result<SweepF
     let (mut read, mut numbers, mut left_out) = (vec![], vec![], vec![]);
     for (i, one) in all.indices().zip(all) {
         match one {
-            Ok(frame) => {
-                read.push(frame);
+            Ok(sharpness) => {
+                read.push(sharpness);
                 numbers.push(i);
             }
             Err(why) => left_out.push((i, why)),
