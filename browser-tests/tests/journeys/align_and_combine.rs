@@ -7,6 +7,7 @@ use jade_scenes::frame_name;
 use jade_scenes::kiln_yard::{self, KilnYard};
 use jade_scenes::night_sky::{NightSky, Options};
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 use thirtyfour::prelude::*;
 
 const WIDTH: u32 = 900;
@@ -52,7 +53,7 @@ async fn run(s: &Session, result: &str) -> anyhow::Result<()> {
     .await
 }
 
-/// Clicks a place of the picture that fills a pane.
+/// Clicks a place of the picture that fills a pane, and holds the button down as a careful hand does.
 async fn click_at(s: &Session, pane: &str, [x, y]: [f64; 2]) -> anyhow::Result<()> {
     let rect = s.part(pane).await?.rect().await?;
     let view = s.part("view").await?;
@@ -65,9 +66,11 @@ async fn click_at(s: &Session, pane: &str, [x, y]: [f64; 2]) -> anyhow::Result<(
     ];
     let offset = [at[0] - whole.x - whole.width / 2.0, at[1] - whole.y - whole.height / 2.0];
     s.browser
-        .action_chain()
+        .action_chain_with_delay(None, Some(Duration::from_millis(400)))
         .move_to_element_with_offset(&view, offset[0] as i64, offset[1] as i64)
-        .click()
+        .click_and_hold()
+        .move_by_offset(0, 0)
+        .release()
         .perform()
         .await?;
     Ok(())

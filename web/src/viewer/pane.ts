@@ -41,6 +41,8 @@ export class Pane {
       keyboardNavEnabled: false,
       gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: false },
       gestureSettingsTouch: { dblClickToZoom: false },
+      // A press that stays in its place is a click however long it lasts: a careful hand holds on.
+      clickTimeThreshold: Infinity,
       animationTime: calm ? 0 : 0.35,
       springStiffness: 10,
       zoomPerScroll: 1.25,
