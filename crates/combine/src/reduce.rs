@@ -16,6 +16,11 @@ use jade_pixels::PictureError;
 use jade_pixels::tiled::Region;
 use jade_plan::{CombinePlan, Edges, Method};
 
+/// Most bytes of samples that one thread holds for methods that sort them, unless eight rows take
+/// more. The same on every machine: resampling and clipping depend on the rows held at once in
+/// their last digits, and the same plan must give the same bytes anywhere.
+pub const HELD_BYTES: usize = 32 << 20;
+
 /// A frame with its motion, level and weight.
 pub struct Placed<'a> {
     /// The frame's light.
@@ -33,7 +38,6 @@ pub struct Reducer<'a> {
     frames: Vec<Prepared<'a>>,
     method: Method,
     fill: bool,
-    held: usize,
     clip: Clip,
     median: Network,
     gaps: Vec<Gap<'a>>,
@@ -57,9 +61,8 @@ pub struct Scratch {
 }
 
 impl<'a> Reducer<'a> {
-    /// Prepares for these frames, of which there must be at least one. `held` is the number of
-    /// bytes of samples that one thread may hold for methods that sort them.
-    pub fn new(frames: Vec<Placed<'a>>, plan: &CombinePlan, held: usize) -> Self {
+    /// Prepares for these frames, of which there must be at least one.
+    pub fn new(frames: Vec<Placed<'a>>, plan: &CombinePlan) -> Self {
         let clip = Clip::new(frames.len(), plan.clip);
         let median = Network::new(frames.len(), &Network::median_rows(frames.len()));
         let frames = frames
@@ -75,7 +78,6 @@ impl<'a> Reducer<'a> {
             frames,
             method: plan.method,
             fill: plan.edges == Edges::Fill,
-            held,
             clip,
             median,
             gaps: vec![],
@@ -124,11 +126,11 @@ impl<'a> Reducer<'a> {
             }
             return Ok(all.finish());
         }
-        // As many rows at a time as fit into `held`, with a margin for the clipped mean.
+        // As many rows at a time as may be held, with a margin for the clipped mean.
         let size = self.frames[0].light.size();
         let margin = if self.method == Method::Clipped { Clip::MARGIN } else { 0 };
         let row = self.frames.len() * (region.width + 2 * margin) as usize * 12;
-        let rows = (self.held / row).saturating_sub(2 * margin as usize).max(8) as u32;
+        let rows = (HELD_BYTES / row).saturating_sub(2 * margin as usize).max(8) as u32;
         let mut all = Reduced {
             light: Vec::with_capacity(region.area() * 3),
             by_frame: vec![0; self.frames.len()],

@@ -46,6 +46,8 @@ impl Gathered {
     /// Adds the light of one frame, and which positions it covers (`None` for all). The planes may
     /// be changed.
     pub fn add(&mut self, planes: &mut Planes, covered: Option<Vec<bool>>, weight: f32) {
+        // A standard deviation is that of the samples, whatever their weight in a mean.
+        let weight = if self.method == Method::StdDev { 1.0 } else { weight };
         if self.method == Method::StdDev {
             if self.about[0].is_empty() {
                 self.about.clone_from(planes);

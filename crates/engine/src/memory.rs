@@ -1,5 +1,6 @@
 //! Bounds of memory and scratch space.
 
+use jade_combine::reduce::HELD_BYTES;
 use jade_plan::CoreError;
 use std::path::Path;
 
@@ -8,6 +9,9 @@ const LEAST: u64 = 128 << 20;
 
 /// Bytes that a run takes beside pictures.
 pub const APART: u64 = 64 << 20;
+
+/// The least memory for each thread, in bytes: twice the samples that it holds.
+const FOR_THREAD: u64 = 2 * HELD_BYTES as u64;
 
 /// Bounds of a run.
 #[derive(Debug, Clone, Copy)]
@@ -20,10 +24,11 @@ pub struct Budget {
 
 impl Budget {
     /// A budget of `memory_mib` MiB and `threads` threads; by default the smaller of 2 GiB and a
-    /// quarter of the machine's memory, and a thread for each core.
+    /// quarter of the machine's memory, and a thread for each core, as far as each has 64 MiB.
     ///
     /// # Errors
-    /// [`CoreError::Setting`] for less than 128 MiB or no thread.
+    /// [`CoreError::Setting`] for less than 128 MiB, no thread, or more threads than one for each
+    /// 64 MiB.
     pub fn new(memory_mib: Option<u64>, threads: Option<usize>) -> Result<Self, CoreError> {
         let memory = memory_mib.map_or_else(default_memory, |mib| mib << 20);
         if memory < LEAST {
@@ -33,19 +38,22 @@ impl Budget {
                 LEAST >> 20
             )));
         }
-        let cores = || std::thread::available_parallelism().map_or(2, |n| n.get());
+        let most = (memory / FOR_THREAD) as usize;
+        let cores = || std::thread::available_parallelism().map_or(2, |n| n.get()).min(most);
         let threads = threads.unwrap_or_else(cores);
         if !(1..=256).contains(&threads) {
             return Err(CoreError::Setting(format!(
                 "{threads} threads cannot be used; choose from 1 to 256."
             )));
         }
+        if threads > most {
+            return Err(CoreError::Setting(format!(
+                "{threads} threads need a memory budget of {} MiB, and it is {} MiB; give it more, or use fewer threads.",
+                (threads as u64 * FOR_THREAD) >> 20,
+                memory >> 20
+            )));
+        }
         Ok(Self { memory, threads })
-    }
-
-    /// Bytes of samples that one thread may hold while it sorts them.
-    pub fn held(&self) -> usize {
-        (self.memory as usize / (8 * self.threads)).clamp(4 << 20, 32 << 20)
     }
 
     /// How many pictures may be decoded at once when decoding one takes `bytes`.
@@ -58,7 +66,7 @@ impl Budget {
     /// everything else.
     pub fn room_for_frames(&self, decoding: u64) -> u64 {
         let decoders = self.decoders(decoding) as u64 * decoding;
-        let held = (self.held() * self.threads) as u64;
+        let held = (HELD_BYTES * self.threads) as u64;
         self.memory.saturating_sub(APART + decoders + held)
     }
 }
@@ -101,6 +109,9 @@ mod tests {
     fn too_little_memory_is_refused_and_large_pictures_are_decoded_one_by_one() {
         assert!(Budget::new(Some(20), Some(2)).is_err());
         assert!(Budget::new(None, Some(0)).is_err());
+        assert!(Budget::new(Some(128), Some(2)).is_ok() && Budget::new(Some(128), None).is_ok());
+        let refused = Budget::new(Some(128), Some(3)).unwrap_err().to_string();
+        assert!(refused.starts_with("3 threads need a memory budget of 192 MiB"), "{refused}");
         let budget = Budget::new(Some(1024), Some(4)).unwrap();
         assert_eq!(budget.decoders(32_000_000), 4);
         assert_eq!(budget.decoders(400_000_000), 1);

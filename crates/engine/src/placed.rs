@@ -21,7 +21,7 @@ pub fn place(frame: &Frame, motion: &Motion, path: &Path) -> Result<(), CoreErro
     let placed = Placed { light: frame, motion, levels: [Normalisation::NONE; 3], weight: 1.0 };
     let mut plan = Plan::of(Kind::NightSky).combine;
     plan.method = Method::Mean;
-    let reducer = Reducer::new(vec![placed], &plan, 0);
+    let reducer = Reducer::new(vec![placed], &plan);
     let writer = TileWriter::<f32>::create(path, width, height, 3)?;
     Region::covering(width, height, [SIDE; 2]).into_par_iter().try_for_each_init(
         Scratch::default,

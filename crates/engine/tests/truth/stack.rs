@@ -1,7 +1,8 @@
 //! The whole engine against the written truth of simulated scenes, small ones so that it is quick.
 
-use jade_engine::Outcome;
+use jade_engine as engine;
 use jade_engine::export::{self, Colours, Form, Written};
+use jade_engine::{Budget, Outcome, Request, SkylineInputs};
 use jade_frames::FrameInput;
 use jade_pixels::read::PictureFile;
 use jade_plan::progress::{Stage, Unwatched, Watch};
@@ -346,4 +347,29 @@ fn noise_taken_off_each_frame_is_taken_off_the_result_and_motions_stay() {
     sky.inputs[1..].iter_mut().for_each(|input| input.prepare.denoise = Denoise::default());
     let one = sky.stack(&stars(Method::Mean)).unwrap();
     assert!(noise(&one) < noise(&plain) && noise(&one) > noise(&less));
+}
+
+/// The plan decides every digit, and neither the memory nor the threads of the machine do.
+#[test]
+fn a_plan_gives_the_same_bytes_with_any_memory_and_threads() {
+    let sky = Sky::new(29, 16);
+    for method in [Method::Clipped, Method::Median] {
+        let plan = stars(method);
+        let bytes = [(128, 1), (128, 2), (2048, 4)].map(|(memory, threads)| {
+            let _ = std::fs::remove_dir_all(sky.path("cache"));
+            let cache = sky.shoot.cache();
+            let outcome = engine::stack(&Request {
+                frames: &sky.inputs,
+                reference: None,
+                plan: &plan,
+                cache: &cache,
+                budget: Budget::new(Some(memory), Some(threads)).unwrap(),
+                stream: false,
+                skyline_inputs: SkylineInputs::default(),
+                watch: &Unwatched,
+            });
+            pixels(&outcome.unwrap()).1
+        });
+        assert!(bytes[0] == bytes[1] && bytes[1] == bytes[2], "{method:?}");
+    }
 }

@@ -35,7 +35,7 @@ impl<'a> Combination<'a> {
     /// [`CoreError::Picture`], [`CoreError::Cancelled`].
     pub fn of(stack: &'a Stack) -> Result<Self, CoreError> {
         let request = stack.request;
-        let reducer = Reducer::new(stack.placed(), &request.plan.combine, request.budget.held());
+        let reducer = Reducer::new(stack.placed(), &request.plan.combine);
         let reducer = reducer.with_gaps(gaps(stack)?);
         Ok(Self { reducer, origin: stack.origin(), size: stack.result_size() })
     }

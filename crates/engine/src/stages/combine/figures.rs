@@ -118,7 +118,7 @@ fn noise_of_counts(
     let order: Vec<&UsedFrame> = reference_first(used, *reference);
     let reducer = |&n: &usize| {
         let placed = order[..n].iter().map(|one| one.placed()).collect();
-        Reducer::new(placed, &request.plan.combine, request.budget.held())
+        Reducer::new(placed, &request.plan.combine)
     };
     let reducers: Vec<Reducer> = counts.iter().map(reducer).collect();
     let each: Vec<(&Reducer, &Region)> =

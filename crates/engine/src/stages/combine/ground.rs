@@ -202,7 +202,7 @@ impl Ground {
         let plan = self.plan(request);
         let reducer = |counts: &dyn Fn(usize) -> bool| {
             let some = self.placed(used).into_iter().enumerate().filter(|(i, _)| counts(*i));
-            Reducer::new(some.map(|(_, light)| light).collect(), &plan, request.budget.held())
+            Reducer::new(some.map(|(_, light)| light).collect(), &plan)
         };
         let pairs = [
             [reducer(&|i| i == 0), reducer(&|i| i == 1)],

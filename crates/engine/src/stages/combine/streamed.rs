@@ -79,9 +79,9 @@ pub fn write(
             continue;
         }
         let all = loaded.iter().map(|(one, frame)| one.placed_as(frame)).collect();
-        add(request, &Reducer::new(all, plan, 0), &mut picture)?;
+        add(request, &Reducer::new(all, plan), &mut picture)?;
         for (one, frame) in &loaded {
-            add(request, &Reducer::new(vec![one.placed_as(frame)], plan, 0), &mut patches)?;
+            add(request, &Reducer::new(vec![one.placed_as(frame)], plan), &mut patches)?;
             done += 1;
             if counts.contains(&done) {
                 for (running, (there, gathered)) in running.iter_mut().zip(&patches) {

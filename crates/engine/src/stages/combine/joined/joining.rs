@@ -102,8 +102,7 @@ fn moved<'a>(join: &Join, sky: &'a Extended, backward: &'a [Motion]) -> Option<R
     });
     let placed: Vec<Placed> = placed.collect();
     let plan = CombinePlan { edges: Edges::Fill, ..join.ground.plan(join.request()) };
-    let held = join.request().budget.held();
-    (!placed.is_empty()).then(|| Reducer::new(placed, &plan, held))
+    (!placed.is_empty()).then(|| Reducer::new(placed, &plan))
 }
 
 #[cfg(test)]

@@ -48,7 +48,7 @@ pub fn make(
         Some(sky) => Placed { light: sky, ..one.placed() },
         None => one.placed(),
     });
-    let frames = Reducer::new(frames.collect(), &request.plan.combine, request.budget.held());
+    let frames = Reducer::new(frames.collect(), &request.plan.combine);
     let frames = frames.of_clear_sky(&visible);
     let sees = |region: Region| {
         let there = join.there(region);

@@ -29,10 +29,9 @@ pub fn make(
     layers: &Layers,
     only: Option<Region>,
 ) -> Result<(), PictureError> {
-    let held = join.request().budget.held();
     let plan = join.ground.plan(join.request());
-    let frames = Reducer::new(join.ground.placed(&join.stack.used), &plan, held);
-    let still_frames = layers.still.is_some().then(|| still_frames(join, held));
+    let frames = Reducer::new(join.ground.placed(&join.stack.used), &plan);
+    let still_frames = layers.still.is_some().then(|| still_frames(join));
     // A finished picture is taken as it is.
     let has_flaws = !matches!(join.request().plan.skyline.ground.from, GroundFrom::Picture(_));
     let is_wanted = |block: &&Block| {
@@ -59,11 +58,11 @@ pub fn make(
 }
 
 /// The frames of the sky as the camera stood.
-fn still_frames<'a>(join: &'a Join, held: usize) -> Reducer<'a> {
+fn still_frames<'a>(join: &'a Join) -> Reducer<'a> {
     let still = join.stack.used.iter().map(|one| Placed { motion: &STILL, ..one.placed() });
     let method = join.request().plan.skyline.ground.method;
     let plan = CombinePlan { method, edges: Edges::Fill, ..join.request().plan.combine.clone() };
-    Reducer::new(still.collect(), &plan, held)
+    Reducer::new(still.collect(), &plan)
 }
 
 /// Writes the unaligned stack of a block, to the picture where nothing is to be joined.
