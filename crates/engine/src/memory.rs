@@ -65,9 +65,15 @@ impl Budget {
     /// Bytes that remain for decoded frames beside decoders of `decoding` bytes, sorted samples and
     /// everything else.
     pub fn room_for_frames(&self, decoding: u64) -> u64 {
-        let decoders = self.decoders(decoding) as u64 * decoding;
         let held = (HELD_BYTES * self.threads) as u64;
-        self.memory.saturating_sub(APART + decoders + held)
+        self.room_for_one(decoding).saturating_sub(held)
+    }
+
+    /// Bytes that remain for a decoded frame where no samples are sorted, beside decoders of
+    /// `decoding` bytes and everything else.
+    pub fn room_for_one(&self, decoding: u64) -> u64 {
+        let decoders = self.decoders(decoding) as u64 * decoding;
+        self.memory.saturating_sub(APART + decoders)
     }
 }
 
@@ -118,6 +124,10 @@ mod tests {
         let room = budget.room_for_frames(32_000_000);
         assert!(room > 700 << 20 && room + (4 * 32_000_000) < 1024 << 20, "{room}");
         assert_eq!(budget.room_for_frames(3_200_000_000), 0);
+        // Little memory still holds one frame where nothing is sorted.
+        let little = Budget::new(Some(128), Some(2)).unwrap();
+        assert_eq!(little.room_for_frames(1 << 20), 0);
+        assert!(little.room_for_one(1 << 20) > 60 << 20);
     }
 
     #[test]

@@ -139,7 +139,7 @@ pub fn one(
         true => Err(PictureError::Cancelled),
         false => Ok(()),
     };
-    let fits = |need: &Need| need.memory <= budget.room_for_frames(need.decoding);
+    let fits = |need: &Need| need.memory <= budget.room_for_one(need.decoding);
     match Need::of(input).filter(fits) {
         Some(need) if !need.in_place && !cache.frame(&input.key()).exists() => {
             Frame::load(input, watch)
