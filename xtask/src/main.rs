@@ -104,8 +104,12 @@ fn test() -> Result<()> {
     run(&mut cargo(&["fmt", "--manifest-path", "fuzz/Cargo.toml", "--check"]))?;
     layers::layers()?;
     web::build()?;
-    web::check()?;
-    run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;
+    // The page is checked while clippy, which often has work for one core only, goes on.
+    let page = std::thread::spawn(web::check);
+    let clippy =
+        run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]));
+    page.join().expect("checking the page does not panic")?;
+    clippy?;
     install_tools()?;
     // The types in the front end are compared with the server's by a test among these.
     run(&mut cargo(&["test", "--workspace", "--features", "jade-server/types"]))
