@@ -35,7 +35,8 @@ struct Common {
     /// Memory budget of a run in MiB; by default the smaller of 2048 and a quarter of the machine's.
     #[arg(long, value_name = "MIB")]
     memory: Option<u64>,
-    /// Threads of a run; one for each core unless given.
+    /// Threads of a run; unless given, one for each core, as far as each has 64 MiB of its memory
+    /// budget.
     #[arg(long)]
     threads: Option<usize>,
     /// Disk space for decoded frames and other products that can be made again, in GiB.

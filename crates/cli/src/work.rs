@@ -26,7 +26,7 @@ pub struct Common {
     /// Memory budget in MiB; by default the smaller of 2048 and a quarter of the machine's.
     #[arg(long, value_name = "MIB")]
     memory: Option<u64>,
-    /// Threads; one for each core unless given.
+    /// Threads; unless given, one for each core, as far as each has 64 MiB of the memory budget.
     #[arg(long)]
     threads: Option<usize>,
     /// Folder for scratch files, about six bytes for each pixel of each frame; the system's folder

@@ -51,7 +51,7 @@ struct Burst {
     line: Option<(usize, i32)>,
 }
 
-/// A number from 0 to 1 that depends on all of its arguments (finaliser of MurmurHash3).
+/// A number from 0 to 1 that depends on all of its arguments (with the constants of MurmurHash3).
 fn even(of: [u32; 4]) -> f32 {
     let mut h = 0x9e37_79b9u32;
     for part in of {

@@ -76,8 +76,8 @@ proptest! {
         prop_assert!(distance(at, inverted) < 1e-6);
     }
 
-    /// The nearest homography of a camera's small turn follows it to a tenth of a pixel where lines
-    /// are straight, and is the motion itself where that is flat.
+    /// The nearest homography is the motion itself, unless the lens bends lines: then it stays within
+    /// four pixels of it.
     #[test]
     fn the_nearest_homography_is_near(motion in motions(), at in places()) {
         let near = apply(&motion.nearest_homography(SIZE.0, SIZE.1), at);

@@ -1607,11 +1607,11 @@ id: number,
  */
 name: string, 
 /**
- * Left column.
+ * Left column in the reference frame, in pixels.
  */
 x: number, 
 /**
- * Top row.
+ * Top row in the reference frame, in pixels.
  */
 y: number, 
 /**
@@ -1625,11 +1625,11 @@ export type NewProbe = {
  */
 name: string, 
 /**
- * Column of its middle in the reference frame, in pixels.
+ * Left column in the reference frame, in pixels.
  */
 x: number, 
 /**
- * Row of its middle in the reference frame, in pixels.
+ * Top row in the reference frame, in pixels.
  */
 y: number, 
 /**

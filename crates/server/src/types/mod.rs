@@ -1,9 +1,9 @@
 //! Types of the API. Their TypeScript side is generated.
 
-mod aligning;
 mod colour;
 mod event;
 mod export;
+mod found;
 mod frame;
 mod job;
 mod picture;
@@ -12,10 +12,10 @@ mod proposal;
 mod set;
 mod shoot;
 
-pub use aligning::{HandFound, HandTry, LensFrom, LensWish, SkylineSeen};
 pub use colour::{FrameColour, FrameLight, Grey};
 pub use event::Event;
 pub use export::{Export, ExportFormat, NewExport};
+pub use found::{HandFound, HandTry, LensFrom, LensWish, SkylineSeen};
 pub use frame::{AddFolder, Added, Folder, FolderEntry, Frame, FramesChange, Role, Watched};
 pub use job::{Job, JobState, ShootResult};
 pub use picture::{Histogram, Measured, NewProbe, PictureInfo, Probe, SharpFrame};

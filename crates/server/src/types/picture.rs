@@ -43,9 +43,9 @@ pub struct Probe {
     pub id: i64,
     /// Its name.
     pub name: String,
-    /// Left column.
+    /// Left column in the reference frame, in pixels.
     pub x: u32,
-    /// Top row.
+    /// Top row in the reference frame, in pixels.
     pub y: u32,
     /// Side in pixels.
     pub size: u32,
@@ -57,9 +57,9 @@ pub struct Probe {
 pub struct NewProbe {
     /// Its name.
     pub name: String,
-    /// Column of its middle in the reference frame, in pixels.
+    /// Left column in the reference frame, in pixels.
     pub x: u32,
-    /// Row of its middle in the reference frame, in pixels.
+    /// Top row in the reference frame, in pixels.
     pub y: u32,
     /// Side of its square in pixels.
     pub size: u32,
