@@ -30,8 +30,13 @@ impl Drop for Application {
 impl Application {
     /// Starts it on a new data folder, with a folder of frames.
     pub fn start(data: &Path, frames: &Path) -> Result<Self> {
+        Self::of(&program(), data, frames)
+    }
+
+    /// Starts any build of it.
+    pub fn of(program: &Path, data: &Path, frames: &Path) -> Result<Self> {
         let _ = std::fs::remove_dir_all(data);
-        let child = Command::new(program())
+        let child = Command::new(program)
             .args(["serve", "--listen", ADDRESS, "--data"])
             .arg(data)
             .arg("--frames-root")
@@ -49,6 +54,11 @@ impl Application {
         Ok(application)
     }
 
+    /// Where it answers.
+    pub fn address(&self) -> String {
+        format!("http://{ADDRESS}")
+    }
+
     /// Its largest resident memory so far in MiB.
     pub fn peak_mib(&self) -> Result<u64> {
         let status = std::fs::read_to_string(format!("/proc/{}/status", self.0.id()))?;
@@ -60,7 +70,8 @@ impl Application {
 
 /// Asks the application, and reads its answer.
 pub fn ask(method: &str, path: &str, body: Option<&Value>) -> Result<Value> {
-    Ok(serde_json::from_slice(&answer(method, path, body)?)?)
+    let answer = answer(method, path, body)?;
+    Ok(if answer.is_empty() { Value::Null } else { serde_json::from_slice(&answer)? })
 }
 
 /// A request with any kind of answer.
@@ -77,7 +88,7 @@ pub fn answer(method: &str, path: &str, body: Option<&Value>) -> Result<Vec<u8>>
     let end = answer.windows(4).position(|bytes| bytes == b"\r\n\r\n");
     let body = answer.split_off(end.context("an answer has a head")? + 4);
     let head = String::from_utf8_lossy(&answer);
-    if !head.lines().next().is_some_and(|line| line.contains(" 200 ")) {
+    if !head.split_whitespace().nth(1).is_some_and(|status| status.starts_with('2')) {
         bail!("{method} {path}: {head}");
     }
     Ok(body)

@@ -2,6 +2,7 @@
 
 mod application;
 mod bench;
+mod contract;
 mod counts;
 mod focus;
 mod fuzz;
@@ -43,6 +44,7 @@ const USAGE: &str = "usage: cargo xtask COMMAND
     same          whether the program makes the same bytes as an earlier build of it, whose path
                   follows, over all kinds of shoots
     layers        whether crates use only what they may, and no modules import each other in a circle
+    contract      asks every operation of the API, and compares the answers with its document
     counts        how much of the code is tests, and the longest files and functions
     trials        kills, full disks, broken files and extreme plans, into docs/reliability.md; only
                   some where `kills`, `room`, `broken` or `extremes` follows
@@ -62,8 +64,10 @@ fn main() -> Result<()> {
         Some("test") => test(),
         Some("web") => web::build(),
         Some("types") => {
-            run(cargo(&["test", "-p", "jade-server", "--features", "types", "--test", "types"])
-                .env("JADE_UPDATE_TYPES", "1"))
+            run(cargo(&["test", "-p", "jade-server", "--test", "document"])
+                .env("JADE_UPDATE_TYPES", "1"))?;
+            web::install()?;
+            web::types()
         }
         Some("bench") => bench::bench(rest.first().map(String::as_str)),
         Some("import") => import::import(),
@@ -83,6 +87,7 @@ fn main() -> Result<()> {
             [before] => same::same(Path::new(before)),
             _ => bail!("name the program to compare with: cargo xtask same PROGRAM"),
         },
+        Some("contract") => contract::contract(),
         Some("layers") => layers::layers(),
         Some("counts") => counts::counts(),
         Some("trials") => trials(rest),
@@ -104,15 +109,25 @@ fn test() -> Result<()> {
     run(&mut cargo(&["fmt", "--manifest-path", "fuzz/Cargo.toml", "--check"]))?;
     layers::layers()?;
     web::build()?;
-    // The page is checked while clippy, which often has work for one core only, goes on.
+    // The page is checked while the crates are compiled, which often keeps one core only busy.
     let page = std::thread::spawn(web::check);
-    let clippy =
-        run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]));
+    let compiled = run(&mut linted(&["test", "--workspace", "--no-run"]));
     page.join().expect("checking the page does not panic")?;
-    clippy?;
+    compiled?;
     install_tools()?;
-    // The types in the front end are compared with the server's by a test among these.
-    run(&mut cargo(&["test", "--workspace", "--features", "jade-server/types"]))
+    // The API's document is compared with the routes by a test among these.
+    run(&mut linted(&["test", "--workspace"]))
+}
+
+/// Cargo with clippy's driver as the compiler of the project's crates: one build serves the lints,
+/// whose warnings are errors, and the tests. `cargo clippy` would compile everything once more.
+fn linted(arguments: &[&str]) -> std::process::Command {
+    let mut command = cargo(arguments);
+    let driver = Path::new(command.get_program()).with_file_name("clippy-driver");
+    command
+        .env("RUSTC_WORKSPACE_WRAPPER", driver)
+        .env("CLIPPY_ARGS", "-D__CLIPPY_HACKERY__warnings__CLIPPY_HACKERY__");
+    command
 }
 
 fn trials(rest: &[String]) -> Result<()> {

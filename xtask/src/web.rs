@@ -12,13 +12,23 @@ fn npm(arguments: &[&str]) -> Command {
     command
 }
 
-/// Installs the packages when the lock file is newer than they are, and builds.
-pub fn build() -> Result<()> {
-    let changed = |path: &str| std::fs::metadata(path).and_then(|m| m.modified()).ok();
+/// When a file changed last, if it is there.
+fn changed(path: &str) -> Option<SystemTime> {
+    std::fs::metadata(path).and_then(|file| file.modified()).ok()
+}
+
+/// Installs the packages when the lock file is newer than they are.
+pub fn install() -> Result<()> {
     let installed = changed("web/node_modules/.package-lock.json");
     if installed.is_none() || installed < changed("web/package-lock.json") {
         run(&mut npm(&["ci", "--no-audit", "--no-fund", "--loglevel=error"]))?;
     }
+    Ok(())
+}
+
+/// Builds the front end if a source is newer than what was built.
+pub fn build() -> Result<()> {
+    install()?;
     let newest = newest(Path::new("web"));
     if changed("web/dist/index.html").is_none_or(|built| newest.is_some_and(|n| n > built)) {
         run(&mut npm(&["run", "build", "--silent"]))?;
@@ -38,8 +48,14 @@ fn newest(folder: &Path) -> Option<SystemTime> {
         .max()
 }
 
-/// Type check, lint, formatting and unit tests.
+/// Writes the types of the API from its document.
+pub fn types() -> Result<()> {
+    run(&mut npm(&["run", "types", "--silent"]))
+}
+
+/// Freshness of the API's types, type check, lint, formatting and unit tests.
 pub fn check() -> Result<()> {
+    run(&mut npm(&["run", "types", "--silent", "--", "--check"]))?;
     for script in ["check", "lint", "test"] {
         run(&mut npm(&["run", script, "--silent"]))?;
     }

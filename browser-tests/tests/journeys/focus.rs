@@ -134,7 +134,7 @@ async fn a_patch_is_painted_taken_back_and_kept_after_another_run() -> anyhow::R
         let patched = seen(s, &painted, place).await?;
         assert!(!patched.is_empty() && patched != merged);
 
-        s.click("stroke-back").await?;
+        s.click("undo").await?;
         s.until_text("stroke-count", "0 strokes").await?;
         assert_eq!(seen(s, &painted, place).await?, merged);
         s.click("redo").await?;

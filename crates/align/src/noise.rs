@@ -18,7 +18,7 @@ const PATCH: u32 = 48;
 
 /// Figures of a patch.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct PatchFigures {
     /// Standard deviation of the noise of the mean of colours, in linear light (white is 1).
     pub noise: f32,

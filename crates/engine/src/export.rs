@@ -105,7 +105,7 @@ pub enum Form {
 
 /// The colours in which a result is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Colours {
     /// Those of the reference frame. Integers of linear frames get a curve, so that dark tones keep

@@ -31,15 +31,18 @@ const KNOWN: f64 = 0.003;
 
 /// Measured flaws of a lens.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct LensFound {
     /// The given flaws, with the measured ones in their place.
     pub lens: LensPlan,
     /// Displacement of the corners in pixels, outward above 0, and its standard error.
+    #[cfg_attr(feature = "schema", schema(value_type = Option<(f32, f32)>))]
     pub distortion_px: Option<[f32; 2]>,
     /// Offsets of red and blue from green at the corners in pixels, outward above 0.
+    #[cfg_attr(feature = "schema", schema(value_type = Option<(f32, f32)>))]
     pub colour_px: Option<[f32; 2]>,
     /// Standard errors of those offsets, in pixels.
+    #[cfg_attr(feature = "schema", schema(value_type = Option<(f32, f32)>))]
     pub colour_error_px: Option<[f32; 2]>,
     /// Share of the middle's light that reaches the corners.
     pub corner_light: Option<f32>,

@@ -6,10 +6,12 @@ use serde::{Deserialize, Serialize};
 /// A lens: pixel positions to directions (x right, y down, z forward). With `r` the distance from
 /// the centre over the focal length, the ideal distance is `r (1 + k1 r^2 + k2 r^4)`.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Lens {
     /// Focal length in pixels.
     pub focal_px: f64,
     /// The optical axis in pixels: the picture's middle.
+    #[cfg_attr(feature = "schema", schema(value_type = (f64, f64)))]
     pub centre: [f64; 2],
     /// Second-order distortion.
     pub k1: f64,

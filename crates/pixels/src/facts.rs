@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 /// The formats that are read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum FileFormat {
     /// Tagged image file format: 8, 16 or 32 bit, or floating-point numbers.
@@ -40,7 +40,7 @@ impl FileFormat {
 
 /// Facts of one picture file; `None` where the file does not say.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Facts {
     /// File format.
     pub format: FileFormat,
@@ -71,18 +71,17 @@ pub struct Facts {
     pub profile: Option<String>,
     /// The raw values of grey by the camera's white balance: red, green and blue, green 1.
     #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(value_type = Option<(f32, f32, f32)>))]
     pub neutral: Option<[f32; 3]>,
     /// Further entries about how and by whom it was taken.
     #[serde(default, skip_serializing_if = "Details::is_empty")]
-    #[cfg_attr(feature = "types", ts(optional, as = "Option<Details>"))]
     pub details: Details,
 }
 
 /// Entries of a camera or a person, copied into what is made of the file.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(default)]
-#[cfg_attr(feature = "types", ts(optional_fields))]
 pub struct Details {
     /// The camera's maker, as in the file.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -110,16 +109,16 @@ pub struct Details {
     pub offset: Option<String>,
     /// Pixels for each inch across and down.
     #[serde(skip_serializing_if = "Option::is_none")]
+    #[cfg_attr(feature = "schema", schema(value_type = Option<(f64, f64)>))]
     pub per_inch: Option<[f64; 2]>,
     /// The entries about the place where it was taken.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    #[cfg_attr(feature = "types", ts(optional, as = "Option<Vec<GpsEntry>>"))]
     pub gps: Vec<GpsEntry>,
 }
 
 /// One entry about the place where a picture was taken (EXIF 2.32, 4.6.6).
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct GpsEntry {
     /// Its number.
     pub tag: u16,
@@ -129,7 +128,7 @@ pub struct GpsEntry {
 
 /// The value of a [`GpsEntry`].
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum GpsValue {
     /// A text.

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 /// How the motion of the frames is found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum AlignMode {
     /// On the stars, while the sky turns.
@@ -18,7 +18,7 @@ pub enum AlignMode {
 
 /// The family of motions that a frame on the whole scene may have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum SceneModel {
     /// The simplest family that explains the matches.
@@ -34,7 +34,7 @@ pub enum SceneModel {
 
 /// Settings of the align step.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct AlignPlan {
     /// What frames are aligned on.
     pub mode: AlignMode,
@@ -48,10 +48,11 @@ pub struct AlignPlan {
 
 /// Pairs of places set by hand for one frame.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct HandPairs {
     /// The frame.
     pub blake3: FrameId,
     /// `[x, y, X, Y]`: a place in the frame and the same place in the reference frame, in pixels.
+    #[cfg_attr(feature = "schema", schema(value_type = Vec<(f64, f64, f64, f64)>))]
     pub pairs: Vec<[f64; 4]>,
 }

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 /// The method by which the samples of all frames at a pixel become one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Method {
     /// The mean.
@@ -24,7 +24,7 @@ pub enum Method {
 
 /// How edges are treated that not every frame covers.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Edges {
     /// Cut to what every used frame covers.
@@ -38,7 +38,7 @@ pub enum Edges {
 
 /// Settings of the combine step.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct CombinePlan {
     /// The method.
     pub method: Method,

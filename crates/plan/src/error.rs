@@ -14,6 +14,14 @@ pub enum CoreError {
     /// The reference frame cannot be read.
     #[error("The reference frame cannot be read: {0}")]
     Reference(String),
+    /// A setting has a value that it cannot have.
+    #[error("{sentence}")]
+    Value {
+        /// The setting by its place in the plan: `prepare.gain_ev`.
+        setting: &'static str,
+        /// What is wrong and what to do.
+        sentence: String,
+    },
     /// A setting cannot be carried out.
     #[error("{0}")]
     Setting(String),
@@ -34,6 +42,13 @@ pub enum CoreError {
     /// Stopped by the person.
     #[error("The run was stopped.")]
     Cancelled,
+}
+
+impl CoreError {
+    /// That a setting, by its place in the plan, has a value that it cannot have.
+    pub(crate) fn value(setting: &'static str, sentence: impl Into<String>) -> Self {
+        Self::Value { setting, sentence: sentence.into() }
+    }
 }
 
 impl From<PictureError> for CoreError {

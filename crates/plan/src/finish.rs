@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 /// Settings of the finish step.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(default)]
 pub struct FinishPlan {
     /// Share of the sky's uneven brightness that is taken off, 0 (nothing) to 1 (all of it).
@@ -23,13 +23,17 @@ impl FinishPlan {
     /// Checks that all settings are in range.
     ///
     /// # Errors
-    /// [`CoreError::Setting`] with one sentence for the person.
+    /// [`CoreError::Value`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
-        let amounts = [("Sky glow", self.glow), ("Sky smoothing", self.smoothing)];
-        match amounts.into_iter().find(|(_, amount)| !(0.0..=1.0).contains(amount)) {
-            Some((name, amount)) => Err(CoreError::Setting(format!(
-                "{name} cannot be set to {amount}; choose from 0 (nothing) to 1 (all)."
-            ))),
+        let amounts = [
+            ("finish.glow", "Sky glow", self.glow),
+            ("finish.smoothing", "Sky smoothing", self.smoothing),
+        ];
+        match amounts.into_iter().find(|(.., amount)| !(0.0..=1.0).contains(amount)) {
+            Some((setting, name, amount)) => Err(CoreError::value(
+                setting,
+                format!("{name} cannot be set to {amount}; choose from 0 (nothing) to 1 (all)."),
+            )),
             None => Ok(()),
         }
     }

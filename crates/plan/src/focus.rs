@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 /// How the frames of a sweep are merged.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum MergeMethod {
     /// For hairs and bristles: each scale of detail is taken from the frames that are sharp in it.
     #[default]
@@ -20,7 +20,7 @@ pub enum MergeMethod {
 
 /// Whose pixels a patch is painted with.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "by", rename_all = "lowercase")]
 pub enum PatchFrom {
     /// Those of one frame, as it lies on the reference frame.
@@ -38,11 +38,12 @@ pub enum PatchFrom {
 
 /// A stroke over a merged sweep.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Patch {
     /// Whose pixels it is painted with.
     pub from: PatchFrom,
     /// `[x, y, radius]` along the stroke, in pixels of the reference frame.
+    #[cfg_attr(feature = "schema", schema(value_type = Vec<(f32, f32, f32)>))]
     pub points: Vec<[f32; 3]>,
     /// Share of the radius over which the stroke fades out, 0 to 1.
     #[serde(default)]
@@ -58,7 +59,7 @@ impl Patch {
 
 /// Settings of merging a focus sweep.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(default)]
 pub struct FocusPlan {
     /// The method.
@@ -71,11 +72,11 @@ impl FocusPlan {
     /// Checks that all settings are in range.
     ///
     /// # Errors
-    /// [`CoreError::Setting`] with one sentence for the person.
+    /// [`CoreError::Value`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
         if self.patches.iter().any(|patch| patch.points.is_empty() || !patch.brush().is_placed()) {
             let what = "A patch on the merged picture has no place; take it back, and paint again.";
-            return Err(CoreError::Setting(what.to_owned()));
+            return Err(CoreError::value("focus.patches", what));
         }
         Ok(())
     }

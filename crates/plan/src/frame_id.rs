@@ -10,7 +10,7 @@ const GONE: &str = " (gone)";
 /// is its own, any text that differs from file to file. Empty in reports and plans that were saved
 /// before frames were named by their content.
 #[derive(Debug, Clone, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS), ts(as = "String"))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(transparent)]
 pub struct FrameId(String);
 

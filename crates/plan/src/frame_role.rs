@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 /// The kinds of calibration frames.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum FrameRole {
     /// The signal that the sensor adds during an exposure.

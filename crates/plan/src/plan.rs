@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 
 /// Every setting of every step. The same plan on the same files gives the same bytes.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Plan {
     /// Version of this form: 1.
     pub version: u32,

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 /// What counts as grey.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case", tag = "by")]
 pub enum WhiteBalance {
     /// What the camera chose; in developed frames, what they were developed with.
@@ -23,13 +23,14 @@ pub enum WhiteBalance {
     /// A patch that should be grey.
     Neutral {
         /// Its linear light as shot: red, green, blue.
+        #[cfg_attr(feature = "schema", schema(value_type = (f32, f32, f32)))]
         grey: [f32; 3],
     },
 }
 
 /// How the missing colours of a mosaic are found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Demosaic {
     /// From gradients along straight lines: for a quick look, and for very noisy frames.
@@ -41,7 +42,7 @@ pub enum Demosaic {
 
 /// How highlights are treated in which some colours are clipped.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Highlights {
     /// White, from where the first colour clips.
@@ -54,7 +55,7 @@ pub enum Highlights {
 /// Which hot and cold samples are repaired: samples that are faulty at the same place in all
 /// frames.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Repair {
     /// Those that dark frames show; in raw frames without darks, those that the lights show.
@@ -68,7 +69,7 @@ pub enum Repair {
 
 /// Noise reduction of single frames.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Denoise {
     /// Amount for brightness, 0 to 1.
     pub luminance: f32,
@@ -78,7 +79,7 @@ pub struct Denoise {
 
 /// Settings of the prepare step.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(default)]
 pub struct PreparePlan {
     /// White balance.
@@ -115,29 +116,38 @@ impl PreparePlan {
     /// Checks that all settings are in range.
     ///
     /// # Errors
-    /// [`CoreError::Setting`] with one sentence for the person.
+    /// [`CoreError::Value`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
-        let wrong = |what: String| Err(CoreError::Setting(what));
+        let wrong = |setting, what: String| Err(CoreError::value(setting, what));
         if !(-5.0..=5.0).contains(&self.gain_ev) {
-            return wrong(format!(
-                "An exposure cannot be changed by {} stops; choose from -5 to 5.",
-                self.gain_ev
-            ));
+            return wrong(
+                "prepare.gain_ev",
+                format!(
+                    "An exposure cannot be changed by {} stops; choose from -5 to 5.",
+                    self.gain_ev
+                ),
+            );
         }
         let Denoise { luminance, colour } = self.denoise;
         if let Some(amount) = [luminance, colour].iter().find(|v| !(0.0..=1.0).contains(*v)) {
-            return wrong(format!("Noise cannot be reduced by {amount}; choose from 0 to 1."));
+            return wrong(
+                "prepare.denoise",
+                format!("Noise cannot be reduced by {amount}; choose from 0 to 1."),
+            );
         }
         self.lens.check()?;
         match self.white_balance {
-            WhiteBalance::Light { kelvin, .. } if !(1700.0..=25_000.0).contains(&kelvin) => {
-                wrong(format!("No light has {kelvin} K here; choose from 1700 to 25000."))
-            }
-            WhiteBalance::Light { tint, .. } if !(-150.0..=150.0).contains(&tint) => {
-                wrong(format!("The tint cannot be {tint}; choose from -150 to 150."))
-            }
+            WhiteBalance::Light { kelvin, .. } if !(1700.0..=25_000.0).contains(&kelvin) => wrong(
+                "prepare.white_balance.kelvin",
+                format!("No light has {kelvin} K here; choose from 1700 to 25000."),
+            ),
+            WhiteBalance::Light { tint, .. } if !(-150.0..=150.0).contains(&tint) => wrong(
+                "prepare.white_balance.tint",
+                format!("The tint cannot be {tint}; choose from -150 to 150."),
+            ),
             WhiteBalance::Neutral { grey } if !grey.iter().all(|v| (1e-5..16.0).contains(v)) => {
                 wrong(
+                    "prepare.white_balance.grey",
                     "The patch picked as grey is black or blown out; pick a grey one in between."
                         .to_owned(),
                 )
@@ -149,7 +159,7 @@ impl PreparePlan {
 
 /// Settings of the prepare step that differ for one frame.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct FrameDifference {
     /// The frame.
     pub blake3: FrameId,
@@ -159,9 +169,8 @@ pub struct FrameDifference {
 
 /// Settings of the prepare step that one frame has for itself; `None` leaves the shoot's setting.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(default)]
-#[cfg_attr(feature = "types", ts(optional_fields))]
 pub struct PrepareChange {
     /// White balance.
     #[serde(skip_serializing_if = "Option::is_none")]

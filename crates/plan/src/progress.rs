@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 /// The stages of a run, in order.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Stage {
     /// Makes what the frames are calibrated with; counted in frames.

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 
 /// A plan together with the frames that it was carried out on, as saved beside each export.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct PlanRecord {
     /// The plan.
     pub plan: Plan,
@@ -55,7 +55,7 @@ impl PlanRecord {
 
 /// One calibration frame in a [`PlanRecord`].
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct PlanCalibration {
     /// Its role.
     pub shows: FrameRole,
@@ -66,7 +66,7 @@ pub struct PlanCalibration {
 
 /// One frame in a [`PlanRecord`].
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct PlanFrame {
     /// File name.
     pub file: String,

@@ -11,7 +11,7 @@ pub const MOST_PX: f32 = 24.0;
 
 /// Where the skyline comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum SkylineMode {
     /// Sky and ground are not kept apart.
@@ -25,7 +25,7 @@ pub enum SkylineMode {
 
 /// A file that a plan refers to.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct NamedFile {
     /// File name.
     pub file: String,
@@ -35,7 +35,7 @@ pub struct NamedFile {
 
 /// What a stroke paints.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Paint {
     /// Marks the whole region under it as sky.
@@ -62,11 +62,12 @@ impl Paint {
 
 /// One stroke of the brush.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Stroke {
     /// What it paints.
     pub paint: Paint,
     /// `[x, y, radius]` along it, in pixels of the reference frame.
+    #[cfg_attr(feature = "schema", schema(value_type = Vec<(f32, f32, f32)>))]
     pub points: Vec<[f32; 3]>,
     /// Share of the radius over which the stroke fades out, 0 to 1.
     #[serde(default)]
@@ -82,7 +83,7 @@ impl Stroke {
 
 /// Where the ground comes from.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "by", rename_all = "lowercase")]
 pub enum GroundFrom {
     /// The frames of the sky, unaligned.
@@ -105,7 +106,7 @@ pub enum GroundFrom {
 
 /// The ground's settings.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(default)]
 pub struct GroundPlan {
     /// Its source.
@@ -125,7 +126,7 @@ impl Default for GroundPlan {
 
 /// Settings of the skyline step.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(default)]
 pub struct SkylinePlan {
     /// Where the mask comes from.
@@ -157,31 +158,40 @@ impl SkylinePlan {
     /// Checks that all settings are in range.
     ///
     /// # Errors
-    /// [`CoreError::Setting`] with one sentence for the person.
+    /// [`CoreError::Value`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
-        let refuse = |what: String| Err(CoreError::Setting(what));
+        let refuse = |setting, what: String| Err(CoreError::value(setting, what));
         if self.mode == SkylineMode::Mask && self.mask.is_none() {
-            return refuse("No mask was loaded; load one, or find the skyline.".to_owned());
+            return refuse(
+                "skyline.mask",
+                "No mask was loaded; load one, or find the skyline.".to_owned(),
+            );
         }
         if !(-MOST_PX..=MOST_PX).contains(&self.margin_px) {
             let margin = self.margin_px;
-            return refuse(format!(
-                "The skyline's margin cannot move by {margin} px; choose from -{MOST_PX} to {MOST_PX}."
-            ));
+            return refuse(
+                "skyline.margin_px",
+                format!(
+                    "The skyline's margin cannot move by {margin} px; choose from -{MOST_PX} to {MOST_PX}."
+                ),
+            );
         }
         if !(0.0..=MOST_PX).contains(&self.soft_px) {
             let soft = self.soft_px;
-            return refuse(format!(
-                "The skyline cannot be softened by {soft} px; choose from 0 to {MOST_PX}."
-            ));
+            return refuse(
+                "skyline.soft_px",
+                format!("The skyline cannot be softened by {soft} px; choose from 0 to {MOST_PX}."),
+            );
         }
         if !(0.0..=1.0).contains(&self.ground.matched) {
             return refuse(
+                "skyline.ground.matched",
                 "The ground is matched by an amount from 0 to 1; choose one of those.".to_owned(),
             );
         }
         if !matches!(self.ground.method, Method::Mean | Method::Median | Method::Clipped) {
             return refuse(
+                "skyline.ground.method",
                 "The ground is combined by mean, median or clipped mean; choose one of those."
                     .to_owned(),
             );
@@ -195,13 +205,14 @@ impl SkylinePlan {
             let hash = &file.blake3;
             if hash.len() != 64 || !hash.bytes().all(|b| b.is_ascii_hexdigit()) {
                 let name = &file.file;
-                return refuse(format!(
-                    "{name}: the plan does not tell its content; load it again."
-                ));
+                return refuse(
+                    "skyline",
+                    format!("{name}: the plan does not tell its content; load it again."),
+                );
             }
         }
         if self.strokes.iter().any(|stroke| !stroke.brush().is_placed()) {
-            return refuse("A stroke on the skyline has no place.".to_owned());
+            return refuse("skyline.strokes", "A stroke on the skyline has no place.".to_owned());
         }
         Ok(())
     }

@@ -14,7 +14,7 @@ impl Plan {
     /// Checks that all settings are in range and make sense for the kind.
     ///
     /// # Errors
-    /// [`CoreError::Setting`] with one sentence for the person.
+    /// [`CoreError::Value`] with one sentence for the person.
     pub fn check(&self) -> Result<(), CoreError> {
         self.check_version()?;
         self.prepare.check()?;
@@ -24,22 +24,26 @@ impl Plan {
             difference.change.of(self.prepare.clone()).check()?;
         }
         if !(0.5..=20.0).contains(&self.combine.clip) {
-            return Err(CoreError::Setting(format!(
-                "A clipped mean cannot reject beyond {} sigma; choose from 0.5 to 20.",
-                self.combine.clip
-            )));
+            return Err(CoreError::value(
+                "combine.clip",
+                format!(
+                    "A clipped mean cannot reject beyond {} sigma; choose from 0.5 to 20.",
+                    self.combine.clip
+                ),
+            ));
         }
         self.skyline.check()?;
         if self.skyline.is_on() && self.align.mode != AlignMode::Stars {
-            return Err(CoreError::Setting(
-                "Sky and ground are kept apart where frames are aligned on the stars; choose that alignment, or no skyline.".to_owned(),
+            return Err(CoreError::value(
+                "align.mode",
+                "Sky and ground are kept apart where frames are aligned on the stars; choose that alignment, or no skyline.",
             ));
         }
         self.finish.check()?;
         (self.kind.rules().check)(self)?;
         let places = self.align.by_hand.iter().flat_map(|h| &h.pairs).flatten();
         if places.into_iter().any(|v| !v.is_finite()) {
-            return Err(CoreError::Setting("A pair set by hand has no place.".to_owned()));
+            return Err(CoreError::value("align.by_hand", "A pair set by hand has no place."));
         }
         Ok(())
     }

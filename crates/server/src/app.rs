@@ -3,15 +3,15 @@
 use crate::calibrations::Calibrations;
 use crate::data_folder;
 use crate::error::ApiError;
+use crate::event_log::EventLog;
 use crate::folders::Roots;
 use crate::gone::Gone;
 use crate::guard::door::Guard;
 use crate::pictures::gallery::Gallery;
 use crate::running::Runner;
-use crate::savings::Savings;
-use crate::searches::Searches;
 use crate::skyline_seen::Skylines;
 use crate::store::Store;
+use crate::swept::Sweeps;
 use crate::types::Event;
 use jade_engine::Budget;
 use jade_frames::cache::Cache;
@@ -20,7 +20,6 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
-use tokio::sync::broadcast;
 
 /// State that all routes share.
 pub struct App {
@@ -33,11 +32,9 @@ pub struct App {
     pub guard: Arc<Guard>,
     pub gallery: Gallery,
     pub runner: Runner,
-    pub savings: Savings,
     pub calibrations: Calibrations,
     pub skylines: Skylines,
-    /// Searches of sweeps, one for each shoot. What they find is in the cache.
-    pub sweeps: Searches<()>,
+    pub sweeps: Sweeps,
     /// Watched folders that are not there.
     pub gone: Gone,
     pub importers: tokio::sync::Semaphore,
@@ -48,7 +45,7 @@ pub struct App {
     pub busy: AtomicUsize,
     /// Wakes the measurer when something was added.
     pub imported: tokio::sync::Notify,
-    pub events: broadcast::Sender<Event>,
+    pub events: EventLog,
 }
 
 impl App {
@@ -84,8 +81,7 @@ impl App {
     }
 
     pub fn tell(&self, event: Event) {
-        // An error means that nobody listens.
-        let _ = self.events.send(event);
+        self.events.tell(event);
     }
 
     pub fn result_folder(&self, key: &str) -> PathBuf {

@@ -3,9 +3,9 @@
 use crate::app::App;
 use crate::calibrations::LastCalibration;
 use crate::error::ApiError;
-use crate::progress_events::Unreported;
 use crate::store::{FrameRow, in_run};
 use crate::types::{Role, Shoot};
+use crate::unreported::Unreported;
 use jade_engine as engine;
 use jade_frames::CalibrationFrames;
 use jade_frames::FrameInput;

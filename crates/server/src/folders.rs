@@ -39,9 +39,12 @@ impl Roots {
     /// [`ApiError::Refused`] for anything outside, links included.
     pub fn inside(&self, path: &str) -> Result<PathBuf, ApiError> {
         let refused = || {
-            ApiError::Refused(format!(
-                "{path}: this folder is not among those that the server was started with; start it with --frames-root for this folder."
-            ))
+            ApiError::field(
+                "path",
+                format!(
+                    "{path}: this folder is not among those that the server was started with; start it with --frames-root for this folder."
+                ),
+            )
         };
         let real = paths::from_text(path).canonicalize().map_err(|_| refused())?;
         let within = self.0.iter().any(|root| real.starts_with(root));

@@ -135,9 +135,12 @@ pub async fn add_folder(
         app.store.watch(shoot, Some((&folder, role))).await?;
         app.tell(Event::Shoot { id: shoot });
     } else if pictures.is_empty() {
-        return Err(ApiError::Refused(format!(
-            "{path}: there is no raw, TIFF, PNG or JPEG file in this folder; choose another."
-        )));
+        return Err(ApiError::field(
+            "path",
+            format!(
+                "{path}: there is no raw, TIFF, PNG or JPEG file in this folder; choose another."
+            ),
+        ));
     }
     let mut running = tokio::task::JoinSet::new();
     for (place, path) in pictures.into_iter().enumerate() {

@@ -9,10 +9,14 @@ mod connections;
 mod data_folder;
 #[cfg(feature = "demo")]
 pub mod demo;
+mod document;
 pub mod error;
+mod event_log;
+mod extract;
 pub mod folders;
 mod gone;
 mod guard;
+mod history;
 mod import;
 mod leftovers;
 mod measurer;
@@ -20,27 +24,27 @@ mod merging;
 mod paths;
 mod peak_memory;
 pub mod pictures;
-mod progress_events;
 mod proposals;
 mod routes;
 mod runner;
 mod running;
 mod saving;
-mod savings;
 mod searches;
 mod skyline;
 mod skyline_seen;
+mod stacking;
 pub mod store;
 mod sweep;
+mod swept;
 pub mod types;
-#[cfg(feature = "types")]
-pub mod typescript;
+mod unreported;
 mod versions;
 mod watcher;
 
 use app::App;
 use data_folder::DataFolder;
 use error::ApiError;
+use event_log::EventLog;
 use folders::Roots;
 use guard::door::Guard;
 use jade_engine::Budget;
@@ -52,7 +56,11 @@ use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 use store::Store;
-use tokio::sync::broadcast;
+
+/// The document that describes the API (OpenAPI 3.1).
+pub fn document() -> utoipa::openapi::OpenApi {
+    routes::api().1
+}
 
 /// Configuration of the server.
 #[derive(Debug, Clone)]
@@ -144,7 +152,6 @@ impl Server {
             guard: Arc::new(Guard::new(address, config.password)),
             gallery: Default::default(),
             runner: Default::default(),
-            savings: Default::default(),
             calibrations: Default::default(),
             skylines: Default::default(),
             sweeps: Default::default(),
@@ -154,7 +161,7 @@ impl Server {
             ending: Default::default(),
             busy: Default::default(),
             imported: Default::default(),
-            events: broadcast::channel(256).0,
+            events: EventLog::new(life()),
         });
         #[cfg(feature = "demo")]
         if config.demo {
@@ -204,4 +211,10 @@ impl Server {
         drop(folder);
         ended
     }
+}
+
+/// A number that differs between lives of the server: milliseconds since 1970.
+fn life() -> u64 {
+    let since = std::time::UNIX_EPOCH.elapsed().unwrap_or_default();
+    u64::try_from(since.as_millis()).unwrap_or(u64::MAX)
 }

@@ -1,33 +1,23 @@
-//! Runs the queued jobs, one at a time.
+//! Carries out jobs: runs one after the other, other work at once beside them.
 
 use crate::app::App;
 use crate::error::ApiError;
-use crate::running::{Ended, JobWatch};
-use crate::store::{JobRow, NewResult};
-use crate::types::{Event, JobState};
-use crate::{calibrated, pictures, skyline};
-use jade_engine as engine;
-use jade_engine::{Outcome, Request, SkylineInputs};
-use jade_frames::FrameInput;
-use jade_frames::cache::{LayerKind, MapKind};
-use jade_plan::FrameIndex;
+use crate::running::{Ended, JobWatch, OFTEN};
+use crate::store::JobRow;
+use crate::types::{Event, Job, JobState, NewExport, Task};
+use crate::{saving, skyline, stacking, sweep};
 use jade_plan::progress::Watch;
-use jade_plan::{CoreError, GroundFrom, Plan, PreparePlan};
 use std::sync::Arc;
 use std::time::Duration;
 
 /// Pause before another attempt to write to the store.
 const AGAIN: Duration = Duration::from_secs(2);
 
-/// Runs jobs until the server ends.
+/// Carries out queued runs until the server ends.
 pub async fn run_forever(app: Arc<App>) {
     loop {
         match app.store.take_job().await {
-            Ok(Some(row)) => {
-                if let Err(error) = run_one(&app, row).await {
-                    tracing::error!("a job could not be ended properly: {error}");
-                }
-            }
+            Ok(Some(row)) => carry_out(&app, row).await,
             Ok(None) => app.runner.wake.notified().await,
             Err(error) => {
                 tracing::error!("the queue could not be read: {error}");
@@ -37,16 +27,62 @@ pub async fn run_forever(app: Arc<App>) {
     }
 }
 
-async fn run_one(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
-    let watch = Arc::new(JobWatch::new(app.ending.clone()));
-    let begun = row.view()?;
-    *app.runner.current.lock().expect("the runner's lock") = Some((row.id, watch.clone()));
+/// Begins work other than a run.
+///
+/// # Errors
+/// [`ApiError::Refused`] where a result is being saved already.
+pub async fn begin(
+    app: &Arc<App>,
+    shoot: i64,
+    task: Task,
+    saved: Option<(i64, &NewExport)>,
+) -> Result<Job, ApiError> {
+    if let Some((result, _)) = saved
+        && app
+            .store
+            .unfinished_jobs()
+            .await?
+            .iter()
+            .any(|job| job.task == Task::Save && job.result_id == Some(result))
+    {
+        return Err(ApiError::Refused(
+            "This result is being saved already; wait for that, or stop it.".to_owned(),
+        ));
+    }
+    let plan = app.store.plan(shoot).await?;
+    let row = app.store.begin_job(shoot, task, &plan, saved).await?;
+    start(app, row)
+}
+
+/// Carries out a job whose state is running, while the answer goes out.
+pub fn start(app: &Arc<App>, row: JobRow) -> Result<Job, ApiError> {
+    let job = row.view()?;
+    let app = app.clone();
+    tokio::spawn(async move { carry_out(&app, row).await });
+    Ok(job)
+}
+
+async fn carry_out(app: &Arc<App>, row: JobRow) {
+    if let Err(error) = try_out(app, row).await {
+        tracing::error!("a job could not be ended properly: {error}");
+    }
+}
+
+async fn try_out(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
+    let (begun, task) = (row.view()?, row.task()?);
+    let watch = Arc::new(JobWatch::new(task, app.ending.clone()));
+    app.runner.begin(row.id, watch.clone());
     app.tell(Event::Job { job: begun });
     let teller = tokio::spawn(tell_progress(app.clone(), row.clone()));
-    let made = make(app, &row, &watch).await;
+    let made = match task {
+        Task::Run => stacking::stack(app, &row, &watch).await,
+        Task::Skyline => skyline::found(app, row.shoot_id, &watch).await.map(|_| ()),
+        Task::Sweep => sweep::looked_over(app, row.shoot_id, &watch).await,
+        Task::Save => saving::save(app, &row, &watch).await,
+    };
     teller.abort();
-    *app.runner.current.lock().expect("the runner's lock") = None;
-    // The measurer waits while a job runs, and is woken even if noting the job's end fails.
+    app.runner.end(row.id);
+    // The measurer waits while a run goes on, and is woken even if noting the job's end fails.
     app.imported.notify_one();
     let (state, problem) = match made {
         Ok(()) => (JobState::Done, None),
@@ -65,12 +101,14 @@ async fn end(app: &Arc<App>, row: &JobRow, ended: Ended) -> Result<(), ApiError>
             Ok(noted) => {
                 all().remove(&row.id);
                 app.tell(Event::Job { job: noted.view()? });
-                app.tell(Event::Shoot { id: row.shoot_id });
+                if matches!(row.task()?, Task::Run | Task::Save) {
+                    app.tell(Event::Shoot { id: row.shoot_id });
+                }
                 return Ok(());
             }
             Err(error) => {
                 if all().insert(row.id, ended.clone()).is_none() {
-                    tracing::error!("the end of a run cannot be noted yet: {error}");
+                    tracing::error!("the end of a job cannot be noted yet: {error}");
                     // The event says how far the job had come.
                     let row = app.store.job(row.id).await.unwrap_or_else(|_| row.clone());
                     app.tell(Event::Job { job: app.runner.with_progress(row.view()?) });
@@ -82,7 +120,7 @@ async fn end(app: &Arc<App>, row: &JobRow, ended: Ended) -> Result<(), ApiError>
 }
 
 async fn tell_progress(app: Arc<App>, row: JobRow) {
-    let mut ticks = tokio::time::interval(Duration::from_millis(200));
+    let mut ticks = tokio::time::interval(OFTEN);
     for tick in 0u32.. {
         ticks.tick().await;
         let Ok(job) = row.view() else { return };
@@ -92,138 +130,5 @@ async fn tell_progress(app: Arc<App>, row: JobRow) {
             let _ = app.store.set_progress(row.id, stage, job.done, job.total).await;
         }
         app.tell(Event::Job { job });
-    }
-}
-
-async fn make(app: &Arc<App>, row: &JobRow, watch: &Arc<JobWatch>) -> Result<(), ApiError> {
-    let plan = row.plan()?;
-    let ids = row.frame_ids()?;
-    let mut inputs = Vec::new();
-    for id in &ids {
-        inputs.push(app.store.frame(*id).await?.input_under(&plan));
-    }
-    let mut ground = ground_of(app, row.shoot_id, &plan).await?;
-    let mask = skyline::loaded(app, &plan);
-    let calibration = calibrated::frames_of(app, row.shoot_id).await?;
-    let calibrated_with = calibration.clone();
-    let reference = row.reference_id.and_then(|r| ids.iter().position(|id| *id == r));
-    let followed = watch.clone();
-    let work = move |worker: &Arc<App>| -> Result<Made, ApiError> {
-        engine::calibrate(
-            &calibration,
-            &mut inputs,
-            plan.prepare.repair,
-            &worker.cache,
-            worker.budget,
-            &*followed,
-        )?;
-        let App { cache, budget, .. } = &**worker;
-        engine::calibrate_ground(&calibration, &mut ground, &plan, cache, *budget, &*followed)?;
-        let request = Request {
-            frames: &inputs,
-            reference: reference.map(FrameIndex::new),
-            plan: &plan,
-            cache: &worker.cache,
-            budget: worker.budget,
-            // Frames are already decoded when they are added, because they are shown.
-            stream: false,
-            skyline_inputs: SkylineInputs { mask: mask.as_deref(), ground: &ground },
-            watch: &*followed,
-        };
-        let outcome = engine::stack(&request)?;
-        let folder = worker.result_folder(outcome.key.as_str());
-        keep(&outcome.picture, &folder)?;
-        for map in MapKind::ALL {
-            let made = worker.cache.map(&outcome.combined, map);
-            if made.exists() {
-                keep(&made, &folder.join(map.name()))?;
-            }
-        }
-        // The result is shown next, so its smaller levels are made now.
-        pictures::open_result(
-            &folder,
-            &outcome.profile,
-            outcome.key.as_str(),
-            outcome.report.origin,
-        )?;
-        for layer in LayerKind::ALL {
-            let made = outcome.layer(&worker.cache, layer);
-            if made.exists() {
-                keep(&made, &folder.join(layer.name()))?;
-            }
-        }
-        Ok((outcome, inputs, ground, plan))
-    };
-    let (outcome, inputs, ground, plan) = app.work(work).await?;
-    if watch.cancelled() {
-        return Err(CoreError::Cancelled.into());
-    }
-    // Short runs end between two notes of their progress.
-    let last = watch.apply(row.view()?);
-    if let Some(stage) = last.stage {
-        app.store.set_progress(row.id, stage, last.done, last.total).await?;
-    }
-    let mut report = outcome.report;
-    report.time(watch.finish());
-    report.peak_memory_mib = crate::peak_memory::peak_memory_mib();
-    let record = engine::record(&inputs, &ground, &calibrated_with, &plan, &report);
-    let new = NewResult {
-        shoot_id: row.shoot_id,
-        job_id: row.id,
-        key: outcome.key.as_str(),
-        reference_id: ids[outcome.reference.number()],
-        record: &record,
-        report: &report,
-        profile: &outcome.profile,
-    };
-    app.store.add_result(&new).await?;
-    app.work(|app| {
-        app.keep_cache_small();
-        Ok::<_, ApiError>(())
-    })
-    .await
-}
-
-/// What a run makes: its outcome, the frames and the ground's frames that it read, and the plan.
-type Made = (Outcome, Vec<FrameInput>, Vec<FrameInput>, Plan);
-
-/// Frames that the ground is made from, if they are others than the sky's.
-async fn ground_of(app: &Arc<App>, shoot: i64, plan: &Plan) -> Result<Vec<FrameInput>, ApiError> {
-    if !plan.skyline.is_on() {
-        return Ok(vec![]);
-    }
-    match &plan.skyline.ground.from {
-        GroundFrom::Same | GroundFrom::Frame { .. } => Ok(vec![]),
-        GroundFrom::Set { set } => {
-            let rows = app.store.frames(shoot).await?;
-            let lights = rows.iter().filter(|row| row.is_light() && row.set_id == Some(*set));
-            Ok(lights.map(|row| row.input_under(plan)).collect())
-        }
-        GroundFrom::Picture(file) => Ok(vec![FrameInput {
-            path: app.original(&file.blake3),
-            name: file.file.clone(),
-            id: file.blake3.as_str().into(),
-            state: None,
-            prepare: PreparePlan::default(),
-            calibration: None,
-        }]),
-    }
-}
-
-/// Links the picture and maps of a result outside the cache, so that they stay when the cache is
-/// trimmed.
-fn keep(picture: &std::path::Path, folder: &std::path::Path) -> Result<(), ApiError> {
-    std::fs::create_dir_all(folder)?;
-    let kept = folder.join("0.tiles");
-    if kept.exists() {
-        return Ok(());
-    }
-    match std::fs::hard_link(picture, &kept) {
-        Ok(()) => Ok(()),
-        Err(_) => {
-            let aside = folder.join(".aside-0.tiles");
-            std::fs::copy(picture, &aside)?;
-            Ok(std::fs::rename(aside, kept)?)
-        }
     }
 }

@@ -1,11 +1,11 @@
-//! Saves results into the exports folder, each at most once at a time.
+//! Saves results into the exports folder.
 
 use crate::app::App;
 use crate::calibrated;
 use crate::error::ApiError;
-use crate::progress_events::{ProgressEvents, Work};
-use crate::store::{FrameRow, ResultRow};
-use crate::types::{Event, Export, ExportFormat, NewExport};
+use crate::running::JobWatch;
+use crate::store::{FrameRow, JobRow, ResultRow};
+use crate::types::{Export, ExportFormat, NewExport};
 use jade_engine as engine;
 use jade_engine::export::{self, Colours, Form, JPEG_QUALITY, Written};
 use jade_frames::FrameInput;
@@ -13,132 +13,10 @@ use jade_frames::cache::{LayerKind, MapKind};
 use jade_pixels::PictureError;
 use jade_pixels::read::PictureFile;
 use jade_pixels::write::{Target, write_whole};
-use jade_plan::progress::Watch;
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::UNIX_EPOCH;
-
-/// The right to save a result; ends when dropped.
-pub struct Saving {
-    app: Arc<App>,
-    result: i64,
-    stop: Arc<AtomicBool>,
-}
-
-impl Saving {
-    /// Takes the right to save a result.
-    ///
-    /// # Errors
-    /// [`ApiError::Refused`] while the same result is being saved.
-    pub fn begin(app: &Arc<App>, result: i64) -> Result<Self, ApiError> {
-        let mut all = app.savings.0.lock().expect("the savings' lock");
-        if all.contains_key(&result) {
-            return Err(ApiError::Refused(
-                "This result is being saved already; wait for that, or stop it.".to_owned(),
-            ));
-        }
-        let stop = Arc::new(AtomicBool::new(false));
-        all.insert(result, stop.clone());
-        Ok(Self { app: app.clone(), result, stop })
-    }
-
-    /// Writes the file and the plan beside it, and notes both in the store. If the person stops it,
-    /// nothing is written, and that is no error.
-    ///
-    /// # Errors
-    /// [`ApiError`]; nothing is left behind then.
-    pub async fn save(self, wish: NewExport) -> Result<(), ApiError> {
-        let app = self.app.clone();
-        let row = app.store.result(self.result).await?;
-        let name = app.store.shoot_name(row.shoot_id).await?;
-        let record = row.record()?;
-        let reference = app.store.frame(row.reference_id).await?;
-        let (noted, reference) = (reference.facts()?, reference.input_under(&record.plan));
-        let NewExport { format, colours, place } = wish;
-        let picture = |target| What::Picture(Form::Encoded(target));
-        let (ending, what) = match format {
-            ExportFormat::Tiff16 => {
-                ("tif", picture(Target::Tiff { sixteen_bit: true, deflate: false }))
-            }
-            ExportFormat::Tiff32f => ("light.tif", What::Picture(Form::Light)),
-            ExportFormat::Png16 => ("png", picture(Target::Png { sixteen_bit: true })),
-            ExportFormat::Jpeg => ("jpg", picture(Target::Jpeg { quality: JPEG_QUALITY })),
-            ExportFormat::Mask => ("mask.png", What::Mask),
-            ExportFormat::FocusMap => ("focus.png", What::FocusMap),
-            ExportFormat::Moving => ("moving.png", What::Moving(sweep_of(&app, &row).await?)),
-        };
-        if let What::Picture(form) = what {
-            colours.check(form)?;
-        }
-        let stem = format!("{} {}{}", file_name(&name), self.result, as_suffix(colours));
-        let (folder, known) = (app.data.join("exports"), app.store.exports(self.result).await?);
-        let stem = app.work(move |_| free_stem(&folder, &stem, ending, &known)).await?;
-        let folder = app.data.join("exports");
-        let (file, plan) =
-            (folder.join(format!("{stem}.{ending}")), folder.join(format!("{stem}.plan.json")));
-        let made = app.result_folder(&row.key);
-        let report = row.report()?;
-        let (to, beside) = (file.clone(), plan.clone());
-        let (result, stop) = (self.result, self.stop.clone());
-        let write = move |worker: &Arc<App>| -> Result<Option<u64>, ApiError> {
-            let is_stopped = || stop.load(Ordering::Relaxed);
-            let watch = ProgressEvents::of(worker, Work::Saving(result), &is_stopped);
-            // If the original is missing by now, the facts noted when it was added are used.
-            let now = PictureFile::open(&reference.path).ok().map(|f| f.facts().clone());
-            let facts = now.or(noted);
-            let written = match what {
-                What::Picture(form) => {
-                    let (facts, report) = (facts.as_ref(), &report);
-                    let how = Written { form, colours, facts, report, place };
-                    export::write(&to, &how, &made.join("0.tiles"), &row.profile, &watch)
-                }
-                What::Mask => {
-                    let mask = made.join(LayerKind::Mask.name()).join("0.tiles");
-                    if !mask.exists() {
-                        let what = "Only a result with its sky and ground apart has a mask; choose another format.";
-                        return Err(ApiError::Refused(what.to_owned()));
-                    }
-                    export::write_grey(&to, Target::Png { sixteen_bit: true }, &mask)
-                }
-                What::FocusMap => {
-                    let map = made.join(MapKind::Depth.name()).join("0.tiles");
-                    if !map.exists() {
-                        return Err(ApiError::Refused(NO_SWEEP.to_owned()));
-                    }
-                    export::write_grey(&to, Target::Png { sixteen_bit: true }, &map)
-                }
-                What::Moving(frames) => {
-                    let App { cache, budget, .. } = &**worker;
-                    engine::moving(&frames, &report, &to, cache, *budget, &watch)
-                }
-            };
-            match written {
-                Err(_) if watch.cancelled() => return Ok(None),
-                other => other?,
-            }
-            write_whole(&beside, |file| {
-                let text = serde_json::to_string_pretty(&record).expect("plans serialise");
-                file.write_all(text.as_bytes()).map_err(PictureError::io(&beside))
-            })?;
-            Ok(Some(std::fs::metadata(&to)?.len()))
-        };
-        if let Some(bytes) = app.work(write).await? {
-            app.store.add_export(self.result, &file, &plan, bytes as i64).await?;
-            app.tell(Event::Shoot { id: row.shoot_id });
-        }
-        Ok(())
-    }
-}
-
-impl Drop for Saving {
-    fn drop(&mut self) {
-        self.app.savings.0.lock().expect("the savings' lock").remove(&self.result);
-        let (result_id, done, total) = (self.result, 0, 0);
-        self.app.tell(Event::Saving { result_id, stage: None, done, total, remaining_s: None });
-    }
-}
 
 const NO_SWEEP: &str = "Only a merged focus sweep has this; choose another format.";
 
@@ -147,9 +25,111 @@ enum What {
     Picture(Form),
     /// The share of sky, as large as the picture.
     Mask,
-    FocusMap,
-    /// An animation through these frames.
-    Moving(Vec<FrameInput>),
+    DepthMap,
+    /// An animation through the frames.
+    Moving,
+}
+
+/// What a format holds, and how the name of such a file ends.
+fn what(format: ExportFormat) -> (&'static str, What) {
+    let picture = |target| What::Picture(Form::Encoded(target));
+    match format {
+        ExportFormat::Tiff16 => {
+            ("tif", picture(Target::Tiff { sixteen_bit: true, deflate: false }))
+        }
+        ExportFormat::Tiff32f => ("light.tif", What::Picture(Form::Light)),
+        ExportFormat::Png16 => ("png", picture(Target::Png { sixteen_bit: true })),
+        ExportFormat::Jpeg => ("jpg", picture(Target::Jpeg { quality: JPEG_QUALITY })),
+        ExportFormat::Mask => ("mask.png", What::Mask),
+        ExportFormat::DepthMap => ("depth.png", What::DepthMap),
+        ExportFormat::Moving => ("moving.png", What::Moving),
+    }
+}
+
+/// Where the mask and the depth map of a result lie, if it has them.
+fn grey(folder: &Path, what: &What) -> PathBuf {
+    let name =
+        if matches!(what, What::Mask) { LayerKind::Mask.name() } else { MapKind::Depth.name() };
+    folder.join(name).join("0.tiles")
+}
+
+/// Checks that a result can be saved as wished, and returns it.
+///
+/// # Errors
+/// [`ApiError::Refused`] or [`ApiError::Setting`] with what to choose instead.
+pub async fn check(app: &App, result: i64, wish: &NewExport) -> Result<ResultRow, ApiError> {
+    let row = app.store.result(result).await?;
+    let (_, what) = what(wish.format);
+    let has_grey = || grey(&app.result_folder(&row.key), &what).exists();
+    match what {
+        What::Picture(form) => wish.colours.check(form)?,
+        What::Mask if !has_grey() => {
+            return Err(ApiError::Refused(
+                "Only a result with its sky and ground apart has a mask; choose another format."
+                    .to_owned(),
+            ));
+        }
+        What::DepthMap if !has_grey() => return Err(ApiError::Refused(NO_SWEEP.to_owned())),
+        What::Moving if row.report()?.focus().is_none() => {
+            return Err(ApiError::Refused(NO_SWEEP.to_owned()));
+        }
+        _ => {}
+    }
+    Ok(row)
+}
+
+/// Writes the file that a job is for and the plan beside it, and notes both in the store.
+///
+/// # Errors
+/// [`ApiError`]; nothing is left behind then, nor where it is stopped.
+pub async fn save(app: &Arc<App>, job: &JobRow, watch: &Arc<JobWatch>) -> Result<(), ApiError> {
+    let wish = job.wish()?;
+    let row = check(app, job.result_id.unwrap_or_default(), &wish).await?;
+    let name = app.store.shoot_name(row.shoot_id).await?;
+    let record = row.record()?;
+    let reference = app.store.frame(row.reference_id).await?;
+    let (noted, reference) = (reference.facts()?, reference.input_under(&record.plan));
+    let NewExport { format, colours, place } = wish;
+    let (ending, what) = what(format);
+    let stem = format!("{} {}{}", file_name(&name), row.id, as_suffix(colours));
+    let (folder, known) = (app.data.join("exports"), app.store.exports(row.id).await?);
+    let stem = app.work(move |_| free_stem(&folder, &stem, ending, &known)).await?;
+    let folder = app.data.join("exports");
+    let (file, plan) =
+        (folder.join(format!("{stem}.{ending}")), folder.join(format!("{stem}.plan.json")));
+    let sweep = match what {
+        What::Moving => sweep_of(app, &row).await?,
+        _ => vec![],
+    };
+    let (to, beside, result) = (file.clone(), plan.clone(), row.id);
+    let watch = watch.clone();
+    let write = move |worker: &Arc<App>| -> Result<u64, ApiError> {
+        let (made, report) = (worker.result_folder(&row.key), row.report()?);
+        match what {
+            What::Picture(form) => {
+                // If the original is missing by now, the facts noted when it was added are used.
+                let now = PictureFile::open(&reference.path).ok().map(|f| f.facts().clone());
+                let facts = now.or(noted);
+                let how = Written { form, colours, facts: facts.as_ref(), report: &report, place };
+                export::write(&to, &how, &made.join("0.tiles"), &row.profile, &*watch)?;
+            }
+            What::Mask | What::DepthMap => {
+                export::write_grey(&to, Target::Png { sixteen_bit: true }, &grey(&made, &what))?;
+            }
+            What::Moving => {
+                let App { cache, budget, .. } = &**worker;
+                engine::moving(&sweep, &report, &to, cache, *budget, &*watch)?;
+            }
+        }
+        write_whole(&beside, |file| {
+            let text = serde_json::to_string_pretty(&record).expect("plans serialise");
+            file.write_all(text.as_bytes()).map_err(PictureError::io(&beside))
+        })?;
+        Ok(std::fs::metadata(&to)?.len())
+    };
+    let bytes = app.work(write).await?;
+    app.store.add_export(result, &file, &plan, bytes as i64).await?;
+    Ok(())
 }
 
 /// The frames that a sweep was merged from.

@@ -1,8 +1,7 @@
 //! Searches in the frames of shoots: for a skyline, or the order of a sweep. The searches of two
-//! shoots do not wait for each other, and stopping one leaves the other running.
+//! shoots do not wait for each other.
 
 use std::collections::HashMap;
-use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Instant;
 
@@ -18,33 +17,15 @@ impl<T> Default for Searches<T> {
 /// The search of one shoot.
 pub struct Search<T> {
     turn: tokio::sync::Mutex<()>,
-    /// Number of times it was stopped.
-    stops: AtomicU64,
     kept: Mutex<Option<T>>,
-}
-
-/// The right to search in a shoot: one at a time.
-pub struct Turn<'a, T> {
-    search: &'a Search<T>,
-    stops: u64,
-    _turn: tokio::sync::MutexGuard<'a, ()>,
 }
 
 impl<T> Searches<T> {
     /// The search of a shoot.
     pub fn of(&self, shoot: i64) -> Arc<Search<T>> {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let new = || Search {
-            turn: tokio::sync::Mutex::default(),
-            stops: AtomicU64::default(),
-            kept: Mutex::default(),
-        };
+        let new = || Search { turn: tokio::sync::Mutex::default(), kept: Mutex::default() };
         all.entry(shoot).or_insert_with(|| Arc::new(new())).clone()
-    }
-
-    /// Stops the search of a shoot, and those that wait for their turn at it.
-    pub fn stop(&self, shoot: i64) {
-        self.of(shoot).stops.fetch_add(1, Ordering::Relaxed);
     }
 
     /// Changes the kept states of the other shoots.
@@ -80,28 +61,9 @@ impl<T> Search<T> {
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Waits for the right to search.
-    pub async fn turn(&self) -> Turn<'_, T> {
-        // Counted before the wait, so that stopping also ends those that wait.
-        let stops = self.stops.load(Ordering::Relaxed);
-        Turn { search: self, stops, _turn: self.turn.lock().await }
-    }
-
-    /// How often the search was stopped so far.
-    pub fn stops(&self) -> u64 {
-        self.stops.load(Ordering::Relaxed)
-    }
-}
-
-impl<T> Turn<'_, T> {
-    /// How often the search had been stopped when this turn began.
-    pub fn stops(&self) -> u64 {
-        self.stops
-    }
-
-    /// Whether the search was stopped since this turn began.
-    pub fn is_stopped(&self) -> bool {
-        self.search.stops() != self.stops
+    /// Waits for the right to search: one at a time.
+    pub async fn turn(&self) -> tokio::sync::MutexGuard<'_, ()> {
+        self.turn.lock().await
     }
 }
 
@@ -110,20 +72,17 @@ mod tests {
     use super::*;
 
     #[tokio::test]
-    async fn a_stop_ends_the_search_of_its_shoot_and_those_that_wait_for_it() {
+    async fn searches_of_one_shoot_wait_for_each_other_and_those_of_two_do_not() {
         let searches = Searches::<u32>::default();
         let (one, other) = (searches.of(1), searches.of(2));
         let running = one.turn().await;
         let waits = one.clone();
-        let waiting = tokio::spawn(async move { waits.turn().await.is_stopped() });
-        // Another shoot does not wait.
-        let beside = other.turn().await;
+        let waiting = tokio::spawn(async move { drop(waits.turn().await) });
+        drop(other.turn().await);
         tokio::task::yield_now().await;
-        searches.stop(1);
-        assert!(running.is_stopped() && !beside.is_stopped());
+        assert!(!waiting.is_finished());
         drop(running);
-        assert!(waiting.await.unwrap());
-        assert!(!one.turn().await.is_stopped(), "the next one is not");
+        waiting.await.unwrap();
     }
 
     #[test]

@@ -3,7 +3,7 @@
 use crate::app::App;
 use crate::calibrated;
 use crate::error::ApiError;
-use crate::progress_events::{ProgressEvents, Work};
+use crate::running::JobWatch;
 use crate::skyline_seen::{Kept, OpenSkyline, Session, levels};
 use jade_combine::mask::Mask;
 use jade_engine as engine;
@@ -23,7 +23,6 @@ use std::time::Instant;
 const SEEN: usize = 4;
 /// The input of a skyline.
 struct Wish {
-    shoot: i64,
     plan: Plan,
     inputs: Vec<FrameInput>,
     reference: Option<usize>,
@@ -37,7 +36,7 @@ impl Wish {
         let proposed = current.proposed_reference.as_ref().map(|proposed| proposed.frame_id);
         let reference = current.reference_id.and_then(place).or(proposed.and_then(place));
         let mask = loaded(app, &current.plan);
-        Ok(Self { shoot, plan: current.plan, inputs, reference, mask })
+        Ok(Self { plan: current.plan, inputs, reference, mask })
     }
 
     /// Identifies the frames and their alignment.
@@ -80,30 +79,47 @@ pub fn at_hand(app: &App, shoot: i64) -> Option<Arc<OpenSkyline>> {
     Some(open.clone())
 }
 
+/// The skyline of a shoot that was found last, and whether it is that of the present plan and frames.
+///
+/// # Errors
+/// [`ApiError::Missing`] if none was found yet.
+pub async fn last(app: &Arc<App>, shoot: i64) -> Result<(Arc<OpenSkyline>, bool), ApiError> {
+    let version = Wish::of(app, shoot).await?.version();
+    let open = at_hand(app, shoot).ok_or_else(|| {
+        ApiError::Missing("The skyline was not found yet; find it first.".to_owned())
+    })?;
+    let is_current = open.version == version;
+    Ok((open, is_current))
+}
+
 /// The skyline of the shoot's present plan.
 ///
 /// # Errors
 /// [`ApiError::Missing`] if it has not been found yet.
 pub async fn current(app: &Arc<App>, shoot: i64) -> Result<Arc<OpenSkyline>, ApiError> {
-    let version = Wish::of(app, shoot).await?.version();
-    at_hand(app, shoot).filter(|open| open.version == version).ok_or_else(|| {
-        ApiError::Missing("The skyline was not found yet, or changed; find it first.".to_owned())
-    })
+    match last(app, shoot).await? {
+        (open, true) => Ok(open),
+        _ => Err(ApiError::Missing("The skyline changed; find it first.".to_owned())),
+    }
 }
 
 /// Finds the skyline of a shoot under its plan, if that has not been done.
 ///
 /// # Errors
 /// [`ApiError`] with why there is none, and what to do.
-pub async fn found(app: &Arc<App>, shoot: i64) -> Result<Arc<OpenSkyline>, ApiError> {
+pub async fn found(
+    app: &Arc<App>,
+    shoot: i64,
+    watch: &Arc<JobWatch>,
+) -> Result<Arc<OpenSkyline>, ApiError> {
     let search = app.skylines.of(shoot);
-    let turn = search.turn().await;
+    let _turn = search.turn().await;
     let wish = Wish::of(app, shoot).await?;
     let version = wish.version();
     if let Some(open) = at_hand(app, shoot).filter(|open| open.version == version) {
         return Ok(open);
     }
-    if turn.is_stopped() {
+    if watch.cancelled() {
         return Err(CoreError::Cancelled.into());
     }
     // The session is taken out while it is updated; if that fails, it is found anew.
@@ -113,9 +129,8 @@ pub async fn found(app: &Arc<App>, shoot: i64) -> Result<Arc<OpenSkyline>, ApiEr
             kept.session = None;
         }
     });
-    let (this_search, stops) = (search.clone(), turn.stops());
-    let work =
-        move |app: &Arc<App>| make(app, &wish, version, session, &|| this_search.stops() != stops);
+    let watch = watch.clone();
+    let work = move |app: &Arc<App>| make(app, &wish, version, session, &watch);
     let (session, open) = app.work(work).await?;
     let open = open.map(Arc::new);
     let kept_open = open.as_ref().ok().map(|open| (Instant::now(), open.clone()));
@@ -136,7 +151,7 @@ fn make(
     wish: &Wish,
     version: String,
     session: Option<Session>,
-    stop: &(dyn Fn() -> bool + Sync),
+    watch: &JobWatch,
 ) -> Result<Made, CoreError> {
     let plan = &wish.plan.skyline;
     if let Some(path) = &wish.mask {
@@ -147,10 +162,10 @@ fn make(
     let key = wish.key();
     let mut session = match session.filter(|session| session.key == key) {
         Some(session) => session,
-        None => begin(app, wish, key, stop)?,
+        None => begin(app, wish, key, watch)?,
     };
     let Session { found, live, .. } = &mut session;
-    let stopped = || stop() || app.is_ending();
+    let stopped = || watch.cancelled();
     if let Err(error) = live.follow(&plan.strokes, &found.sights.views(), &stopped) {
         return Ok((Some(session), Err(error)));
     }
@@ -161,13 +176,7 @@ fn make(
     Ok((Some(session), Ok(OpenSkyline { version, levels, likely, frames })))
 }
 
-fn begin(
-    app: &Arc<App>,
-    wish: &Wish,
-    key: Key,
-    stop: &(dyn Fn() -> bool + Sync),
-) -> Result<Session, CoreError> {
-    let watch = ProgressEvents::of(app, Work::Finding(wish.shoot), stop);
+fn begin(app: &Arc<App>, wish: &Wish, key: Key, watch: &JobWatch) -> Result<Session, CoreError> {
     let mut plan = wish.plan.clone();
     plan.skyline.strokes.clear();
     let found = engine::skyline(&Request {
@@ -178,7 +187,7 @@ fn begin(
         budget: app.budget,
         stream: false,
         skyline_inputs: SkylineInputs::default(),
-        watch: &watch,
+        watch,
     })?;
     let (skyline, strokes) = (found.skyline.clone(), &wish.plan.skyline.strokes);
     let live = Live::new(skyline, strokes, &found.sights.views(), &|| watch.cancelled())?;

@@ -60,13 +60,14 @@ impl OpenSkyline {
     }
 
     /// Figures about it for the page.
-    pub fn summary(&self) -> SkylineSeen {
+    pub fn summary(&self, current: bool) -> SkylineSeen {
         let sky = self.mask().sky_of_all();
         let unsure = self.likely.as_ref().map_or(0.0, |(_, sky)| {
             sky.iter().filter(|sky| (0.1..0.9).contains(*sky)).count() as f32 / sky.len() as f32
         });
         let frames = self.frames as u32;
-        SkylineSeen { version: self.version.clone(), sky, unsure, frames, places: self.places() }
+        let (version, places) = (self.version.clone(), self.places());
+        SkylineSeen { version, current, sky, unsure, frames, places }
     }
 
     /// Places along the skyline from left to right, spaced by the width at which they are shown,

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 
 /// A frame that is better left out, and why.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Doubt {
     /// Its index among the judged frames.
     pub frame: u32,

@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 
 /// Measures of one frame, by which it is compared with its neighbours.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Measures {
     /// Stars found; lamps and hot pixels may be among them.
     pub stars: u32,
@@ -38,6 +38,7 @@ pub struct Measures {
     /// Light in red and in blue relative to green, of a typical patch; `None` if there is too
     /// little light.
     #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(value_type = Option<(f32, f32)>))]
     pub colour: Option<[f32; 2]>,
     /// Light of a ring around bright stars relative to their brightest pixel; below 0 if the frame
     /// was sharpened.

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 /// A frame proposed as the reference frame.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Reference {
     /// Its index among the judged frames.
     pub frame: u32,

@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 
 /// What the frames of a set were taken for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Purpose {
     /// The night sky, aligned on the stars.
@@ -34,7 +34,7 @@ pub enum Purpose {
 
 /// Frames that seem to belong together.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ProposedSet {
     /// What they were taken for.
     pub purpose: Purpose,

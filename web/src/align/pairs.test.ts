@@ -105,6 +105,8 @@ describe('pairs set by hand', () => {
     const sent = server.changeShoot.mock.calls[0]![1]
     expect(sent).toEqual({
       plan: { align: { by_hand } },
+      title: 'a frame placed by hand',
+      title: 'a frame placed by hand',
       was: { plan: { align: { by_hand: others } } },
     })
     expect(pairs.frame).toBeNull()

@@ -74,7 +74,7 @@ export const usePairs = defineStore('pairs', () => {
     await shoot.setPlan((plan) => {
       const others = plan.align.by_hand.filter((h) => h.blake3 !== own.blake3)
       plan.align.by_hand = set.length ? [...others, { blake3: own.blake3, pairs: set }] : others
-    })
+    }, 'a frame placed by hand')
     end()
   }
 

@@ -1,32 +1,20 @@
-// Requests to the server. Refusals become errors whose message is the server's sentence.
+// Requests to the server, typed by its document. Refusals become errors whose message is the server's
+// sentence.
+import createClient from 'openapi-fetch'
 import type {
-  Added,
-  Export,
-  FocusReport,
-  Folder,
-  FrameColour,
-  FramesChange,
-  Grey,
-  HandFound,
-  Histogram,
-  Job,
-  KindRules,
-  LensFound,
   LensFrom,
-  Measured,
   NamedFile,
   NewExport,
   NewProbe,
   NewShoot,
-  PictureInfo,
+  FramesChange,
+  paths,
   Problem,
+  ProblemCode,
   Role,
   SetChange,
-  SharpFrame,
-  Shoot,
   ShootCard,
   ShootChange,
-  SkylineSeen,
   SortFrames,
 } from './types'
 
@@ -36,91 +24,127 @@ export class Refusal extends Error {
     sentence: string,
     /** Settings that somebody else changed at the same time. */
     readonly clash: string[],
+    /** The reason, for programs; nothing where the answer is not the server's. */
+    readonly code: ProblemCode | null = null,
+    /** The setting that is wrong. */
+    readonly field: string | null = null,
   ) {
     super(sentence)
   }
 }
 
-function call<T>(method: string, path: string, body?: unknown, more?: HeadersInit): Promise<T> {
-  const kind: HeadersInit = body === undefined ? {} : { 'content-type': 'application/json' }
-  const headers = { ...kind, ...more }
-  const text = body === undefined ? undefined : JSON.stringify(body)
-  return ask<T>(path, { method, headers, body: text })
-}
+const client = createClient<paths>({
+  baseUrl: `${location.origin}/api`,
+  fetch: (request) => fetch(request),
+})
 
-/** One file as the body. */
-function send<T>(path: string, file: File): Promise<T> {
-  return ask<T>(path, { method: 'POST', body: file })
-}
-
-async function ask<T>(path: string, request: RequestInit): Promise<T> {
-  let response: Response
-  try {
-    response = await fetch(`/api${path}`, request)
-  } catch {
+/** The body of an answer, or the refusal. */
+async function ask<T>(
+  answer: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
+  const { data, error, response } = await answer.catch(() => {
     throw new Error('The server does not answer; see whether it is still running.')
-  }
-  if (!response.ok) {
-    const problem = (await response.json().catch(() => null)) as Problem | null
-    const said = problem?.problem ?? `The server refused (${response.status}).`
-    throw new Refusal(said, problem?.clash ?? [])
-  }
-  const text = await response.text()
-  return (text ? JSON.parse(text) : undefined) as T
+  })
+  if (response.ok) return data as T
+  const problem = error as Partial<Problem> | undefined
+  throw new Refusal(
+    problem?.detail ?? `The server refused (${response.status}).`,
+    problem?.clash ?? [],
+    problem?.code,
+    problem?.field,
+  )
+}
+
+/** The path of a shoot. */
+const of = (shoot: number) => ({ params: { path: { shoot } } })
+
+/** All shoots; a long list comes in parts. */
+async function shoots(): Promise<ShootCard[]> {
+  const all: ShootCard[] = []
+  let after: string | undefined
+  do {
+    const answer = client.GET('/shoots', { params: { query: { after } } })
+    all.push(...(await ask(answer)))
+    const link = (await answer).response.headers.get('link') ?? ''
+    after = /[?&]after=([^&>]+)>; rel="next"/.exec(link)?.[1]
+  } while (after)
+  return all
 }
 
 export const api = {
-  kinds: () => call<KindRules[]>('GET', '/kinds'),
-  shoots: () => call<ShootCard[]>('GET', '/shoots'),
-  addShoot: (shoot: NewShoot) => call<Shoot>('POST', '/shoots', shoot),
-  shoot: (id: number) => call<Shoot>('GET', `/shoots/${id}`),
+  kinds: () => ask(client.GET('/kinds')),
+  shoots,
+  addShoot: (body: NewShoot) => ask(client.POST('/shoots', { body })),
+  shoot: (id: number) => ask(client.GET('/shoots/{shoot}', of(id))),
   /** Changes a shoot as it was seen: where it was changed since, the server merges both. */
-  changeShoot: (id: number, change: ShootChange, seen?: number) =>
-    call<Shoot>(
-      'PATCH',
-      `/shoots/${id}`,
-      change,
-      seen === undefined ? {} : { 'if-match': `"${seen}"` },
-    ),
-  removeShoot: (id: number) => call<void>('DELETE', `/shoots/${id}`),
-  restoreShoot: (id: number) => call<Shoot>('POST', `/shoots/${id}/restore`),
-  changeFrames: (id: number, change: FramesChange) =>
-    call<Shoot>('POST', `/shoots/${id}/frames`, change),
-  sortFrames: (id: number, sort: SortFrames) => call<Shoot>('POST', `/shoots/${id}/sets`, sort),
-  nameSet: (id: number, set: number, change: SetChange) =>
-    call<Shoot>('PATCH', `/shoots/${id}/sets/${set}`, change),
-  removeFrame: (id: number, frame: number) =>
-    call<Shoot>('DELETE', `/shoots/${id}/frames/${frame}`),
-  folder: (path: string) => call<Folder>('GET', `/folders?path=${encodeURIComponent(path)}`),
+  changeShoot: (shoot: number, body: ShootChange, seen?: number) => {
+    const header = seen === undefined ? {} : { 'If-Match': `"${seen}"` }
+    return ask(client.PATCH('/shoots/{shoot}', { params: { path: { shoot }, header }, body }))
+  },
+  removeShoot: (id: number) => ask(client.DELETE('/shoots/{shoot}', of(id))),
+  restoreShoot: (id: number) => ask(client.POST('/shoots/{shoot}/restore', of(id))),
+  changeFrames: (id: number, body: FramesChange) =>
+    ask(client.POST('/shoots/{shoot}/frames', { ...of(id), body })),
+  sortFrames: (id: number, body: SortFrames) =>
+    ask(client.POST('/shoots/{shoot}/sets', { ...of(id), body })),
+  nameSet: (shoot: number, set: number, body: SetChange) =>
+    ask(client.PATCH('/shoots/{shoot}/sets/{set}', { params: { path: { shoot, set } }, body })),
+  removeFrame: (shoot: number, frame: number) =>
+    ask(client.DELETE('/shoots/{shoot}/frames/{frame}', { params: { path: { shoot, frame } } })),
+  folder: (path: string) => ask(client.GET('/folders', { params: { query: { path } } })),
   addFolder: (id: number, path: string, role: Role, watch: boolean) =>
-    call<Added[]>('POST', `/shoots/${id}/folder`, { path, role, watch }),
-  unwatch: (id: number) => call<void>('DELETE', `/shoots/${id}/watched`),
-  colour: (frame: number) => call<FrameColour>('GET', `/frames/${frame}/colour`),
+    ask(client.POST('/shoots/{shoot}/folder', { ...of(id), body: { path, role, watch } })),
+  unwatch: (id: number) => ask(client.DELETE('/shoots/{shoot}/watched', of(id))),
+  colour: (frame: number) =>
+    ask(client.GET('/frames/{frame}/colour', { params: { path: { frame } } })),
   grey: (frame: number, x: number, y: number) =>
-    call<Grey>('GET', `/frames/${frame}/grey?x=${x}&y=${y}`),
-  lens: (id: number, from: LensFrom) => call<LensFound>('POST', `/shoots/${id}/lens`, { from }),
+    ask(client.GET('/frames/{frame}/grey', { params: { path: { frame }, query: { x, y } } })),
+  lens: (id: number, from: LensFrom) =>
+    ask(client.POST('/shoots/{shoot}/lens', { ...of(id), body: { from } })),
   tryByHand: (pairs: [number, number, number, number][]) =>
-    call<HandFound>('POST', '/hand-fit', { pairs }),
-  skyline: (id: number) => call<SkylineSeen>('POST', `/shoots/${id}/skyline`),
-  stopSkyline: (id: number) => call<void>('POST', `/shoots/${id}/skyline/stop`),
-  loadForSkyline: (id: number, kind: 'mask' | 'picture', file: File) =>
-    send<NamedFile>(`/shoots/${id}/skyline/${kind}?name=${encodeURIComponent(file.name)}`, file),
-  sweep: (id: number) => call<FocusReport>('POST', `/shoots/${id}/sweep`),
-  stopSweep: (id: number) => call<void>('POST', `/shoots/${id}/sweep/stop`),
-  run: (id: number) => call<Job>('POST', `/shoots/${id}/runs`),
-  cancel: (job: number) => call<Job>('POST', `/jobs/${job}/cancel`),
-  resume: (job: number) => call<Job>('POST', `/jobs/${job}/resume`),
-  picture: (source: string) => call<PictureInfo>('GET', `/pictures/${source}`),
-  histogram: (source: string) => call<Histogram>('GET', `/pictures/${source}/histogram`),
+    ask(client.POST('/hand-fit', { body: { pairs } })),
+  skyline: (id: number) => ask(client.GET('/shoots/{shoot}/skyline', of(id))),
+  findSkyline: (id: number) => ask(client.POST('/shoots/{shoot}/skyline', of(id))),
+  loadForSkyline: (shoot: number, kind: 'mask' | 'picture', file: File): Promise<NamedFile> => {
+    const request = {
+      params: { path: { shoot }, query: { name: file.name } },
+      // A file is sent as it is.
+      body: '',
+      bodySerializer: () => file,
+      headers: { 'content-type': 'application/octet-stream' },
+    }
+    return kind === 'mask'
+      ? ask(client.POST('/shoots/{shoot}/skyline/mask', request))
+      : ask(client.POST('/shoots/{shoot}/skyline/picture', request))
+  },
+  sweep: (id: number) => ask(client.GET('/shoots/{shoot}/sweep', of(id))),
+  findSweep: (id: number) => ask(client.POST('/shoots/{shoot}/sweep', of(id))),
+  undo: (id: number) => ask(client.POST('/shoots/{shoot}/undo', of(id))),
+  redo: (id: number) => ask(client.POST('/shoots/{shoot}/redo', of(id))),
+  job: (job: number) => ask(client.GET('/jobs/{job}', { params: { path: { job } } })),
+  run: (id: number) => ask(client.POST('/shoots/{shoot}/runs', of(id))),
+  cancel: (job: number) => ask(client.POST('/jobs/{job}/cancel', { params: { path: { job } } })),
+  resume: (job: number) => ask(client.POST('/jobs/{job}/resume', { params: { path: { job } } })),
+  picture: (source: string) =>
+    ask(client.GET('/pictures/{source}', { params: { path: { source } } })),
+  histogram: (source: string) =>
+    ask(client.GET('/pictures/{source}/histogram', { params: { path: { source } } })),
   measure: (source: string, x: number, y: number, size: number) =>
-    call<Measured>('GET', `/pictures/${source}/measure?x=${x}&y=${y}&size=${size}`),
-  pin: (id: number, probe: NewProbe) => call<Shoot>('POST', `/shoots/${id}/probes`, probe),
-  unpin: (id: number, probe: number) => call<void>('DELETE', `/shoots/${id}/probes/${probe}`),
+    ask(
+      client.GET('/pictures/{source}/measure', {
+        params: { path: { source }, query: { x, y, size } },
+      }),
+    ),
+  pin: (id: number, body: NewProbe) =>
+    ask(client.POST('/shoots/{shoot}/probes', { ...of(id), body })),
+  unpin: (shoot: number, probe: number) =>
+    ask(client.DELETE('/shoots/{shoot}/probes/{probe}', { params: { path: { shoot, probe } } })),
   sharpest: (result: number, x: number, y: number) =>
-    call<SharpFrame[]>('GET', `/results/${result}/sharpest?x=${x}&y=${y}`),
-  save: (result: number, wish: NewExport) =>
-    call<Export[]>('POST', `/results/${result}/exports`, wish),
-  stopSaving: (result: number) => call<void>('POST', `/results/${result}/exports/stop`),
+    ask(
+      client.GET('/results/{result}/sharpest', { params: { path: { result }, query: { x, y } } }),
+    ),
+  save: (result: number, body: NewExport) =>
+    ask(client.POST('/results/{result}/exports', { params: { path: { result } }, body })),
 }
 
 /** The small picture of a source, in a version of it. */

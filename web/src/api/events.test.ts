@@ -5,7 +5,7 @@ import type { Event as Told } from './types'
 /** Stands for the browser's own. */
 class Source {
   static all: Source[] = []
-  onmessage: ((message: { data: string }) => void) | null = null
+  onmessage: ((message: { data: string; lastEventId?: string }) => void) | null = null
   open = true
   constructor(readonly path: string) {
     Source.all.push(this)
@@ -75,5 +75,14 @@ describe('listening', () => {
     stop()
     window.dispatchEvent(new Event('pageshow'))
     expect(open()).toEqual([])
+  })
+
+  it('goes on after the last event that it heard', () => {
+    const stop = listen(() => {})
+    open()[0]!.onmessage!({ data: '{"type":"shoot","id":5}', lastEventId: '17-42' })
+    window.dispatchEvent(new Event('pagehide'))
+    window.dispatchEvent(new Event('pageshow'))
+    expect(open().map((source) => source.path)).toEqual(['/api/events?after=17-42'])
+    stop()
   })
 })

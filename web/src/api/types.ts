@@ -1,1768 +1,4288 @@
-// Generated from the server's types by `cargo xtask types`; do not edit.
-
-export type Kind = "night-sky" | "star-trails" | "low-light-burst" | "clear-the-scene" | "focus-sweep";
-
-export type PictureSource = "combine" | "merge";
-
-export type PictureChange = "paint" | "finish";
-
-export type Step = "frames" | "prepare" | "align" | "skyline" | "combine" | "finish" | "export";
-
-export type KindRules = { 
-/**
- * The kind.
- */
-kind: Kind, 
-/**
- * The name, as inside a sentence.
- */
-name: string, 
-/**
- * The purpose, as one sentence.
- */
-about: string, 
-/**
- * The stage that makes the picture.
- */
-source: PictureSource, 
-/**
- * Stages that change the picture afterwards, in order.
- */
-changes: Array<PictureChange>, 
-/**
- * Steps that the page shows, in order.
- */
-steps: Array<Step>, 
-/**
- * Ways to align that make sense.
- */
-align: Array<AlignMode>, 
-/**
- * Treatments of edges that make sense.
- */
-edges: Array<Edges>, 
-/**
- * Whether the person chooses the reference frame; otherwise the run does.
- */
-chooses_reference: boolean, 
-/**
- * Whether the frames are taken for the sky and its stars.
- */
-is_of_the_sky: boolean, 
-/**
- * Whether stars are measured and used to judge frames.
- */
-judges_stars: boolean, 
-/**
- * Whether the scene is well lit, so that frames are shown as they are and not brightened.
- */
-is_lit: boolean, 
-/**
- * Whether each frame shows another plane sharp.
- */
-has_planes: boolean, };
-
-export type WhiteBalance = { "by": "as-shot" } | { "by": "light", 
-/**
- * Colour temperature in kelvin, 1700 to 25000.
- */
-kelvin: number, 
-/**
- * Tint from -150 to 150: towards green above 0, towards magenta below.
- */
-tint: number, } | { "by": "neutral", 
-/**
- * Its linear light as shot: red, green, blue.
- */
-grey: [number, number, number], };
-
-export type Demosaic = "fast" | "fine";
-
-export type Highlights = "clip" | "keep";
-
-export type Repair = "auto" | "always" | "off";
-
-export type Denoise = { 
-/**
- * Amount for brightness, 0 to 1.
- */
-luminance: number, 
-/**
- * Amount for colour, 0 to 1.
- */
-colour: number, };
-
-export type LensPlan = { 
-/**
- * Distortion `[a, b]`: without it, what stands at `r` would stand at `r (1 + a r^2 + b r^4)`;
- * -0.4 to 0.4 each.
- */
-distortion: [number, number], 
-/**
- * Lateral colour `[a, b]`: where green stands at `r`, red stands at `r (1 + a + b r^2)`; -0.02
- * to 0.02 each.
- */
-red: [number, number], 
-/**
- * Lateral colour of blue, as for red.
- */
-blue: [number, number], 
-/**
- * Vignetting `[a, b, c]`: the share of the light that reaches `r` is `1 + a r^2 + b r^4 + c
- * r^6`; at least 0.05.
- */
-shading: [number, number, number], };
-
-export type LensFound = { 
-/**
- * The given flaws, with the measured ones in their place.
- */
-lens: LensPlan, 
-/**
- * Displacement of the corners in pixels, outward above 0, and its standard error.
- */
-distortion_px: [number, number] | null, 
-/**
- * Offsets of red and blue from green at the corners in pixels, outward above 0.
- */
-colour_px: [number, number] | null, 
-/**
- * Standard errors of those offsets, in pixels.
- */
-colour_error_px: [number, number] | null, 
-/**
- * Share of the middle's light that reaches the corners.
- */
-corner_light: number | null, 
-/**
- * Sentences about what could not be measured, and why.
- */
-missing: Array<string>, };
-
-export type LensFrom = "stars" | "flats";
-
-export type LensWish = { 
-/**
- * What the lens is measured from.
- */
-from: LensFrom, };
-
-export type PreparePlan = { 
-/**
- * White balance.
- */
-white_balance: WhiteBalance, 
-/**
- * How the missing colours of a mosaic are found; raw frames only.
- */
-demosaic: Demosaic, 
-/**
- * How clipped highlights are treated; raw frames only.
- */
-highlights: Highlights, 
-/**
- * Exposure in stops, -5 to 5.
- */
-gain_ev: number, 
-/**
- * Noise reduction, before frames are combined.
- */
-denoise: Denoise, 
-/**
- * Which faulty samples are repaired.
- */
-repair: Repair, 
-/**
- * Flaws of the lens, the same for all frames.
- */
-lens: LensPlan, };
-
-export type PrepareChange = { 
-/**
- * White balance.
- */
-white_balance?: WhiteBalance, 
-/**
- * How clipped highlights are treated; raw frames only.
- */
-highlights?: Highlights, 
-/**
- * Exposure in stops, -5 to 5.
- */
-gain_ev?: number, 
-/**
- * Noise reduction.
- */
-denoise?: Denoise, };
-
-export type FrameDifference = { 
-/**
- * The frame.
- */
-blake3: FrameId, 
-/**
- * The settings that differ.
- */
-change: PrepareChange, };
-
-export type AlignMode = "stars" | "scene" | "none";
-
-export type SceneModel = "auto" | "shift" | "similarity" | "homography";
-
-export type HandPairs = { 
-/**
- * The frame.
- */
-blake3: FrameId, 
-/**
- * `[x, y, X, Y]`: a place in the frame and the same place in the reference frame, in pixels.
- */
-pairs: Array<[number, number, number, number]>, };
-
-export type Method = "mean" | "median" | "clipped" | "lightest" | "darkest" | "spread";
-
-export type Edges = "trim" | "keep" | "fill";
-
-export type AlignPlan = { 
-/**
- * What frames are aligned on.
- */
-mode: AlignMode, 
-/**
- * The family of motions, when aligning on the whole scene.
- */
-model: SceneModel, 
-/**
- * Frames that are placed by pairs set by hand.
- */
-by_hand: Array<HandPairs>, };
-
-export type SkylineMode = "none" | "auto" | "mask";
-
-export type NamedFile = { 
-/**
- * File name.
- */
-file: string, 
-/**
- * BLAKE3 of its content, as hexadecimal digits.
- */
-blake3: string, };
-
-export type Paint = "sky-stroke" | "ground-stroke" | "sky-brush" | "ground-brush";
-
-export type Stroke = { 
-/**
- * What it paints.
- */
-paint: Paint, 
-/**
- * `[x, y, radius]` along it, in pixels of the reference frame.
- */
-points: Array<[number, number, number]>, 
-/**
- * Share of the radius over which the stroke fades out, 0 to 1.
- */
-soft: number, };
-
-export type GroundFrom = { "by": "same" } | { "by": "frame", 
-/**
- * The frame.
- */
-blake3: FrameId, } | { "by": "set", 
-/**
- * Number of the set in the shoot; 0 on the command line, where sets have no number.
- */
-set: number, } | { "by": "picture" } & NamedFile;
-
-export type GroundPlan = { 
-/**
- * Its source.
- */
-from: GroundFrom, 
-/**
- * How several frames become one: mean, median or clipped mean.
- */
-method: Method, 
-/**
- * Share by which the brightness and colour of another source are brought to those of the sky's
- * frames, 0 to 1.
- */
-matched: number, };
-
-export type SkylinePlan = { 
-/**
- * Where the mask comes from.
- */
-mode: SkylineMode, 
-/**
- * The mask that was loaded.
- */
-mask: NamedFile | null, 
-/**
- * Strokes, in order.
- */
-strokes: Array<Stroke>, 
-/**
- * Distance by which the ground's edge is moved into the sky, in pixels; negative into the
- * ground.
- */
-margin_px: number, 
-/**
- * Radius by which the mask is softened, in pixels.
- */
-soft_px: number, 
-/**
- * Settings of the ground.
- */
-ground: GroundPlan, };
-
-export type SkylineSeen = { 
-/**
- * Changes whenever the mask does.
- */
-version: string, 
-/**
- * Share of the reference frame that is sky.
- */
-sky: number, 
-/**
- * Share of it that may be either.
- */
-unsure: number, 
-/**
- * Frames that it was found in; 0 for a mask that was loaded.
- */
-frames: number, 
-/**
- * Places along the skyline: `[x, y, unsure]`, in pixels, and 0 to 1.
- */
-places: Array<[number, number, number]>, };
-
-export type SkylineReport = { 
-/**
- * Share of the result that is sky.
- */
-sky: number, 
-/**
- * Frames that the ground was made from.
- */
-ground_frames: number, 
-/**
- * Noise of the ground, in the reference frame and in the result; `noise` of the report is that
- * of the sky. `None` where the ground came from elsewhere.
- */
-ground_noise: NoiseGain | null, 
-/**
- * Factors that brought the ground's red, green and blue to the brightness of the sky's frames.
- */
-ground_gain: [number, number, number], 
-/**
- * Frames of the ground that were left out, each with the reason.
- */
-left_out: Array<[string, string]>, };
-
-export type FinishReport = { 
-/**
- * Unevenness of the sky before and after. It is the difference between the 95th and the 5th
- * percentile of the medians of small squares, as a share of the median. `None` where no sky
- * glow was taken off.
- */
-uneven: [number, number] | null, 
-/**
- * Standard deviation of the sky's noise before and after, in linear light. `None` where it was
- * not smoothed, or no patch is even enough.
- */
-noise: [number, number] | null, };
-
-export type FocusStep = { 
-/**
- * How far the focus moved; 1 is the usual step.
- */
-length: number, 
-/**
- * Whether a plane is missing between the two frames.
- */
-wide: boolean, 
-/**
- * Whether both frames show the same plane.
- */
-double: boolean, };
-
-export type MovedPlace = { 
-/**
- * File name of the frame, or of the first frame that shows it.
- */
-file: string, 
-/**
- * That frame.
- */
-content: FrameId, 
-/**
- * Middle of the place in the reference frame, in pixels.
- */
-at: [number, number], 
-/**
- * Radius of the place, in pixels.
- */
-radius_px: number, };
-
-export type FocusReport = { 
-/**
- * File names of the readable frames in the order of focus; from near to far where alignment
- * shows the direction.
- */
-order: Array<string>, 
-/**
- * The frames in that order.
- */
-contents: Array<FrameId>, 
-/**
- * Steps from each frame in that order to the next.
- */
-steps: Array<FocusStep>, 
-/**
- * For each frame in that order, the share of the picture in which it is the sharpest.
- */
-shares: Array<number>, 
-/**
- * Sentences about what to check: planes that are missing or shown twice, patches that are left
- * out.
- */
-doubts: Array<string>, 
-/**
- * Places where one frame shows something else than its neighbours.
- */
-moved: Array<MovedPlace>, 
-/**
- * Share of the picture in which it is known which frame is the sharpest.
- */
-known: number, 
-/**
- * Share of the picture that lies where a plane is missing, and is sharp in no frame.
- */
-between: number, };
-
-export type CombinePlan = { 
-/**
- * The method.
- */
-method: Method, 
-/**
- * Standard deviations from the median beyond which the clipped mean rejects a sample.
- */
-clip: number, 
-/**
- * Bring the brightness of all frames to that of the reference frame first.
- */
-level: boolean, 
-/**
- * Let less noisy and sharper frames count more in a mean or clipped mean.
- */
-weigh: boolean, 
-/**
- * Fill the gaps that pauses between exposures leave in star trails. Only for the lightest of
- * frames that are not aligned.
- */
-fill_gaps: boolean, 
-/**
- * How edges are treated.
- */
-edges: Edges, };
-
-export type FinishPlan = { 
-/**
- * Share of the sky's uneven brightness that is taken off, 0 (nothing) to 1 (all of it).
- */
-glow: number, 
-/**
- * Share of the remaining noise between the stars that is smoothed away, 0 to 1.
- */
-smoothing: number, };
-
-export type MergeMethod = "fine" | "smooth";
-
-export type PatchFrom = { "by": "frame", 
-/**
- * The frame.
- */
-blake3: FrameId, } | { "by": "way", 
-/**
- * The method.
- */
-way: MergeMethod, };
-
-export type Patch = { 
-/**
- * Whose pixels it is painted with.
- */
-from: PatchFrom, 
-/**
- * `[x, y, radius]` along the stroke, in pixels of the reference frame.
- */
-points: Array<[number, number, number]>, 
-/**
- * Share of the radius over which the stroke fades out, 0 to 1.
- */
-soft: number, };
-
-export type FocusPlan = { 
-/**
- * The method.
- */
-way: MergeMethod, 
-/**
- * Strokes over the merged sweep, the first of them lowest.
- */
-patches: Array<Patch>, };
-
-export type SharpFrame = { 
-/**
- * The frame, by its number.
- */
-frame_id: number, 
-/**
- * Name of its file.
- */
-file: string, 
-/**
- * BLAKE3 of its file, as hexadecimal digits.
- */
-blake3: FrameId, 
-/**
- * Energy of its fine detail against that of the sharpest frame there.
- */
-sharp: number, };
-
-export type Plan = { 
-/**
- * Version of this form: 1.
- */
-version: number, 
-/**
- * The kind of the shoot.
- */
-kind: Kind, 
-/**
- * The prepare step.
- */
-prepare: PreparePlan, 
-/**
- * Settings of the prepare step that differ for single frames.
- */
-differences: Array<FrameDifference>, 
-/**
- * The align step.
- */
-align: AlignPlan, 
-/**
- * The skyline step.
- */
-skyline: SkylinePlan, 
-/**
- * The combine step.
- */
-combine: CombinePlan, 
-/**
- * How a focus sweep is merged; used by kinds that merge frames.
- */
-focus: FocusPlan, 
-/**
- * The finish step.
- */
-finish: FinishPlan, };
-
-export type PlanFrame = { 
-/**
- * File name.
- */
-file: string, 
-/**
- * The frame.
- */
-blake3: FrameId, 
-/**
- * Whether it went into the result.
- */
-used: boolean, };
-
-export type FrameId = string;
-
-export type FrameRole = "dark" | "bias" | "flat";
-
-export type PlanCalibration = { 
-/**
- * Its role.
- */
-shows: FrameRole, 
-/**
- * File name.
- */
-file: string, 
-/**
- * The frame.
- */
-blake3: FrameId, 
-/**
- * Whether it went into the result.
- */
-used: boolean, };
-
-export type PlanRecord = { 
-/**
- * The plan.
- */
-plan: Plan, 
-/**
- * File name of the reference frame.
- */
-reference: string, 
-/**
- * The reference frame; not known in plans that were saved before it was noted.
- */
-reference_blake3: FrameId, 
-/**
- * Every frame that was given to the run.
- */
-frames: Array<PlanFrame>, 
-/**
- * The frames or the picture that the ground came from, where those were others.
- */
-ground: Array<PlanFrame>, 
-/**
- * The calibration frames.
- */
-calibration: Array<PlanCalibration>, };
-
-export type Stage = "prepare" | "frames" | "align" | "skyline" | "combine" | "finish" | "export";
-
-export type FileFormat = "tiff" | "png" | "jpeg" | "raw" | "exr" | "webp" | "fits";
-
-export type GpsValue = { "text": string } | { "bytes": Array<number> } | { "ratios": Array<[number, number]> };
-
-export type GpsEntry = { 
-/**
- * Its number.
- */
-tag: number, 
-/**
- * Its value.
- */
-value: GpsValue, };
-
-export type Details = { 
-/**
- * The camera's maker, as in the file.
- */
-make?: string, 
-/**
- * The camera's model, as in the file.
- */
-model?: string, 
-/**
- * The lens's maker.
- */
-lens_make?: string, 
-/**
- * The photographer.
- */
-artist?: string, 
-/**
- * The copyright.
- */
-copyright?: string, 
-/**
- * The description.
- */
-description?: string, 
-/**
- * Digits of the second after the point.
- */
-subsecond?: string, 
-/**
- * Offset of the camera's clock from UTC, such as `+01:00`.
- */
-offset?: string, 
-/**
- * Pixels for each inch across and down.
- */
-per_inch?: [number, number], 
-/**
- * The entries about the place where it was taken.
- */
-gps?: Array<GpsEntry>, };
-
-export type Facts = { 
-/**
- * File format.
- */
-format: FileFormat, 
-/**
- * Width in pixels of the upright picture, also where it is stored turned or mirrored.
- */
-width: number, 
-/**
- * Height in pixels of the upright picture.
- */
-height: number, 
-/**
- * Bits of one sample.
- */
-bits: number, 
-/**
- * Whether samples are floating-point numbers.
- */
-float: boolean, 
-/**
- * Exposure time in seconds.
- */
-exposure_s: number | null, 
-/**
- * ISO speed.
- */
-iso: number | null, 
-/**
- * Aperture as f-number.
- */
-aperture: number | null, 
-/**
- * Focal length in millimetres, as engraved.
- */
-focal_mm: number | null, 
-/**
- * When it was taken, `YYYY-MM-DD HH:MM:SS` on the camera's clock.
- */
-taken: string | null, 
-/**
- * Camera maker and model.
- */
-camera: string | null, 
-/**
- * The lens by name.
- */
-lens: string | null, 
-/**
- * The name in the embedded colour profile.
- */
-profile: string | null, 
-/**
- * The raw values of grey by the camera's white balance: red, green and blue, green 1.
- */
-neutral: [number, number, number] | null, 
-/**
- * Further entries about how and by whom it was taken.
- */
-details?: Details, };
-
-export type Measures = { 
-/**
- * Stars found; lamps and hot pixels may be among them.
- */
-stars: number, 
-/**
- * Median full width at half maximum of well measured stars in pixels.
- */
-star_width_px: number | null, 
-/**
- * Standard error of that in pixels.
- */
-star_width_error_px: number | null, 
-/**
- * Median of shorter by longer axis of bright stars, 0 to 1.
- */
-roundness: number | null, 
-/**
- * Median background in linear light; white is 1.
- */
-level: number, 
-/**
- * Contrast of the sharpest tenth of the picture over two pixels, minus the share of noise,
- * relative to the brightness there.
- */
-sharpness: number, 
-/**
- * Share of pixels with a colour at the white point, 0 to 1.
- */
-clipped: number, 
-/**
- * Share of stars that have a second one beside them, all in the same direction and at the same
- * distance, 0 to 1.
- */
-doubled: number, 
-/**
- * Light in red and in blue relative to green, of a typical patch; `None` if there is too
- * little light.
- */
-colour: [number, number] | null, 
-/**
- * Light of a ring around bright stars relative to their brightest pixel; below 0 if the frame
- * was sharpened.
- */
-rim: number | null, 
-/**
- * Additional correlation of noise between adjacent pixels, compared to pixels further apart,
- * as a share of its variance where the picture is smoothest: above 0 if colours were
- * interpolated or noise was reduced, below 0 if the frame was sharpened.
- */
-grain: number | null, 
-/**
- * Contrast over two pixels, including noise, of the most detailed patch in each of [`CELLS`]
- * parts of the picture, row by row, relative to the brightness there.
- */
-detail: Array<number>, };
-
-export type NoiseGain = { 
-/**
- * Standard deviation in the reference frame, in linear light.
- */
-single: number, 
-/**
- * Standard deviation in the result at the same places.
- */
-result: number, 
-/**
- * `single / result`.
- */
-gain: number, 
-/**
- * The gain that the method reaches at best with this many frames.
- */
-ideal_gain: number, };
-
-export type NoisePoint = { 
-/**
- * Number of frames.
- */
-frames: number, 
-/**
- * Measured standard deviation, in linear light.
- */
-noise: number, 
-/**
- * Standard deviation expected from one frame's noise and the method.
- */
-expected: number, };
-
-export type PatchFigures = { 
-/**
- * Standard deviation of the noise of the mean of colours, in linear light (white is 1).
- */
-noise: number, 
-/**
- * Median of the mean of colours, in linear light.
- */
-level: number, 
-/**
- * Fine detail including noise: the root of its [`Sharpness`], as a share of the root of white.
- */
-detail: number, };
-
-export type CombineReport = { 
-/**
- * Noise of the reference frame and of the result, where it could be measured.
- */
-noise: NoiseGain | null, 
-/**
- * Noise of growing numbers of combined frames, the reference frame first.
- */
-noise_by_frames: Array<NoisePoint>, 
-/**
- * Median full width at half maximum in the result, in pixels, of the stars that measure well
- * in the reference frame.
- */
-star_width_px: number | null, };
-
-export type Figures = { "stage": "prepare" } | { "stage": "frames", 
-/**
- * Exposure times of the frames, where all of them are known.
- */
-exposures: ExposureReport | null, } | { "stage": "align", 
-/**
- * The lens that was found, where the camera model was used.
- */
-lens: { focal_px: number; centre: [number, number]; k1: number; k2: number } | null, } | { "stage": "skyline" } & SkylineReport | { "stage": "combine" } & CombineReport | { "stage": "merge" } & FocusReport | { "stage": "paint" } | { "stage": "finish" } & FinishReport | { "stage": "export" };
-
-export type StageReport = { 
-/**
- * Seconds that it took; `None` where its product came from the cache.
- */
-seconds: number | null, } & ({ "stage": "prepare" } | { "stage": "frames", 
-/**
- * Exposure times of the frames, where all of them are known.
- */
-exposures: ExposureReport | null, } | { "stage": "align", 
-/**
- * The lens that was found, where the camera model was used.
- */
-lens: { focal_px: number; centre: [number, number]; k1: number; k2: number } | null, } | { "stage": "skyline" } & SkylineReport | { "stage": "combine" } & CombineReport | { "stage": "merge" } & FocusReport | { "stage": "paint" } | { "stage": "finish" } & FinishReport | { "stage": "export" });
-
-export type ExposureReport = { 
-/**
- * Sum.
- */
-total_s: [number, number], 
-/**
- * Longest.
- */
-longest_s: [number, number], 
-/**
- * Shortest.
- */
-shortest_s: [number, number], };
-
-export type FrameReport = { 
-/**
- * File name.
- */
-file: string, 
-/**
- * The frame.
- */
-content: FrameId, 
-/**
- * Whether it went into the result.
- */
-used: boolean, 
-/**
- * Why it did not go into the result: one sentence.
- */
-reason: string | null, 
-/**
- * Model of its motion: `still`, `shift`, `similarity`, `homography` or `camera`.
- */
-model: string | null, 
-/**
- * Its motion in full.
- */
-motion: unknown, 
-/**
- * The homography from the frame to the reference frame that comes nearest to its motion, row
- * by row.
- */
-to_reference: [[number, number, number], [number, number, number], [number, number, number]] | null, 
-/**
- * Its motion, sampled: `[x, y, X, Y]` from frame to reference frame, in pixels.
- */
-grid: Array<[number, number, number, number]>, 
-/**
- * Root mean square distance of the matched stars in pixels, weighted by how well their centres
- * are known.
- */
-rms_px: number | null, 
-/**
- * Stars matched with the reference frame.
- */
-matched: number | null, 
-/**
- * Stars found.
- */
-stars: number | null, 
-/**
- * Median full width at half maximum of its stars, in pixels.
- */
-star_width_px: number | null, 
-/**
- * Median level of its background in linear light (white is 1).
- */
-sky_level: number | null, 
-/**
- * Its weight in the result.
- */
-weight: number, 
-/**
- * Whether it was placed by pairs set by hand.
- */
-by_hand: boolean, 
-/**
- * Factor and offset that brought its green to the reference frame's brightness.
- */
-level: [number, number] | null, 
-/**
- * Share of its samples that the clipped mean rejected.
- */
-rejected: number | null, 
-/**
- * Residuals of up to 80 matches spread over the picture: `[X, Y, dX, dY]`, the place in the
- * reference frame and the offset of the matched place, in pixels.
- */
-residuals: Array<[number, number, number, number]>, };
-
-export type Report = { 
-/**
- * Version of this form: 2.
- */
-version: number, 
-/**
- * File name of the reference frame.
- */
-reference: string, 
-/**
- * The reference frame.
- */
-reference_content: FrameId, 
-/**
- * Width and height of the result in pixels.
- */
-size: [number, number], 
-/**
- * The result's top-left pixel in the reference frame.
- */
-origin: [number, number], 
-/**
- * Every frame that was given, in order.
- */
-frames: Array<FrameReport>, 
-/**
- * The stages of the run, in order.
- */
-stages: Array<StageReport>, 
-/**
- * The process's largest resident memory so far in MiB.
- */
-peak_memory_mib: number, };
-
-export type ShootState = "empty" | "gathered" | "running" | "stopped" | "done";
-
-export type ShootCard = { 
-/**
- * Its number.
- */
-id: number, 
-/**
- * Its name.
- */
-name: string, 
-/**
- * What it is for.
- */
-kind: Kind, 
-/**
- * How far it is.
- */
-state: ShootState, 
-/**
- * Light frames.
- */
-lights: number, 
-/**
- * Number of dark frames.
- */
-darks: number, 
-/**
- * Number of results.
- */
-results: number, 
-/**
- * Milliseconds since 1970.
- */
-touched: number, 
-/**
- * Source of the picture to show, if there is one.
- */
-picture: string | null, 
-/**
- * The picture's version; its address carries it.
- */
-version: string, };
-
-export type NewShoot = { 
-/**
- * Its name, 1 to 120 letters.
- */
-name: string, 
-/**
- * What it is for.
- */
-kind: Kind, };
-
-export type ShootChange = { 
-/**
- * A new name.
- */
-name?: string, 
-/**
- * The settings to change, as an object of objects.
- */
-plan?: object, 
-/**
- * The values of all changed settings before the change. Where somebody else changed the shoot
- * meanwhile, both changes are merged, or this one is refused if both concern one setting.
- */
-was?: { name?: string; kind?: Kind; plan?: object; reference_id?: number | null; stacked_set?: number | null }, 
-/**
- * Brings the plan that such a shoot begins with, prepare left as it was, unless one is given.
- */
-kind?: Kind, 
-/**
- * The reference frame; 0 lets the proposed one be taken.
- */
-reference_id?: number, 
-/**
- * The set that is stacked; 0 lets all lights be.
- */
-stacked_set?: number, };
-
-export type Shoot = { 
-/**
- * Its number.
- */
-id: number, 
-/**
- * Counts its changes; the same as its ETag.
- */
-revision: number, 
-/**
- * Its name.
- */
-name: string, 
-/**
- * What it is for.
- */
-kind: Kind, 
-/**
- * Its settings.
- */
-plan: Plan, 
-/**
- * The chosen reference frame, if one was chosen.
- */
-reference_id: number | null, 
-/**
- * The frame that is proposed as the reference frame, once frames are measured.
- */
-proposed_reference: ProposedReference | null, 
-/**
- * Its frames.
- */
-frames: Array<Frame>, 
-/**
- * The sets that have frames; those of frames in none are all others of their role.
- */
-sets: Array<FrameSet>, 
-/**
- * The set of lights that is stacked; all lights where there is none.
- */
-stacked_set: number | null, 
-/**
- * Doubts about frames that are used.
- */
-doubts: Array<Doubt>, 
-/**
- * What would spoil the stack, or should be known beforehand.
- */
-checks: Array<Check>, 
-/**
- * Where lights that are in no set seem to belong, once all are measured.
- */
-proposed_sets: Array<ProposedSet>, 
-/**
- * Another kind that the shoot seems to be.
- */
-proposed_kind: ProposedKind | null, 
-/**
- * The folder from which frames are added as they are written.
- */
-watched: Watched | null, 
-/**
- * What runs made of it, the newest first.
- */
-results: Array<ShootResult>, 
-/**
- * Its runs, the newest first.
- */
-jobs: Array<Job>, 
-/**
- * Its probes.
- */
-probes: Array<Probe>, };
-
-export type Role = "light" | "dark" | "flat" | "bias";
-
-export type Frame = { 
-/**
- * Its number.
- */
-id: number, 
-/**
- * Its name.
- */
-name: string, 
-/**
- * BLAKE3 of its content, as hexadecimal digits.
- */
-blake3: FrameId, 
-/**
- * Changes when its pixels do, as by another treatment; the address of its picture carries it.
- */
-version: string, 
-/**
- * Whether it stays in its own folder, rather than in the application's.
- */
-linked: boolean, 
-/**
- * Size of its file in bytes.
- */
-bytes: number, 
-/**
- * What it shows.
- */
-role: Role, 
-/**
- * Facts from its file; `None` where it cannot be read.
- */
-facts: Facts | null, 
-/**
- * Why it cannot be used.
- */
-problem: string | null, 
-/**
- * Whether it is left out of runs.
- */
-left_out: boolean, 
-/**
- * The set that it is in.
- */
-set_id: number | null, 
-/**
- * Its measures, once there are any.
- */
-measures: Measures | null, };
-
-export type Doubt = { 
-/**
- * The frame, by its number.
- */
-frame_id: number, 
-/**
- * One sentence.
- */
-reason: string, };
-
-export type Watched = { 
-/**
- * A path on the machine of the server.
- */
-path: string, 
-/**
- * What it shows.
- */
-role: Role, 
-/**
- * Whether the folder is there now.
- */
-there: boolean, };
-
-export type Check = { 
-/**
- * One or two sentences.
- */
-text: string, 
-/**
- * The frames that it is about; none where it is about all.
- */
-frame_ids: Array<number>, 
-/**
- * Whether leaving them out would put it right.
- */
-leave_out: boolean, 
-/**
- * Whether one white balance for all would.
- */
-balance: boolean, };
-
-export type ProposedReference = { 
-/**
- * The frame, by its number.
- */
-frame_id: number, 
-/**
- * One sentence.
- */
-reason: string, };
-
-export type FrameSet = { 
-/**
- * Its number.
- */
-id: number, 
-/**
- * Its name.
- */
-name: string, 
-/**
- * What it shows.
- */
-role: Role, };
-
-export type Purpose = "sky" | "ground" | "bracket" | "focus" | "scene" | "dark" | "flat" | "bias";
-
-export type ProposedSet = { 
-/**
- * What the frames seem to be for.
- */
-purpose: Purpose, 
-/**
- * What it shows.
- */
-role: Role, 
-/**
- * Its name.
- */
-name: string, 
-/**
- * The set that has others like them, if there is one.
- */
-into: number | null, 
-/**
- * The frames, by their numbers.
- */
-frame_ids: Array<number>, 
-/**
- * Half a sentence.
- */
-reason: string, };
-
-export type ProposedKind = { 
-/**
- * What it is for.
- */
-kind: Kind, 
-/**
- * Half a sentence.
- */
-reason: string, };
-
-export type Sort = { 
-/**
- * Name of the set.
- */
-name: string, 
-/**
- * What it shows.
- */
-role: Role, 
-/**
- * A set to put them into, by its number, rather than a new one.
- */
-into: number | null, 
-/**
- * The frames, by their numbers.
- */
-frame_ids: Array<number>, };
-
-export type SortFrames = { 
-/**
- * The sets to make.
- */
-sets: Array<Sort>, };
-
-export type SetChange = { 
-/**
- * Its name.
- */
-name: string, };
-
-export type FrameLight = { 
-/**
- * Colour temperature in kelvin.
- */
-kelvin: number, 
-/**
- * Towards green above 0, towards magenta below.
- */
-tint: number, };
-
-export type FrameColour = { 
-/**
- * Whether it is raw.
- */
-raw: boolean, 
-/**
- * The light it was balanced for as shot, where the file tells.
- */
-light: FrameLight | null, };
-
-export type Grey = { 
-/**
- * Its linear light as shot: red, green, blue.
- */
-grey: [number, number, number], };
-
-export type Added = { 
-/**
- * Its name.
- */
-name: string, 
-/**
- * The frame that was added, or is there already.
- */
-frame: Frame | null, 
-/**
- * The name of the frame of this shoot that has the same content.
- */
-same_as: string | null, 
-/**
- * Why the file could not be added at all.
- */
-problem: string | null, };
-
-export type AddFolder = { 
-/**
- * A path on the machine of the server.
- */
-path: string, 
-/**
- * What it shows.
- */
-role: Role, 
-/**
- * Add what is written there later, too.
- */
-watch: boolean, };
-
-export type FramesChange = { 
-/**
- * The frames, by their numbers.
- */
-ids: Array<number>, 
-/**
- * Whether they are left out.
- */
-left_out?: boolean, 
-/**
- * What they show.
- */
-role?: Role, 
-/**
- * The set they are put into, which says what they are for; 0 takes them out of theirs.
- */
-set_id?: number, 
-/**
- * Keep them in spite of doubts.
- */
-kept?: boolean, };
-
-export type FolderEntry = { 
-/**
- * A path on the machine of the server.
- */
-path: string, 
-/**
- * Its name.
- */
-name: string, };
-
-export type Folder = { 
-/**
- * A path on the machine of the server.
- */
-path: string, 
-/**
- * Its name alone.
- */
-name: string, 
-/**
- * The folder above, unless that is out of bounds.
- */
-above: string | null, 
-/**
- * Folders in it.
- */
-folders: Array<FolderEntry>, 
-/**
- * Names of the picture files in it.
- */
-pictures: Array<string>, };
-
-export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
-
-export type Job = { 
-/**
- * Its number.
- */
-id: number, 
-/**
- * The shoot, by its number.
- */
-shoot_id: number, 
-/**
- * How far it is.
- */
-state: JobState, 
-/**
- * Its settings.
- */
-plan: Plan, 
-/**
- * The stage that it is at.
- */
-stage: Stage | null, 
-/**
- * Steps of that stage that are done.
- */
-done: number, 
-/**
- * Steps of that stage.
- */
-total: number, 
 /**
- * Expected seconds until the run ends, once they can be estimated.
- */
-remaining_s: number | null, 
-/**
- * What went wrong, as a sentence for the person.
- */
-problem: string | null, 
-/**
- * When it was asked for, in milliseconds after the beginning of 1970.
- */
-created: number, 
-/**
- * When it ended, in milliseconds after the beginning of 1970.
- */
-finished: number | null, };
-
-export type ShootResult = { 
-/**
- * Its number.
- */
-id: number, 
-/**
- * Names its pixels; the address of its picture carries it.
- */
-version: string, 
-/**
- * Its settings.
- */
-plan: Plan, 
-/**
- * BLAKE3 of the frames that it was calibrated with.
- */
-calibration: Array<FrameId>, 
-/**
- * The reference frame, by its number.
- */
-reference_id: number, 
-/**
- * The report.
- */
-report: Report, 
-/**
- * When it was made, in milliseconds after the beginning of 1970.
- */
-made: number, 
-/**
- * Files that were saved of it.
- */
-exports: Array<Export>, };
-
-export type PictureInfo = { 
-/**
- * `frame-ID`, `calibrated-ID`, `original-ID`, `result-ID`, `placed-RESULT-FRAME`,
- * `rejected-RESULT` or `coverage-RESULT`; two of them with `~` between for their difference.
- */
-source: string, 
-/**
- * Changes when the pixels do.
- */
-version: string, 
-/**
- * Width in pixels.
- */
-width: number, 
-/**
- * Height in pixels.
- */
-height: number, 
-/**
- * Halved sizes that exist, the full one included.
- */
-levels: number, 
-/**
- * Left top in the reference frame in pixels.
- */
-origin: [number, number], };
-
-export type Histogram = { 
-/**
- * Pixels by even steps of sRGB's code: red, green and blue.
- */
-bins: [Array<number>, Array<number>, Array<number>], 
-/**
- * Share of pixels with a colour at the white point.
- */
-white: number, 
-/**
- * Share of pixels without any light.
- */
-black: number, };
-
-export type Probe = { 
-/**
- * Its number.
- */
-id: number, 
-/**
- * Its name.
- */
-name: string, 
-/**
- * Left column in the reference frame, in pixels.
- */
-x: number, 
-/**
- * Top row in the reference frame, in pixels.
- */
-y: number, 
-/**
- * Side in pixels.
- */
-size: number, };
-
-export type NewProbe = { 
-/**
- * Its name.
- */
-name: string, 
-/**
- * Left column in the reference frame, in pixels.
- */
-x: number, 
-/**
- * Top row in the reference frame, in pixels.
- */
-y: number, 
-/**
- * Side of its square in pixels.
- */
-size: number, };
-
-export type Measured = { 
-/**
- * `None` when the picture does not reach there.
- */
-figures: PatchFigures | null, };
-
-export type HandTry = { 
-/**
- * The pairs.
- */
-pairs: Array<[number, number, number, number]>, };
-
-export type HandFound = { 
-/**
- * `shift`, `similarity` or `homography`; `None` while the pairs tell no motion.
- */
-model: string | null, 
-/**
- * Distance of each pair under that motion, in pixels.
- */
-off_px: Array<number>, 
-/**
- * Root of the mean of their squares, in pixels.
- */
-rms_px: number, };
-
-export type ExportFormat = "tiff16" | "tiff32f" | "png16" | "jpeg" | "mask" | "focusmap" | "moving";
-
-export type Colours = "input" | "srgb" | "display-p3" | "a98" | "prophoto" | "linear";
-
-export type NewExport = { 
-/**
- * The form.
- */
-format: ExportFormat, 
-/**
- * The colours of a picture.
- */
-colours?: Colours, 
-/**
- * Whether to say where the frames were taken.
- */
-place?: boolean, };
-
-export type Export = { 
-/**
- * Its number.
- */
-id: number, 
-/**
- * Name of the file.
- */
-file: string, 
-/**
- * Name of the file with its plan.
- */
-plan_file: string, 
-/**
- * The folder on the server's machine.
- */
-folder: string, 
-/**
- * Size of its file in bytes.
- */
-bytes: number, 
-/**
- * When it was made, in milliseconds after the beginning of 1970.
- */
-made: number, };
-
-export type Event = { "type": "present", 
-/**
- * All runs that are queued or under way.
- */
-jobs: Array<Job>, } | { "type": "job", 
-/**
- * The run as it is now.
- */
-job: Job, } | { "type": "shoot", 
-/**
- * The shoot, by its number.
- */
-id: number, } | { "type": "finding", 
-/**
- * The shoot, by its number.
- */
-shoot_id: number, 
-/**
- * The stage that it is at.
- */
-stage: Stage | null, 
-/**
- * Steps of that stage that are done.
- */
-done: number, 
-/**
- * Steps of that stage.
- */
-total: number, } | { "type": "saving", 
-/**
- * The result, by its number.
- */
-result_id: number, 
-/**
- * `None` when it ended.
- */
-stage: Stage | null, 
-/**
- * Steps of that stage that are done.
- */
-done: number, 
-/**
- * Steps of that stage.
- */
-total: number, 
-/**
- * Expected seconds until this stage ends, once they can be estimated.
- */
-remaining_s: number | null, };
-
-export type Problem = { 
-/**
- * What is wrong and what to do, as one sentence.
- */
-problem: string, 
-/**
- * Settings that somebody else changed at the same time.
- */
-clash?: Array<string>, };
+ * This file was auto-generated by openapi-typescript.
+ * Do not make direct changes to the file.
+ */
+
+export interface paths {
+    "/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sends what happened after the event of an id, where that is still known, and otherwise the
+         *     present state; then each change, as long as the connection holds.
+         */
+        get: operations["events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/exports/{export}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A saved file, or the requested ranges of it. */
+        get: operations["savedFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/exports/{export}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plan beside a saved file. */
+        get: operations["savedPlan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A folder on the server's machine, out of those that may be looked into. */
+        get: operations["folder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/frames/{frame}/colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Figures about a frame's colours. */
+        get: operations["colour"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/frames/{frame}/grey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Light as shot around a spot of a frame. */
+        get: operations["grey"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/hand-fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The motion that pairs set by hand define; nothing is stored. */
+        post: operations["tryByHand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A job as it is now. */
+        get: operations["job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops a running job, or takes a queued one out of the queue. */
+        post: operations["cancel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Goes on with a job that failed, was stopped or interrupted: a run is put back into the queue, other
+         *     work begins at once. The cache still has what its stages finished.
+         */
+        post: operations["resume"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The kinds of shoots, and what each decides. */
+        get: operations["kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pictures/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Size and version of a picture. */
+        get: operations["picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pictures/{source}/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Number of pixels at each brightness of a picture. */
+        get: operations["histogram"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pictures/{source}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Noise, stars and detail in a square of a picture. */
+        get: operations["measure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pictures/{source}/patch.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A square of a picture, pixel by pixel. */
+        get: operations["patch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pictures/{source}/thumbnail.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture in a small size. */
+        get: operations["thumbnail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pictures/{source}/tiles/{level}/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A tile of 256 x 256 pixels of a picture: `place` is `COLUMN_ROW.png`, and each level has half the size of the one above. */
+        get: operations["tile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/results/{result}/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Saves a result and its plan into the exports folder, which goes on when the page is left. Once the
+         *     job is done, the file is among those of the result.
+         */
+        post: operations["save"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/results/{result}/sharpest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The frames of a merged sweep that show a place, the sharpest first. */
+        get: operations["sharpest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The shoots, the one touched last first. Where there are more, the header Link leads to them
+         *     (RFC 8288).
+         */
+        get: operations["shoots"];
+        put?: never;
+        /** Makes a shoot without frames. */
+        post: operations["addShoot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A shoot with everything in it. */
+        get: operations["shoot"];
+        put?: never;
+        post?: never;
+        /** Removes a shoot; it can be brought back until the server is started again. */
+        delete: operations["removeShoot"];
+        options?: never;
+        head?: never;
+        /** Changes what the body names. If-Match names the revision on which the change was made. */
+        patch: operations["changeShoot"];
+        trace?: never;
+    };
+    "/shoots/{shoot}/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds the pictures of a folder on the server's machine, in place. */
+        post: operations["addFolder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Leaves frames out, takes them in, or says what they are for. */
+        post: operations["changeFrames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/frames/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Removes a frame that cannot be read, or is not wanted. */
+        delete: operations["removeFrame"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/lens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Finds the lens from the shoot's lights or flats; the finding is not stored. */
+        post: operations["lens"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/probes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pins a probe on the picture. */
+        post: operations["pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/probes/{probe}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a probe away. */
+        delete: operations["unpin"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes the change again that was undone last. */
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings back a shoot that was removed. */
+        post: operations["restoreShoot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Queues a run of the shoot's plan on its frames that are not left out. */
+        post: operations["run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts frames into sets. */
+        post: operations["sortFrames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/sets/{set}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Gives a set another name. */
+        patch: operations["nameSet"];
+        trace?: never;
+    };
+    "/shoots/{shoot}/skyline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The skyline that was found last; computes nothing. */
+        get: operations["skyline"];
+        put?: never;
+        /** Finds the skyline of the present plan. Once the job is done, it can be asked for. */
+        post: operations["findSkyline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/skyline/mask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stores an uploaded mask, which the plan may then name. */
+        post: operations["loadMask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/skyline/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stores an uploaded picture of the ground, which the plan may then name. */
+        post: operations["loadGround"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/skyline/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mask as a file of 16 bits: `mask.png` or `mask.tif`. */
+        get: operations["saveSkyline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Order and sharpness of a sweep's frames, if they were found; computes nothing. */
+        get: operations["sweep"];
+        put?: never;
+        /** Finds the order of a sweep's frames. Once the job is done, it can be asked for. */
+        post: operations["findSweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undoes the last change of a shoot, whoever made it. */
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/upload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds one file to a shoot. It is streamed to the disk, so that it is never whole in memory. */
+        post: operations["upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shoots/{shoot}/watched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Stops watching a folder; frames already added stay. */
+        delete: operations["unwatch"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+}
+export type webhooks = Record<string, never>;
+export interface components {
+    schemas: {
+        /** @description A folder on the server's machine whose pictures are to be added. */
+        AddFolder: {
+            /** @description A path on the machine of the server. */
+            path: string;
+            /** @description What it shows. */
+            role: components["schemas"]["Role"];
+            /** @description Add what is written there later, too. */
+            watch?: boolean;
+        };
+        /** @description The outcome of adding a file. */
+        Added: {
+            frame: components["schemas"]["Frame"] | null;
+            /** @description Its name. */
+            name: string;
+            /** @description Why the file could not be added at all. */
+            problem: string | null;
+            /** @description The name of the frame of this shoot that has the same content. */
+            same_as: string | null;
+        };
+        /**
+         * @description How the motion of the frames is found.
+         * @enum {string}
+         */
+        AlignMode: "stars" | "scene" | "none";
+        /** @description Settings of the align step. */
+        AlignPlan: {
+            /** @description Frames that are placed by pairs set by hand. */
+            by_hand: components["schemas"]["HandPairs"][];
+            /** @description What frames are aligned on. */
+            mode: components["schemas"]["AlignMode"];
+            /** @description The family of motions, when aligning on the whole scene. */
+            model: components["schemas"]["SceneModel"];
+        };
+        /** @description A condition that would spoil a stack, or should be known beforehand. */
+        Check: {
+            /** @description Whether one white balance for all would. */
+            balance: boolean;
+            /** @description The frames that it is about; none where it is about all. */
+            frame_ids: number[];
+            /** @description Whether leaving them out would put it right. */
+            leave_out: boolean;
+            /** @description One or two sentences. */
+            text: string;
+        };
+        /**
+         * @description The colours in which a result is written.
+         * @enum {string}
+         */
+        Colours: "input" | "srgb" | "display-p3" | "a98" | "prophoto" | "linear";
+        /** @description Settings of the combine step. */
+        CombinePlan: {
+            /**
+             * Format: float
+             * @description Standard deviations from the median beyond which the clipped mean rejects a sample.
+             */
+            clip: number;
+            /** @description How edges are treated. */
+            edges: components["schemas"]["Edges"];
+            /**
+             * @description Fill the gaps that pauses between exposures leave in star trails. Only for the lightest of
+             *     frames that are not aligned.
+             */
+            fill_gaps: boolean;
+            /** @description Bring the brightness of all frames to that of the reference frame first. */
+            level: boolean;
+            /** @description The method. */
+            method: components["schemas"]["Method"];
+            /** @description Let less noisy and sharper frames count more in a mean or clipped mean. */
+            weigh: boolean;
+        };
+        /** @description Figures of the combine stage. */
+        CombineReport: {
+            noise: components["schemas"]["NoiseGain"] | null;
+            /** @description Noise of growing numbers of combined frames, the reference frame first. */
+            noise_by_frames: components["schemas"]["NoisePoint"][];
+            /**
+             * Format: float
+             * @description Median full width at half maximum in the result, in pixels, of the stars that measure well
+             *     in the reference frame.
+             */
+            star_width_px: number | null;
+        };
+        /**
+         * @description How the missing colours of a mosaic are found.
+         * @enum {string}
+         */
+        Demosaic: "fast" | "fine";
+        /** @description Noise reduction of single frames. */
+        Denoise: {
+            /**
+             * Format: float
+             * @description Amount for colour, 0 to 1.
+             */
+            colour: number;
+            /**
+             * Format: float
+             * @description Amount for brightness, 0 to 1.
+             */
+            luminance: number;
+        };
+        /** @description Entries of a camera or a person, copied into what is made of the file. */
+        Details: {
+            /**
+             * @description The photographer.
+             * @default null
+             */
+            artist?: string | null;
+            /**
+             * @description The copyright.
+             * @default null
+             */
+            copyright?: string | null;
+            /**
+             * @description The description.
+             * @default null
+             */
+            description?: string | null;
+            /**
+             * @description The entries about the place where it was taken.
+             * @default []
+             */
+            gps?: components["schemas"]["GpsEntry"][];
+            /**
+             * @description The lens's maker.
+             * @default null
+             */
+            lens_make?: string | null;
+            /**
+             * @description The camera's maker, as in the file.
+             * @default null
+             */
+            make?: string | null;
+            /**
+             * @description The camera's model, as in the file.
+             * @default null
+             */
+            model?: string | null;
+            /**
+             * @description Offset of the camera's clock from UTC, such as `+01:00`.
+             * @default null
+             */
+            offset?: string | null;
+            /**
+             * @description Pixels for each inch across and down.
+             * @default null
+             */
+            per_inch?: [
+                number,
+                number
+            ] | null;
+            /**
+             * @description Digits of the second after the point.
+             * @default null
+             */
+            subsecond?: string | null;
+        };
+        /** @description A doubt about a frame. */
+        Doubt: {
+            /**
+             * Format: int64
+             * @description The frame, by its number.
+             */
+            frame_id: number;
+            /** @description One sentence. */
+            reason: string;
+        };
+        /**
+         * @description How edges are treated that not every frame covers.
+         * @enum {string}
+         */
+        Edges: "trim" | "keep" | "fill";
+        /** @description Events that the server sends to pages. */
+        Event: {
+            /** @description All jobs that are queued or under way. */
+            jobs: components["schemas"]["Job"][];
+            /** @enum {string} */
+            type: "present";
+        } | {
+            /** @description The job as it is now. */
+            job: components["schemas"]["Job"];
+            /** @enum {string} */
+            type: "job";
+        } | {
+            /**
+             * Format: int64
+             * @description The shoot, by its number.
+             */
+            id: number;
+            /** @enum {string} */
+            type: "shoot";
+        };
+        /** @description A saved file with its plan beside it. */
+        Export: {
+            /**
+             * Format: int64
+             * @description Size of its file in bytes.
+             */
+            bytes: number;
+            /** @description Name of the file. */
+            file: string;
+            /** @description The folder on the server's machine. */
+            folder: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description When it was made, in milliseconds after the beginning of 1970.
+             */
+            made: number;
+            /** @description Name of the file with its plan. */
+            plan_file: string;
+        };
+        /**
+         * @description A file form that results are saved in.
+         * @enum {string}
+         */
+        ExportFormat: "tiff16" | "tiff32f" | "png16" | "jpeg" | "mask" | "depthmap" | "moving";
+        /** @description Exposure times in seconds, `[of all given frames, of the used frames]`. */
+        ExposureReport: {
+            /** @description Longest. */
+            longest_s: [
+                number,
+                number
+            ];
+            /** @description Shortest. */
+            shortest_s: [
+                number,
+                number
+            ];
+            /** @description Sum. */
+            total_s: [
+                number,
+                number
+            ];
+        };
+        /** @description Facts of one picture file; `None` where the file does not say. */
+        Facts: {
+            /**
+             * Format: double
+             * @description Aperture as f-number.
+             */
+            aperture?: number | null;
+            /**
+             * Format: int32
+             * @description Bits of one sample.
+             */
+            bits: number;
+            /** @description Camera maker and model. */
+            camera?: string | null;
+            /** @description Further entries about how and by whom it was taken. */
+            details?: components["schemas"]["Details"];
+            /**
+             * Format: double
+             * @description Exposure time in seconds.
+             */
+            exposure_s?: number | null;
+            /** @description Whether samples are floating-point numbers. */
+            float?: boolean;
+            /**
+             * Format: double
+             * @description Focal length in millimetres, as engraved.
+             */
+            focal_mm?: number | null;
+            /** @description File format. */
+            format: components["schemas"]["FileFormat"];
+            /**
+             * Format: int32
+             * @description Height in pixels of the upright picture.
+             */
+            height: number;
+            /**
+             * Format: int32
+             * @description ISO speed.
+             */
+            iso?: number | null;
+            /** @description The lens by name. */
+            lens?: string | null;
+            /** @description The raw values of grey by the camera's white balance: red, green and blue, green 1. */
+            neutral?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** @description The name in the embedded colour profile. */
+            profile?: string | null;
+            /** @description When it was taken, `YYYY-MM-DD HH:MM:SS` on the camera's clock. */
+            taken?: string | null;
+            /**
+             * Format: int32
+             * @description Width in pixels of the upright picture, also where it is stored turned or mirrored.
+             */
+            width: number;
+        };
+        /** @description The figures of a stage, by the stage's name; in the order in which stages run. */
+        Figures: {
+            /** @enum {string} */
+            stage: "prepare";
+        } | {
+            exposures: components["schemas"]["ExposureReport"] | null;
+            /** @enum {string} */
+            stage: "frames";
+        } | {
+            lens: components["schemas"]["Lens"] | null;
+            /** @enum {string} */
+            stage: "align";
+        } | (components["schemas"]["SkylineReport"] & {
+            /** @enum {string} */
+            stage: "skyline";
+        }) | (components["schemas"]["CombineReport"] & {
+            /** @enum {string} */
+            stage: "combine";
+        }) | (components["schemas"]["FocusReport"] & {
+            /** @enum {string} */
+            stage: "merge";
+        }) | {
+            /** @enum {string} */
+            stage: "paint";
+        } | (components["schemas"]["FinishReport"] & {
+            /** @enum {string} */
+            stage: "finish";
+        }) | {
+            /** @enum {string} */
+            stage: "export";
+        };
+        /**
+         * Format: binary
+         * @description A file, byte by byte.
+         */
+        File: string;
+        /**
+         * @description The formats that are read.
+         * @enum {string}
+         */
+        FileFormat: "tiff" | "png" | "jpeg" | "raw" | "exr" | "webp" | "fits";
+        /** @description Settings of the finish step. */
+        FinishPlan: {
+            /**
+             * Format: float
+             * @description Share of the sky's uneven brightness that is taken off, 0 (nothing) to 1 (all of it).
+             * @default 0
+             */
+            glow: number;
+            /**
+             * Format: float
+             * @description Share of the remaining noise between the stars that is smoothed away, 0 to 1.
+             * @default 0
+             */
+            smoothing: number;
+        };
+        /** @description Figures about a finished sky; noise elsewhere in the report is that before finishing. */
+        FinishReport: {
+            /**
+             * @description Standard deviation of the sky's noise before and after, in linear light. `None` where it was
+             *     not smoothed, or no patch is even enough.
+             */
+            noise: [
+                number,
+                number
+            ] | null;
+            /**
+             * @description Unevenness of the sky before and after. It is the difference between the 95th and the 5th
+             *     percentile of the medians of small squares, as a share of the median. `None` where no sky
+             *     glow was taken off.
+             */
+            uneven: [
+                number,
+                number
+            ] | null;
+        };
+        /** @description Settings of merging a focus sweep. */
+        FocusPlan: {
+            /**
+             * @description Strokes over the merged sweep, the first of them lowest.
+             * @default []
+             */
+            patches: components["schemas"]["Patch"][];
+            /**
+             * @description The method.
+             * @default fine
+             */
+            way: components["schemas"]["MergeMethod"];
+        };
+        /** @description Figures about the frames of a focus sweep. */
+        FocusReport: {
+            /**
+             * Format: float
+             * @description Share of the picture that lies where a plane is missing, and is sharp in no frame.
+             */
+            between: number;
+            /** @description The frames in that order. */
+            contents: components["schemas"]["FrameId"][];
+            /**
+             * @description Sentences about what to check: planes that are missing or shown twice, patches that are left
+             *     out.
+             */
+            doubts: string[];
+            /**
+             * Format: float
+             * @description Share of the picture in which it is known which frame is the sharpest.
+             */
+            known: number;
+            /** @description Places where one frame shows something else than its neighbours. */
+            moved: components["schemas"]["MovedPlace"][];
+            /**
+             * @description File names of the readable frames in the order of focus; from near to far where alignment
+             *     shows the direction.
+             */
+            order: string[];
+            /** @description For each frame in that order, the share of the picture in which it is the sharpest. */
+            shares: number[];
+            /** @description Steps from each frame in that order to the next. */
+            steps: components["schemas"]["FocusStep"][];
+        };
+        /** @description The step from one frame of a focus sweep to the next. */
+        FocusStep: {
+            /** @description Whether both frames show the same plane. */
+            double: boolean;
+            /**
+             * Format: float
+             * @description How far the focus moved; 1 is the usual step.
+             */
+            length: number;
+            /** @description Whether a plane is missing between the two frames. */
+            wide: boolean;
+        };
+        /** @description A folder that can be looked into. */
+        Folder: {
+            /** @description The folder above, unless that is out of bounds. */
+            above: string | null;
+            /** @description Folders in it. */
+            folders: components["schemas"]["FolderEntry"][];
+            /** @description Its name alone. */
+            name: string;
+            /** @description A path on the machine of the server. */
+            path: string;
+            /** @description Names of the picture files in it. */
+            pictures: string[];
+        };
+        /** @description A folder in a folder. */
+        FolderEntry: {
+            /** @description Its name. */
+            name: string;
+            /** @description A path on the machine of the server. */
+            path: string;
+        };
+        /** @description One frame of a shoot. */
+        Frame: {
+            /** @description BLAKE3 of its content, as hexadecimal digits. */
+            blake3: components["schemas"]["FrameId"];
+            /**
+             * Format: int64
+             * @description Size of its file in bytes.
+             */
+            bytes: number;
+            facts: components["schemas"]["Facts"] | null;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Whether it is left out of runs. */
+            left_out: boolean;
+            /** @description Whether it stays in its own folder, rather than in the application's. */
+            linked: boolean;
+            measures: components["schemas"]["Measures"] | null;
+            /** @description Its name. */
+            name: string;
+            /** @description Why it cannot be used. */
+            problem: string | null;
+            /** @description What it shows. */
+            role: components["schemas"]["Role"];
+            /**
+             * Format: int64
+             * @description The set that it is in.
+             */
+            set_id: number | null;
+            /** @description Changes when its pixels do, as by another treatment; the address of its picture carries it. */
+            version: string;
+        };
+        /** @description Figures about a frame's colours. */
+        FrameColour: {
+            light: components["schemas"]["FrameLight"] | null;
+            /** @description Whether it is raw. */
+            raw: boolean;
+        };
+        /** @description Settings of the prepare step that differ for one frame. */
+        FrameDifference: {
+            /** @description The frame. */
+            blake3: components["schemas"]["FrameId"];
+            /** @description The settings that differ. */
+            change: components["schemas"]["PrepareChange"];
+        };
+        /**
+         * @description Names a frame by the content of its file: BLAKE3 as hexadecimal digits, or in a run whose cache
+         *     is its own, any text that differs from file to file. Empty in reports and plans that were saved
+         *     before frames were named by their content.
+         */
+        FrameId: string;
+        /** @description The light that a raw frame was balanced for as shot. */
+        FrameLight: {
+            /**
+             * Format: float
+             * @description Colour temperature in kelvin.
+             */
+            kelvin: number;
+            /**
+             * Format: float
+             * @description Towards green above 0, towards magenta below.
+             */
+            tint: number;
+        };
+        /** @description One frame in a [`super::Report`]. */
+        FrameReport: {
+            /** @description Whether it was placed by pairs set by hand. */
+            by_hand: boolean;
+            /** @description The frame. */
+            content: components["schemas"]["FrameId"];
+            /** @description File name. */
+            file: string;
+            /** @description Its motion, sampled: `[x, y, X, Y]` from frame to reference frame, in pixels. */
+            grid: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** @description Factor and offset that brought its green to the reference frame's brightness. */
+            level: [
+                number,
+                number
+            ] | null;
+            /** @description Stars matched with the reference frame. */
+            matched: number | null;
+            /** @description Model of its motion: `still`, `shift`, `similarity`, `homography` or `camera`. */
+            model: string | null;
+            /** @description Its motion in full. */
+            motion: Record<string, never> | null;
+            /** @description Why it did not go into the result: one sentence. */
+            reason: string | null;
+            /**
+             * Format: float
+             * @description Share of its samples that the clipped mean rejected.
+             */
+            rejected: number | null;
+            /**
+             * @description Residuals of up to 80 matches spread over the picture: `[X, Y, dX, dY]`, the place in the
+             *     reference frame and the offset of the matched place, in pixels.
+             */
+            residuals: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Format: double
+             * @description Root mean square distance of the matched stars in pixels, weighted by how well their centres
+             *     are known.
+             */
+            rms_px: number | null;
+            /**
+             * Format: float
+             * @description Median level of its background in linear light (white is 1).
+             */
+            sky_level: number | null;
+            /**
+             * Format: float
+             * @description Median full width at half maximum of its stars, in pixels.
+             */
+            star_width_px: number | null;
+            /** @description Stars found. */
+            stars: number | null;
+            /**
+             * @description The homography from the frame to the reference frame that comes nearest to its motion, row
+             *     by row.
+             */
+            to_reference: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ] | null;
+            /** @description Whether it went into the result. */
+            used: boolean;
+            /**
+             * Format: float
+             * @description Its weight in the result.
+             */
+            weight: number;
+        };
+        /**
+         * @description The kinds of calibration frames.
+         * @enum {string}
+         */
+        FrameRole: "dark" | "bias" | "flat";
+        /** @description Frames taken alike for one purpose. */
+        FrameSet: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Its name. */
+            name: string;
+            /** @description What it shows. */
+            role: components["schemas"]["Role"];
+        };
+        /** @description Changes of one or more frames; what is absent stays. */
+        FramesChange: {
+            /** @description The frames, by their numbers. */
+            ids: number[];
+            /** @description Keep them in spite of doubts. */
+            kept?: boolean | null;
+            /** @description Whether they are left out. */
+            left_out?: boolean | null;
+            role?: components["schemas"]["Role"] | null;
+            /**
+             * Format: int64
+             * @description The set they are put into, which says what they are for; 0 takes them out of theirs.
+             */
+            set_id?: number | null;
+        };
+        /** @description One entry about the place where a picture was taken (EXIF 2.32, 4.6.6). */
+        GpsEntry: {
+            /**
+             * Format: int32
+             * @description Its number.
+             */
+            tag: number;
+            /** @description Its value. */
+            value: components["schemas"]["GpsValue"];
+        };
+        /** @description The value of a [`GpsEntry`]. */
+        GpsValue: {
+            /** @description A text. */
+            text: string;
+        } | {
+            /** @description Bytes, as those of the version. */
+            bytes: number[];
+        } | {
+            /** @description Numbers as numerator and denominator. */
+            ratios: number[][];
+        };
+        /** @description Light of a patch as shot: red, green, blue. */
+        Grey: {
+            /** @description Its linear light as shot: red, green, blue. */
+            grey: [
+                number,
+                number,
+                number
+            ];
+        };
+        /** @description Where the ground comes from. */
+        GroundFrom: {
+            /** @enum {string} */
+            by: "same";
+        } | {
+            /** @description The frame. */
+            blake3: components["schemas"]["FrameId"];
+            /** @enum {string} */
+            by: "frame";
+        } | {
+            /** @enum {string} */
+            by: "set";
+            /**
+             * Format: int64
+             * @description Number of the set in the shoot; 0 on the command line, where sets have no number.
+             */
+            set: number;
+        } | (components["schemas"]["NamedFile"] & {
+            /** @enum {string} */
+            by: "picture";
+        });
+        /** @description The ground's settings. */
+        GroundPlan: {
+            /**
+             * @description Its source.
+             * @default {
+             *       "by": "same"
+             *     }
+             */
+            from: components["schemas"]["GroundFrom"];
+            /**
+             * Format: float
+             * @description Share by which the brightness and colour of another source are brought to those of the sky's
+             *     frames, 0 to 1.
+             * @default 0
+             */
+            matched: number;
+            /**
+             * @description How several frames become one: mean, median or clipped mean.
+             * @default clipped
+             */
+            method: components["schemas"]["Method"];
+        };
+        /** @description The motion that pairs set by hand define. */
+        HandFound: {
+            /** @description `shift`, `similarity` or `homography`; `None` while the pairs tell no motion. */
+            model: string | null;
+            /** @description Distance of each pair under that motion, in pixels. */
+            off_px: number[];
+            /**
+             * Format: double
+             * @description Root of the mean of their squares, in pixels.
+             */
+            rms_px: number;
+        };
+        /** @description Pairs of places set by hand for one frame. */
+        HandPairs: {
+            /** @description The frame. */
+            blake3: components["schemas"]["FrameId"];
+            /** @description `[x, y, X, Y]`: a place in the frame and the same place in the reference frame, in pixels. */
+            pairs: [
+                number,
+                number,
+                number,
+                number
+            ][];
+        };
+        /** @description Pairs of places set by hand, to be tried: `[x, y, X, Y]` in the frame and in the reference frame. */
+        HandTry: {
+            /** @description The pairs. */
+            pairs: [
+                number,
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
+         * @description How highlights are treated in which some colours are clipped.
+         * @enum {string}
+         */
+        Highlights: "clip" | "keep";
+        /** @description Number of pixels at each brightness. */
+        Histogram: {
+            /** @description Pixels by even steps of sRGB's code: red, green and blue. */
+            bins: [
+                number[],
+                number[],
+                number[]
+            ];
+            /**
+             * Format: float
+             * @description Share of pixels without any light.
+             */
+            black: number;
+            /**
+             * Format: float
+             * @description Share of pixels with a colour at the white point.
+             */
+            white: number;
+        };
+        /**
+         * @description The changes of a shoot that come next where one goes back or forth, in words that go on from
+         *     "Undo".
+         */
+        History: {
+            /** @description The change that would be made again. */
+            redo: string | null;
+            /** @description The change that would be undone. */
+            undo: string | null;
+        };
+        /** @description Work that takes a while, carried out by the server whoever looks. */
+        Job: {
+            /**
+             * Format: int64
+             * @description When it was asked for, in milliseconds after the beginning of 1970.
+             */
+            created: number;
+            /**
+             * Format: int64
+             * @description Steps of that stage that are done.
+             */
+            done: number;
+            /**
+             * Format: int64
+             * @description When it ended, in milliseconds after the beginning of 1970.
+             */
+            finished: number | null;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Its settings. */
+            plan: components["schemas"]["Plan"];
+            /** @description What went wrong, as a sentence for the person. */
+            problem: string | null;
+            /**
+             * Format: double
+             * @description Expected seconds until it ends, once they can be estimated.
+             */
+            remaining_s: number | null;
+            /**
+             * Format: int64
+             * @description The result that a run made, or that is saved.
+             */
+            result_id: number | null;
+            /**
+             * Format: int64
+             * @description The shoot, by its number.
+             */
+            shoot_id: number;
+            stage: components["schemas"]["Stage"] | null;
+            /** @description How far it is. */
+            state: components["schemas"]["JobState"];
+            /** @description What it does. */
+            task: components["schemas"]["Task"];
+            /**
+             * Format: int64
+             * @description Steps of that stage.
+             */
+            total: number;
+        };
+        /**
+         * @description State of a job.
+         * @enum {string}
+         */
+        JobState: "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
+        /**
+         * @description The kind of a shoot: what its frames were taken for. Each kind's rules are in a file of its own
+         *     ([`Kind::rules`]).
+         * @enum {string}
+         */
+        Kind: "night-sky" | "star-trails" | "low-light-burst" | "clear-the-scene" | "focus-sweep";
+        /** @description What the kind of a shoot decides, for the engine and for the page. */
+        KindRules: {
+            /** @description The purpose, as one sentence. */
+            about: string;
+            /** @description Ways to align that make sense. */
+            align: components["schemas"]["AlignMode"][];
+            /** @description Stages that change the picture afterwards, in order. */
+            changes: components["schemas"]["PictureChange"][];
+            /** @description Whether the person chooses the reference frame; otherwise the run does. */
+            chooses_reference: boolean;
+            /** @description Treatments of edges that make sense. */
+            edges: components["schemas"]["Edges"][];
+            /** @description Whether each frame shows another plane sharp. */
+            has_planes: boolean;
+            /** @description Whether the scene is well lit, so that frames are shown as they are and not brightened. */
+            is_lit: boolean;
+            /** @description Whether the frames are taken for the sky and its stars. */
+            is_of_the_sky: boolean;
+            /** @description Whether stars are measured and used to judge frames. */
+            judges_stars: boolean;
+            /** @description The kind. */
+            kind: components["schemas"]["Kind"];
+            /** @description The name, as inside a sentence. */
+            name: string;
+            /** @description The stage that makes the picture. */
+            source: components["schemas"]["PictureSource"];
+            /** @description Steps that the page shows, in order. */
+            steps: components["schemas"]["Step"][];
+        };
+        /**
+         * @description A lens: pixel positions to directions (x right, y down, z forward). With `r` the distance from
+         *     the centre over the focal length, the ideal distance is `r (1 + k1 r^2 + k2 r^4)`.
+         */
+        Lens: {
+            /** @description The optical axis in pixels: the picture's middle. */
+            centre: [
+                number,
+                number
+            ];
+            /**
+             * Format: double
+             * @description Focal length in pixels.
+             */
+            focal_px: number;
+            /**
+             * Format: double
+             * @description Second-order distortion.
+             */
+            k1: number;
+            /**
+             * Format: double
+             * @description Fourth-order distortion.
+             */
+            k2: number;
+        };
+        /** @description Measured flaws of a lens. */
+        LensFound: {
+            /** @description Standard errors of those offsets, in pixels. */
+            colour_error_px: [
+                number,
+                number
+            ] | null;
+            /** @description Offsets of red and blue from green at the corners in pixels, outward above 0. */
+            colour_px: [
+                number,
+                number
+            ] | null;
+            /**
+             * Format: float
+             * @description Share of the middle's light that reaches the corners.
+             */
+            corner_light: number | null;
+            /** @description Displacement of the corners in pixels, outward above 0, and its standard error. */
+            distortion_px: [
+                number,
+                number
+            ] | null;
+            /** @description The given flaws, with the measured ones in their place. */
+            lens: components["schemas"]["LensPlan"];
+            /** @description Sentences about what could not be measured, and why. */
+            missing: string[];
+        };
+        /**
+         * @description What a lens is measured from.
+         * @enum {string}
+         */
+        LensFrom: "stars" | "flats";
+        /**
+         * @description The flaws of a lens as numbers. All are 0 for a perfect lens. `r` is the distance from the
+         *     middle of the picture, 1 in the corners.
+         */
+        LensPlan: {
+            /**
+             * @description Lateral colour of blue, as for red.
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            blue: [
+                number,
+                number
+            ];
+            /**
+             * @description Distortion `[a, b]`: without it, what stands at `r` would stand at `r (1 + a r^2 + b r^4)`;
+             *     -0.4 to 0.4 each.
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            distortion: [
+                number,
+                number
+            ];
+            /**
+             * @description Lateral colour `[a, b]`: where green stands at `r`, red stands at `r (1 + a + b r^2)`; -0.02
+             *     to 0.02 each.
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            red: [
+                number,
+                number
+            ];
+            /**
+             * @description Vignetting `[a, b, c]`: the share of the light that reaches `r` is `1 + a r^2 + b r^4 + c
+             *     r^6`; at least 0.05.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shading: [
+                number,
+                number,
+                number
+            ];
+        };
+        /** @description A wish to find the lens. */
+        LensWish: {
+            /** @description What the lens is measured from. */
+            from: components["schemas"]["LensFrom"];
+        };
+        /** @description Figures of a patch of a picture. */
+        Measured: {
+            figures: components["schemas"]["PatchFigures"] | null;
+        };
+        /** @description Measures of one frame, by which it is compared with its neighbours. */
+        Measures: {
+            /**
+             * Format: float
+             * @description Share of pixels with a colour at the white point, 0 to 1.
+             */
+            clipped: number;
+            /**
+             * @description Light in red and in blue relative to green, of a typical patch; `None` if there is too
+             *     little light.
+             */
+            colour: [
+                number,
+                number
+            ] | null;
+            /**
+             * @description Contrast over two pixels, including noise, of the most detailed patch in each of [`CELLS`]
+             *     parts of the picture, row by row, relative to the brightness there.
+             */
+            detail: number[];
+            /**
+             * Format: float
+             * @description Share of stars that have a second one beside them, all in the same direction and at the same
+             *     distance, 0 to 1.
+             */
+            doubled: number;
+            /**
+             * Format: float
+             * @description Additional correlation of noise between adjacent pixels, compared to pixels further apart,
+             *     as a share of its variance where the picture is smoothest: above 0 if colours were
+             *     interpolated or noise was reduced, below 0 if the frame was sharpened.
+             */
+            grain: number | null;
+            /**
+             * Format: float
+             * @description Median background in linear light; white is 1.
+             */
+            level: number;
+            /**
+             * Format: float
+             * @description Light of a ring around bright stars relative to their brightest pixel; below 0 if the frame
+             *     was sharpened.
+             */
+            rim: number | null;
+            /**
+             * Format: float
+             * @description Median of shorter by longer axis of bright stars, 0 to 1.
+             */
+            roundness: number | null;
+            /**
+             * Format: float
+             * @description Contrast of the sharpest tenth of the picture over two pixels, minus the share of noise,
+             *     relative to the brightness there.
+             */
+            sharpness: number;
+            /**
+             * Format: float
+             * @description Standard error of that in pixels.
+             */
+            star_width_error_px: number | null;
+            /**
+             * Format: float
+             * @description Median full width at half maximum of well measured stars in pixels.
+             */
+            star_width_px: number | null;
+            /**
+             * Format: int32
+             * @description Stars found; lamps and hot pixels may be among them.
+             */
+            stars: number;
+        };
+        /**
+         * @description How the frames of a sweep are merged.
+         * @enum {string}
+         */
+        MergeMethod: "fine" | "smooth";
+        /**
+         * @description The method by which the samples of all frames at a pixel become one.
+         * @enum {string}
+         */
+        Method: "mean" | "median" | "clipped" | "lightest" | "darkest" | "spread";
+        /** @description A place where something moved in one frame of a focus sweep, or came and stayed. */
+        MovedPlace: {
+            /** @description Middle of the place in the reference frame, in pixels. */
+            at: [
+                number,
+                number
+            ];
+            /** @description That frame. */
+            content: components["schemas"]["FrameId"];
+            /** @description File name of the frame, or of the first frame that shows it. */
+            file: string;
+            /**
+             * Format: double
+             * @description Radius of the place, in pixels.
+             */
+            radius_px: number;
+        };
+        /** @description A file that a plan refers to. */
+        NamedFile: {
+            /** @description BLAKE3 of its content, as hexadecimal digits. */
+            blake3: string;
+            /** @description File name. */
+            file: string;
+        };
+        /** @description A wish for a file. */
+        NewExport: {
+            /** @description The colours of a picture. */
+            colours?: components["schemas"]["Colours"];
+            /** @description The form. */
+            format: components["schemas"]["ExportFormat"];
+            /** @description Whether to say where the frames were taken. */
+            place?: boolean;
+        };
+        /** @description A probe to pin, or a new place and name for one. */
+        NewProbe: {
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Side of its square in pixels.
+             */
+            size: number;
+            /**
+             * Format: int32
+             * @description Left column in the reference frame, in pixels.
+             */
+            x: number;
+            /**
+             * Format: int32
+             * @description Top row in the reference frame, in pixels.
+             */
+            y: number;
+        };
+        /** @description A new shoot. */
+        NewShoot: {
+            /** @description What it is for. */
+            kind: components["schemas"]["Kind"];
+            /** @description Its name, 1 to 120 letters. */
+            name: string;
+        };
+        /** @description Noise of one frame and of the result. */
+        NoiseGain: {
+            /**
+             * Format: float
+             * @description `single / result`.
+             */
+            gain: number;
+            /**
+             * Format: float
+             * @description The gain that the method reaches at best with this many frames.
+             */
+            ideal_gain: number;
+            /**
+             * Format: float
+             * @description Standard deviation in the result at the same places.
+             */
+            result: number;
+            /**
+             * Format: float
+             * @description Standard deviation in the reference frame, in linear light.
+             */
+            single: number;
+        };
+        /** @description The noise that a number of combined frames leaves. */
+        NoisePoint: {
+            /**
+             * Format: float
+             * @description Standard deviation expected from one frame's noise and the method.
+             */
+            expected: number;
+            /**
+             * Format: int32
+             * @description Number of frames.
+             */
+            frames: number;
+            /**
+             * Format: float
+             * @description Measured standard deviation, in linear light.
+             */
+            noise: number;
+        };
+        /**
+         * @description What a stroke paints.
+         * @enum {string}
+         */
+        Paint: "sky-stroke" | "ground-stroke" | "sky-brush" | "ground-brush";
+        /** @description A stroke over a merged sweep. */
+        Patch: {
+            /** @description Whose pixels it is painted with. */
+            from: components["schemas"]["PatchFrom"];
+            /** @description `[x, y, radius]` along the stroke, in pixels of the reference frame. */
+            points: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Format: float
+             * @description Share of the radius over which the stroke fades out, 0 to 1.
+             */
+            soft: number;
+        };
+        /** @description Figures of a patch. */
+        PatchFigures: {
+            /**
+             * Format: float
+             * @description Fine detail including noise: the root of its [`Sharpness`], as a share of the root of white.
+             */
+            detail: number;
+            /**
+             * Format: float
+             * @description Median of the mean of colours, in linear light.
+             */
+            level: number;
+            /**
+             * Format: float
+             * @description Standard deviation of the noise of the mean of colours, in linear light (white is 1).
+             */
+            noise: number;
+        };
+        /** @description Whose pixels a patch is painted with. */
+        PatchFrom: {
+            /** @description The frame. */
+            blake3: components["schemas"]["FrameId"];
+            /** @enum {string} */
+            by: "frame";
+        } | {
+            /** @enum {string} */
+            by: "way";
+            /** @description The method. */
+            way: components["schemas"]["MergeMethod"];
+        };
+        /**
+         * @description A stage that changes the picture afterwards.
+         * @enum {string}
+         */
+        PictureChange: "paint" | "finish";
+        /** @description A picture that can be shown. */
+        PictureInfo: {
+            /**
+             * Format: int32
+             * @description Height in pixels.
+             */
+            height: number;
+            /**
+             * Format: int32
+             * @description Halved sizes that exist, the full one included.
+             */
+            levels: number;
+            /** @description Left top in the reference frame in pixels. */
+            origin: [
+                number,
+                number
+            ];
+            /**
+             * @description `frame-ID`, `calibrated-ID`, `original-ID`, `result-ID`, `placed-RESULT-FRAME`,
+             *     `rejected-RESULT` or `coverage-RESULT`; two of them with `~` between for their difference.
+             */
+            source: string;
+            /** @description Changes when the pixels do. */
+            version: string;
+            /**
+             * Format: int32
+             * @description Width in pixels.
+             */
+            width: number;
+        };
+        /**
+         * @description A stage that makes the picture from the frames.
+         * @enum {string}
+         */
+        PictureSource: "combine" | "merge";
+        /** @description Every setting of every step. The same plan on the same files gives the same bytes. */
+        Plan: {
+            /** @description The align step. */
+            align: components["schemas"]["AlignPlan"];
+            /** @description The combine step. */
+            combine: components["schemas"]["CombinePlan"];
+            /** @description Settings of the prepare step that differ for single frames. */
+            differences: components["schemas"]["FrameDifference"][];
+            /** @description The finish step. */
+            finish: components["schemas"]["FinishPlan"];
+            /** @description How a focus sweep is merged; used by kinds that merge frames. */
+            focus: components["schemas"]["FocusPlan"];
+            /** @description The kind of the shoot. */
+            kind: components["schemas"]["Kind"];
+            /** @description The prepare step. */
+            prepare: components["schemas"]["PreparePlan"];
+            /** @description The skyline step. */
+            skyline: components["schemas"]["SkylinePlan"];
+            /**
+             * Format: int32
+             * @description Version of this form: 1.
+             */
+            version: number;
+        };
+        /** @description One calibration frame in a [`PlanRecord`]. */
+        PlanCalibration: components["schemas"]["PlanFrame"] & {
+            /** @description Its role. */
+            shows: components["schemas"]["FrameRole"];
+        };
+        /** @description One frame in a [`PlanRecord`]. */
+        PlanFrame: {
+            /** @description The frame. */
+            blake3: components["schemas"]["FrameId"];
+            /** @description File name. */
+            file: string;
+            /** @description Whether it went into the result. */
+            used: boolean;
+        };
+        /** @description A plan together with the frames that it was carried out on, as saved beside each export. */
+        PlanRecord: {
+            /** @description The calibration frames. */
+            calibration: components["schemas"]["PlanCalibration"][];
+            /** @description Every frame that was given to the run. */
+            frames: components["schemas"]["PlanFrame"][];
+            /** @description The frames or the picture that the ground came from, where those were others. */
+            ground: components["schemas"]["PlanFrame"][];
+            /** @description The plan. */
+            plan: components["schemas"]["Plan"];
+            /** @description File name of the reference frame. */
+            reference: string;
+            /** @description The reference frame; not known in plans that were saved before it was noted. */
+            reference_blake3: components["schemas"]["FrameId"];
+        };
+        /** @description Settings of the prepare step that one frame has for itself; `None` leaves the shoot's setting. */
+        PrepareChange: {
+            /** @default null */
+            denoise?: components["schemas"]["Denoise"] | null;
+            /**
+             * Format: float
+             * @description Exposure in stops, -5 to 5.
+             * @default null
+             */
+            gain_ev?: number | null;
+            /** @default null */
+            highlights?: components["schemas"]["Highlights"] | null;
+            /** @default null */
+            white_balance?: components["schemas"]["WhiteBalance"] | null;
+        };
+        /** @description Settings of the prepare step. */
+        PreparePlan: {
+            /**
+             * @description How the missing colours of a mosaic are found; raw frames only.
+             * @default fine
+             */
+            demosaic: components["schemas"]["Demosaic"];
+            /**
+             * @description Noise reduction, before frames are combined.
+             * @default {
+             *       "colour": 0,
+             *       "luminance": 0
+             *     }
+             */
+            denoise: components["schemas"]["Denoise"];
+            /**
+             * Format: float
+             * @description Exposure in stops, -5 to 5.
+             * @default 0
+             */
+            gain_ev: number;
+            /**
+             * @description How clipped highlights are treated; raw frames only.
+             * @default clip
+             */
+            highlights: components["schemas"]["Highlights"];
+            /**
+             * @description Flaws of the lens, the same for all frames.
+             * @default {
+             *       "blue": [
+             *         0,
+             *         0
+             *       ],
+             *       "distortion": [
+             *         0,
+             *         0
+             *       ],
+             *       "red": [
+             *         0,
+             *         0
+             *       ],
+             *       "shading": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            lens: components["schemas"]["LensPlan"];
+            /**
+             * @description Which faulty samples are repaired.
+             * @default auto
+             */
+            repair: components["schemas"]["Repair"];
+            /**
+             * @description White balance.
+             * @default {
+             *       "by": "as-shot"
+             *     }
+             */
+            white_balance: components["schemas"]["WhiteBalance"];
+        };
+        /** @description A patch pinned on the picture, in pixels of the reference frame. */
+        Probe: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Side in pixels.
+             */
+            size: number;
+            /**
+             * Format: int32
+             * @description Left column in the reference frame, in pixels.
+             */
+            x: number;
+            /**
+             * Format: int32
+             * @description Top row in the reference frame, in pixels.
+             */
+            y: number;
+        };
+        /** @description A refusal or failure (RFC 9457). */
+        Problem: {
+            /** @description Settings that somebody else changed at the same time. */
+            clash: string[];
+            /** @description The reason, for programs. */
+            code: components["schemas"]["ProblemCode"];
+            /** @description What is wrong and what to do, as one sentence for a person. */
+            detail: string;
+            /** @description The setting or field that is wrong, by its place in the request: `prepare.gain_ev`. */
+            field: string | null;
+            /**
+             * Format: int32
+             * @description The status of the answer.
+             */
+            status: number;
+            /** @description The reason phrase of the status. */
+            title: string;
+            /** @description A URN that ends with the code. */
+            type: string;
+        };
+        /**
+         * @description The reason for a refusal or failure, for programs.
+         * @enum {string}
+         */
+        ProblemCode: "unreadable" | "password" | "stranger" | "missing" | "method" | "slow" | "clash" | "too-large" | "media-type" | "setting" | "refused" | "too-many" | "no-room" | "failed";
+        /** @description A kind that a shoot seems to be, other than its own. */
+        ProposedKind: {
+            /** @description What it is for. */
+            kind: components["schemas"]["Kind"];
+            /** @description Half a sentence. */
+            reason: string;
+        };
+        /** @description A frame proposed as the reference frame, and why. */
+        ProposedReference: {
+            /**
+             * Format: int64
+             * @description The frame, by its number.
+             */
+            frame_id: number;
+            /** @description One sentence. */
+            reason: string;
+        };
+        /** @description Frames in no set that seem to belong together. */
+        ProposedSet: {
+            /** @description The frames, by their numbers. */
+            frame_ids: number[];
+            /**
+             * Format: int64
+             * @description The set that has others like them, if there is one.
+             */
+            into: number | null;
+            /** @description Its name. */
+            name: string;
+            /** @description What the frames seem to be for. */
+            purpose: components["schemas"]["Purpose"];
+            /** @description Half a sentence. */
+            reason: string;
+            /** @description What it shows. */
+            role: components["schemas"]["Role"];
+        };
+        /**
+         * @description What the frames of a set were taken for.
+         * @enum {string}
+         */
+        Purpose: "sky" | "ground" | "bracket" | "focus" | "scene" | "dark" | "flat" | "bias";
+        /**
+         * @description Which hot and cold samples are repaired: samples that are faulty at the same place in all
+         *     frames.
+         * @enum {string}
+         */
+        Repair: "auto" | "always" | "off";
+        /** @description The report of a run, as `--report` writes it. */
+        Report: {
+            /** @description Every frame that was given, in order. */
+            frames: components["schemas"]["FrameReport"][];
+            /** @description The result's top-left pixel in the reference frame. */
+            origin: [
+                number,
+                number
+            ];
+            /**
+             * Format: int64
+             * @description The process's largest resident memory so far in MiB.
+             */
+            peak_memory_mib: number;
+            /** @description File name of the reference frame. */
+            reference: string;
+            /** @description The reference frame. */
+            reference_content: components["schemas"]["FrameId"];
+            /** @description Width and height of the result in pixels. */
+            size: [
+                number,
+                number
+            ];
+            /** @description The stages of the run, in order. */
+            stages: components["schemas"]["StageReport"][];
+            /**
+             * Format: int32
+             * @description Version of this form: 2.
+             */
+            version: number;
+        };
+        /**
+         * @description What a frame is for.
+         * @enum {string}
+         */
+        Role: "light" | "dark" | "flat" | "bias";
+        /**
+         * @description The family of motions that a frame on the whole scene may have.
+         * @enum {string}
+         */
+        SceneModel: "auto" | "shift" | "similarity" | "homography";
+        /** @description A new name for a set. */
+        SetChange: {
+            /** @description Its name. */
+            name: string;
+        };
+        /** @description Sharpness of a frame of a sweep around a position. */
+        SharpFrame: {
+            /** @description BLAKE3 of its file, as hexadecimal digits. */
+            blake3: components["schemas"]["FrameId"];
+            /** @description Name of its file. */
+            file: string;
+            /**
+             * Format: int64
+             * @description The frame, by its number.
+             */
+            frame_id: number;
+            /**
+             * Format: float
+             * @description Energy of its fine detail against that of the sharpest frame there.
+             */
+            sharp: number;
+        };
+        /** @description A shoot with everything in it. */
+        Shoot: {
+            /** @description What would spoil the stack, or should be known beforehand. */
+            checks: components["schemas"]["Check"][];
+            /** @description Doubts about frames that are used. */
+            doubts: components["schemas"]["Doubt"][];
+            /** @description Its frames. */
+            frames: components["schemas"]["Frame"][];
+            /** @description What was changed last. */
+            history: components["schemas"]["History"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Its runs, the newest first. */
+            jobs: components["schemas"]["Job"][];
+            /** @description What it is for. */
+            kind: components["schemas"]["Kind"];
+            /** @description Its name. */
+            name: string;
+            /** @description Its settings. */
+            plan: components["schemas"]["Plan"];
+            /** @description Its probes. */
+            probes: components["schemas"]["Probe"][];
+            proposed_kind: components["schemas"]["ProposedKind"] | null;
+            proposed_reference: components["schemas"]["ProposedReference"] | null;
+            /** @description Where lights that are in no set seem to belong, once all are measured. */
+            proposed_sets: components["schemas"]["ProposedSet"][];
+            /**
+             * Format: int64
+             * @description The chosen reference frame, if one was chosen.
+             */
+            reference_id: number | null;
+            /** @description What runs made of it, the newest first. */
+            results: components["schemas"]["ShootResult"][];
+            /**
+             * Format: int64
+             * @description Counts its changes; the same as its ETag.
+             */
+            revision: number;
+            /** @description The sets that have frames; those of frames in none are all others of their role. */
+            sets: components["schemas"]["FrameSet"][];
+            /**
+             * Format: int64
+             * @description The set of lights that is stacked; all lights where there is none.
+             */
+            stacked_set: number | null;
+            watched: components["schemas"]["Watched"] | null;
+        };
+        /** @description A shoot as a card on the first page. */
+        ShootCard: {
+            /**
+             * Format: int32
+             * @description Number of dark frames.
+             */
+            darks: number;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What it is for. */
+            kind: components["schemas"]["Kind"];
+            /**
+             * Format: int32
+             * @description Light frames.
+             */
+            lights: number;
+            /** @description Its name. */
+            name: string;
+            /** @description Source of the picture to show, if there is one. */
+            picture: string | null;
+            /**
+             * Format: int32
+             * @description Number of results.
+             */
+            results: number;
+            /** @description How far it is. */
+            state: components["schemas"]["ShootState"];
+            /**
+             * Format: int64
+             * @description Milliseconds since 1970.
+             */
+            touched: number;
+            /** @description The picture's version; its address carries it. */
+            version: string;
+        };
+        /** @description Changes of a shoot; what is absent stays. */
+        ShootChange: {
+            /**
+             * @description The gesture that the change is a part of, such as one drag of a slider: changes of one gesture
+             *     that follow each other are undone together. At most 100 letters.
+             */
+            gesture?: string | null;
+            kind?: components["schemas"]["Kind"] | null;
+            /** @description A new name. */
+            name?: string | null;
+            /** @description The settings to change, as an object of objects. */
+            plan?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Format: int64
+             * @description The reference frame; 0 lets the proposed one be taken.
+             */
+            reference_id?: number | null;
+            /**
+             * Format: int64
+             * @description The set that is stacked; 0 lets all lights be.
+             */
+            stacked_set?: number | null;
+            /** @description What is changed, in words that go on from "Undo"; at most 100 letters. */
+            title?: string | null;
+            /**
+             * @description The values of all changed settings before the change. Where somebody else changed the shoot
+             *     meanwhile, both changes are merged, or this one is refused if both concern one setting.
+             */
+            was?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /** @description One kept result. */
+        ShootResult: {
+            /** @description BLAKE3 of the frames that it was calibrated with. */
+            calibration: components["schemas"]["FrameId"][];
+            /** @description Files that were saved of it. */
+            exports: components["schemas"]["Export"][];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description When it was made, in milliseconds after the beginning of 1970.
+             */
+            made: number;
+            /** @description Its settings. */
+            plan: components["schemas"]["Plan"];
+            /**
+             * Format: int64
+             * @description The reference frame, by its number.
+             */
+            reference_id: number;
+            /** @description The report. */
+            report: components["schemas"]["Report"];
+            /** @description Names its pixels; the address of its picture carries it. */
+            version: string;
+        };
+        /**
+         * @description How far a shoot has come.
+         * @enum {string}
+         */
+        ShootState: "empty" | "gathered" | "running" | "stopped" | "done";
+        /**
+         * @description Where the skyline comes from.
+         * @enum {string}
+         */
+        SkylineMode: "none" | "auto" | "mask";
+        /** @description Settings of the skyline step. */
+        SkylinePlan: {
+            /**
+             * @description Settings of the ground.
+             * @default {
+             *       "from": {
+             *         "by": "same"
+             *       },
+             *       "matched": 0,
+             *       "method": "clipped"
+             *     }
+             */
+            ground: components["schemas"]["GroundPlan"];
+            /**
+             * Format: float
+             * @description Distance by which the ground's edge is moved into the sky, in pixels; negative into the
+             *     ground.
+             * @default 0
+             */
+            margin_px: number;
+            /** @default null */
+            mask: components["schemas"]["NamedFile"] | null;
+            /**
+             * @description Where the mask comes from.
+             * @default none
+             */
+            mode: components["schemas"]["SkylineMode"];
+            /**
+             * Format: float
+             * @description Radius by which the mask is softened, in pixels.
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * @description Strokes, in order.
+             * @default []
+             */
+            strokes: components["schemas"]["Stroke"][];
+        };
+        /** @description Figures about sky and ground that were combined apart. */
+        SkylineReport: {
+            /**
+             * Format: int32
+             * @description Frames that the ground was made from.
+             */
+            ground_frames: number;
+            /** @description Factors that brought the ground's red, green and blue to the brightness of the sky's frames. */
+            ground_gain: [
+                number,
+                number,
+                number
+            ];
+            ground_noise: components["schemas"]["NoiseGain"] | null;
+            /** @description Frames of the ground that were left out, each with the reason. */
+            left_out: [
+                string,
+                string
+            ][];
+            /**
+             * Format: float
+             * @description Share of the result that is sky.
+             */
+            sky: number;
+        };
+        /** @description A shoot's skyline as it is now. */
+        SkylineSeen: {
+            /** @description Whether it is that of the present plan and frames; another is found by a new job. */
+            current: boolean;
+            /**
+             * Format: int32
+             * @description Frames that it was found in; 0 for a mask that was loaded.
+             */
+            frames: number;
+            /** @description Places along the skyline: `[x, y, unsure]`, in pixels, and 0 to 1. */
+            places: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Format: float
+             * @description Share of the reference frame that is sky.
+             */
+            sky: number;
+            /**
+             * Format: float
+             * @description Share of it that may be either.
+             */
+            unsure: number;
+            /** @description Changes whenever the mask does. */
+            version: string;
+        };
+        /** @description Frames to be put into a set: into one that there is, or a new one. */
+        Sort: {
+            /** @description The frames, by their numbers. */
+            frame_ids: number[];
+            /**
+             * Format: int64
+             * @description A set to put them into, by its number, rather than a new one.
+             */
+            into?: number | null;
+            /** @description Name of the set. */
+            name: string;
+            /** @description What it shows. */
+            role: components["schemas"]["Role"];
+        };
+        /** @description Frames to be put into sets, all or none. */
+        SortFrames: {
+            /** @description The sets to make. */
+            sets: components["schemas"]["Sort"][];
+        };
+        /**
+         * @description The stages of a run, in order.
+         * @enum {string}
+         */
+        Stage: "prepare" | "frames" | "align" | "skyline" | "combine" | "finish" | "export";
+        /** @description The report of one stage. */
+        StageReport: components["schemas"]["Figures"] & {
+            /**
+             * Format: double
+             * @description Seconds that it took; `None` where its product came from the cache.
+             */
+            seconds: number | null;
+        };
+        /**
+         * @description A step of the work, as the page shows it.
+         * @enum {string}
+         */
+        Step: "frames" | "prepare" | "align" | "skyline" | "combine" | "finish" | "export";
+        /** @description One stroke of the brush. */
+        Stroke: {
+            /** @description What it paints. */
+            paint: components["schemas"]["Paint"];
+            /** @description `[x, y, radius]` along it, in pixels of the reference frame. */
+            points: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Format: float
+             * @description Share of the radius over which the stroke fades out, 0 to 1.
+             */
+            soft: number;
+        };
+        /**
+         * @description What a job does.
+         * @enum {string}
+         */
+        Task: "run" | "skyline" | "sweep" | "save";
+        /** @description A folder from which frames are added as they are written. */
+        Watched: {
+            /** @description A path on the machine of the server. */
+            path: string;
+            /** @description What it shows. */
+            role: components["schemas"]["Role"];
+            /** @description Whether the folder is there now. */
+            there: boolean;
+        };
+        /** @description What counts as grey. */
+        WhiteBalance: {
+            /** @enum {string} */
+            by: "as-shot";
+        } | {
+            /** @enum {string} */
+            by: "light";
+            /**
+             * Format: float
+             * @description Colour temperature in kelvin, 1700 to 25000.
+             */
+            kelvin: number;
+            /**
+             * Format: float
+             * @description Tint from -150 to 150: towards green above 0, towards magenta below.
+             */
+            tint: number;
+        } | {
+            /** @enum {string} */
+            by: "neutral";
+            /** @description Its linear light as shot: red, green, blue. */
+            grey: [
+                number,
+                number,
+                number
+            ];
+        };
+    };
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
+}
+export type AddFolder = components['schemas']['AddFolder'];
+export type Added = components['schemas']['Added'];
+export type AlignMode = components['schemas']['AlignMode'];
+export type AlignPlan = components['schemas']['AlignPlan'];
+export type Check = components['schemas']['Check'];
+export type Colours = components['schemas']['Colours'];
+export type CombinePlan = components['schemas']['CombinePlan'];
+export type CombineReport = components['schemas']['CombineReport'];
+export type Demosaic = components['schemas']['Demosaic'];
+export type Denoise = components['schemas']['Denoise'];
+export type Details = components['schemas']['Details'];
+export type Doubt = components['schemas']['Doubt'];
+export type Edges = components['schemas']['Edges'];
+export type Event = components['schemas']['Event'];
+export type Export = components['schemas']['Export'];
+export type ExportFormat = components['schemas']['ExportFormat'];
+export type ExposureReport = components['schemas']['ExposureReport'];
+export type Facts = components['schemas']['Facts'];
+export type Figures = components['schemas']['Figures'];
+export type File = components['schemas']['File'];
+export type FileFormat = components['schemas']['FileFormat'];
+export type FinishPlan = components['schemas']['FinishPlan'];
+export type FinishReport = components['schemas']['FinishReport'];
+export type FocusPlan = components['schemas']['FocusPlan'];
+export type FocusReport = components['schemas']['FocusReport'];
+export type FocusStep = components['schemas']['FocusStep'];
+export type Folder = components['schemas']['Folder'];
+export type FolderEntry = components['schemas']['FolderEntry'];
+export type Frame = components['schemas']['Frame'];
+export type FrameColour = components['schemas']['FrameColour'];
+export type FrameDifference = components['schemas']['FrameDifference'];
+export type FrameId = components['schemas']['FrameId'];
+export type FrameLight = components['schemas']['FrameLight'];
+export type FrameReport = components['schemas']['FrameReport'];
+export type FrameRole = components['schemas']['FrameRole'];
+export type FrameSet = components['schemas']['FrameSet'];
+export type FramesChange = components['schemas']['FramesChange'];
+export type GpsEntry = components['schemas']['GpsEntry'];
+export type GpsValue = components['schemas']['GpsValue'];
+export type Grey = components['schemas']['Grey'];
+export type GroundFrom = components['schemas']['GroundFrom'];
+export type GroundPlan = components['schemas']['GroundPlan'];
+export type HandFound = components['schemas']['HandFound'];
+export type HandPairs = components['schemas']['HandPairs'];
+export type HandTry = components['schemas']['HandTry'];
+export type Highlights = components['schemas']['Highlights'];
+export type Histogram = components['schemas']['Histogram'];
+export type History = components['schemas']['History'];
+export type Job = components['schemas']['Job'];
+export type JobState = components['schemas']['JobState'];
+export type Kind = components['schemas']['Kind'];
+export type KindRules = components['schemas']['KindRules'];
+export type Lens = components['schemas']['Lens'];
+export type LensFound = components['schemas']['LensFound'];
+export type LensFrom = components['schemas']['LensFrom'];
+export type LensPlan = components['schemas']['LensPlan'];
+export type LensWish = components['schemas']['LensWish'];
+export type Measured = components['schemas']['Measured'];
+export type Measures = components['schemas']['Measures'];
+export type MergeMethod = components['schemas']['MergeMethod'];
+export type Method = components['schemas']['Method'];
+export type MovedPlace = components['schemas']['MovedPlace'];
+export type NamedFile = components['schemas']['NamedFile'];
+export type NewExport = components['schemas']['NewExport'];
+export type NewProbe = components['schemas']['NewProbe'];
+export type NewShoot = components['schemas']['NewShoot'];
+export type NoiseGain = components['schemas']['NoiseGain'];
+export type NoisePoint = components['schemas']['NoisePoint'];
+export type Paint = components['schemas']['Paint'];
+export type Patch = components['schemas']['Patch'];
+export type PatchFigures = components['schemas']['PatchFigures'];
+export type PatchFrom = components['schemas']['PatchFrom'];
+export type PictureChange = components['schemas']['PictureChange'];
+export type PictureInfo = components['schemas']['PictureInfo'];
+export type PictureSource = components['schemas']['PictureSource'];
+export type Plan = components['schemas']['Plan'];
+export type PlanCalibration = components['schemas']['PlanCalibration'];
+export type PlanFrame = components['schemas']['PlanFrame'];
+export type PlanRecord = components['schemas']['PlanRecord'];
+export type PrepareChange = components['schemas']['PrepareChange'];
+export type PreparePlan = components['schemas']['PreparePlan'];
+export type Probe = components['schemas']['Probe'];
+export type Problem = components['schemas']['Problem'];
+export type ProblemCode = components['schemas']['ProblemCode'];
+export type ProposedKind = components['schemas']['ProposedKind'];
+export type ProposedReference = components['schemas']['ProposedReference'];
+export type ProposedSet = components['schemas']['ProposedSet'];
+export type Purpose = components['schemas']['Purpose'];
+export type Repair = components['schemas']['Repair'];
+export type Report = components['schemas']['Report'];
+export type Role = components['schemas']['Role'];
+export type SceneModel = components['schemas']['SceneModel'];
+export type SetChange = components['schemas']['SetChange'];
+export type SharpFrame = components['schemas']['SharpFrame'];
+export type Shoot = components['schemas']['Shoot'];
+export type ShootCard = components['schemas']['ShootCard'];
+export type ShootChange = components['schemas']['ShootChange'];
+export type ShootResult = components['schemas']['ShootResult'];
+export type ShootState = components['schemas']['ShootState'];
+export type SkylineMode = components['schemas']['SkylineMode'];
+export type SkylinePlan = components['schemas']['SkylinePlan'];
+export type SkylineReport = components['schemas']['SkylineReport'];
+export type SkylineSeen = components['schemas']['SkylineSeen'];
+export type Sort = components['schemas']['Sort'];
+export type SortFrames = components['schemas']['SortFrames'];
+export type Stage = components['schemas']['Stage'];
+export type StageReport = components['schemas']['StageReport'];
+export type Step = components['schemas']['Step'];
+export type Stroke = components['schemas']['Stroke'];
+export type Task = components['schemas']['Task'];
+export type Watched = components['schemas']['Watched'];
+export type WhiteBalance = components['schemas']['WhiteBalance'];
+export type $defs = Record<string, never>;
+export interface operations {
+    events: {
+        parameters: {
+            query?: {
+                /** @description The id of the last event that the listener had, as in the header Last-Event-ID. */
+                after?: string;
+            };
+            header?: {
+                /** @description The id of the last event that the listener had */
+                "Last-Event-ID"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events, one JSON object each */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["Event"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    savedFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": components["schemas"]["File"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    savedPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The plan */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanRecord"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    folder: {
+        parameters: {
+            query?: {
+                /** @description A path on the machine of the server; without it, the folders that one may begin with. */
+                path?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The folder */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Folder"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    colour: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The figures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameColour"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    grey: {
+        parameters: {
+            query: {
+                /** @description Column in pixels. */
+                x: number;
+                /** @description Row in pixels. */
+                y: number;
+            };
+            header?: never;
+            path: {
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The mean of a square of 16 pixels */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grey"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tryByHand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandTry"];
+            };
+        };
+        responses: {
+            /** @description The motion, and how far the pairs lie off */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandFound"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cancel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    resume: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All kinds */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindRules"][];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureInfo"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    histogram: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The histogram */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Histogram"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure: {
+        parameters: {
+            query: {
+                /** @description Left column in pixels. */
+                x: number;
+                /** @description Top row in pixels. */
+                y: number;
+                /** @description Side in pixels, 8 to 512. */
+                size: number;
+                /** @description Exposure steps by which the picture is shown brighter. */
+                stops?: number;
+                /** @description How a skyline is overlaid. */
+                laid?: "hatching" | "mask" | "sky" | "ground" | "doubt";
+                /** @description The version that the page expects. */
+                v?: string;
+            };
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The figures */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measured"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    patch: {
+        parameters: {
+            query: {
+                /** @description Left column in pixels. */
+                x: number;
+                /** @description Top row in pixels. */
+                y: number;
+                /** @description Side in pixels, 8 to 512. */
+                size: number;
+                /** @description Exposure steps by which the picture is shown brighter. */
+                stops?: number;
+                /** @description How a skyline is overlaid. */
+                laid?: "hatching" | "mask" | "sky" | "ground" | "doubt";
+                /** @description The version that the page expects. */
+                v?: string;
+            };
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The square */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": components["schemas"]["File"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    thumbnail: {
+        parameters: {
+            query?: {
+                /** @description Exposure steps by which the picture is shown brighter. */
+                stops?: number;
+                /** @description Whether colours are exaggerated, to check them. */
+                colours?: boolean;
+                /** @description How a skyline is overlaid. */
+                laid?: "hatching" | "mask" | "sky" | "ground" | "doubt";
+                /** @description The only frame whose part of a depth map is shown. */
+                only?: number;
+                /** @description The version that the page expects. */
+                v?: string;
+            };
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": components["schemas"]["File"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tile: {
+        parameters: {
+            query?: {
+                /** @description Exposure steps by which the picture is shown brighter. */
+                stops?: number;
+                /** @description Whether colours are exaggerated, to check them. */
+                colours?: boolean;
+                /** @description How a skyline is overlaid. */
+                laid?: "hatching" | "mask" | "sky" | "ground" | "doubt";
+                /** @description The only frame whose part of a depth map is shown. */
+                only?: number;
+                /** @description The version that the page expects. */
+                v?: string;
+            };
+            header?: never;
+            path: {
+                source: string;
+                level: number;
+                place: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The tile */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": components["schemas"]["File"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                result: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewExport"];
+            };
+        };
+        responses: {
+            /** @description The job */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sharpest: {
+        parameters: {
+            query: {
+                /** @description Column in pixels. */
+                x: number;
+                /** @description Row in pixels. */
+                y: number;
+            };
+            header?: never;
+            path: {
+                result: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The frames */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharpFrame"][];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shoots: {
+        parameters: {
+            query?: {
+                /** @description Most shoots in the answer, 1 to 500; 100 unless given. */
+                limit?: number;
+                /** @description Where the part before ended, from its Link header. */
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Shoots */
+            200: {
+                headers: {
+                    /** @description Where the list goes on: `</api/shoots?...>; rel="next"` */
+                    Link?: string | null;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShootCard"][];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addShoot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewShoot"];
+            };
+        };
+        responses: {
+            /** @description The shoot as it is now */
+            201: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shoot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeShoot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeShoot: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the shoot that the change was made on; without it, the change is made on the shoot as it is */
+                "If-Match"?: string | null;
+            };
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShootChange"];
+            };
+        };
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addFolder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddFolder"];
+            };
+        };
+        responses: {
+            /** @description What became of each file */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"][];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeFrames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramesChange"];
+            };
+        };
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeFrame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LensWish"];
+            };
+        };
+        responses: {
+            /** @description The lens */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensFound"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProbe"];
+            };
+        };
+        responses: {
+            /** @description The shoot as it is now */
+            201: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unpin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+                probe: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is taken away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restoreShoot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The queued run */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sortFrames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SortFrames"];
+            };
+        };
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nameSet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+                set: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetChange"];
+            };
+        };
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    skyline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The skyline */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SkylineSeen"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findSkyline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    loadMask: {
+        parameters: {
+            query: {
+                /** @description Name of the file. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        /** @description The file, byte by byte */
+        requestBody: {
+            content: {
+                "application/octet-stream": components["schemas"]["File"];
+            };
+        };
+        responses: {
+            /** @description The name to put into the plan */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedFile"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    loadGround: {
+        parameters: {
+            query: {
+                /** @description Name of the file. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        /** @description The file, byte by byte */
+        requestBody: {
+            content: {
+                "application/octet-stream": components["schemas"]["File"];
+            };
+        };
+        responses: {
+            /** @description The name to put into the plan */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedFile"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveSkyline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": components["schemas"]["File"];
+                    "image/tiff": components["schemas"]["File"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Order and sharpness */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FocusReport"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findSweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    upload: {
+        parameters: {
+            query: {
+                /** @description Name of the file. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        /** @description The file, byte by byte */
+        requestBody: {
+            content: {
+                "application/octet-stream": components["schemas"]["File"];
+            };
+        };
+        responses: {
+            /** @description The shoot has a frame of the same content */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+            /** @description The file was added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unwatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The shoot as it is now */
+            200: {
+                headers: {
+                    /** @description Its revision, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shoot"];
+                };
+            };
+            /** @description A refusal or failure */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+}

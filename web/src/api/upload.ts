@@ -14,7 +14,7 @@ export function upload(
       try {
         const answer = JSON.parse(request.responseText)
         if (request.status < 300) resolve(answer as Added)
-        else reject(new Error((answer as Problem).problem))
+        else reject(new Error((answer as Problem).detail))
       } catch {
         reject(new Error(`${file.name}: the server refused the file (${request.status}).`))
       }

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { CircleQuestionMark, Undo2 } from '@lucide/vue'
+import { CircleQuestionMark, Redo2, Undo2 } from '@lucide/vue'
 import { computed } from 'vue'
 import { finished, finishes } from '../finish/finish'
 import { foundIn } from '../focus/focus'
@@ -199,13 +199,25 @@ const ready = computed(() => store.used.length > 1 && !store.running)
     <div class="flex items-center gap-1 pr-4">
       <button
         class="rounded p-2 text-dim hover:text-ink disabled:text-rule"
-        :disabled="!store.undos.length"
-        :title="store.undos.length ? `Undo ${store.undos.at(-1)!.text}` : 'Nothing to undo'"
+        :disabled="!store.history.undo"
+        :title="store.history.undo ? `Undo ${store.history.undo} (Ctrl z)` : 'Nothing to undo'"
         aria-label="Undo"
         data-test="undo"
         @click="store.undo"
       >
         <Undo2 :size="17" />
+      </button>
+      <button
+        class="rounded p-2 text-dim hover:text-ink disabled:text-rule"
+        :disabled="!store.history.redo"
+        :title="
+          store.history.redo ? `Redo ${store.history.redo} (Ctrl Shift z)` : 'Nothing to redo'
+        "
+        aria-label="Redo"
+        data-test="redo"
+        @click="store.redo"
+      >
+        <Redo2 :size="17" />
       </button>
       <button
         class="rounded p-2 text-dim hover:text-ink"

@@ -18,7 +18,7 @@ const hints: Record<ExportFormat, string> = {
   png16: 'For further work where TIFF is not read: 16 bit, nothing lost.',
   jpeg: 'For showing: 8 bit, small.',
   mask: 'The share of sky as a grey PNG of 16 bit, as large as the result: white is sky.',
-  focusmap:
+  depthmap:
     'Which frame is sharp where: grey, 16 bit, black for the first plane; white where none is told.',
   moving: 'A small view that goes through the planes and back: a moving PNG, as browsers show it.',
 }
@@ -32,7 +32,7 @@ const formats = computed<{ value: ExportFormat; text: string }[]>(() => [
     : []),
   ...(stageOf(store.shown?.report, 'merge')
     ? [
-        { value: 'focusmap' as const, text: 'Depth map' },
+        { value: 'depthmap' as const, text: 'Depth map' },
         { value: 'moving' as const, text: 'Moving view' },
       ]
     : []),
@@ -123,7 +123,12 @@ function save() {
       </div>
       <button class="button mt-3 w-full" data-test="stop-saving" @click="saving.stop">Stop</button>
     </div>
-    <button v-else class="button button-go my-3 w-full" data-test="save" @click="save">Save</button>
+    <template v-else>
+      <button class="button button-go my-3 w-full" data-test="save" @click="save">Save</button>
+      <p v-if="saving.problem" class="mb-3 text-rose" data-test="saving-problem">
+        {{ saving.problem }}
+      </p>
+    </template>
     <div v-if="store.shown.exports.length" class="section">
       <h3>Saved</h3>
       <ul class="flex flex-col gap-2.5" data-test="saved">

@@ -138,11 +138,11 @@ export const usePatches = defineStore('patches', () => {
 
   /** Takes the last patch back, also after the page was loaded anew. */
   function takeBack() {
-    return store.setPlan((plan) => plan.focus.patches.pop(), undefined, 'taking back a patch')
+    return store.setPlan((plan) => plan.focus.patches.pop(), 'taking back a patch')
   }
 
   function clear() {
-    return store.setPlan((plan) => (plan.focus.patches = []), undefined, 'clearing the patches')
+    return store.setPlan((plan) => (plan.focus.patches = []), 'clearing the patches')
   }
 
   return {

@@ -2,13 +2,13 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, expect, it, vi } from 'vitest'
 import { api } from '../api/client'
 import type { FocusReport, Plan } from '../api/types'
-import { frame, plan, shoot } from '../shoot/example'
+import { frame, job, plan, shoot } from '../shoot/example'
 import { useShoot } from '../shoot/store'
 import { useSweep } from './sweep'
 
 vi.mock('../api/client', async (original) => ({
   ...(await original<typeof import('../api/client')>()),
-  api: { shoot: vi.fn(), changeFrames: vi.fn(), sweep: vi.fn(), stopSweep: vi.fn() },
+  api: { shoot: vi.fn(), changeFrames: vi.fn(), findSweep: vi.fn(), sweep: vi.fn() },
 }))
 vi.mock('../api/events', () => ({ listen: vi.fn(() => () => {}) }))
 
@@ -31,6 +31,7 @@ beforeEach(() => {
   vi.clearAllMocks()
   server.shoot.mockResolvedValue(shoot({ plan: sweep, frames: frames(false) }))
   server.changeFrames.mockResolvedValue(shoot({ plan: sweep, frames: frames(true) }))
+  server.findSweep.mockResolvedValue({ ...job(7, 'done'), task: 'sweep' })
   server.sweep.mockResolvedValue(report)
 })
 
@@ -43,8 +44,9 @@ it('looks the frames over when their step is open, and again when others are in'
   store.step = 'export'
   store.step = 'combine'
   await Promise.resolve()
-  expect(server.sweep).toHaveBeenCalledTimes(1)
-  server.sweep.mockRejectedValue(new Error('Too few can be read.'))
+  expect(server.findSweep).toHaveBeenCalledTimes(1)
+  const problem = 'Too few can be read.'
+  server.findSweep.mockResolvedValue({ ...job(8, 'failed'), task: 'sweep', problem })
   await store.leaveOut([4], true)
   await vi.waitFor(() => expect(sweep.problem).toBe('Too few can be read.'))
   expect([sweep.report, sweep.finding]).toEqual([null, null])

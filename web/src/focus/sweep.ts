@@ -2,15 +2,17 @@
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { api, sentence } from '../api/client'
-import { listen } from '../api/events'
-import type { FocusReport, Stage } from '../api/types'
+import { carryOut } from '../api/jobs'
+import type { FocusReport, Job } from '../api/types'
 import { useShoot } from '../shoot/store'
 
 export const useSweep = defineStore('sweep', () => {
   const store = useShoot()
   const report = ref<FocusReport | null>(null)
   const problem = ref('')
-  const finding = ref<{ stage: Stage | null; done: number; total: number } | null>(null)
+  /** The job that looks them over, while it does. */
+  const finding = ref<Pick<Job, 'stage' | 'done' | 'total'> | null>(null)
+  let job: number | null = null
   let asked = 0
   /** What the report was found for. */
   let known = ''
@@ -34,10 +36,6 @@ export const useSweep = defineStore('sweep', () => {
       known = ''
     },
   )
-  listen((event) => {
-    if (event.type !== 'finding' || event.shoot_id !== store.shoot?.id) return
-    if (finding.value) finding.value = { stage: event.stage, done: event.done, total: event.total }
-  })
 
   async function find(now: string) {
     if (now === known) return
@@ -45,6 +43,15 @@ export const useSweep = defineStore('sweep', () => {
     const own = ++asked
     finding.value ??= { stage: null, done: 0, total: 0 }
     try {
+      await carryOut(
+        () => api.findSweep(id),
+        (now) => {
+          if (own !== asked) return
+          finding.value = now
+          job = now.id
+        },
+      )
+      if (own !== asked) return
       const told = await api.sweep(id)
       if (own !== asked) return
       report.value = told
@@ -59,7 +66,8 @@ export const useSweep = defineStore('sweep', () => {
   }
 
   function stop() {
-    if (store.shoot) void store.attempt(() => api.stopSweep(store.shoot!.id))
+    const id = job
+    if (id !== null) void store.attempt(() => api.cancel(id))
   }
 
   return { report, problem, finding, stop }

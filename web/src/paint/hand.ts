@@ -58,19 +58,10 @@ export function useStrokes<S extends { points: Point[] }>(
     if (!stroke) return
     const own = { ...stroke, points: slim(stroke.points) }
     pending.value = [...pending.value, own]
-    const done = await store.amendPlan(
-      (plan) => {
-        list(plan).push(own)
-        also(plan)
-      },
-      (plan) => {
-        const same = JSON.stringify(own)
-        const all = list(plan)
-        const at = all.findLastIndex((one) => JSON.stringify(one) === same)
-        if (at >= 0) all.splice(at, 1)
-      },
-      name(own),
-    )
+    const done = await store.setPlan((plan) => {
+      list(plan).push(own)
+      also(plan)
+    }, name(own))
     if (!done) pending.value = pending.value.filter((one) => toRaw(one) !== own)
   }
 

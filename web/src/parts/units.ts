@@ -36,13 +36,13 @@ export function ago(time: number, now: number): string {
 
 /** Facts of a frame as pairs of label and value; what the file does not tell is left out. */
 export function factRows(facts: Facts): [string, string][] {
-  const rows: [string, string | null][] = [
+  const rows: [string, string | null | undefined][] = [
     ['Size', `${facts.width} × ${facts.height} px`],
     ['Depth', `${facts.bits} bit${facts.float ? ' float' : ''} ${facts.format.toUpperCase()}`],
-    ['Exposure', facts.exposure_s === null ? null : exposure(facts.exposure_s)],
-    ['ISO', facts.iso === null ? null : String(facts.iso)],
-    ['Aperture', facts.aperture === null ? null : `f/${Number(facts.aperture.toFixed(1))}`],
-    ['Focal length', facts.focal_mm === null ? null : `${Number(facts.focal_mm.toFixed(1))} mm`],
+    ['Exposure', facts.exposure_s == null ? null : exposure(facts.exposure_s)],
+    ['ISO', facts.iso == null ? null : String(facts.iso)],
+    ['Aperture', facts.aperture == null ? null : `f/${Number(facts.aperture.toFixed(1))}`],
+    ['Focal length', facts.focal_mm == null ? null : `${Number(facts.focal_mm.toFixed(1))} mm`],
     ['Taken', facts.taken],
     ['Camera', facts.camera],
     ['Lens', facts.lens],
@@ -51,7 +51,7 @@ export function factRows(facts: Facts): [string, string][] {
       facts.profile ?? (facts.format === 'raw' ? 'the camera’s own' : 'none, sRGB assumed'),
     ],
   ]
-  return rows.filter((row): row is [string, string] => row[1] !== null)
+  return rows.filter((row): row is [string, string] => row[1] != null)
 }
 
 /** What a frame shows, as pairs of label and value; of stars only if there may be some. */
@@ -70,7 +70,7 @@ export function measureRows(measures: Measures, starry: boolean): [string, strin
     ],
     ['Roundness', measures.roundness === null ? null : measures.roundness.toFixed(2)],
   ]
-  const rows: [string, string | null][] = [
+  const rows: [string, string | null | undefined][] = [
     ...(starry ? stars : []),
     ['Background', `${percent(measures.level)} of white`],
     ['Detail', `${(measures.sharpness * 100).toFixed(0)} % contrast`],
@@ -79,7 +79,7 @@ export function measureRows(measures: Measures, starry: boolean): [string, strin
       `${(measures.clipped * 100).toFixed(measures.clipped < 0.001 ? 0 : 1)} %`,
     ],
   ]
-  return rows.filter((row): row is [string, string] => row[1] !== null)
+  return rows.filter((row): row is [string, string] => row[1] != null)
 }
 
 export const roleNames: Record<Role, string> = {

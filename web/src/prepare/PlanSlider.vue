@@ -18,9 +18,10 @@ const props = defineProps<{
 }>()
 const store = useShoot()
 
-/** What is dragged to and the plan from before, while it is dragged. */
+/** What is dragged to, while it is dragged. */
 const dragged = ref<number | null>(null)
-let before: Plan | null = null
+/** Names the drag, so that it is undone as one. */
+let gesture = ''
 let timer = 0
 const shown = computed(() => dragged.value ?? props.value)
 const text = computed(() => {
@@ -31,7 +32,7 @@ const text = computed(() => {
 
 function input(event: Event) {
   dragged.value = Number((event.target as HTMLInputElement).value)
-  before ??= store.shoot!.plan
+  gesture ||= `${props.test} ${Date.now()}`
   // The picture follows as fast as the server answers, and not every pixel of the way.
   if (!timer) timer = window.setTimeout(follow, 60)
 }
@@ -39,16 +40,22 @@ function input(event: Event) {
 function follow() {
   timer = 0
   const value = dragged.value
-  if (value !== null) void store.tryPlan((plan) => props.set(plan, value))
+  if (value !== null) void amend(value)
 }
 
 function change() {
   clearTimeout(timer)
   timer = 0
   const value = dragged.value
-  const from = before
-  dragged.value = before = null
-  if (value !== null && from) void store.setPlan((plan) => props.set(plan, value), from)
+  if (value === null) return
+  void amend(value)
+  void store.settle()
+  dragged.value = null
+  gesture = ''
+}
+
+function amend(value: number) {
+  return store.setPlan((plan) => props.set(plan, value), props.label.toLowerCase(), gesture)
 }
 </script>
 

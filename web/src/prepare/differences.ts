@@ -4,7 +4,13 @@ import type { Plan, PrepareChange, PreparePlan } from '../api/types'
 /** The treatment of one frame. */
 export function prepareOf(plan: Plan, blake3: string): PreparePlan {
   const own = plan.differences.filter((one) => one.blake3 === blake3)
-  return own.reduce((prepare, one) => ({ ...prepare, ...one.change }), plan.prepare)
+  // What is null is as in the whole shoot, like what is absent.
+  const given = (change: PrepareChange) =>
+    Object.fromEntries(Object.entries(change).filter(([, value]) => value !== null))
+  return own.reduce<PreparePlan>(
+    (prepare, one) => ({ ...prepare, ...given(one.change) }),
+    plan.prepare,
+  )
 }
 
 /** Changes settings of some frames, or of the whole shoot; what becomes as the shoot's is dropped. */
@@ -50,7 +56,7 @@ export function toldChange(change: PrepareChange): { name: keyof PrepareChange; 
           : 'balanced as shot'
     told.push({ name: 'white_balance', text })
   }
-  if (gain !== undefined) {
+  if (gain != null) {
     const text = `${gain > 0 ? '+' : ''}${gain.toFixed(1).replace('-', '−')} EV`
     told.push({ name: 'gain_ev', text })
   }

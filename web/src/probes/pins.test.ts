@@ -8,7 +8,7 @@ import { PROBE_SIZE, usePins } from './pins'
 
 vi.mock('../api/client', async (original) => ({
   ...(await original<typeof import('../api/client')>()),
-  api: { shoot: vi.fn(), pin: vi.fn(), unpin: vi.fn() },
+  api: { shoot: vi.fn(), pin: vi.fn(), unpin: vi.fn(), undo: vi.fn() },
 }))
 
 const server = vi.mocked(api)
@@ -57,12 +57,16 @@ describe('probes', () => {
 
   it('that were taken away come back by undo', async () => {
     const probe = { id: 4, name: 'Probe 1', x: 10, y: 20, size: PROBE_SIZE }
+    server.unpin.mockResolvedValue(undefined)
+    server.unpin.mockResolvedValue(undefined)
     await usePins().unpin(probe)
     expect(server.unpin).toHaveBeenCalledWith(1, 4)
     const notice = useNotices().notices.at(-1)!
     expect(notice.text).toBe('Probe 1 taken away.')
+    server.shoot.mockResolvedValue(shoot())
+    useShoot().shoot!.history.undo = 'removing a probe'
+    server.undo.mockResolvedValue(shoot({ probes: [probe] }))
     await notice.undo?.()
-    const { name, x, y, size } = probe
-    expect(server.pin).toHaveBeenCalledWith(1, { name, x, y, size })
+    expect(useShoot().shoot?.probes).toEqual([probe])
   })
 })

@@ -29,15 +29,10 @@ export const usePins = defineStore('pins', () => {
 
   async function unpin(probe: Probe) {
     const { id } = store.shoot!
-    await store.attempt(() => api.unpin(id, probe.id))
+    const done = await store.attempt(() => api.unpin(id, probe.id).then(() => true))
+    if (!done) return
     await store.load(id)
-    const { name, x, y, size } = probe
-    notices.show(`${name} taken away.`, {
-      undo: async () => {
-        await store.attempt(() => api.pin(id, { name, x, y, size }))
-        await store.load(id)
-      },
-    })
+    notices.show(`${probe.name} taken away.`, { undo: store.undo })
   }
 
   return { pin, unpin }

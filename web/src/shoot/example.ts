@@ -68,6 +68,8 @@ export function job(id: number, state: Job['state']): Job {
   return {
     id,
     shoot_id: 1,
+    task: 'run',
+    result_id: null,
     state,
     plan,
     stage: null,
@@ -113,6 +115,7 @@ export function shoot(change: Partial<Shoot> = {}): Shoot {
     results: [],
     jobs: [],
     probes: [],
+    history: { undo: null, redo: null },
     ...change,
   }
 }

@@ -21,6 +21,8 @@ vi.mock('../api/client', async (original) => ({
     run: vi.fn(),
     cancel: vi.fn(),
     resume: vi.fn(),
+    undo: vi.fn(),
+    redo: vi.fn(),
   },
 }))
 vi.mock('../api/events', () => ({ listen: vi.fn(() => () => {}) }))
@@ -64,7 +66,7 @@ describe('the shoot on the workbench', () => {
     expect(store.reference?.id).toBe(4)
   })
 
-  it('keeps a frame that something speaks against, until that is undone', async () => {
+  it('keeps a frame that something speaks against', async () => {
     const doubts = [{ frame_id: 2, reason: 'It shows 40 stars where its neighbours show 90.' }]
     server.shoot.mockResolvedValue(shoot({ doubts }))
     server.changeFrames.mockResolvedValue(shoot())
@@ -73,9 +75,6 @@ describe('the shoot on the workbench', () => {
     await store.keep(2)
     expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [2], kept: true })
     expect(store.shoot?.doubts).toEqual([])
-    await store.undo()
-    expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [2], kept: false })
-    expect(store.shoot?.doubts).toEqual(doubts)
   })
 
   it('balances all frames as the reference frame was taken', async () => {
@@ -90,46 +89,22 @@ describe('the shoot on the workbench', () => {
     const balance = { by: 'light', kelvin: 5200, tint: -3 }
     const own = { prepare: { white_balance: balance } }
     const was = { prepare: { white_balance: before.prepare.white_balance } }
-    expect(server.changeShoot).toHaveBeenLastCalledWith(1, { plan: own, was: { plan: was } }, 1)
-    await store.undo()
-    expect(server.changeShoot).toHaveBeenLastCalledWith(1, { plan: was, was: { plan: own } }, 1)
+    const change = { plan: own, title: 'a setting', was: { plan: was } }
+    expect(server.changeShoot).toHaveBeenLastCalledWith(1, change, 1)
     server.colour.mockResolvedValueOnce({ raw: false, light: null })
     await store.balanceAlike()
     expect(useNotices().notices.at(-1)?.text).toContain('does not tell its light')
   })
 
-  it('takes a setting back and makes it again, until another is made', async () => {
-    const now = { plan }
-    server.shoot.mockImplementation(() => Promise.resolve(shoot(now)))
-    server.changeShoot.mockImplementation((_, change) => {
-      now.plan = changed(now.plan, change.plan ?? {})
-      return Promise.resolve(shoot(now))
-    })
-    const store = useShoot()
-    await store.open(1)
-    const clip = (value: number) => store.setPlan((plan) => (plan.combine.clip = value))
-    await clip(2)
-    await clip(4)
-    await store.undo()
-    expect([now.plan.combine.clip, store.redos.length]).toEqual([2, 1])
-    await store.redo()
-    expect([now.plan.combine.clip, store.undos.length]).toEqual([4, 2])
-    await store.undo()
-    await clip(5)
-    expect([now.plan.combine.clip, store.redos.length]).toEqual([5, 0])
-  })
-
-  it('watches a folder no longer, and again when that is undone', async () => {
+  it('watches a folder no longer', async () => {
     const watched = { path: '/card/tonight', role: 'light', there: true } as const
-    server.shoot.mockResolvedValueOnce(shoot({ watched })).mockResolvedValue(shoot())
-    server.unwatch.mockResolvedValue(undefined)
+    server.shoot.mockResolvedValueOnce(shoot({ watched }))
+    server.unwatch.mockResolvedValue(shoot())
     const store = useShoot()
     await store.open(1)
     await store.unwatch()
     expect(server.unwatch).toHaveBeenCalledWith(1)
     expect(store.shoot?.watched).toBeNull()
-    await store.undo()
-    expect(server.addFolder).toHaveBeenCalledWith(1, '/card/tonight', 'light', true)
   })
 
   it('tells frames apart by what they are for and whether they can be read', async () => {
@@ -150,23 +125,16 @@ describe('the shoot on the workbench', () => {
     expect(ids(store.unreadable)).toEqual([4])
   })
 
-  it('says what frames are for, and undoing gives each its own role back', async () => {
-    const frames = [frame(1), frame(2, { role: 'dark' }), frame(3)]
-    server.shoot.mockResolvedValue(shoot({ frames }))
-    server.changeFrames.mockResolvedValue(shoot({ frames }))
+  it('says what frames are for', async () => {
+    server.shoot.mockResolvedValue(shoot())
+    server.changeFrames.mockResolvedValue(shoot())
     const store = useShoot()
     await store.open(1)
     await store.setRole([1, 2], 'flat')
     expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [1, 2], role: 'flat' })
-    server.changeFrames.mockClear()
-    await store.undo()
-    expect(server.changeFrames.mock.calls).toEqual([
-      [1, { ids: [1], role: 'light' }],
-      [1, { ids: [2], role: 'dark' }],
-    ])
   })
 
-  it('shows a setting while it is dragged and remembers only where it ends', async () => {
+  it('shows a setting while it is dragged, and what is dear once it is let go', async () => {
     server.shoot.mockResolvedValue(shoot())
     let now = plan
     server.changeShoot.mockImplementation(async (_, change) => {
@@ -175,15 +143,16 @@ describe('the shoot on the workbench', () => {
     })
     const store = useShoot()
     await store.open(1)
-    const before = store.shoot!.plan
-    for (const gain of [0.1, 0.2]) await store.tryPlan((plan) => (plan.prepare.gain_ev = gain))
-    expect(store.undos).toEqual([])
+    const drag = (gain: number) =>
+      store.setPlan((plan) => (plan.prepare.gain_ev = gain), 'exposure', 'drag 1')
+    for (const gain of [0.1, 0.2]) await drag(gain)
     expect(JSON.parse(store.treatment(1)).gain_ev).toBe(0.2)
     expect(JSON.parse(store.treatment(1, true)).gain_ev).toBe(0)
-    await store.setPlan((plan) => (plan.prepare.gain_ev = 0.3), before)
-    expect(store.undos).toHaveLength(1)
-    await store.undo()
-    expect(now.prepare.gain_ev).toBe(0)
+    void drag(0.3)
+    await store.settle()
+    expect(JSON.parse(store.treatment(1, true)).gain_ev).toBe(0.3)
+    const sent = server.changeShoot.mock.calls.map(([, { title, gesture }]) => [title, gesture])
+    expect(sent).toEqual(Array.from({ length: 3 }, () => ['exposure', 'drag 1']))
   })
 
   it('takes the middle used frame as reference unless one was chosen that is used', async () => {
@@ -227,7 +196,7 @@ describe('the shoot on the workbench', () => {
     await store.open(3)
     answer(shoot({ id: 2, name: 'Salt pan' }))
     await change
-    expect([store.shoot?.name, store.undos]).toEqual(['Moss', []])
+    expect(store.shoot?.name).toBe('Moss')
   })
 
   it('is asked for once more, however often it changed while it was', async () => {
@@ -259,23 +228,40 @@ describe('the shoot on the workbench', () => {
 })
 
 describe('changes', () => {
-  it('are undone one after the other, newest first', async () => {
+  it('are undone and made again by the server, after those that are on their way', async () => {
+    const history = (undo: string | null, redo: string | null) => ({ history: { undo, redo } })
     server.shoot.mockResolvedValue(shoot())
-    server.changeFrames.mockResolvedValue(shoot())
-    server.changeShoot.mockResolvedValue(shoot())
     const store = useShoot()
+    const notices = useNotices()
     await store.open(1)
-    await store.leaveOut([2, 4], true)
-    await store.setReference(5)
-    expect(store.undos.map((u) => u.text)).toEqual(['leaving out 2 frames', 'the reference frame'])
     await store.undo()
-    const last = { reference_id: 0, was: { reference_id: 5 } }
-    expect(server.changeShoot).toHaveBeenLastCalledWith(1, last, 1)
-    await store.undo()
-    expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [2, 4], left_out: false })
-    expect(store.undos).toEqual([])
-    await store.undo()
-    expect(server.changeFrames).toHaveBeenCalledTimes(2)
+    expect(server.undo).not.toHaveBeenCalled()
+    let answer = () => {}
+    server.changeShoot.mockImplementation(
+      (_, change) =>
+        new Promise((done) => {
+          const plan = changed(store.shoot!.plan, change.plan!)
+          answer = () => done(shoot({ plan, revision: 2, ...history('the rejection', null) }))
+        }),
+    )
+    const set = store.setPlan((plan) => (plan.combine.clip = 4), 'the rejection')
+    server.undo.mockResolvedValue(shoot({ revision: 3, ...history(null, 'the rejection') }))
+    const undone = store.undo()
+    await new Promise((done) => setTimeout(done))
+    expect(server.undo).not.toHaveBeenCalled()
+    answer()
+    await Promise.all([set, undone])
+    expect([store.shoot?.plan.combine.clip, store.history.redo]).toEqual([3, 'the rejection'])
+    const plan4 = changed(plan, { combine: { clip: 4 } })
+    server.redo.mockResolvedValue(
+      shoot({ plan: plan4, revision: 4, ...history('the rejection', null) }),
+    )
+    await store.redo()
+    expect([store.shoot?.plan.combine.clip, store.history.undo]).toEqual([4, 'the rejection'])
+    expect(notices.notices.map((n) => n.text)).toEqual([
+      'Undone: the rejection.',
+      'Done again: the rejection.',
+    ])
   })
 
   it('leave alone frames that are already as wished', async () => {
@@ -284,7 +270,6 @@ describe('changes', () => {
     await store.open(1)
     await store.leaveOut([1, 2], false)
     expect(server.changeFrames).not.toHaveBeenCalled()
-    expect(store.undos).toEqual([])
   })
 
   it('of the plan that the server refuses are taken back and the reason shown', async () => {
@@ -294,7 +279,6 @@ describe('changes', () => {
     await store.open(1)
     await store.setPlan((p: Plan) => (p.combine.clip = 0))
     expect(store.shoot?.plan).toEqual(plan)
-    expect(store.undos).toEqual([])
     const notices = useNotices().notices
     expect(notices.map((n) => [n.text, n.problem])).toEqual([['The clip is too small.', true]])
   })
@@ -310,10 +294,14 @@ describe('changes', () => {
     await store.setPlan((plan) => (plan.combine.clip = 2))
     expect(server.changeShoot).toHaveBeenLastCalledWith(
       1,
-      { plan: { combine: { clip: 2 } }, was: { plan: { combine: { clip: 3 } } } },
+      {
+        plan: { combine: { clip: 2 } },
+        title: 'a setting',
+        was: { plan: { combine: { clip: 3 } } },
+      },
       1,
     )
-    expect([store.shoot?.plan.combine.clip, store.undos.length]).toEqual([5, 0])
+    expect(store.shoot?.plan.combine.clip).toBe(5)
     expect(useNotices().notices.map((n) => n.text)).toEqual([said])
     // One that does not clash comes back with theirs.
     const both = changed(theirs, { combine: { level: true } })
@@ -322,25 +310,20 @@ describe('changes', () => {
     expect(store.shoot?.plan.combine).toMatchObject({ clip: 5, level: true })
   })
 
-  it('that cannot be undone are not said to be, and can be tried again', async () => {
-    server.shoot.mockImplementation(() => Promise.resolve(shoot()))
-    server.changeFrames.mockImplementation(() => Promise.resolve(shoot()))
+  it('that cannot be undone are not said to be, and what is there now is shown', async () => {
+    const history = { undo: 'leaving out one frame', redo: null }
+    server.shoot.mockResolvedValue(shoot({ history }))
     const store = useShoot()
     const notices = useNotices()
     await store.open(1)
-    await store.leaveOut([2], true)
-    server.changeFrames.mockRejectedValueOnce(new Error('The server does not answer.'))
+    server.undo.mockRejectedValueOnce(new Error('The server does not answer.'))
+    server.shoot.mockClear()
     await store.undo()
     expect(notices.notices.map((n) => [n.text, n.problem])).toEqual([
       ['Not undone: leaving out one frame. The server does not answer.', true],
     ])
-    await store.undo()
-    expect(notices.notices.at(-1)?.text).toBe('Undone: leaving out one frame.')
-    // What another page has changed since is not tried for ever.
-    await store.leaveOut([3], true)
-    server.changeFrames.mockRejectedValueOnce(new Refusal('Another page.', ['frames']))
-    await store.undo()
-    expect([store.undos, notices.notices.at(-1)?.problem]).toEqual([[], true])
+    expect(server.shoot).toHaveBeenCalledTimes(1)
+    expect(store.history).toEqual(history)
   })
 
   it('of the plan make the result on show one of an older plan', async () => {
@@ -463,19 +446,13 @@ describe('runs', () => {
       expect(store.reference?.id).toBe(1)
     })
 
-    it('puts frames into sets, and gives each its own place back', async () => {
+    it('puts frames into sets', async () => {
       const store = await opened()
       store.chosen = [3, 4]
       const sets = [{ name: 'Sky', role: 'light' as const, into: 7, frame_ids: [3, 4] }]
       await store.sort(sets)
       expect(server.sortFrames).toHaveBeenLastCalledWith(1, { sets })
       expect(store.chosen).toEqual([])
-      await store.undo()
-      expect(server.changeFrames.mock.calls.map(([, change]) => change)).toEqual([
-        { ids: [3], set_id: 8 },
-        { ids: [4], role: 'light' },
-      ])
-      expect(server.changeShoot).not.toHaveBeenCalled()
     })
 
     it('moves frames to a set by its number', async () => {
@@ -484,30 +461,15 @@ describe('runs', () => {
       expect(server.changeFrames).toHaveBeenLastCalledWith(1, { ids: [1], set_id: 8 })
     })
 
-    it('names sets, chooses another to be stacked and another kind, and takes that back', async () => {
+    it('names sets, chooses another to be stacked, and another kind', async () => {
       const store = await opened()
       await store.nameSet(sky, 'North sky')
       expect(server.nameSet).toHaveBeenLastCalledWith(1, 7, { name: 'North sky' })
-      await store.undo()
-      expect(server.nameSet).toHaveBeenLastCalledWith(1, 7, { name: 'Sky' })
       await store.stackSet({ id: 9, name: 'Ground', role: 'light' })
-      const to = (now: number, before: number) => ({
-        stacked_set: now,
-        was: { stacked_set: before },
-      })
-      expect(server.changeShoot).toHaveBeenLastCalledWith(1, to(9, 7), 1)
-      await store.undo()
-      expect(server.changeShoot).toHaveBeenLastCalledWith(1, to(7, 9), 1)
-      const mean = { ...plan, combine: { ...plan.combine, method: 'mean' as const } }
-      server.changeShoot.mockResolvedValueOnce({ ...sorted, kind: 'low-light-burst', plan: mean })
+      const to = { stacked_set: 9, was: { stacked_set: 7 } }
+      expect(server.changeShoot).toHaveBeenLastCalledWith(1, to, 1)
       await store.setKind('low-light-burst')
-      await store.undo()
-      const own = {
-        kind: 'night-sky',
-        plan: { combine: { method: 'clipped' } },
-        was: { kind: 'low-light-burst', plan: { combine: { method: 'mean' } } },
-      }
-      expect(server.changeShoot).toHaveBeenLastCalledWith(1, own, 1)
+      expect(server.changeShoot).toHaveBeenLastCalledWith(1, { kind: 'low-light-burst' })
     })
   })
 })

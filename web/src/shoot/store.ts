@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
-import { computed, ref, type Ref } from 'vue'
-import { api, Refusal, sentence } from '../api/client'
+import { computed, ref } from 'vue'
+import { api, sentence } from '../api/client'
 import { listen } from '../api/events'
 import type {
   Frame,
@@ -18,16 +18,9 @@ import { groupFrames } from '../frames/groups'
 import { rulesOf } from '../kinds/kinds'
 import { useNotices } from '../parts/notices'
 import { prepareOf } from '../prepare/differences'
-import { back, difference, type Patch } from './patch'
+import { difference } from './patch'
 
 export type Step = 'frames' | 'prepare' | 'align' | 'skyline' | 'combine' | 'finish' | 'export'
-
-/** How a change is taken back, and where that is possible, made again. */
-interface Change {
-  text: string
-  back: () => Promise<unknown>
-  forth?: () => Promise<unknown>
-}
 
 /** The shoot on the workbench. */
 export const useShoot = defineStore('shoot', () => {
@@ -39,8 +32,6 @@ export const useShoot = defineStore('shoot', () => {
   /** Sources of the two sides of the view. */
   const a = ref<string | null>(null)
   const b = ref<string | null>(null)
-  const undos = ref<Change[]>([])
-  const redos = ref<Change[]>([])
   let stop = () => {}
   /** The number of the shoot that was opened last: answers about another one come too late. */
   let wanted: number | null = null
@@ -68,7 +59,10 @@ export const useShoot = defineStore('shoot', () => {
   const used = computed(() => stack.value.filter((f) => !f.left_out))
   const results = computed(() => shoot.value?.results ?? [])
   const latest = computed<ShootResult | undefined>(() => results.value[0])
-  const job = computed<Job | undefined>(() => shoot.value?.jobs[0])
+  /** The last run. */
+  const job = computed<Job | undefined>(() => shoot.value?.jobs.find((j) => j.task === 'run'))
+  /** What would be undone and made again next. */
+  const history = computed(() => shoot.value?.history ?? { undo: null, redo: null })
   const running = computed(() => job.value?.state === 'running' || job.value?.state === 'queued')
   /** The result on side B, or the latest one. */
   const shown = computed(
@@ -117,8 +111,6 @@ export const useShoot = defineStore('shoot', () => {
     missing.value = ''
     selected.value = a.value = b.value = null
     chosen.value = []
-    undos.value = []
-    redos.value = []
   }
 
   /** Asks for the shoot as it is now; while that is under way already, once more after it. */
@@ -200,10 +192,6 @@ export const useShoot = defineStore('shoot', () => {
     return api.changeShoot(id, { ...change, was }, seen)
   }
 
-  function amendPlanBy(id: number, patch: Patch) {
-    return amend(id, { plan: patch.to }, { plan: patch.was })
-  }
-
   /** Carries out a change and tells why not, if not. */
   async function attempt<T>(work: () => Promise<T>): Promise<T | undefined> {
     try {
@@ -219,131 +207,109 @@ export const useShoot = defineStore('shoot', () => {
     const changed = ids.filter((i) => shoot.value?.frames.find((f) => f.id === i)?.left_out !== out)
     if (!changed.length) return
     const done = await attempt(() => api.changeFrames(id, { ids: changed, left_out: out }))
-    if (!done || !take(done)) return
-    const count = changed.length === 1 ? 'one frame' : `${changed.length} frames`
-    remember(`${out ? 'leaving out' : 'taking in'} ${count}`, () =>
-      api.changeFrames(id, { ids: changed, left_out: !out }),
-    )
+    if (done) take(done)
   }
 
   /** What a folder gets from now on is not added any longer. */
   async function unwatch() {
-    const { id, watched } = shoot.value!
-    if (!watched) return
-    const done = await attempt(() => api.unwatch(id).then(() => true))
-    if (!done) return
-    await load(id)
-    if (shoot.value?.id !== id) return
-    remember('watching no longer', () => api.addFolder(id, watched.path, watched.role, true))
+    const { id } = shoot.value!
+    const done = await attempt(() => api.unwatch(id))
+    if (done) take(done)
   }
 
   /** Nothing more is said against a frame that the person wants. */
   async function keep(frame: number) {
     const { id } = shoot.value!
     const done = await attempt(() => api.changeFrames(id, { ids: [frame], kept: true }))
-    if (!done || !take(done)) return
-    remember('keeping a frame', () => api.changeFrames(id, { ids: [frame], kept: false }))
+    if (done) take(done)
   }
 
-  /** Changes which set or role frames have; undoing it gives each its own back. */
-  async function move(ids: number[], text: string, work: (id: number) => Promise<Shoot>) {
-    const { id, frames } = shoot.value!
-    const before = frames.filter((f) => ids.includes(f.id))
-    const stacked = shoot.value!.stacked_set
+  /** Changes which set or role frames have. */
+  async function move(work: (id: number) => Promise<Shoot>) {
+    const { id } = shoot.value!
     const done = await attempt(() => work(id))
-    if (!done || !take(done)) return
-    chosen.value = []
-    remember(text, async () => {
-      const place = (f: Frame) => `${f.set_id}/${f.role}`
-      for (const one of new Set(before.map(place))) {
-        const own = before.filter((f) => place(f) === one)
-        const { set_id, role } = own[0]!
-        const where = set_id === null ? { role } : { set_id }
-        await api.changeFrames(id, { ids: own.map((f) => f.id), ...where })
-      }
-      const now = shoot.value?.stacked_set ?? null
-      if (now !== stacked) await amend(id, { stacked_set: stacked ?? 0 }, { stacked_set: now })
-    })
+    if (done && take(done)) chosen.value = []
   }
 
   /** Says what frames are for; they leave their set. */
   function setRole(ids: number[], role: Role) {
-    return move(ids, 'sorting frames', (id) => api.changeFrames(id, { ids, role }))
+    return move((id) => api.changeFrames(id, { ids, role }))
   }
 
   function moveTo(ids: number[], set: FrameSet) {
-    return move(ids, `moving frames to ${set.name}`, (id) =>
-      api.changeFrames(id, { ids, set_id: set.id }),
-    )
+    return move((id) => api.changeFrames(id, { ids, set_id: set.id }))
   }
 
   /** Puts frames into sets, new ones among them. */
   function sort(sets: Sort[]) {
-    const ids = sets.flatMap((set) => set.frame_ids)
-    return move(ids, 'sorting frames', (id) => api.sortFrames(id, { sets }))
+    return move((id) => api.sortFrames(id, { sets }))
   }
 
-  async function nameSet(set: FrameSet, name: string) {
-    const { id } = shoot.value!
-    const done = await attempt(() => api.nameSet(id, set.id, { name }))
-    if (!done || !take(done)) return
-    remember('naming a set', () => api.nameSet(id, set.id, { name: set.name }))
+  function nameSet(set: FrameSet, name: string) {
+    return move((id) => api.nameSet(id, set.id, { name }))
   }
 
   async function stackSet(set: FrameSet) {
     const { id, stacked_set } = shoot.value!
     const done = await attempt(() => amend(id, { stacked_set: set.id }, { stacked_set }))
-    if (!done || !take(done)) return
-    remember('what is stacked', () =>
-      amend(id, { stacked_set: stacked_set ?? 0 }, { stacked_set: set.id }),
-    )
+    if (done) take(done)
   }
 
   async function setKind(kind: Kind) {
-    const { id, kind: before, plan } = shoot.value!
+    const { id } = shoot.value!
     const done = await attempt(() => api.changeShoot(id, { kind }))
-    if (!done || !take(done)) return
-    const patch = difference(done.plan, plan)
-    remember('the kind of shoot', () =>
-      amend(id, { kind: before, plan: patch?.to ?? {} }, { kind, plan: patch?.was ?? {} }),
-    )
+    if (done) take(done)
   }
 
   async function setReference(frame: number) {
     const { id, reference_id } = shoot.value!
     const done = await attempt(() => amend(id, { reference_id: frame }, { reference_id }))
-    if (!done || !take(done)) return
-    remember('the reference frame', () =>
-      amend(id, { reference_id: reference_id ?? 0 }, { reference_id: frame }),
-    )
+    if (done) take(done)
   }
 
-  /** Changes the plan so that it is seen, and nothing is remembered. */
-  async function tryPlan(change: (plan: Plan) => void): Promise<boolean> {
+  /**
+   * Changes the plan. `title` says what, in words that go on from "Undo". Changes of one gesture, such
+   * as dragging a slider, are undone together.
+   */
+  async function setPlan(
+    change: (plan: Plan) => void,
+    title = 'a setting',
+    gesture?: string,
+  ): Promise<boolean> {
     const { id, plan: before } = shoot.value!
     const plan = copy(before)
     change(plan)
     const patch = difference(before, plan)
     if (!patch) {
-      // What was tried last may be on its way still.
+      // What was changed last may be on its way still.
       await turn
       return shoot.value?.id === id
     }
     shoot.value!.plan = plan
     underway++
-    const done = await inTurn(() => attempt(() => amendPlanBy(id, patch)))
+    const work = () => amend(id, { plan: patch.to, title, gesture }, { plan: patch.was })
+    const done = await inTurn(() => attempt(work))
     underway--
     if (shoot.value?.id !== id) return false
     if (done) {
       sent.value = done.plan
       shoot.value.revision = done.revision
+      shoot.value.history = done.history
       // With what other pages changed; what was changed here since is on its way.
       if (!underway && difference(shoot.value.plan, done.plan)) shoot.value.plan = done.plan
     } else if (!underway) {
       if (sent.value) shoot.value.plan = sent.value
       await load(id)
     }
+    if (!gesture) settled.value = sent.value
     return done !== undefined
+  }
+
+  /** What is dear to show follows a gesture once it has ended. */
+  function settle() {
+    return inTurn(async () => {
+      settled.value = sent.value
+    })
   }
 
   function copy(plan: Plan) {
@@ -354,50 +320,6 @@ export const useShoot = defineStore('shoot', () => {
     const done = turn.then(work)
     turn = done.catch(() => undefined)
     return done
-  }
-
-  /**
-   * Changes the plan by something that can be taken off again whatever else was changed since, also
-   * from another page.
-   */
-  async function amendPlan(
-    change: (plan: Plan) => void,
-    takeOff: (plan: Plan) => void,
-    text: string,
-  ): Promise<boolean> {
-    const { id } = shoot.value!
-    if (!(await tryPlan(change))) return false
-    settled.value = sent.value
-    const by = (change: (plan: Plan) => void) => async () => {
-      const { plan, revision } = await api.shoot(id)
-      const now = copy(plan)
-      change(now)
-      const patch = difference(plan, now)
-      if (!patch) return
-      await api.changeShoot(id, { plan: patch.to, was: { plan: patch.was } }, revision)
-    }
-    remember(text, by(takeOff), by(change))
-    return true
-  }
-
-  /** Changes the plan; undoing it gives back what the settings were in `before`. */
-  async function setPlan(
-    change: (plan: Plan) => void,
-    before = shoot.value!.plan,
-    text = 'a setting',
-  ) {
-    const { id } = shoot.value!
-    const after = copy(shoot.value!.plan)
-    change(after)
-    const patch = difference(before, after)
-    if (!(await tryPlan(change))) return
-    settled.value = sent.value
-    if (!patch) return
-    remember(
-      text,
-      () => amendPlanBy(id, back(patch)),
-      () => amendPlanBy(id, patch),
-    )
   }
 
   /** Gives all frames the white balance that the reference frame was taken with. */
@@ -416,58 +338,28 @@ export const useShoot = defineStore('shoot', () => {
     notices.show(`All frames are balanced as ${one.name}: ${kelvin} K.`)
   }
 
-  function remember(text: string, back: Change['back'], forth?: Change['forth']) {
-    undos.value = [...undos.value, { text, back, forth }]
-    redos.value = []
-  }
-
-  /**
-   * Takes the last change off a list and carries it out. What fails stays on the list, to be tried
-   * again, but for what another page has changed since.
-   */
-  async function carry(
-    work: () => Promise<unknown>,
-    list: Ref<Change[]>,
-    id: number,
-    failed: string,
-  ) {
-    const last = list.value.at(-1)!
-    const drop = () => (list.value = list.value.filter((one) => one !== last))
-    try {
-      await work()
-      drop()
-    } catch (error) {
-      notices.show(`${failed} ${sentence(error)}`, { problem: true })
-      if (error instanceof Refusal && error.clash.length) {
-        drop()
-        await load(id)
-      }
-      return false
-    }
-    await load(id)
-    return true
-  }
-
   function undo() {
-    // After the changes that are on their way.
-    return inTurn(async () => {
-      const last = undos.value.at(-1)
-      if (!last || !shoot.value) return
-      const { id } = shoot.value
-      if (!(await carry(last.back, undos, id, `Not undone: ${last.text}.`))) return
-      redos.value = last.forth ? [...redos.value, last] : []
-      notices.show(`Undone: ${last.text}.`)
-    })
+    return go('undo', 'Undone')
   }
 
   function redo() {
+    return go('redo', 'Done again')
+  }
+
+  /** Goes back or forth in the history, after the changes that are on their way. */
+  function go(way: 'undo' | 'redo', done: string) {
     return inTurn(async () => {
-      const last = redos.value.at(-1)
-      if (!last?.forth || !shoot.value) return
+      const title = history.value[way]
+      if (!shoot.value || !title) return
       const { id } = shoot.value
-      if (!(await carry(last.forth, redos, id, `Not done again: ${last.text}.`))) return
-      undos.value = [...undos.value, last]
-      notices.show(`Done again: ${last.text}.`)
+      try {
+        take(await api[way](id))
+        settled.value = sent.value
+        notices.show(`${done}: ${title}.`)
+      } catch (error) {
+        notices.show(`Not ${done.toLowerCase()}: ${title}. ${sentence(error)}`, { problem: true })
+        await load(id)
+      }
     })
   }
 
@@ -499,8 +391,7 @@ export const useShoot = defineStore('shoot', () => {
     selected,
     a,
     b,
-    undos,
-    redos,
+    history,
     sent,
     lights,
     groups,
@@ -522,6 +413,7 @@ export const useShoot = defineStore('shoot', () => {
     close,
     load,
     take,
+    takeJob,
     attempt,
     leaveOut,
     unwatch,
@@ -534,9 +426,8 @@ export const useShoot = defineStore('shoot', () => {
     setKind,
     setReference,
     setPlan,
-    amendPlan,
+    settle,
     balanceAlike,
-    tryPlan,
     undo,
     redo,
     run,

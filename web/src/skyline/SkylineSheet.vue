@@ -63,7 +63,7 @@ const seenAs: { value: Laid; text: string; hint: string }[] = [
 
 const apart = computed<SkylineMode>({
   get: () => plan.value.mode,
-  set: (mode) => void store.setPlan((p) => (p.skyline.mode = mode), undefined, 'the skyline'),
+  set: (mode) => void store.setPlan((p) => (p.skyline.mode = mode), 'the skyline'),
 })
 const modes = computed(() => [
   { value: 'none' as const, text: 'Off', hint: 'One stack for sky and ground' },
@@ -108,7 +108,7 @@ const source = computed<string>({
           : by === 'picture'
             ? from.value
             : { by: 'same' }
-    void store.setPlan((p) => (p.skyline.ground.from = now), undefined, 'the ground’s source')
+    void store.setPlan((p) => (p.skyline.ground.from = now), 'the ground’s source')
   },
 })
 const several = computed(() => from.value.by === 'same' || from.value.by === 'set')
@@ -133,7 +133,6 @@ async function load(event: Event, kind: 'mask' | 'picture') {
         p.skyline.mode = 'mask'
       } else p.skyline.ground.from = { by: 'picture', ...kept }
     },
-    undefined,
     kind === 'mask' ? 'loading a mask' : 'loading a picture',
   )
 }

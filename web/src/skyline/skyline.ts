@@ -2,8 +2,8 @@
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { api, sentence } from '../api/client'
-import { listen } from '../api/events'
-import type { Paint, PictureInfo, SkylineSeen, Stage, Stroke } from '../api/types'
+import { carryOut } from '../api/jobs'
+import type { Job, Paint, PictureInfo, SkylineSeen, Stroke } from '../api/types'
 import { useStrokes } from '../paint/hand'
 import type { Point } from '../paint/strokes'
 import { useShoot } from '../shoot/store'
@@ -21,7 +21,9 @@ export const useSkyline = defineStore('skyline', () => {
   const seen = ref<SkylineSeen | null>(null)
   const info = ref<PictureInfo | null>(null)
   const problem = ref('')
-  const finding = ref<{ stage: Stage | null; done: number; total: number } | null>(null)
+  /** The job that finds it, while it does. */
+  const finding = ref<Pick<Job, 'stage' | 'done' | 'total'> | null>(null)
+  let job: number | null = null
   /** The place on the strip that the picture was moved to. */
   const at = ref<number | null>(null)
   let asked = 0
@@ -68,10 +70,6 @@ export const useSkyline = defineStore('skyline', () => {
       pending.value = []
     },
   )
-  listen((event) => {
-    if (event.type !== 'finding' || event.shoot_id !== store.shoot?.id) return
-    if (finding.value) finding.value = { stage: event.stage, done: event.done, total: event.total }
-  })
 
   /** Asks for the mask as it is now; it is found where that has not been done. */
   async function find() {
@@ -81,6 +79,15 @@ export const useSkyline = defineStore('skyline', () => {
     const known = pending.value.length
     finding.value ??= { stage: null, done: 0, total: 0 }
     try {
+      await carryOut(
+        () => api.findSkyline(id),
+        (now) => {
+          if (own !== asked) return
+          finding.value = now
+          job = now.id
+        },
+      )
+      if (own !== asked) return
       const told = await api.skyline(id)
       const picture = await api.picture(`skyline-${id}`)
       if (own !== asked) return
@@ -98,7 +105,8 @@ export const useSkyline = defineStore('skyline', () => {
   }
 
   function stop() {
-    if (store.shoot) void store.attempt(() => api.stopSkyline(store.shoot!.id))
+    const id = job
+    if (id !== null) void store.attempt(() => api.cancel(id))
   }
 
   function begin(point: Point) {
@@ -108,11 +116,11 @@ export const useSkyline = defineStore('skyline', () => {
 
   /** Takes the last stroke back, also after the page was loaded anew. */
   function takeBack() {
-    return store.setPlan((plan) => plan.skyline.strokes.pop(), undefined, 'taking back a stroke')
+    return store.setPlan((plan) => plan.skyline.strokes.pop(), 'taking back a stroke')
   }
 
   function clear() {
-    return store.setPlan((plan) => (plan.skyline.strokes = []), undefined, 'clearing the strokes')
+    return store.setPlan((plan) => (plan.skyline.strokes = []), 'clearing the strokes')
   }
 
   return {

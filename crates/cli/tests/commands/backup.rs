@@ -26,12 +26,10 @@ fn a_backup_of_a_running_server_is_whole_and_comes_back() {
         served.upload(shoot, name, &scene.bytes(name));
     }
     let wish = json!({"path": scene.folder, "role": "light"});
-    assert_eq!(served.post(&format!("{path}/folder"), &wish).0, 200);
-    served.post(&format!("{path}/runs"), &json!({}));
-    served.until_job(shoot, |job| job["state"] == "done");
+    assert_eq!(served.post(&format!("{path}/folder"), &wish).0, 201);
+    served.carry_out(&format!("{path}/runs"), &json!({}));
     let result = served.get(&path).1["results"][0]["id"].clone();
-    let saved = served.post(&format!("/api/results/{result}/exports"), &json!({"format": "jpeg"}));
-    assert_eq!(saved.0, 200, "{}", saved.1);
+    served.carry_out(&format!("/api/results/{result}/exports"), &json!({"format": "jpeg"}));
     let done = carried_out("backup", &at("copy"), &at("data"));
     assert!(done.status.success(), "{}", said(&done));
     let output = String::from_utf8_lossy(&done.stdout).into_owned();

@@ -28,7 +28,7 @@ fn only_opened_folders_can_be_read() {
     for path in ["/etc", folder.path().to_str().unwrap(), open.join("..").to_str().unwrap()] {
         let (status, problem) = served.get(&format!("/api/folders?path={path}"));
         assert_eq!(status, 422, "{path}");
-        assert!(problem["problem"].as_str().unwrap().contains("not among those"), "{problem}");
+        assert!(problem["detail"].as_str().unwrap().contains("not among those"), "{problem}");
         let wish = json!({"path": path, "role": "light"});
         assert_eq!(served.post(&format!("/api/shoots/{shoot}/folder"), &wish).0, 422);
     }
@@ -67,7 +67,7 @@ fn odd_files_are_listed_with_one_sentence_and_break_nothing() {
     assert_eq!(shown["frames"].as_array().unwrap().len(), 3);
     let (status, problem) = served.post(&format!("/api/shoots/{shoot}/runs"), &json!({}));
     assert_eq!(status, 422);
-    assert!(problem["problem"].as_str().unwrap().contains("two are the least"), "{problem}");
+    assert!(problem["detail"].as_str().unwrap().contains("two are the least"), "{problem}");
 }
 
 #[test]
@@ -77,7 +77,7 @@ fn a_deleted_shoot_comes_back_whole() {
     let served = Served::start(&folder.path().join("data"), &[]);
     let shoot = served.add_shoot("A");
     served.upload(shoot, "f01.tif", &scene.bytes("f01.tif"));
-    assert_eq!(served.send_json("DELETE", &format!("/api/shoots/{shoot}"), None).0, 200);
+    assert_eq!(served.send_json("DELETE", &format!("/api/shoots/{shoot}"), None).0, 204);
     assert_eq!(served.get("/api/shoots").1, json!([]));
     assert_eq!(served.get(&format!("/api/shoots/{shoot}")).0, 404);
     let (status, back) = served.post(&format!("/api/shoots/{shoot}/restore"), &json!({}));
@@ -95,7 +95,7 @@ fn a_killed_server_leaves_a_whole_shoot_and_a_run_that_goes_on() {
     let shoot = served.add_shoot("Salt");
     let wish = json!({"path": scene.folder, "role": "light"});
     let (status, added) = served.post(&format!("/api/shoots/{shoot}/folder"), &wish);
-    assert_eq!((status, added.as_array().unwrap().len()), (200, 16), "{added}");
+    assert_eq!((status, added.as_array().unwrap().len()), (201, 16), "{added}");
     served.post(&format!("/api/shoots/{shoot}/runs"), &json!({}));
     served.until_job(shoot, |job| job["stage"] == "combine" || job["state"] == "done");
     served.kill();
@@ -127,7 +127,7 @@ fn painted_strokes_survive_a_kill() {
     let shoot = served.add_shoot("Salt");
     let path = format!("/api/shoots/{shoot}");
     let wish = json!({"path": scene.folder, "role": "light"});
-    assert_eq!(served.post(&format!("{path}/folder"), &wish).0, 200);
+    assert_eq!(served.post(&format!("{path}/folder"), &wish).0, 201);
     let mut plan = served.get(&path).1["plan"].clone();
     plan["align"]["mode"] = json!("stars");
     plan["skyline"]["mode"] = json!("auto");
@@ -139,8 +139,7 @@ fn painted_strokes_survive_a_kill() {
         let (status, said) = served.send_json("PATCH", &path, Some(&json!({"plan": plan})));
         assert_eq!(status, 200, "{said}");
         if i == 1 {
-            let (status, seen) = served.post(&format!("{path}/skyline"), &json!(null));
-            assert_eq!(status, 200, "{seen}");
+            served.carry_out(&format!("{path}/skyline"), &json!(null));
         }
     }
     served.kill();
@@ -148,12 +147,16 @@ fn painted_strokes_survive_a_kill() {
     let served = Served::start(&data, &[&scene.folder]);
     let kept = served.get(&path).1["plan"]["skyline"]["strokes"].clone();
     assert_eq!(kept, plan["skyline"]["strokes"]);
-    let (status, seen) = served.post(&format!("{path}/skyline"), &json!(null));
+    let found = |served: &Served| {
+        served.carry_out(&format!("{path}/skyline"), &json!(null));
+        served.get(&format!("{path}/skyline"))
+    };
+    let (status, seen) = found(&served);
     assert_eq!((status, &seen["frames"]), (200, &json!(4)), "{seen}");
     served.kill();
     // Found anew, it is the same.
     let served = Served::start(&data, &[&scene.folder]);
-    assert_eq!(served.post(&format!("{path}/skyline"), &json!(null)).1, seen);
+    assert_eq!(found(&served).1, seen);
 }
 
 #[test]

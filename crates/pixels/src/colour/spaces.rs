@@ -13,7 +13,7 @@ use std::path::Path;
 
 /// Named colour spaces in which pictures can be written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Space {
     /// sRGB (IEC 61966-2-1).

@@ -32,14 +32,17 @@ fn plan() -> Plan {
 
 fn check(plan: &Plan) -> Result<(), CoreError> {
     plan.focus.check()?;
-    let what = if plan.align.mode == AlignMode::Stars {
-        "A focus sweep has no stars to be aligned on; align it on the scene, or not at all."
+    let (setting, what) = if plan.align.mode == AlignMode::Stars {
+        (
+            "align.mode",
+            "A focus sweep has no stars to be aligned on; align it on the scene, or not at all.",
+        )
     } else if plan.combine.edges == Edges::Keep {
-        "Edges of a focus sweep are trimmed, or filled; choose one of these."
+        ("combine.edges", "Edges of a focus sweep are trimmed, or filled; choose one of these.")
     } else if plan.finish.is_on() {
-        "A focus sweep has no sky to be finished; set sky glow and sky smoothing to 0."
+        ("finish", "A focus sweep has no sky to be finished; set sky glow and sky smoothing to 0.")
     } else {
         return Ok(());
     };
-    Err(CoreError::Setting(what.to_owned()))
+    Err(CoreError::value(setting, what))
 }

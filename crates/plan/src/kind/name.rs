@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 /// The kind of a shoot: what its frames were taken for. Each kind's rules are in a file of its own
 /// ([`Kind::rules`]).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Kind {
     /// Stars over a landscape, camera on a tripod.

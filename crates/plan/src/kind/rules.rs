@@ -7,9 +7,15 @@ use crate::kind::name::Kind;
 use crate::plan::Plan;
 use serde::Serialize;
 
+/// Makes the default plan of a kind.
+pub type MakePlan = fn() -> Plan;
+
+/// Refuses plans whose settings make no sense for a kind.
+pub type CheckPlan = fn(&Plan) -> Result<(), CoreError>;
+
 /// What the kind of a shoot decides, for the engine and for the page.
 #[derive(Debug, Serialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct KindRules {
     /// The kind.
     pub kind: Kind,
@@ -39,17 +45,15 @@ pub struct KindRules {
     pub has_planes: bool,
     /// The default plan.
     #[serde(skip)]
-    #[cfg_attr(feature = "types", ts(skip))]
-    pub plan: fn() -> Plan,
+    pub plan: MakePlan,
     /// Refuses settings that make no sense for this kind.
     #[serde(skip)]
-    #[cfg_attr(feature = "types", ts(skip))]
-    pub check: fn(&Plan) -> Result<(), CoreError>,
+    pub check: CheckPlan,
 }
 
 /// A stage that makes the picture from the frames.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum PictureSource {
     /// Combines the frames sample by sample; with a skyline, sky and ground apart.
@@ -60,7 +64,7 @@ pub enum PictureSource {
 
 /// A stage that changes the picture afterwards.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum PictureChange {
     /// Paints pixels of single frames, or of the other merging method, into the picture.
@@ -71,7 +75,7 @@ pub enum PictureChange {
 
 /// A step of the work, as the page shows it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Step {
     /// The frames, their sets and their roles.

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 /// Figures of the combine stage.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct CombineReport {
     /// Noise of the reference frame and of the result, where it could be measured.
     pub noise: Option<NoiseGain>,
@@ -17,7 +17,7 @@ pub struct CombineReport {
 
 /// The noise that a number of combined frames leaves.
 #[derive(Debug, Clone, Copy, Serialize, Deserialize, PartialEq)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct NoisePoint {
     /// Number of frames.
     pub frames: u32,
@@ -29,7 +29,7 @@ pub struct NoisePoint {
 
 /// Noise of one frame and of the result.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct NoiseGain {
     /// Standard deviation in the reference frame, in linear light.
     pub single: f32,

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 /// One frame in a [`super::Report`].
 #[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct FrameReport {
     /// File name.
     pub file: String,
@@ -20,13 +20,15 @@ pub struct FrameReport {
     /// Model of its motion: `still`, `shift`, `similarity`, `homography` or `camera`.
     pub model: Option<String>,
     /// Its motion in full.
-    #[cfg_attr(feature = "types", ts(type = "unknown"))]
+    #[cfg_attr(feature = "schema", schema(value_type = Option<Object>))]
     #[serde(default)]
     pub motion: Option<Motion>,
     /// The homography from the frame to the reference frame that comes nearest to its motion, row
     /// by row.
+    #[cfg_attr(feature = "schema", schema(value_type = Option<((f64, f64, f64), (f64, f64, f64), (f64, f64, f64))>))]
     pub to_reference: Option<[[f64; 3]; 3]>,
     /// Its motion, sampled: `[x, y, X, Y]` from frame to reference frame, in pixels.
+    #[cfg_attr(feature = "schema", schema(value_type = Vec<(f64, f64, f64, f64)>))]
     pub grid: Vec<[f64; 4]>,
     /// Root mean square distance of the matched stars in pixels, weighted by how well their centres
     /// are known.
@@ -46,6 +48,7 @@ pub struct FrameReport {
     pub by_hand: bool,
     /// Factor and offset that brought its green to the reference frame's brightness.
     #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(value_type = Option<(f32, f32)>))]
     pub level: Option<[f32; 2]>,
     /// Share of its samples that the clipped mean rejected.
     #[serde(default)]
@@ -53,5 +56,6 @@ pub struct FrameReport {
     /// Residuals of up to 80 matches spread over the picture: `[X, Y, dX, dY]`, the place in the
     /// reference frame and the offset of the matched place, in pixels.
     #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(value_type = Vec<(f32, f32, f32, f32)>))]
     pub residuals: Vec<[f32; 4]>,
 }

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 /// Figures about the frames of a focus sweep.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct FocusReport {
     /// File names of the readable frames in the order of focus; from near to far where alignment
     /// shows the direction.
@@ -33,7 +33,7 @@ pub struct FocusReport {
 
 /// A place where something moved in one frame of a focus sweep, or came and stayed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct MovedPlace {
     /// File name of the frame, or of the first frame that shows it.
     pub file: String,
@@ -41,6 +41,7 @@ pub struct MovedPlace {
     #[serde(default)]
     pub content: FrameId,
     /// Middle of the place in the reference frame, in pixels.
+    #[cfg_attr(feature = "schema", schema(value_type = (f64, f64)))]
     pub at: [f64; 2],
     /// Radius of the place, in pixels.
     pub radius_px: f64,
@@ -48,7 +49,7 @@ pub struct MovedPlace {
 
 /// The step from one frame of a focus sweep to the next.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct FocusStep {
     /// How far the focus moved; 1 is the usual step.
     pub length: f32,

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 /// Time that a stage took.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct StageTime {
     /// The stage's name, of [`crate::progress::Stage`].
     pub name: String,
@@ -20,7 +20,7 @@ pub struct StageTime {
 
 /// The report of one stage.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct StageReport {
     /// Seconds that it took; `None` where its product came from the cache.
     pub seconds: Option<f64>,
@@ -31,7 +31,7 @@ pub struct StageReport {
 
 /// The figures of a stage, by the stage's name; in the order in which stages run.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "stage", rename_all = "lowercase")]
 pub enum Figures {
     /// Calibration was made.
@@ -44,12 +44,6 @@ pub enum Figures {
     /// Frames were aligned.
     Align {
         /// The lens that was found, where the camera model was used.
-        #[cfg_attr(
-            feature = "types",
-            ts(
-                type = "{ focal_px: number; centre: [number, number]; k1: number; k2: number } | null"
-            )
-        )]
         lens: Option<Lens>,
     },
     /// Sky and ground were kept apart.

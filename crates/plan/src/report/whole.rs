@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 
 /// The report of a run, as `--report` writes it.
 #[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(from = "Written")]
 pub struct Report {
     /// Version of this form: 2.
@@ -24,8 +24,10 @@ pub struct Report {
     /// The reference frame.
     pub reference_content: FrameId,
     /// Width and height of the result in pixels.
+    #[cfg_attr(feature = "schema", schema(value_type = (u32, u32)))]
     pub size: [u32; 2],
     /// The result's top-left pixel in the reference frame.
+    #[cfg_attr(feature = "schema", schema(value_type = (u32, u32)))]
     pub origin: [u32; 2],
     /// Every frame that was given, in order.
     pub frames: Vec<FrameReport>,

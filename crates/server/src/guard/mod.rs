@@ -3,11 +3,10 @@
 pub(crate) mod door;
 mod password;
 
-use crate::types::Problem;
-use axum::Json;
+use crate::error::ApiError;
 use axum::extract::{ConnectInfo, Request, State};
 use axum::http::request::Parts;
-use axum::http::{HeaderMap, HeaderName, HeaderValue, Method, StatusCode, header};
+use axum::http::{HeaderMap, HeaderName, HeaderValue, Method, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use door::Guard;
@@ -45,38 +44,33 @@ pub async fn guard(State(guard): State<Arc<Guard>>, request: Request, next: Next
 }
 
 async fn refusal(guard: &Guard, request: &Parts) -> Option<Response> {
-    let refuse = |status, problem: &str| {
-        Some((status, Json(Problem { problem: problem.to_owned(), clash: vec![] })).into_response())
-    };
+    let refuse = |error: ApiError| Some(error.into_response());
     let headers = &request.headers;
     let Some(host) = headers.get(header::HOST).and_then(|h| h.to_str().ok()) else {
-        return refuse(StatusCode::BAD_REQUEST, "The request names no host.");
+        return refuse(ApiError::Unreadable("The request names no host.".to_owned()));
     };
     if !guard.knows(host) {
-        return refuse(
-            StatusCode::FORBIDDEN,
+        return refuse(ApiError::Stranger(
             "The server is not known under this name; open the address that it printed.",
-        );
+        ));
     }
     // The page may be opened by a link from anywhere, but its requests must come from itself,
     // because even reading makes the server compute.
     let reads = matches!(request.method, Method::GET | Method::HEAD);
     let is_page = reads && !request.uri.path().starts_with("/api/");
     if !is_page && !same_origin(headers, host) {
-        return refuse(StatusCode::FORBIDDEN, "The request comes from another site.");
+        return refuse(ApiError::Stranger("The request comes from another site."));
     }
     let password = guard.password.as_ref()?;
-    let ask =
-        || (StatusCode::UNAUTHORIZED, [(header::WWW_AUTHENTICATE, ASK)], "A password is needed.");
+    let ask = || ([(header::WWW_AUTHENTICATE, ASK)], ApiError::Password);
     let from = request.extensions.get::<ConnectInfo<SocketAddr>>().map(|info| info.0.ip());
     let from = from.unwrap_or(std::net::Ipv4Addr::UNSPECIFIED.into());
     match password.said(headers) {
         // Checked before the password, so that of many guesses at once the right one does not show
         // by a quick answer.
-        Said::Right | Said::Wrong if password.is_deaf_to(from) => refuse(
-            StatusCode::TOO_MANY_REQUESTS,
+        Said::Right | Said::Wrong if password.is_deaf_to(from) => refuse(ApiError::TooMany(
             "Too many wrong passwords came from this address; wait half a minute and try again.",
-        ),
+        )),
         Said::Right => None,
         Said::Nothing => Some(ask().into_response()),
         Said::Wrong => {

@@ -6,7 +6,7 @@ use jade_frames::cache::MapKind;
 use jade_pixels::tiled::Region;
 
 /// How a skyline is overlaid on a picture.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Overlay {
     /// Ground hatched, undecided margin stippled.

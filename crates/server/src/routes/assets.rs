@@ -1,5 +1,6 @@
 //! The front end, built into the binary.
 
+use crate::error::ApiError;
 use axum::http::{StatusCode, Uri, header};
 use axum::response::{Html, IntoResponse, Response};
 use rust_embed::RustEmbed;
@@ -12,7 +13,7 @@ struct Assets;
 pub async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
     if path.starts_with("api/") {
-        return (StatusCode::NOT_FOUND, "There is nothing at this address.").into_response();
+        return ApiError::Missing("There is nothing at this address.".to_owned()).into_response();
     }
     // The addresses of the page's views all serve its index.
     let file = Assets::get(path)

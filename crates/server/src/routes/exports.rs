@@ -1,39 +1,49 @@
 //! Saving results, and the saved files.
 
+use super::file::File;
 use crate::app::App;
 use crate::error::ApiError;
-use crate::saving::Saving;
-use crate::types::{Export, NewExport};
-use axum::Json;
+use crate::extract::{Json, Path};
+use crate::types::{Job, NewExport, Task};
+use crate::{runner, saving};
 use axum::body::Body;
-use axum::extract::{Path, Request, State};
-use axum::http::{HeaderValue, header};
+use axum::extract::{Request, State};
+use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::Response;
+use jade_plan::PlanRecord;
 use std::path::PathBuf;
 use std::sync::Arc;
 use tower_http::services::ServeFile;
 
 type AppState = State<Arc<App>>;
 
-/// Saves a result and its plan into the exports folder, and answers once that is done or stopped.
-/// Saving continues when the page is left.
+/// Saves a result and its plan into the exports folder, which goes on when the page is left. Once the
+/// job is done, the file is among those of the result.
+#[utoipa::path(
+    post,
+    path = "/results/{result}/exports",
+    operation_id = "save",
+    tag = "exports",
+    responses((status = 201, description = "The job", body = Job)),
+)]
 pub async fn add(
     State(app): AppState,
     Path(result): Path<i64>,
     Json(wish): Json<NewExport>,
-) -> Result<Json<Vec<Export>>, ApiError> {
-    let saving = Saving::begin(&app, result)?;
-    tokio::spawn(saving.save(wish)).await??;
-    Ok(Json(app.store.exports(result).await?))
+) -> Result<(StatusCode, Json<Job>), ApiError> {
+    let shoot = saving::check(&app, result, &wish).await?.shoot_id;
+    let job = runner::begin(&app, shoot, Task::Save, Some((result, &wish))).await?;
+    Ok((StatusCode::CREATED, Json(job)))
 }
 
-/// Stops saving a result.
-pub async fn stop(State(app): AppState, Path(result): Path<i64>) -> Result<(), ApiError> {
-    app.store.result(result).await?;
-    app.savings.stop(result);
-    Ok(())
-}
-
+/// A saved file, or the requested ranges of it.
+#[utoipa::path(
+    get,
+    path = "/exports/{export}/file",
+    operation_id = "savedFile",
+    tag = "exports",
+    responses((status = 200, description = "The file", body = File, content_type = "application/octet-stream")),
+)]
 pub async fn file(
     State(app): AppState,
     Path(export): Path<i64>,
@@ -43,6 +53,14 @@ pub async fn file(
     download(file, request).await
 }
 
+/// The plan beside a saved file.
+#[utoipa::path(
+    get,
+    path = "/exports/{export}/plan",
+    operation_id = "savedPlan",
+    tag = "exports",
+    responses((status = 200, description = "The plan", body = PlanRecord)),
+)]
 pub async fn plan(
     State(app): AppState,
     Path(export): Path<i64>,

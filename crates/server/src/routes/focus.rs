@@ -2,49 +2,77 @@
 
 use crate::app::App;
 use crate::error::ApiError;
+use crate::extract::{Json, Path, Query};
 use crate::pictures::{self, Source};
-use crate::sweep;
-use crate::types::SharpFrame;
-use axum::Json;
-use axum::extract::{Path, Query, State};
+use crate::types::{Job, SharpFrame, Task};
+use crate::{runner, sweep};
+use axum::extract::State;
+use axum::http::StatusCode;
 use jade_optics::space::{InFrame, InReference};
 use jade_pixels::PictureError;
 use jade_plan::report::FocusReport;
 use serde::Deserialize;
 use std::sync::Arc;
+use utoipa::IntoParams;
 
 type AppState = State<Arc<App>>;
 
 /// A place in the reference frame, in pixels.
-#[derive(Deserialize)]
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct Place {
+    /// Column in pixels.
     x: f64,
+    /// Row in pixels.
     y: f64,
 }
 
-/// Finds the order of a sweep's frames, if that has not been done.
-pub async fn sweep(
+/// Order and sharpness of a sweep's frames, if they were found; computes nothing.
+#[utoipa::path(
+    get,
+    path = "/shoots/{shoot}/sweep",
+    operation_id = "sweep",
+    tag = "focus",
+    responses((status = 200, description = "Order and sharpness", body = FocusReport)),
+)]
+pub async fn show(
     State(app): AppState,
     Path(shoot): Path<i64>,
 ) -> Result<Json<FocusReport>, ApiError> {
-    Ok(Json(sweep::looked_over(&app, shoot).await?))
+    Ok(Json(sweep::current(&app, shoot).await?))
 }
 
-/// Stops finding the order.
-pub async fn stop(State(app): AppState, Path(shoot): Path<i64>) -> Result<(), ApiError> {
-    app.store.must_have(shoot).await?;
-    app.sweeps.stop(shoot);
-    Ok(())
+/// Finds the order of a sweep's frames. Once the job is done, it can be asked for.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/sweep",
+    operation_id = "findSweep",
+    tag = "focus",
+    responses((status = 201, description = "The job", body = Job)),
+)]
+pub async fn find(
+    State(app): AppState,
+    Path(shoot): Path<i64>,
+) -> Result<(StatusCode, Json<Job>), ApiError> {
+    Ok((StatusCode::CREATED, Json(runner::begin(&app, shoot, Task::Sweep, None).await?)))
 }
 
 /// The frames of a merged sweep that show a place, the sharpest first.
+#[utoipa::path(
+    get,
+    path = "/results/{result}/sharpest",
+    operation_id = "sharpest",
+    tag = "focus",
+    params(Place),
+    responses((status = 200, description = "The frames", body = Vec<SharpFrame>)),
+)]
 pub async fn sharpest(
     State(app): AppState,
     Path(result): Path<i64>,
     Query(place): Query<Place>,
 ) -> Result<Json<Vec<SharpFrame>>, ApiError> {
     if !place.x.is_finite() || !place.y.is_finite() {
-        return Err(ApiError::Refused("A place is two numbers, in pixels.".to_owned()));
+        return Err(ApiError::field("x", "A place is two numbers, in pixels."));
     }
     let row = app.store.result(result).await?;
     let report = row.report()?;

@@ -1,16 +1,18 @@
 //! Routes that add, change, sort and remove frames.
 
+use super::file::File;
 use super::shoots::{Answer, answer};
 use crate::app::App;
 use crate::error::ApiError;
+use crate::extract::{Json, Path, Query};
 use crate::import::{self, Import};
 use crate::types::{
     AddFolder, Added, Event, Folder, FrameColour, FrameLight, FramesChange, Grey, Role, SetChange,
-    SortFrames,
+    Shoot, SortFrames,
 };
-use axum::Json;
 use axum::body::Body;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
+use axum::http::StatusCode;
 use jade_frames::Frame;
 use jade_frames::colour::shot_under;
 use jade_optics::light::Light;
@@ -21,6 +23,7 @@ use serde::Deserialize;
 use std::sync::Arc;
 use tokio::io::AsyncWriteExt;
 use tokio_stream::StreamExt;
+use utoipa::IntoParams;
 
 type AppState = State<Arc<App>>;
 
@@ -30,8 +33,10 @@ const MOST_NAMED: usize = 10_000;
 /// Largest uploaded file in bytes.
 const UPLOAD_LIMIT: u64 = 2 << 30;
 
-#[derive(Deserialize)]
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct UploadQuery {
+    /// Name of the file.
     name: String,
 }
 
@@ -42,17 +47,27 @@ pub struct Kept {
     pub path: std::path::PathBuf,
 }
 
-/// Streams one file from the request's body to the disk, so that it is never whole in memory.
+/// Adds one file to a shoot. It is streamed to the disk, so that it is never whole in memory.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/upload",
+    operation_id = "upload",
+    tag = "frames",
+    params(UploadQuery), request_body(content = File, content_type = "application/octet-stream", description = "The file, byte by byte"),
+    responses((status = 201, description = "The file was added", body = Added), (status = 200, description = "The shoot has a frame of the same content", body = Added)),
+)]
 pub async fn upload(
     State(app): AppState,
     Path(shoot): Path<i64>,
     Query(query): Query<UploadQuery>,
     body: Body,
-) -> Result<Json<Added>, ApiError> {
+) -> Result<(StatusCode, Json<Added>), ApiError> {
     app.store.must_have(shoot).await?;
     let Kept { name, blake3, path } = keep_upload(&app, &query, body).await?;
     let import = Import { path, name, linked: false, role: Role::Light, blake3: Some(blake3) };
-    Ok(Json(import::add(&app, shoot, import).await?))
+    let added = import::add(&app, shoot, import).await?;
+    let status = if added.same_as.is_some() { StatusCode::OK } else { StatusCode::CREATED };
+    Ok((status, Json(added)))
 }
 
 /// Stores a request's body among the originals, named by its content: the same file in two shoots
@@ -96,28 +111,54 @@ fn shown_name(name: &str) -> String {
     last.chars().filter(|c| !c.is_control()).take(200).collect()
 }
 
+/// Adds the pictures of a folder on the server's machine, in place.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/folder",
+    operation_id = "addFolder",
+    tag = "frames",
+    responses((status = 201, description = "What became of each file", body = Vec<Added>)),
+)]
 pub async fn add_folder(
     State(app): AppState,
     Path(shoot): Path<i64>,
     Json(wish): Json<AddFolder>,
-) -> Result<Json<Vec<Added>>, ApiError> {
+) -> Result<(StatusCode, Json<Vec<Added>>), ApiError> {
     app.store.must_have(shoot).await?;
-    Ok(Json(import::add_folder(&app, shoot, &wish).await?))
+    Ok((StatusCode::CREATED, Json(import::add_folder(&app, shoot, &wish).await?)))
 }
 
 /// Stops watching a folder; frames already added stay.
+#[utoipa::path(
+    delete,
+    path = "/shoots/{shoot}/watched",
+    operation_id = "unwatch",
+    tag = "frames",
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
 pub async fn unwatch(State(app): AppState, Path(shoot): Path<i64>) -> Result<Answer, ApiError> {
-    app.store.watch(shoot, None).await?;
+    app.store.noting(shoot, "watching no longer", app.store.watch(shoot, None)).await?;
     app.tell(Event::Shoot { id: shoot });
     answer(&app, shoot).await
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct FolderQuery {
+    /// A path on the machine of the server; without it, the folders that one may begin with.
     #[serde(default)]
     path: String,
 }
 
+/// A folder on the server's machine, out of those that may be looked into.
+#[utoipa::path(
+    get,
+    path = "/folders",
+    operation_id = "folder",
+    tag = "frames",
+    params(FolderQuery),
+    responses((status = 200, description = "The folder", body = Folder)),
+)]
 pub async fn folders(
     State(app): AppState,
     Query(query): Query<FolderQuery>,
@@ -125,25 +166,41 @@ pub async fn folders(
     Ok(Json(app.work(move |app| app.roots.list(&query.path)).await?))
 }
 
+/// Leaves frames out, takes them in, or says what they are for.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/frames",
+    operation_id = "changeFrames",
+    tag = "frames",
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
 pub async fn change(
     State(app): AppState,
     Path(shoot): Path<i64>,
     Json(change): Json<FramesChange>,
 ) -> Result<Answer, ApiError> {
     few_enough(change.ids.len())?;
-    app.store.change_frames(shoot, &change).await?;
+    let title = change.title();
+    app.store.noting(shoot, title.as_str(), app.store.change_frames(shoot, &change)).await?;
     app.tell(Event::Shoot { id: shoot });
     answer(&app, shoot).await
 }
 
 /// Puts frames into sets.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/sets",
+    operation_id = "sortFrames",
+    tag = "frames",
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
 pub async fn sort(
     State(app): AppState,
     Path(shoot): Path<i64>,
     Json(wish): Json<SortFrames>,
 ) -> Result<Answer, ApiError> {
     few_enough(wish.sets.len() + wish.sets.iter().map(|sort| sort.frame_ids.len()).sum::<usize>())?;
-    app.store.sort_frames(shoot, &wish.sets).await?;
+    app.store.noting(shoot, "sorting frames", app.store.sort_frames(shoot, &wish.sets)).await?;
     app.tell(Event::Shoot { id: shoot });
     answer(&app, shoot).await
 }
@@ -158,16 +215,33 @@ fn few_enough(named: usize) -> Result<(), ApiError> {
     )))
 }
 
+/// Gives a set another name.
+#[utoipa::path(
+    patch,
+    path = "/shoots/{shoot}/sets/{set}",
+    operation_id = "nameSet",
+    tag = "frames",
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
 pub async fn name_set(
     State(app): AppState,
     Path((shoot, set)): Path<(i64, i64)>,
     Json(change): Json<SetChange>,
 ) -> Result<Answer, ApiError> {
-    app.store.name_set(shoot, set, &change.name).await?;
+    let work = app.store.name_set(shoot, set, &change.name);
+    app.store.noting(shoot, "naming a set", work).await?;
     app.tell(Event::Shoot { id: shoot });
     answer(&app, shoot).await
 }
 
+/// Removes a frame that cannot be read, or is not wanted.
+#[utoipa::path(
+    delete,
+    path = "/shoots/{shoot}/frames/{frame}",
+    operation_id = "removeFrame",
+    tag = "frames",
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
 pub async fn remove(
     State(app): AppState,
     Path((shoot, frame)): Path<(i64, i64)>,
@@ -178,6 +252,13 @@ pub async fn remove(
 }
 
 /// Figures about a frame's colours.
+#[utoipa::path(
+    get,
+    path = "/frames/{frame}/colour",
+    operation_id = "colour",
+    tag = "frames",
+    responses((status = 200, description = "The figures", body = FrameColour)),
+)]
 pub async fn colour(
     State(app): AppState,
     Path(frame): Path<i64>,
@@ -192,13 +273,25 @@ pub async fn colour(
     Ok(Json(said.await?))
 }
 
-#[derive(Deserialize)]
+/// A place in a frame.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct Spot {
+    /// Column in pixels.
     x: u32,
+    /// Row in pixels.
     y: u32,
 }
 
 /// Light as shot around a spot of a frame.
+#[utoipa::path(
+    get,
+    path = "/frames/{frame}/grey",
+    operation_id = "grey",
+    tag = "frames",
+    params(Spot),
+    responses((status = 200, description = "The mean of a square of 16 pixels", body = Grey)),
+)]
 pub async fn grey(
     State(app): AppState,
     Path(frame): Path<i64>,

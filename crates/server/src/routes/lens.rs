@@ -3,17 +3,24 @@
 use crate::app::App;
 use crate::calibrated;
 use crate::error::ApiError;
-use crate::progress_events::Unreported;
+use crate::extract::{Json, Path};
 use crate::store::in_run;
 use crate::types::{LensFrom, LensWish};
-use axum::Json;
-use axum::extract::{Path, State};
+use crate::unreported::Unreported;
+use axum::extract::State;
 use jade_engine as engine;
 use jade_engine::LensFound;
 use jade_frames::FrameInput;
 use std::sync::Arc;
 
 /// Finds the lens from the shoot's lights or flats; the finding is not stored.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/lens",
+    operation_id = "lens",
+    tag = "align",
+    responses((status = 200, description = "The lens", body = LensFound)),
+)]
 pub async fn find(
     State(app): State<Arc<App>>,
     Path(shoot): Path<i64>,

@@ -1,20 +1,24 @@
 //! Tiles, patches, figures and histograms of pictures.
 
+use super::file::File;
 use crate::app::App;
 use crate::error::ApiError;
+use crate::extract::{Json, Path, Query};
 use crate::pictures::{self, How, OpenPicture, Overlay};
 use crate::types::{Histogram, Measured, PictureInfo};
-use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use jade_pixels::PictureError;
 use serde::Deserialize;
 use std::sync::Arc;
+use utoipa::IntoParams;
 
 type AppState = State<Arc<App>>;
 
-#[derive(Deserialize)]
+/// How a picture is shown.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct View {
     /// Exposure steps by which the picture is shown brighter.
     #[serde(default)]
@@ -23,6 +27,7 @@ pub struct View {
     #[serde(default)]
     colours: bool,
     /// How a skyline is overlaid.
+    #[param(inline)]
     #[serde(default, rename = "laid")]
     overlay: Overlay,
     /// The only frame whose part of a depth map is shown.
@@ -38,15 +43,24 @@ impl View {
     }
 }
 
-#[derive(Deserialize)]
+/// A square of a picture, and how it is shown.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct PatchQuery {
+    /// Left column in pixels.
     x: u32,
+    /// Top row in pixels.
     y: u32,
+    /// Side in pixels, 8 to 512.
     size: u32,
+    /// Exposure steps by which the picture is shown brighter.
     #[serde(default)]
     stops: f32,
+    /// How a skyline is overlaid.
+    #[param(inline)]
     #[serde(default, rename = "laid")]
     overlay: Overlay,
+    /// The version that the page expects.
     v: Option<String>,
 }
 
@@ -55,10 +69,18 @@ impl PatchQuery {
         if (8..=512).contains(&self.size) {
             return Ok(self);
         }
-        Err(ApiError::Refused("A patch is 8 to 512 pixels wide.".to_owned()))
+        Err(ApiError::field("size", "A patch is 8 to 512 pixels wide."))
     }
 }
 
+/// Size and version of a picture.
+#[utoipa::path(
+    get,
+    path = "/pictures/{source}",
+    operation_id = "picture",
+    tag = "pictures",
+    responses((status = 200, description = "The picture", body = PictureInfo)),
+)]
 pub async fn info(
     State(app): AppState,
     Path(source): Path<String>,
@@ -83,6 +105,15 @@ async fn render<T: Send + 'static>(
     Ok(tokio::task::spawn_blocking(move || work(&open_picture)).await??)
 }
 
+/// A tile of 256 x 256 pixels of a picture: `place` is `COLUMN_ROW.png`, and each level has half the size of the one above.
+#[utoipa::path(
+    get,
+    path = "/pictures/{source}/tiles/{level}/{place}",
+    operation_id = "tile",
+    tag = "pictures",
+    params(View),
+    responses((status = 200, description = "The tile", body = File, content_type = "image/png")),
+)]
 pub async fn tile(
     State(app): AppState,
     Path((source, level, place)): Path<(String, u32, String)>,
@@ -98,6 +129,15 @@ pub async fn tile(
     Ok(picture("image/png", png.ok_or_else(|| ApiError::missing("This tile"))?, keeps))
 }
 
+/// A square of a picture, pixel by pixel.
+#[utoipa::path(
+    get,
+    path = "/pictures/{source}/patch.png",
+    operation_id = "patch",
+    tag = "pictures",
+    params(PatchQuery),
+    responses((status = 200, description = "The square", body = File, content_type = "image/png")),
+)]
 pub async fn patch(
     State(app): AppState,
     Path(source): Path<String>,
@@ -114,6 +154,15 @@ pub async fn patch(
     Ok(picture("image/png", png, keeps))
 }
 
+/// Noise, stars and detail in a square of a picture.
+#[utoipa::path(
+    get,
+    path = "/pictures/{source}/measure",
+    operation_id = "measure",
+    tag = "pictures",
+    params(PatchQuery),
+    responses((status = 200, description = "The figures", body = Measured)),
+)]
 pub async fn measure(
     State(app): AppState,
     Path(source): Path<String>,
@@ -125,6 +174,14 @@ pub async fn measure(
     Ok(Json(Measured { figures }))
 }
 
+/// Number of pixels at each brightness of a picture.
+#[utoipa::path(
+    get,
+    path = "/pictures/{source}/histogram",
+    operation_id = "histogram",
+    tag = "pictures",
+    responses((status = 200, description = "The histogram", body = Histogram)),
+)]
 pub async fn histogram(
     State(app): AppState,
     Path(source): Path<String>,
@@ -133,6 +190,15 @@ pub async fn histogram(
     Ok(Json(render(open_picture, OpenPicture::histogram).await?))
 }
 
+/// A picture in a small size.
+#[utoipa::path(
+    get,
+    path = "/pictures/{source}/thumbnail.jpg",
+    operation_id = "thumbnail",
+    tag = "pictures",
+    params(View),
+    responses((status = 200, description = "The picture", body = File, content_type = "image/jpeg")),
+)]
 pub async fn thumbnail(
     State(app): AppState,
     Path(source): Path<String>,

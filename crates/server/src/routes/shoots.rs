@@ -2,11 +2,15 @@
 
 use crate::app::App;
 use crate::error::ApiError;
-use crate::types::{Event, NewProbe, NewShoot, Role, Shoot, ShootCard, ShootChange};
-use axum::Json;
-use axum::extract::{Path, State};
-use axum::http::{HeaderMap, header};
+use crate::extract::{Json, Path, Query};
+use crate::history::Title;
+use crate::types::{Event, ListPlace, NewProbe, NewShoot, Role, Shoot, ShootCard, ShootChange};
+use axum::extract::State;
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{AppendHeaders, IntoResponse, Response};
+use serde::Deserialize;
 use std::sync::Arc;
+use utoipa::IntoParams;
 
 type AppState = State<Arc<App>>;
 
@@ -26,6 +30,9 @@ pub async fn answer(app: &App, id: i64) -> Result<Answer, ApiError> {
     Ok(([(header::ETAG, format!("\"{}\"", shoot.revision))], Json(shoot)))
 }
 
+/// Letters of a change's title at most.
+const TITLE: usize = 100;
+
 /// The revision in the If-Match header, on which the change was made.
 fn revision(headers: &HeaderMap) -> Result<Option<i64>, ApiError> {
     let Some(tag) = headers.get(header::IF_MATCH) else { return Ok(None) };
@@ -34,27 +41,95 @@ fn revision(headers: &HeaderMap) -> Result<Option<i64>, ApiError> {
         return Ok(None);
     }
     text.trim_matches('"').parse().map(Some).map_err(|_| {
-        ApiError::Refused(
+        ApiError::Unreadable(
             "If-Match holds no ETag of a shoot; give the one that came with it.".to_owned(),
         )
     })
 }
 
-pub async fn list(State(app): AppState) -> Result<Json<Vec<ShootCard>>, ApiError> {
-    Ok(Json(app.store.shoots().await?))
+/// Which part of the list of shoots.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct ListPart {
+    /// Most shoots in the answer, 1 to 500; 100 unless given.
+    limit: Option<u32>,
+    /// Where the part before ended, from its Link header.
+    #[param(value_type = Option<String>)]
+    after: Option<ListPlace>,
 }
 
-pub async fn add(State(app): AppState, Json(new): Json<NewShoot>) -> Result<Answer, ApiError> {
+/// The shoots, the one touched last first. Where there are more, the header Link leads to them
+/// (RFC 8288).
+#[utoipa::path(
+    get,
+    path = "/shoots",
+    operation_id = "shoots",
+    tag = "shoots",
+    params(ListPart),
+    responses((
+        status = 200,
+        description = "Shoots",
+        body = Vec<ShootCard>,
+        headers(("Link" = Option<String>, description = "Where the list goes on: `</api/shoots?...>; rel=\"next\"`")),
+    )),
+)]
+pub async fn list(
+    State(app): AppState,
+    Query(ListPart { limit, after }): Query<ListPart>,
+) -> Result<Response, ApiError> {
+    let limit = limit.unwrap_or(100);
+    if !(1..=500).contains(&limit) {
+        return Err(ApiError::Unreadable("A part of the list has 1 to 500 shoots.".to_owned()));
+    }
+    let mut shoots = app.store.shoots(after, limit + 1).await?;
+    let more = shoots.len() > limit as usize;
+    shoots.truncate(limit as usize);
+    let next = shoots.last().filter(|_| more).map(|last| {
+        let after = ListPlace { touched: last.touched, id: last.id };
+        format!("</api/shoots?limit={limit}&after={after}>; rel=\"next\"")
+    });
+    let links = next.map(|next| [(header::LINK, next)]);
+    Ok((links.map(AppendHeaders), Json(shoots)).into_response())
+}
+
+/// Makes a shoot without frames.
+#[utoipa::path(
+    post,
+    path = "/shoots",
+    operation_id = "addShoot",
+    tag = "shoots",
+    responses((status = 201, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
+pub async fn add(
+    State(app): AppState,
+    Json(new): Json<NewShoot>,
+) -> Result<(StatusCode, Answer), ApiError> {
     let id = app.store.add_shoot(&new).await?;
     app.tell(Event::Shoot { id });
-    answer(&app, id).await
+    Ok((StatusCode::CREATED, answer(&app, id).await?))
 }
 
+/// A shoot with everything in it.
+#[utoipa::path(
+    get,
+    path = "/shoots/{shoot}",
+    operation_id = "shoot",
+    tag = "shoots",
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
 pub async fn show(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
     answer(&app, id).await
 }
 
 /// Changes what the body names. If-Match names the revision on which the change was made.
+#[utoipa::path(
+    patch,
+    path = "/shoots/{shoot}",
+    operation_id = "changeShoot",
+    tag = "shoots",
+    params(("If-Match" = Option<String>, Header, description = "The ETag of the shoot that the change was made on; without it, the change is made on the shoot as it is")),
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
 pub async fn change(
     State(app): AppState,
     Path(id): Path<i64>,
@@ -71,20 +146,42 @@ pub async fn change(
     {
         return Err(ApiError::Refused("Only a set of lights can be stacked.".to_owned()));
     }
-    app.store.change_shoot(id, &change, revision(&headers)?).await?;
+    let long = |text: &Option<String>| text.as_ref().is_some_and(|t| t.chars().count() > TITLE);
+    if long(&change.title) || long(&change.gesture) {
+        return Err(ApiError::field("title", format!("A title has at most {TITLE} letters.")));
+    }
+    let title = Title { text: change.title(), gesture: change.gesture.as_deref() };
+    let work = app.store.change_shoot(id, &change, revision(&headers)?);
+    app.store.noting(id, title, work).await?;
     app.tell(Event::Shoot { id });
     answer(&app, id).await
 }
 
-pub async fn remove(State(app): AppState, Path(id): Path<i64>) -> Result<(), ApiError> {
+/// Removes a shoot; it can be brought back until the server is started again.
+#[utoipa::path(
+    delete,
+    path = "/shoots/{shoot}",
+    operation_id = "removeShoot",
+    tag = "shoots",
+    responses((status = 204, description = "It is removed")),
+)]
+pub async fn remove(State(app): AppState, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
     for job in app.store.jobs(id).await? {
         app.runner.cancel(job.id);
     }
     app.store.set_deleted(id, true).await?;
     app.tell(Event::Shoot { id });
-    Ok(())
+    Ok(StatusCode::NO_CONTENT)
 }
 
+/// Brings back a shoot that was removed.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/restore",
+    operation_id = "restoreShoot",
+    tag = "shoots",
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
 pub async fn restore(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
     app.store.set_deleted(id, false).await?;
     app.runner.wake.notify_one();
@@ -92,21 +189,66 @@ pub async fn restore(State(app): AppState, Path(id): Path<i64>) -> Result<Answer
     answer(&app, id).await
 }
 
-pub async fn pin(
-    State(app): AppState,
-    Path(id): Path<i64>,
-    Json(probe): Json<NewProbe>,
-) -> Result<Answer, ApiError> {
-    app.store.add_probe(id, &probe).await?;
+/// Undoes the last change of a shoot, whoever made it.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/undo",
+    operation_id = "undo",
+    tag = "shoots",
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
+pub async fn undo(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
+    app.store.undo(id).await?;
     app.tell(Event::Shoot { id });
     answer(&app, id).await
 }
 
+/// Makes the change again that was undone last.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/redo",
+    operation_id = "redo",
+    tag = "shoots",
+    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
+pub async fn redo(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
+    app.store.redo(id).await?;
+    app.tell(Event::Shoot { id });
+    answer(&app, id).await
+}
+
+/// Pins a probe on the picture.
+#[utoipa::path(
+    post,
+    path = "/shoots/{shoot}/probes",
+    operation_id = "pin",
+    tag = "probes",
+    responses((status = 201, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+)]
+pub async fn pin(
+    State(app): AppState,
+    Path(id): Path<i64>,
+    Json(probe): Json<NewProbe>,
+) -> Result<(StatusCode, Answer), ApiError> {
+    let title = format!("pinning {}", probe.name);
+    app.store.noting(id, title.as_str(), app.store.add_probe(id, &probe)).await?;
+    app.tell(Event::Shoot { id });
+    Ok((StatusCode::CREATED, answer(&app, id).await?))
+}
+
+/// Takes a probe away.
+#[utoipa::path(
+    delete,
+    path = "/shoots/{shoot}/probes/{probe}",
+    operation_id = "unpin",
+    tag = "probes",
+    responses((status = 204, description = "It is taken away")),
+)]
 pub async fn unpin(
     State(app): AppState,
     Path((id, probe)): Path<(i64, i64)>,
-) -> Result<(), ApiError> {
-    app.store.remove_probe(id, probe).await?;
+) -> Result<StatusCode, ApiError> {
+    app.store.noting(id, "removing a probe", app.store.remove_probe(id, probe)).await?;
     app.tell(Event::Shoot { id });
-    Ok(())
+    Ok(StatusCode::NO_CONTENT)
 }

@@ -10,6 +10,8 @@ use std::path::Path;
 #[derive(Debug, Clone)]
 pub struct Store {
     pub(super) pool: SqlitePool,
+    /// Held while a person's change is made and noted.
+    pub(super) changing: std::sync::Arc<tokio::sync::Mutex<()>>,
     /// Frames that could not be measured since the start, which nothing waits for.
     pub(super) unmeasurable: std::sync::Arc<std::sync::Mutex<std::collections::HashSet<i64>>>,
 }
@@ -54,7 +56,7 @@ impl Store {
                 "The store cannot be brought up to date ({e}); put a backup in its place with `jade-stack restore`."
             )),
         })?;
-        let store = Self { pool, unmeasurable: Default::default() };
+        let store = Self { pool, changing: Default::default(), unmeasurable: Default::default() };
         store.mend_frames().await?;
         Ok(store)
     }

@@ -1,9 +1,9 @@
-//! Jobs of the runner.
+//! Jobs.
 
 use super::connection::Store;
 use super::rows::{from_json, from_word, now, readable, to_json, word};
 use crate::error::ApiError;
-use crate::types::{Job, JobState};
+use crate::types::{Job, JobState, NewExport, Task};
 use jade_plan::Plan;
 use jade_plan::progress::Stage;
 
@@ -14,6 +14,10 @@ pub struct JobRow {
     pub id: i64,
     /// Its shoot.
     pub shoot_id: i64,
+    task: String,
+    /// The result that a run made, or that is saved.
+    pub result_id: Option<i64>,
+    wish: Option<String>,
     state: String,
     plan: String,
     frame_ids: String,
@@ -33,6 +37,8 @@ impl JobRow {
         Ok(Job {
             id: self.id,
             shoot_id: self.shoot_id,
+            task: self.task()?,
+            result_id: self.result_id,
             state: from_word(&self.state)?,
             plan: self.plan()?,
             stage: self.stage.as_deref().map(from_word).transpose()?,
@@ -43,6 +49,16 @@ impl JobRow {
             created: self.created,
             finished: self.finished,
         })
+    }
+
+    /// What it does.
+    pub fn task(&self) -> Result<Task, ApiError> {
+        from_word(&self.task)
+    }
+
+    /// What is to be saved.
+    pub fn wish(&self) -> Result<NewExport, ApiError> {
+        from_json(self.wish.as_deref().unwrap_or_default())
     }
 
     /// Its plan.
@@ -64,7 +80,7 @@ impl Store {
                 .bind(shoot)
                 .fetch_all(&self.pool)
                 .await?;
-        Ok(rows.iter().filter_map(|row| readable("a run", row.view())).collect())
+        Ok(rows.iter().filter_map(|row| readable("a job", row.view())).collect())
     }
 
     /// One job.
@@ -73,7 +89,7 @@ impl Store {
             .bind(id)
             .fetch_optional(&self.pool)
             .await?
-            .ok_or_else(|| ApiError::missing("This run"))
+            .ok_or_else(|| ApiError::missing("This job"))
     }
 
     /// Queued and running jobs.
@@ -82,7 +98,7 @@ impl Store {
             sqlx::query_as("SELECT * FROM jobs WHERE state IN ('queued', 'running') ORDER BY id")
                 .fetch_all(&self.pool)
                 .await?;
-        Ok(rows.iter().filter_map(|row| readable("a run", row.view())).collect())
+        Ok(rows.iter().filter_map(|row| readable("a job", row.view())).collect())
     }
 
     /// Queues a run of a plan on frames.
@@ -108,12 +124,59 @@ impl Store {
         self.job(done.last_insert_rowid()).await
     }
 
-    /// Takes the oldest queued job and marks it as running.
+    /// Notes work that begins at once, beside the runs. Of earlier such work of the shoot only the last
+    /// few are kept.
+    pub async fn begin_job(
+        &self,
+        shoot: i64,
+        task: Task,
+        plan: &Plan,
+        saved: Option<(i64, &NewExport)>,
+    ) -> Result<JobRow, ApiError> {
+        const KEPT: i64 = 5;
+        let (result, wish) = saved.unzip();
+        let mut all = self.pool.begin().await?;
+        sqlx::query(
+            "DELETE FROM jobs WHERE shoot_id = ?1 AND task = ?2 AND finished IS NOT NULL AND id <= (
+               SELECT id FROM jobs WHERE shoot_id = ?1 AND task = ?2 ORDER BY id DESC LIMIT 1 OFFSET ?3)",
+        )
+        .bind(shoot)
+        .bind(word(&task))
+        .bind(KEPT - 1)
+        .execute(&mut *all)
+        .await?;
+        let done = sqlx::query(
+            "INSERT INTO jobs (shoot_id, task, result_id, wish, state, plan, frame_ids, created, started)
+             VALUES (?1, ?2, ?3, ?4, 'running', ?5, '[]', ?6, ?6)",
+        )
+        .bind(shoot)
+        .bind(word(&task))
+        .bind(result)
+        .bind(wish.map(to_json))
+        .bind(to_json(plan))
+        .bind(now())
+        .execute(&mut *all)
+        .await?;
+        all.commit().await?;
+        self.job(done.last_insert_rowid()).await
+    }
+
+    /// Marks an ended job as running again.
+    pub async fn begin_again(&self, id: i64) -> Result<JobRow, ApiError> {
+        sqlx::query("UPDATE jobs SET state = 'running', started = ?, finished = NULL, problem = NULL WHERE id = ?")
+            .bind(now())
+            .bind(id)
+            .execute(&self.pool)
+            .await?;
+        self.job(id).await
+    }
+
+    /// Takes the oldest queued run and marks it as running.
     pub async fn take_job(&self) -> Result<Option<JobRow>, ApiError> {
         let row = sqlx::query_as(
             "UPDATE jobs SET state = 'running', started = ?, done = 0, total = 0, stage = NULL
              WHERE id = (SELECT j.id FROM jobs j JOIN shoots s ON s.id = j.shoot_id
-                         WHERE j.state = 'queued' AND s.deleted IS NULL ORDER BY j.id LIMIT 1)
+                         WHERE j.state = 'queued' AND j.task = 'run' AND s.deleted IS NULL ORDER BY j.id LIMIT 1)
              RETURNING *",
         )
         .bind(now())

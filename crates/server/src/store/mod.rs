@@ -1,8 +1,10 @@
 //! Everything small that must not be lost, in SQLite.
 
+mod changeable;
 mod connection;
 mod exports;
 mod frames;
+mod history;
 mod jobs;
 mod names;
 mod probes;

@@ -29,9 +29,9 @@ impl Store {
     /// Pins a probe.
     pub async fn add_probe(&self, shoot: i64, new: &NewProbe) -> Result<i64, ApiError> {
         if !(16..=512).contains(&new.size) || new.name.chars().count() > 60 {
-            return Err(ApiError::Refused(
-                "A probe is 16 to 512 pixels wide and has a name of at most 60 characters."
-                    .to_owned(),
+            return Err(ApiError::field(
+                "size",
+                "A probe is 16 to 512 pixels wide and has a name of at most 60 characters.",
             ));
         }
         let done =

@@ -98,6 +98,7 @@ impl Store {
         // A record that cannot be read back, as with infinite numbers, must not be stored.
         from_json::<PlanRecord>(&record)?;
         from_json::<Report>(&report)?;
+        let mut all = self.pool.begin().await?;
         let done = sqlx::query(
             "INSERT INTO results (shoot_id, job_id, key, reference_id, record, report, profile, made)
              VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
@@ -110,9 +111,16 @@ impl Store {
         .bind(report)
         .bind(new.profile)
         .bind(now())
-        .execute(&self.pool)
+        .execute(&mut *all)
         .await?;
+        let id = done.last_insert_rowid();
+        sqlx::query("UPDATE jobs SET result_id = ? WHERE id = ?")
+            .bind(id)
+            .bind(new.job_id)
+            .execute(&mut *all)
+            .await?;
+        all.commit().await?;
         self.touch(new.shoot_id).await?;
-        Ok(done.last_insert_rowid())
+        Ok(id)
     }
 }

@@ -6,7 +6,7 @@ use super::rows::{from_json, from_word, now, readable, to_json, word};
 use super::sets::stacked;
 use crate::error::ApiError;
 use crate::proposals::Proposals;
-use crate::types::{JobState, NewShoot, Shoot, ShootCard, ShootChange, ShootState};
+use crate::types::{JobState, ListPlace, NewShoot, Shoot, ShootCard, ShootChange, ShootState};
 use crate::{merging, versions};
 use jade_plan::{Kind, Plan, in_brief};
 use serde_json::{Value, json};
@@ -39,7 +39,7 @@ struct CardRow {
 
 /// A stored plan, or the one that such a shoot begins with where it cannot be read: a setting that a
 /// damaged store or another version left there must not lock the shoot.
-fn readable_plan(text: &str, kind: Kind) -> Plan {
+pub(super) fn readable_plan(text: &str, kind: Kind) -> Plan {
     from_json(text).unwrap_or_else(|error: ApiError| {
         tracing::error!("{error} The usual plan stands in its place.");
         Plan::of(kind)
@@ -47,8 +47,15 @@ fn readable_plan(text: &str, kind: Kind) -> Plan {
 }
 
 impl Store {
-    /// All shoots, the last touched first.
-    pub async fn shoots(&self) -> Result<Vec<ShootCard>, ApiError> {
+    /// Up to `most` shoots after a place in the list, the one touched last first.
+    pub async fn shoots(
+        &self,
+        after: Option<ListPlace>,
+        most: u32,
+    ) -> Result<Vec<ShootCard>, ApiError> {
+        let ListPlace { touched, id } =
+            after.unwrap_or(ListPlace { touched: i64::MAX, id: i64::MAX });
+
         let rows: Vec<CardRow> = sqlx::query_as(
             "SELECT s.id, name, kind, touched,
                (SELECT count(*) FROM frames f WHERE f.shoot_id = s.id AND role = 'light' AND problem IS NULL) AS lights,
@@ -57,14 +64,18 @@ impl Store {
                (SELECT max(id) FROM results r WHERE r.shoot_id = s.id) AS last_result,
                (SELECT key FROM results r WHERE r.shoot_id = s.id ORDER BY id DESC LIMIT 1) AS last_key,
                coalesce(s.reference_id, m.id) AS middle_frame,
-               (SELECT state FROM jobs j WHERE j.shoot_id = s.id ORDER BY id DESC LIMIT 1) AS last_job
+               (SELECT state FROM jobs j WHERE j.shoot_id = s.id AND task = 'run' ORDER BY id DESC LIMIT 1) AS last_job
              FROM shoots s LEFT JOIN (
                SELECT shoot_id, id, row_number() OVER each AS place, count(*) OVER (PARTITION BY shoot_id) AS among
                FROM frames WHERE role = 'light' AND problem IS NULL
                WINDOW each AS (PARTITION BY shoot_id ORDER BY name, id)
              ) m ON m.shoot_id = s.id AND m.place = m.among / 2 + 1
-             WHERE deleted IS NULL ORDER BY touched DESC, s.id DESC",
+             WHERE deleted IS NULL AND (touched, s.id) < (?, ?)
+             ORDER BY touched DESC, s.id DESC LIMIT ?",
         )
+        .bind(touched)
+        .bind(id)
+        .bind(most)
         .fetch_all(&self.pool)
         .await?;
         let mut cards = Vec::new();
@@ -136,6 +147,7 @@ impl Store {
             results: self.results(id).await?,
             jobs: self.jobs(id).await?,
             probes: self.probes(id).await?,
+            history: self.history(id).await?,
             plan,
         })
     }

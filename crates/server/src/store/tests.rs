@@ -69,7 +69,7 @@ async fn a_name_must_be_there_and_not_without_end() {
     for name in ["  ".to_owned(), "x".repeat(121)] {
         let change = ShootChange { name: Some(name), ..ShootChange::default() };
         let refused = store.change_shoot(id, &change, None).await;
-        assert!(matches!(refused, Err(ApiError::Refused(_))), "{refused:?}");
+        assert!(matches!(refused, Err(ApiError::Setting { .. })), "{refused:?}");
     }
     assert_eq!(store.shoot(id).await.unwrap().name, "Salt pan");
 }
@@ -84,7 +84,7 @@ async fn frames_come_in_natural_order_and_the_same_content_once() {
     assert!(store.add_frame(id, &frame("f2.tif", Role::Light)).await.unwrap().is_none());
     let names: Vec<String> = store.frames(id).await.unwrap().into_iter().map(|f| f.name).collect();
     assert_eq!(names, ["f1.tif", "f2.tif", "f10.tif", "d1.tif"]);
-    let card = store.shoots().await.unwrap().remove(0);
+    let card = store.shoots(None, 9).await.unwrap().remove(0);
     assert_eq!((card.lights, card.darks, card.state), (3, 1, ShootState::Gathered));
     assert!(card.picture.unwrap().starts_with("frame-"));
 }
@@ -136,7 +136,7 @@ async fn a_hidden_shoot_keeps_everything_and_its_jobs_wait() {
     add(&store, id, "f1.tif", Role::Light).await;
     store.add_job(id, &Plan::of(Kind::NightSky), &[1], None).await.unwrap();
     store.set_deleted(id, true).await.unwrap();
-    assert!(store.shoots().await.unwrap().is_empty());
+    assert!(store.shoots(None, 9).await.unwrap().is_empty());
     assert!(matches!(store.shoot(id).await, Err(ApiError::Missing(_))));
     assert!(store.take_job().await.unwrap().is_none());
     assert!(store.ever_had("Salt pan").await.unwrap());
@@ -181,7 +181,7 @@ async fn results_exports_and_probes_stay_with_their_shoot() {
         ("a.tif", "a.plan.json", "/out")
     );
     assert_eq!((shoot.probes[0].name.as_str(), shoot.probes[0].x), ("dark sky", 4));
-    assert_eq!(store.shoots().await.unwrap()[0].state, ShootState::Done);
+    assert_eq!(store.shoots(None, 9).await.unwrap()[0].state, ShootState::Done);
     store.remove_probe(id, shoot.probes[0].id).await.unwrap();
     assert!(store.probes(id).await.unwrap().is_empty());
 }

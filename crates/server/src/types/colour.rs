@@ -1,10 +1,10 @@
 //! Figures about the colours of a frame.
 
 use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
 
 /// The light that a raw frame was balanced for as shot.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct FrameLight {
     /// Colour temperature in kelvin.
     pub kelvin: f32,
@@ -13,8 +13,7 @@ pub struct FrameLight {
 }
 
 /// Figures about a frame's colours.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct FrameColour {
     /// Whether it is raw.
     pub raw: bool,
@@ -23,9 +22,9 @@ pub struct FrameColour {
 }
 
 /// Light of a patch as shot: red, green, blue.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Grey {
     /// Its linear light as shot: red, green, blue.
+    #[schema(value_type = (f32, f32, f32))]
     pub grey: [f32; 3],
 }

@@ -2,10 +2,10 @@
 
 use jade_engine::export::Colours;
 use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
 
 /// A file form that results are saved in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum ExportFormat {
     /// TIFF of 16 bit.
@@ -19,25 +19,21 @@ pub enum ExportFormat {
     /// Of a result with its sky and ground apart, the share of sky: grey PNG of 16 bit.
     Mask,
     /// Of a merged sweep, the depth map: grey PNG of 16 bit.
-    FocusMap,
+    DepthMap,
     /// Of a merged sweep, its frames one after the other: a small moving PNG.
     Moving,
 }
 
 /// A wish for a file.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
-#[cfg_attr(feature = "types", ts(optional_fields))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct NewExport {
     /// The form.
     pub format: ExportFormat,
     /// The colours of a picture.
     #[serde(default)]
-    #[cfg_attr(feature = "types", ts(optional, as = "Option<Colours>"))]
     pub colours: Colours,
     /// Whether to say where the frames were taken.
     #[serde(default = "yes")]
-    #[cfg_attr(feature = "types", ts(optional, as = "Option<bool>"))]
     pub place: bool,
 }
 
@@ -46,8 +42,7 @@ fn yes() -> bool {
 }
 
 /// A saved file with its plan beside it.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Export {
     /// Its number.
     pub id: i64,

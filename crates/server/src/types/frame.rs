@@ -4,10 +4,10 @@ use jade_pixels::facts::Facts;
 use jade_plan::FrameId;
 use jade_survey::measures::Measures;
 use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
 
 /// What a frame is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Role {
     /// A frame that is stacked.
@@ -26,8 +26,7 @@ impl Role {
 }
 
 /// One frame of a shoot.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Frame {
     /// Its number.
     pub id: i64,
@@ -56,8 +55,7 @@ pub struct Frame {
 }
 
 /// The outcome of adding a file.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Added {
     /// Its name.
     pub name: String,
@@ -70,8 +68,7 @@ pub struct Added {
 }
 
 /// A folder on the server's machine whose pictures are to be added.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct AddFolder {
     /// A path on the machine of the server.
     pub path: String,
@@ -83,8 +80,7 @@ pub struct AddFolder {
 }
 
 /// A folder from which frames are added as they are written.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Watched {
     /// A path on the machine of the server.
     pub path: String,
@@ -95,9 +91,7 @@ pub struct Watched {
 }
 
 /// Changes of one or more frames; what is absent stays.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
-#[cfg_attr(feature = "types", ts(optional_fields))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct FramesChange {
     /// The frames, by their numbers.
     pub ids: Vec<i64>,
@@ -111,9 +105,25 @@ pub struct FramesChange {
     pub kept: Option<bool>,
 }
 
+impl FramesChange {
+    /// What it changes, in words that go on from "Undo".
+    pub fn title(&self) -> String {
+        let what = match self {
+            Self { left_out: Some(true), .. } => "leaving out",
+            Self { left_out: Some(false), .. } => "taking in",
+            Self { kept: Some(_), .. } => "keeping",
+            Self { set_id: Some(_), .. } => "moving",
+            _ => "sorting",
+        };
+        match self.ids.len() {
+            1 => format!("{what} one frame"),
+            count => format!("{what} {count} frames"),
+        }
+    }
+}
+
 /// A folder that can be looked into.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Folder {
     /// A path on the machine of the server.
     pub path: String,
@@ -128,8 +138,7 @@ pub struct Folder {
 }
 
 /// A folder in a folder.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct FolderEntry {
     /// A path on the machine of the server.
     pub path: String,

@@ -5,17 +5,17 @@ use jade_plan::progress::Stage;
 use jade_plan::report::Report;
 use jade_plan::{FrameId, Plan};
 use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
 
 /// State of a job.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum JobState {
     /// It waits for its turn.
     Queued,
     /// It is under way.
     Running,
-    /// It made a result.
+    /// It made what it was to make.
     Done,
     /// Something went wrong.
     Failed,
@@ -25,14 +25,31 @@ pub enum JobState {
     Interrupted,
 }
 
-/// One run of a plan.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+/// What a job does.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Task {
+    /// Carries out a plan, and makes a result.
+    Run,
+    /// Finds a shoot's skyline.
+    Skyline,
+    /// Finds the order of a sweep's frames.
+    Sweep,
+    /// Saves a result as a file.
+    Save,
+}
+
+/// Work that takes a while, carried out by the server whoever looks.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Job {
     /// Its number.
     pub id: i64,
     /// The shoot, by its number.
     pub shoot_id: i64,
+    /// What it does.
+    pub task: Task,
+    /// The result that a run made, or that is saved.
+    pub result_id: Option<i64>,
     /// How far it is.
     pub state: JobState,
     /// Its settings.
@@ -43,7 +60,7 @@ pub struct Job {
     pub done: i64,
     /// Steps of that stage.
     pub total: i64,
-    /// Expected seconds until the run ends, once they can be estimated.
+    /// Expected seconds until it ends, once they can be estimated.
     pub remaining_s: Option<f64>,
     /// What went wrong, as a sentence for the person.
     pub problem: Option<String>,
@@ -54,8 +71,7 @@ pub struct Job {
 }
 
 /// One kept result.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct ShootResult {
     /// Its number.
     pub id: i64,

@@ -1,4 +1,4 @@
-//! Types of the API. Their TypeScript side is generated.
+//! Types of the API. The document of the API and the TypeScript of the page are made from them.
 
 mod colour;
 mod event;
@@ -17,9 +17,9 @@ pub use event::Event;
 pub use export::{Export, ExportFormat, NewExport};
 pub use found::{HandFound, HandTry, LensFrom, LensWish, SkylineSeen};
 pub use frame::{AddFolder, Added, Folder, FolderEntry, Frame, FramesChange, Role, Watched};
-pub use job::{Job, JobState, ShootResult};
+pub use job::{Job, JobState, ShootResult, Task};
 pub use picture::{Histogram, Measured, NewProbe, PictureInfo, Probe, SharpFrame};
-pub use problem::Problem;
+pub use problem::{Problem, ProblemCode};
 pub use proposal::{Check, Doubt, ProposedKind, ProposedReference, ProposedSet};
 pub use set::{FrameSet, SetChange, Sort, SortFrames};
-pub use shoot::{NewShoot, Shoot, ShootCard, ShootChange, ShootState};
+pub use shoot::{History, ListPlace, NewShoot, Shoot, ShootCard, ShootChange, ShootState};

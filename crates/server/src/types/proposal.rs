@@ -4,10 +4,10 @@ use super::frame::Role;
 use jade_plan::Kind;
 use jade_survey::sets::Purpose;
 use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
 
 /// A doubt about a frame.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Doubt {
     /// The frame, by its number.
     pub frame_id: i64,
@@ -16,8 +16,7 @@ pub struct Doubt {
 }
 
 /// A condition that would spoil a stack, or should be known beforehand.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Check {
     /// One or two sentences.
     pub text: String,
@@ -30,8 +29,7 @@ pub struct Check {
 }
 
 /// A frame proposed as the reference frame, and why.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct ProposedReference {
     /// The frame, by its number.
     pub frame_id: i64,
@@ -40,8 +38,7 @@ pub struct ProposedReference {
 }
 
 /// Frames in no set that seem to belong together.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct ProposedSet {
     /// What the frames seem to be for.
     pub purpose: Purpose,
@@ -58,8 +55,7 @@ pub struct ProposedSet {
 }
 
 /// A kind that a shoot seems to be, other than its own.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct ProposedKind {
     /// What it is for.
     pub kind: Kind,

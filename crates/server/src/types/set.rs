@@ -2,10 +2,10 @@
 
 use super::frame::Role;
 use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
 
 /// Frames taken alike for one purpose.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct FrameSet {
     /// Its number.
     pub id: i64,
@@ -16,8 +16,7 @@ pub struct FrameSet {
 }
 
 /// Frames to be put into a set: into one that there is, or a new one.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Sort {
     /// Name of the set.
     pub name: String,
@@ -30,16 +29,14 @@ pub struct Sort {
 }
 
 /// Frames to be put into sets, all or none.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct SortFrames {
     /// The sets to make.
     pub sets: Vec<Sort>,
 }
 
 /// A new name for a set.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct SetChange {
     /// Its name.
     pub name: String,

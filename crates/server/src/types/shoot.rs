@@ -7,10 +7,12 @@ use super::proposal::{Check, Doubt, ProposedKind, ProposedReference, ProposedSet
 use super::set::FrameSet;
 use jade_plan::{Kind, Plan};
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::fmt;
+use utoipa::ToSchema;
 
 /// How far a shoot has come.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum ShootState {
     /// No frames yet.
@@ -26,8 +28,7 @@ pub enum ShootState {
 }
 
 /// A shoot as a card on the first page.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct ShootCard {
     /// Its number.
     pub id: i64,
@@ -51,9 +52,35 @@ pub struct ShootCard {
     pub version: String,
 }
 
+/// A place in the list of shoots, which is that of a shoot; written as `TOUCHED-ID`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(try_from = "String")]
+pub struct ListPlace {
+    /// When the shoot was touched last, in milliseconds after the beginning of 1970.
+    pub touched: i64,
+    /// Its number.
+    pub id: i64,
+}
+
+impl fmt::Display for ListPlace {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}-{}", self.touched, self.id)
+    }
+}
+
+impl TryFrom<String> for ListPlace {
+    type Error = String;
+
+    fn try_from(text: String) -> Result<Self, String> {
+        let place = text.split_once('-').and_then(|(touched, id)| {
+            Some(Self { touched: touched.parse().ok()?, id: id.parse().ok()? })
+        });
+        place.ok_or_else(|| format!("{text} is no place in the list of shoots"))
+    }
+}
+
 /// A new shoot.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct NewShoot {
     /// Its name, 1 to 120 letters.
     pub name: String,
@@ -62,34 +89,43 @@ pub struct NewShoot {
 }
 
 /// Changes of a shoot; what is absent stays.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
-#[cfg_attr(feature = "types", ts(optional_fields))]
+#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
 pub struct ShootChange {
     /// A new name.
     pub name: Option<String>,
     /// The settings to change, as an object of objects.
-    #[cfg_attr(feature = "types", ts(optional, type = "object"))]
-    pub plan: Option<serde_json::Value>,
+    #[schema(value_type = Option<BTreeMap<String, Value>>)]
+    pub plan: Option<Value>,
     /// The values of all changed settings before the change. Where somebody else changed the shoot
     /// meanwhile, both changes are merged, or this one is refused if both concern one setting.
-    #[cfg_attr(
-        feature = "types",
-        ts(
-            optional,
-            type = "{ name?: string; kind?: Kind; plan?: object; reference_id?: number | null; stacked_set?: number | null }"
-        )
-    )]
-    pub was: Option<serde_json::Value>,
+    #[schema(value_type = Option<BTreeMap<String, Value>>)]
+    pub was: Option<Value>,
     /// Brings the plan that such a shoot begins with, prepare left as it was, unless one is given.
     pub kind: Option<Kind>,
     /// The reference frame; 0 lets the proposed one be taken.
     pub reference_id: Option<i64>,
     /// The set that is stacked; 0 lets all lights be.
     pub stacked_set: Option<i64>,
+    /// What is changed, in words that go on from "Undo"; at most 100 letters.
+    pub title: Option<String>,
+    /// The gesture that the change is a part of, such as one drag of a slider: changes of one gesture
+    /// that follow each other are undone together. At most 100 letters.
+    pub gesture: Option<String>,
 }
 
 impl ShootChange {
+    /// What it changes, in words that go on from "Undo".
+    pub fn title(&self) -> &str {
+        match self {
+            Self { title: Some(title), .. } => title,
+            Self { kind: Some(_), .. } => "the kind of shoot",
+            Self { plan: Some(_), .. } => "a setting",
+            Self { reference_id: Some(_), .. } => "the reference frame",
+            Self { stacked_set: Some(_), .. } => "what is stacked",
+            _ => "the name",
+        }
+    }
+
     /// The names of the settings that it changes.
     pub fn names(&self) -> Vec<String> {
         let all = [
@@ -104,8 +140,7 @@ impl ShootChange {
 }
 
 /// A shoot with everything in it.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[cfg_attr(feature = "types", derive(ts_rs::TS))]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Shoot {
     /// Its number.
     pub id: i64,
@@ -143,4 +178,16 @@ pub struct Shoot {
     pub jobs: Vec<Job>,
     /// Its probes.
     pub probes: Vec<Probe>,
+    /// What was changed last.
+    pub history: History,
+}
+
+/// The changes of a shoot that come next where one goes back or forth, in words that go on from
+/// "Undo".
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct History {
+    /// The change that would be undone.
+    pub undo: Option<String>,
+    /// The change that would be made again.
+    pub redo: Option<String>,
 }

@@ -14,9 +14,7 @@ async fn done(house: &House, guest: &Guest) -> Shoot {
 }
 
 async fn save(guest: &Guest, shoot: &Shoot, format: ExportFormat) -> Export {
-    let path = format!("results/{}/exports", shoot.results[0].id);
-    let exports: Vec<Export> = guest.post(&path, &wish(format)).await;
-    exports.into_iter().max_by_key(|e| e.id).unwrap()
+    guest.save(shoot.results[0].id, &wish(format)).await
 }
 
 #[tokio::test]
@@ -109,7 +107,6 @@ async fn the_person_chooses_the_colours_and_whether_the_place_is_told() {
     }
     let guest = house.open().await;
     let shoot = done(&house, &guest).await;
-    let path = format!("results/{}/exports", shoot.results[0].id);
     let all = [
         (Colours::Input, true),
         (Colours::Srgb, false),
@@ -121,8 +118,7 @@ async fn the_person_chooses_the_colours_and_whether_the_place_is_told() {
     let (mut names, mut lights) = (vec![], vec![]);
     for (colours, place) in all {
         let wish = NewExport { format: ExportFormat::Tiff16, colours, place };
-        let exports: Vec<Export> = guest.post(&path, &wish).await;
-        let export = exports.into_iter().max_by_key(|e| e.id).unwrap();
+        let export = guest.save(shoot.results[0].id, &wish).await;
         let file = PictureFile::open(&house.data().join("exports").join(&export.file)).unwrap();
         assert_eq!(
             file.facts().details.gps.iter().any(|entry| entry.tag == 2),

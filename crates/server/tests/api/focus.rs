@@ -7,7 +7,7 @@ use jade_plan::report::FocusReport;
 use jade_plan::{Edges, Kind, MergeMethod, Patch, PatchFrom};
 use jade_scenes::focus_sweep::{FocusSweep, Options};
 use jade_server::types::{
-    Event, Export, ExportFormat, Measured, NewShoot, PictureInfo, SharpFrame, Shoot,
+    Event, ExportFormat, Job, JobState, Measured, NewShoot, PictureInfo, SharpFrame, Shoot, Task,
 };
 use reqwest::{Method, StatusCode};
 use serde_json::json;
@@ -103,7 +103,7 @@ async fn a_sweep_is_looked_over_before_it_is_merged() {
     let guest = house.open().await;
     let shoot = filled(&guest, &house).await;
     let path = format!("shoots/{}/sweep", shoot.id);
-    let found: FocusReport = guest.post(&path, &()).await;
+    let found: FocusReport = guest.find(&path).await;
     let order: Vec<&str> = found.order.iter().map(|name| &name[..3]).collect();
     assert_eq!(order.concat(), "f01f02f03f04f06f07f08f09");
     assert!(found.steps[3].wide && found.doubts[0].contains("times as far"), "{:?}", found.doubts);
@@ -115,24 +115,24 @@ async fn a_sweep_is_looked_over_before_it_is_merged() {
     let ids: Vec<i64> = now.frames.iter().skip(2).map(|frame| frame.id).collect();
     let out = json!({ "ids": ids, "left_out": true });
     let _: Shoot = guest.post(&format!("shoots/{}/frames", shoot.id), &out).await;
-    let (_, problem) = guest.refused(guest.ask(Method::POST, &path)).await;
+    let not_yet = guest.refused(guest.ask(Method::GET, &path)).await;
+    assert_eq!(not_yet.0, StatusCode::NOT_FOUND, "{}", not_yet.1);
+    let problem = guest.carry_out(&path, &()).await.problem.unwrap();
     assert!(problem.contains("three frames or more"), "{problem}");
-    let _: serde_json::Value = guest.post(&format!("{path}/stop"), &()).await;
     guest.close().await;
 }
 
 #[tokio::test]
-async fn the_focus_map_and_a_moving_view_are_saved() {
+async fn the_depth_map_and_a_moving_view_are_saved() {
     let (house, _) = sweep(5);
     let guest = house.open().await;
     let shoot = merged(&guest, &house).await;
-    let path = format!("results/{}/exports", shoot.results[0].id);
     for (format, ending, colours) in [
-        (ExportFormat::FocusMap, "focus.png", png::ColorType::Grayscale),
+        (ExportFormat::DepthMap, "depth.png", png::ColorType::Grayscale),
         (ExportFormat::Moving, "moving.png", png::ColorType::Rgb),
     ] {
-        let made: Vec<Export> = guest.post(&path, &wish(format)).await;
-        let export = made.iter().find(|export| export.file.ends_with(ending)).unwrap();
+        let export = guest.save(shoot.results[0].id, &wish(format)).await;
+        assert!(export.file.ends_with(ending), "{}", export.file);
         let file =
             guest.ask(Method::GET, &format!("exports/{}/file", export.id)).send().await.unwrap();
         let bytes = std::io::Cursor::new(file.bytes().await.unwrap());
@@ -148,7 +148,7 @@ async fn the_focus_map_and_a_moving_view_are_saved() {
     let guest = house.open().await;
     let shoot = guest.filled(&house).await;
     guest.run(shoot.id).await;
-    for format in [ExportFormat::FocusMap, ExportFormat::Moving] {
+    for format in [ExportFormat::DepthMap, ExportFormat::Moving] {
         let wish = guest.ask(Method::POST, "results/1/exports").json(&wish(format));
         assert!(guest.refused(wish).await.1.contains("merged focus sweep"));
     }
@@ -163,34 +163,31 @@ async fn saving_is_told_and_stopped() {
     let path = format!("results/{}/exports", shoot.results[0].id);
     let wish = wish(ExportFormat::Moving);
     let mut events = Events::of(&guest).await;
-    let save = guest.ask(Method::POST, &path).json(&wish).send();
-    let save = tokio::spawn(save);
-    while !matches!(events.next().await, Event::Saving { stage: Some(_), .. }) {}
+    let job: Job = guest.post(&path, &wish).await;
+    assert_eq!((job.task, job.result_id), (Task::Save, Some(shoot.results[0].id)));
+    while !matches!(events.next().await, Event::Job { job: Job { stage: Some(_), .. } }) {}
     let again = guest.ask(Method::POST, &path).json(&wish);
     assert!(guest.refused(again).await.1.contains("already"));
-    guest.ask(Method::POST, &format!("{path}/stop")).send().await.unwrap();
-    let answer = save.await.unwrap().unwrap();
-    assert_eq!(answer.status(), StatusCode::OK);
-    assert!(answer.json::<Vec<Export>>().await.unwrap().is_empty());
+    let _: Job = guest.post(&format!("jobs/{}/cancel", job.id), &()).await;
+    assert_eq!(guest.ended(job.id).await.state, JobState::Cancelled);
     assert!(names(&house.data().join("exports")).is_empty());
-    // Then it can be saved, and what is left of it is told.
+    // Then it can go on, and what is left of it is told.
     let mut events = Events::of(&guest).await;
-    let made: Vec<Export> = guest.post(&path, &wish).await;
-    assert_eq!(made.len(), 1);
+    let again: Job = guest.post(&format!("jobs/{}/resume", job.id), &()).await;
+    assert_eq!(again.id, job.id);
     let (mut last, mut left) = (0, false);
     loop {
-        match events.next().await {
-            Event::Saving { stage: None, .. } => break,
-            Event::Saving { done, total, remaining_s, .. } => {
-                assert!(done <= total && total > 0);
-                left |= remaining_s.is_some();
-                last = total;
-            }
-            _ => {}
+        let Event::Job { job } = events.next().await else { continue };
+        if job.state == JobState::Done {
+            break;
         }
+        assert!(job.done <= job.total || job.total == 0);
+        left |= job.remaining_s.is_some();
+        last = job.total.max(last);
     }
     assert_eq!(last, 38);
     assert!(left);
+    assert_eq!(names(&house.data().join("exports")).len(), 2);
     guest.close().await;
 }
 

@@ -5,7 +5,7 @@ use jade_engine::export::Colours;
 use jade_plan::{Kind, Plan};
 use jade_scenes::night_sky::{NightSky, Options};
 use jade_server::types::{
-    Added, Event, ExportFormat, Job, JobState, NewExport, NewShoot, Problem, Role, Shoot,
+    Added, Event, Export, ExportFormat, Job, JobState, NewExport, NewShoot, Problem, Role, Shoot,
     ShootChange,
 };
 use jade_server::{Config, Server};
@@ -118,7 +118,7 @@ impl Guest {
         let answer = request.send().await.unwrap();
         let status = answer.status();
         assert!(!status.is_success(), "{status}");
-        (status, answer.json::<Problem>().await.unwrap().problem)
+        (status, answer.json::<Problem>().await.unwrap().detail)
     }
 
     pub async fn shoot(&self, name: &str) -> Shoot {
@@ -153,20 +153,40 @@ impl Guest {
 
     /// Queues a run and waits until it has ended.
     pub async fn run(&self, shoot: i64) -> Job {
-        let job: Job = self.post(&format!("shoots/{shoot}/runs"), &()).await;
-        self.ended(shoot, job.id).await
+        self.carry_out(&format!("shoots/{shoot}/runs"), &()).await
     }
 
-    pub async fn ended(&self, shoot: i64, job: i64) -> Job {
+    /// Begins a job and waits until it has ended.
+    pub async fn carry_out(&self, path: &str, body: &impl Serialize) -> Job {
+        let job: Job = self.post(path, body).await;
+        self.ended(job.id).await
+    }
+
+    pub async fn ended(&self, job: i64) -> Job {
         for _ in 0..2400 {
-            let shoot: Shoot = self.get(&format!("shoots/{shoot}")).await;
-            let job = shoot.jobs.into_iter().find(|j| j.id == job).unwrap();
+            let job: Job = self.get(&format!("jobs/{job}")).await;
             if !matches!(job.state, JobState::Queued | JobState::Running) {
                 return job;
             }
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
-        panic!("the run does not end");
+        panic!("the job does not end");
+    }
+
+    /// What a job finds that is begun at an address and asked for there.
+    pub async fn find<T: DeserializeOwned>(&self, path: &str) -> T {
+        let job = self.carry_out(path, &()).await;
+        assert_eq!((job.state, job.problem), (JobState::Done, None));
+        self.get(path).await
+    }
+
+    /// Saves a result, and returns the new file.
+    pub async fn save(&self, result: i64, wish: &NewExport) -> Export {
+        let job = self.carry_out(&format!("results/{result}/exports"), wish).await;
+        assert_eq!((job.state, job.problem), (JobState::Done, None));
+        let shoot: Shoot = self.get(&format!("shoots/{}", job.shoot_id)).await;
+        let result = shoot.results.into_iter().find(|r| r.id == result).unwrap();
+        result.exports.into_iter().max_by_key(|export| export.id).unwrap()
     }
 }
 

@@ -1,9 +1,11 @@
 //! The routes, asked over the network as a browser or a script asks them.
 
+mod contract;
 mod doors;
 mod exports;
 mod focus;
 mod frames;
+mod history;
 mod house;
 mod in_place;
 mod measures;

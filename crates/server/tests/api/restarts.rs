@@ -28,7 +28,7 @@ async fn a_run_that_the_end_of_the_server_cut_off_can_go_on() {
     if state == JobState::Interrupted {
         guest.post::<Job>(&format!("jobs/{}/resume", job.id), &()).await;
     }
-    assert_eq!(guest.ended(shoot.id, job.id).await.state, JobState::Done);
+    assert_eq!(guest.ended(job.id).await.state, JobState::Done);
 }
 
 #[tokio::test]

@@ -113,9 +113,9 @@ async fn a_run_that_cannot_succeed_fails_with_a_sentence_and_can_go_on_after_the
         std::fs::rename(away.join(frame.file_name().unwrap()), frame).unwrap();
     }
     let again: Job = guest.post(&format!("jobs/{}/resume", failed.id), &()).await;
-    assert_eq!(guest.ended(shoot.id, again.id).await.state, JobState::Done);
+    assert_eq!(guest.ended(again.id).await.state, JobState::Done);
     let resume = guest.ask(Method::POST, &format!("jobs/{}/resume", again.id)).json(&());
-    assert_eq!(guest.refused(resume).await.1, "This run is not one that can go on.");
+    assert_eq!(guest.refused(resume).await.1, "This job is not one that can go on.");
 }
 
 #[tokio::test]
@@ -129,9 +129,9 @@ async fn runs_wait_in_order_and_a_waiting_one_can_be_taken_out() {
     let third: Job = guest.post(&path, &()).await;
     let cancelled: Job = guest.post(&format!("jobs/{}/cancel", third.id), &()).await;
     assert!(matches!(cancelled.state, JobState::Cancelled | JobState::Running));
-    assert_eq!(guest.ended(shoot.id, first.id).await.state, JobState::Done);
-    assert_eq!(guest.ended(shoot.id, second.id).await.state, JobState::Done);
-    assert_eq!(guest.ended(shoot.id, third.id).await.state, JobState::Cancelled);
+    assert_eq!(guest.ended(first.id).await.state, JobState::Done);
+    assert_eq!(guest.ended(second.id).await.state, JobState::Done);
+    assert_eq!(guest.ended(third.id).await.state, JobState::Cancelled);
     let late: Job = guest.post(&format!("jobs/{}/cancel", first.id), &()).await;
     assert_eq!(late.state, JobState::Done, "what is done stays done");
 }

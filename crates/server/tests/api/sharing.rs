@@ -44,7 +44,7 @@ async fn changes_of_two_pages_are_merged_setting_by_setting() {
     assert_eq!(refused.status(), StatusCode::PRECONDITION_FAILED);
     let problem: Problem = refused.json().await.unwrap();
     assert_eq!(problem.clash, ["plan.combine.clip"]);
-    assert!(problem.problem.contains("combine clip"), "{}", problem.problem);
+    assert!(problem.detail.contains("combine clip"), "{}", problem.detail);
     assert_eq!(guest.get::<Shoot>(&path).await.plan, both);
 }
 
@@ -60,7 +60,7 @@ async fn a_change_of_an_older_state_that_does_not_say_what_it_was_is_refused() {
     };
     let stale = format!("\"{}\"", seen.revision);
     assert_eq!(guest.refused(request(&stale)).await.0, StatusCode::PRECONDITION_FAILED);
-    assert_eq!(guest.refused(request("\"soon\"")).await.0, StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(guest.refused(request("\"soon\"")).await.0, StatusCode::BAD_REQUEST);
     assert_eq!(guest.get::<Shoot>(&path).await.name, "North");
     assert!(request("*").send().await.unwrap().status().is_success());
 }

@@ -33,7 +33,7 @@ async fn painted_work_is_followed_and_is_there_after_a_restart() {
     // The reference frame is proposed once all are measured.
     guest.measured(shoot).await;
     let path = format!("shoots/{shoot}/skyline");
-    let found: SkylineSeen = guest.post(&path, &()).await;
+    let found: SkylineSeen = guest.find(&path).await;
     assert!((0.1..0.99).contains(&found.sky) && !found.places.is_empty(), "{found:?}");
     let before = mask(&guest, shoot).await;
     let (width, _) = before.size();
@@ -42,7 +42,7 @@ async fn painted_work_is_followed_and_is_there_after_a_restart() {
         plan.skyline.strokes.push(dab(Paint::GroundBrush, width as f32 / 2.0, 10.0));
     })
     .await;
-    let painted: SkylineSeen = guest.post(&path, &()).await;
+    let painted: SkylineSeen = guest.find(&path).await;
     assert_ne!(painted.version, found.version);
     let info: PictureInfo = guest.get(&format!("pictures/skyline-{shoot}")).await;
     assert_eq!((info.version.as_str(), info.width), (painted.version.as_str(), width));
@@ -58,10 +58,10 @@ async fn painted_work_is_followed_and_is_there_after_a_restart() {
     // Looking at it computes nothing.
     let not_yet = guest.refused(guest.ask(Method::GET, &path)).await;
     assert_eq!(not_yet.0, StatusCode::NOT_FOUND, "{}", not_yet.1);
-    let _: SkylineSeen = guest.post(&path, &()).await;
+    let _: SkylineSeen = guest.find(&path).await;
     assert_eq!(mask(&guest, shoot).await, now);
     plan(&guest, shoot, |plan| plan.skyline.strokes.clear()).await;
-    let _: SkylineSeen = guest.post(&path, &()).await;
+    let _: SkylineSeen = guest.find(&path).await;
     assert_eq!(mask(&guest, shoot).await, before);
 }
 
@@ -92,7 +92,7 @@ async fn a_mask_is_loaded_and_its_layers_are_kept() {
     })
     .await;
     let path = format!("shoots/{}/skyline", shoot.id);
-    let seen: SkylineSeen = guest.post(&path, &()).await;
+    let seen: SkylineSeen = guest.find(&path).await;
     assert!((seen.sky - 2.0 / 3.0).abs() < 0.01 && seen.unsure == 0.0);
     let job = guest.run(shoot.id).await;
     assert_eq!((job.state, job.problem), (JobState::Done, None));
@@ -111,7 +111,7 @@ async fn why_there_is_no_skyline_is_said() {
     let shoot = guest.filled(&house).await.id;
     plan(&guest, shoot, |plan| plan.align.mode = jade_plan::AlignMode::None).await;
     let path = format!("shoots/{shoot}/skyline");
-    let (_, said) = guest.refused(guest.ask(Method::POST, &path)).await;
+    let said = guest.carry_out(&path, &()).await.problem.unwrap();
     assert!(said.contains("aligned on the stars"), "{said}");
     plan(&guest, shoot, |plan| {
         plan.align.mode = jade_plan::AlignMode::Stars;
@@ -130,7 +130,7 @@ async fn one_frame_alone_has_a_skyline_that_is_told_as_such() {
     let house = House::new(1);
     let guest = house.open().await;
     let shoot = guest.filled(&house).await.id;
-    let seen: SkylineSeen = guest.post(&format!("shoots/{shoot}/skyline"), &()).await;
+    let seen: SkylineSeen = guest.find(&format!("shoots/{shoot}/skyline")).await;
     assert_eq!(seen.frames, 1, "{seen:?}");
     assert!((0.1..0.99).contains(&seen.sky) && !seen.places.is_empty(), "{seen:?}");
 }

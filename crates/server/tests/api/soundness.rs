@@ -38,7 +38,7 @@ async fn a_run_ends_also_while_the_store_cannot_be_written() {
     let mut other = store(&house).await;
     sqlx::query("BEGIN IMMEDIATE").execute(&mut other).await.unwrap();
     let path = format!("shoots/{shoot}");
-    let failed = guest.ended(shoot, job.id).await;
+    let failed = guest.ended(job.id).await;
     assert_eq!(failed.state, JobState::Failed);
     assert!(failed.problem.unwrap().ends_with('.'));
     let resume = format!("jobs/{}/resume", job.id);
@@ -50,7 +50,7 @@ async fn a_run_ends_also_while_the_store_cannot_be_written() {
         assert!(begun.elapsed() < Duration::from_secs(60), "the end is never noted");
         tokio::time::sleep(Duration::from_millis(200)).await;
     }
-    assert_eq!(guest.ended(shoot, job.id).await.state, JobState::Done);
+    assert_eq!(guest.ended(job.id).await.state, JobState::Done);
     assert_eq!(guest.get::<Shoot>(&path).await.results.len(), 1);
 }
 

@@ -118,7 +118,7 @@ impl Served {
     /// Makes a night-sky shoot and gives its number.
     pub fn add_shoot(&self, name: &str) -> i64 {
         let (status, shoot) = self.post("/api/shoots", &json!({"name": name, "kind": "night-sky"}));
-        assert_eq!(status, 200, "{shoot}");
+        assert_eq!(status, 201, "{shoot}");
         shoot["id"].as_i64().unwrap()
     }
 
@@ -127,11 +127,22 @@ impl Served {
         let headers = format!("Host: {}\r\n", self.address);
         let path = format!("/api/shoots/{shoot}/upload?name={name}");
         let (status, added) = self.send("POST", &path, &headers, bytes);
-        assert_eq!(status, 200, "{added}");
+        assert!(matches!(status, 200 | 201), "{added}");
         added
     }
 
     /// Waits until the newest job of a shoot is as wanted.
+    /// Begins a job and waits until it is done.
+    pub fn carry_out(&self, path: &str, body: &Value) {
+        let (status, mut job) = self.post(path, body);
+        assert_eq!(status, 201, "{job}");
+        while ["queued", "running"].map(Value::from).contains(&job["state"]) {
+            std::thread::sleep(Duration::from_millis(10));
+            job = self.get(&format!("/api/jobs/{}", job["id"])).1;
+        }
+        assert_eq!(job["state"], "done", "{job}");
+    }
+
     pub fn until_job(&self, shoot: i64, wanted: impl Fn(&Value) -> bool) {
         for _ in 0..6000 {
             let (_, shown) = self.get(&format!("/api/shoots/{shoot}"));

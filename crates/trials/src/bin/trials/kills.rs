@@ -156,7 +156,7 @@ fn added(program: &Program, scene: &Scene, place: &Path, random: &mut impl Rng) 
                     let Ok(bytes) = std::fs::read(path) else { break };
                     let to = format!("/api/shoots/{shoot}/upload?name={name}");
                     match server::ask("POST", &to, &bytes) {
-                        Ok(answer) if answer.status == 200 => kept.push(name),
+                        Ok(answer) if answer.status / 100 == 2 => kept.push(name),
                         _ => break,
                     }
                 }

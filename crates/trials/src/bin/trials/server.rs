@@ -98,7 +98,7 @@ pub fn ask(method: &str, path: &str, body: &[u8]) -> Result<Answer> {
 pub fn json(method: &str, path: &str, body: &Value) -> Result<Value> {
     let sent = if body.is_null() { vec![] } else { body.to_string().into_bytes() };
     let answer = ask(method, path, &sent)?;
-    if answer.status != 200 {
+    if answer.status / 100 != 2 {
         bail!("{method} {path}: {} {}", answer.status, answer.problem());
     }
     Ok(serde_json::from_slice(&answer.body)?)
@@ -135,22 +135,37 @@ pub fn is_still(shoot: &Value) -> bool {
     jobs.iter().all(|job| !matches!(job["state"].as_str(), Some("queued" | "running")))
 }
 
+/// Begins a job and waits until it is done.
+fn carry_out(path: &str, body: &Value) -> Result<()> {
+    let begun = Instant::now();
+    let mut job = json("POST", path, body)?;
+    while matches!(job["state"].as_str(), Some("queued" | "running")) {
+        if begun.elapsed() > LONGEST {
+            bail!("it hangs: {job}");
+        }
+        std::thread::sleep(Duration::from_millis(20));
+        job = get(&format!("/api/jobs/{}", job["id"]))?;
+    }
+    if job["state"] != "done" {
+        bail!("{path} ended as {}: {}", job["state"], job["problem"]);
+    }
+    Ok(())
+}
+
 /// Runs a shoot, and saves what comes of it as the command line would.
 pub fn result(shoot: i64) -> Result<Vec<u8>> {
-    json("POST", &format!("/api/shoots/{shoot}/runs"), &Value::Null)?;
+    carry_out(&format!("/api/shoots/{shoot}/runs"), &Value::Null)?;
     let done = until(shoot, is_still)?;
-    let job = done["jobs"].as_array().and_then(|jobs| jobs.first()).context("there is a job")?;
-    if job["state"] != "done" {
-        bail!("the run ended as {}: {}", job["state"], job["problem"]);
-    }
     // One that was there before is found again.
     let of_plan = |result: &&Value| result["plan"] == done["plan"];
     let results = done["results"].as_array().map(Vec::as_slice).unwrap_or_default();
     let id = &results.iter().find(of_plan).context("a result of the plan")?["id"];
     let wish = json!({ "format": "tiff16" });
-    let saved = json("POST", &format!("/api/results/{id}/exports"), &wish)?;
-    let newest =
-        saved.as_array().into_iter().flatten().filter_map(|export| export["id"].as_i64()).max();
+    carry_out(&format!("/api/results/{id}/exports"), &wish)?;
+    let saved = get(&format!("/api/shoots/{shoot}"))?;
+    let results = saved["results"].as_array().into_iter().flatten();
+    let exports = results.flat_map(|result| result["exports"].as_array().into_iter().flatten());
+    let newest = exports.filter_map(|export| export["id"].as_i64()).max();
     let id = newest.context("a saved file")?;
     let file = ask("GET", &format!("/api/exports/{id}/file"), &[])?;
     if file.status != 200 {
