@@ -49,7 +49,7 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.until_text("skyline-told", "% sky").await?;
     s.picture(&folder.join("skyline.png")).await?;
     s.click("run").await?;
-    s.until_text("skyline-report", "Noise of the ground").await?;
+    s.until_text("skyline-report", "Ground noise reduced").await?;
     s.click("zoom-1").await?;
     s.picture(&folder.join("joined.png")).await?;
     s.click("step-finish").await?;
@@ -61,7 +61,7 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     }
     s.until_text("smoothing-value", "40 %").await?;
     s.click("run").await?;
-    s.until_text("finish-found", "Noise left in the sky").await?;
+    s.until_text("finish-found", "Sky noise reduced").await?;
     s.click("against-unfinished").await?;
     s.click("zoom-fit").await?;
     s.picture(&folder.join("finish.png")).await?;

@@ -109,7 +109,7 @@ async fn a_frame_that_fails_is_placed_by_pairs_set_by_hand() -> anyhow::Result<(
         // Before and after can be seen.
         s.click("verdict-f02.tif").await?;
         s.click("look-after").await?;
-        s.until_text("pick-b", "as placed").await?;
+        s.until_text("pick-b", "aligned").await?;
         s.click("mode-difference").await?;
         s.click("look-before").await?;
         s.until_text("pick-b", "one exposure").await

@@ -55,7 +55,7 @@ async fn the_sky_is_finished_and_the_ground_stays() -> anyhow::Result<()> {
         s.until_text("finish-changed", "Press Run").await?;
         s.until_text("step-combine", "noise ÷").await?;
         s.click("run").await?;
-        s.until_text("finish-found", "Noise left in the sky").await?;
+        s.until_text("finish-found", "Sky noise reduced").await?;
         s.until_text("step-finish", "uneven ").await?;
 
         s.click("against-unfinished").await?;

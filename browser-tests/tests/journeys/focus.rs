@@ -147,7 +147,7 @@ async fn a_patch_is_painted_taken_back_and_kept_after_another_run() -> anyhow::R
         let second = format!("result-{}", latest(s).await?["id"]);
         assert_eq!(seen(s, &second, place).await?, patched);
         s.click("way-smooth").await?;
-        s.until_text("step-combine", "settings changed").await?;
+        s.until_text("step-combine", "changed").await?;
         s.click("run").await?;
         s.until_text("results", "mooth surfaces, merged of 6").await?;
         s.browser.refresh().await?;
@@ -216,7 +216,7 @@ async fn a_sweep_becomes_one_picture_and_tells_where_it_is_sharp() -> anyhow::Re
 
         // The other way, beside the first.
         s.click("way-smooth").await?;
-        s.until_text("step-combine", "settings changed").await?;
+        s.until_text("step-combine", "changed").await?;
         s.click("run").await?;
         s.until_text("results", "mooth surfaces, merged of 8").await?;
         s.click("other-way").await?;

@@ -10,3 +10,4 @@ mod page;
 mod prepare;
 mod skyline;
 mod sorting;
+mod workbench;

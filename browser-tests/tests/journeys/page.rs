@@ -14,11 +14,11 @@ async fn keys_go_where_the_person_means_them() -> anyhow::Result<()> {
 }
 
 /// Presses a key wherever the page has its focus.
-async fn press(s: &Session, key: impl Into<TypingData>) -> anyhow::Result<()> {
+pub async fn press(s: &Session, key: impl Into<TypingData>) -> anyhow::Result<()> {
     Ok(s.browser.action_chain().send_keys(key).perform().await?)
 }
 
-async fn is_pressed(s: &Session, name: &str) -> anyhow::Result<bool> {
+pub async fn is_pressed(s: &Session, name: &str) -> anyhow::Result<bool> {
     Ok(s.part(name).await?.attr("aria-pressed").await?.as_deref() == Some("true"))
 }
 
@@ -48,7 +48,7 @@ async fn keys(session: Arc<Session>, frames: Vec<PathBuf>) -> anyhow::Result<()>
     press(s, Key::Escape).await?;
     assert_eq!(runs().await?, 1);
     // After a slider, keys are shortcuts again.
-    let brighter = s.first(By::Css("[aria-label^='Shown brighter']")).await?;
+    let brighter = s.first(By::Css("[aria-label^='View brightness']")).await?;
     brighter.click().await?;
     press(s, Key::Right).await?;
     for (key, mode) in [("o", "mode-one"), ("d", "mode-beside"), ("s", "mode-split")] {

@@ -98,7 +98,7 @@ async fn a_skyline_is_found_corrected_and_joined() -> anyhow::Result<()> {
             .await?;
 
         s.click("run").await?;
-        s.until_text("skyline-report", "Noise of the ground").await?;
+        s.until_text("skyline-report", "Ground noise reduced").await?;
         s.until_text("step-skyline", "% sky").await?;
 
         // The ground from a set of its own, as bright as the sky's frames.

@@ -115,7 +115,7 @@ async fn a_mixed_folder_is_sorted_corrected_by_hand_and_stacked() -> anyhow::Res
         s.click("run").await?;
         s.click("step-combine").await?;
         s.until_text("results", "lipped mean of 6").await?;
-        s.until_text("step-prepare", "8 to calibrate").await
+        s.until_text("step-prepare", "calibrated").await
     })
     .await
 }

@@ -24,5 +24,5 @@ fn the_document_of_the_api_is_fresh() {
 fn kinds_that_the_front_end_is_tested_with_are_fresh() {
     let mut text = serde_json::to_string_pretty(&jade_plan::KINDS).unwrap();
     text.push('\n');
-    fresh("web/src/kinds/kinds.json", &text);
+    fresh("web/src/api/kinds.json", &text);
 }

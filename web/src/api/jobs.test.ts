@@ -1,5 +1,5 @@
 import { beforeEach, expect, it, vi } from 'vitest'
-import { job } from '../shoot/example'
+import { job } from '../domain/example'
 import { api } from './client'
 import { listen } from './events'
 import { carryOut } from './jobs'

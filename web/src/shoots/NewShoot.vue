@@ -2,8 +2,8 @@
 import { RadioGroup, RadioGroupLabel, RadioGroupOption } from '@headlessui/vue'
 import { ref, watch } from 'vue'
 import type { Kind } from '../api/types'
-import { kinds } from '../kinds/kinds'
-import Sheet from '../parts/Sheet.vue'
+import { kinds } from '../api/kinds'
+import Sheet from '../ui/Sheet.vue'
 
 const props = defineProps<{ open: boolean }>()
 const emit = defineEmits<{ close: []; add: [name: string, kind: Kind] }>()

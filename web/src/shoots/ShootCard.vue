@@ -4,9 +4,9 @@ import { Ellipsis } from '@lucide/vue'
 import { computed, nextTick, ref } from 'vue'
 import { thumbnail } from '../api/client'
 import type { ShootCard } from '../api/types'
-import { rulesOf } from '../kinds/kinds'
-import { ago } from '../parts/units'
-import StateDot from '../parts/StateDot.vue'
+import { rulesOf } from '../api/kinds'
+import { ago } from '../domain/units'
+import StateDot from '../ui/StateDot.vue'
 
 const props = defineProps<{ card: ShootCard }>()
 const emit = defineEmits<{ rename: [name: string]; remove: [] }>()
@@ -15,8 +15,9 @@ const editing = ref(false)
 const name = ref('')
 const field = ref<HTMLInputElement>()
 
-/** Version of the picture that could not be fetched: its files may have been deleted. */
+/** The picture that could not be fetched, in its version: its files may have been deleted. */
 const missing = ref<string>()
+const picture = computed(() => `${props.card.picture} ${props.card.version}`)
 
 const frames = computed(() => {
   const { lights, darks } = props.card
@@ -56,11 +57,11 @@ function finish(save: boolean) {
       :aria-label="`Open ${card.name}`"
     >
       <img
-        v-if="card.picture && card.version !== missing"
+        v-if="card.picture && picture !== missing"
         :src="thumbnail(card.picture, card.version)"
         :alt="`Picture of ${card.name}`"
         class="h-full w-full object-cover"
-        @error="missing = card.version"
+        @error="missing = picture"
       />
       <span v-else class="flex h-full items-center justify-center text-faint">
         {{ card.picture ? 'picture not kept; run again' : 'no picture yet' }}

@@ -5,7 +5,7 @@ import { useRouter } from 'vue-router'
 import { api, sentence } from '../api/client'
 import { listen } from '../api/events'
 import type { Kind, ShootCard as Card } from '../api/types'
-import { useNotices } from '../parts/notices'
+import { useNotices } from '../state/notices'
 import NewShoot from './NewShoot.vue'
 import ShootCard from './ShootCard.vue'
 

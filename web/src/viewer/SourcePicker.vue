@@ -2,9 +2,9 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { ChevronDown } from '@lucide/vue'
 import { computed } from 'vue'
-import { resultHint } from '../finish/finish'
-import { resultName, roleNames } from '../parts/units'
-import { useShoot } from '../shoot/store'
+import { resultHint } from '../steps/finish/finish'
+import { resultName, roleNames } from '../domain/units'
+import { useShoot } from '../state/shoot'
 
 const props = defineProps<{ side: 'A' | 'B' }>()
 const model = defineModel<string | null>({ required: true })
@@ -30,11 +30,11 @@ const sources = computed(() => [
 const chosen = computed(() => {
   const placed = model.value?.match(/^placed-\d+-(\d+)$/)?.[1]
   const frame = store.shoot?.frames.find((f) => f.id === Number(placed))
-  if (frame) return { text: frame.name, hint: 'as placed' }
+  if (frame) return { text: frame.name, hint: 'aligned' }
   const [way, id] = model.value?.split('-') ?? []
   const own = sources.value.find((s) => s.value === `frame-${id}`)
   if (own && way === 'calibrated') return { text: own.text, hint: 'calibrated' }
-  if (own && way === 'original') return { text: own.text, hint: 'as it came' }
+  if (own && way === 'original') return { text: own.text, hint: 'original' }
   return sources.value.find((s) => s.value === model.value)
 })
 </script>

@@ -1,7 +1,11 @@
 <script setup lang="ts">
 // The bars over the picture: which way two pictures are compared, how bright and how large they are shown.
 import { computed } from 'vue'
-import { modes, useView, type Mode } from './view'
+import { Crosshair, Maximize, Minimize } from '@lucide/vue'
+import { keyName, keyOf, titleOf } from '../app/commands'
+import { useLayout } from '../state/layout'
+import { modes, useView, type Mode } from '../state/view'
+import FoldButton from '../ui/FoldButton.vue'
 
 defineProps<{
   /** The way that is on show. */
@@ -12,6 +16,7 @@ defineProps<{
 defineEmits<{ fit: []; zoom: [scale: number] }>()
 
 const view = useView()
+const layout = useLayout()
 const both = computed(() => view.infoA !== null && view.infoB !== null)
 </script>
 
@@ -27,7 +32,7 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
         :class="mode === one.value ? 'bg-[#363633] text-ink' : 'text-dim'"
         :disabled="one.value !== 'one' && !both"
         :aria-pressed="mode === one.value"
-        :title="`${one.text} (${one.key})`"
+        :title="titleOf(`view.${one.value}`)"
         :data-test="`mode-${one.value}`"
         @click="view.mode = one.value"
       >
@@ -49,10 +54,10 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
     <div class="ml-auto flex items-center gap-0.5 rounded-lg bg-black/80 p-[3px]">
       <label
         class="flex items-center gap-1.5 px-2 text-dim"
-        title="Shown brighter; the files stay as they are"
+        title="View brightness; the files stay as they are"
       >
         <span :class="view.colours && 'text-amber'">{{
-          view.colours ? 'Colours × 4' : 'Shown'
+          view.colours ? 'Colours × 4' : 'View'
         }}</span>
         <input
           v-model.number="view.stops"
@@ -61,7 +66,7 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
           max="5"
           step="0.5"
           class="w-[64px] accent-[#5cc8a1]"
-          aria-label="Shown brighter, exposure steps"
+          aria-label="View brightness, exposure steps"
         />
         <span class="num w-[58px] whitespace-nowrap"
           >{{ view.stops >= 0 ? '+' : '−' }}{{ Math.abs(view.stops).toFixed(1) }} EV</span
@@ -69,7 +74,7 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
       </label>
       <button
         class="rounded-md px-2 py-1 text-dim hover:text-ink"
-        title="Fit (f)"
+        :title="titleOf('view.fit')"
         data-test="zoom-fit"
         @click="$emit('fit')"
       >
@@ -77,7 +82,7 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
       </button>
       <button
         class="num rounded-md px-2 py-1 text-dim hover:text-ink"
-        title="One to one (1)"
+        :title="titleOf('view.1')"
         data-test="zoom-1"
         @click="$emit('zoom', 1)"
       >
@@ -85,7 +90,7 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
       </button>
       <button
         class="num rounded-md px-2 py-1 text-dim hover:text-ink"
-        title="Three to one (3)"
+        :title="titleOf('view.3')"
         data-test="zoom-3"
         @click="$emit('zoom', 3)"
       >
@@ -94,6 +99,43 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
       <span class="num w-[48px] text-center text-dim" data-test="scale"
         >{{ Math.round(scale * 100) }} %</span
       >
+      <button
+        class="rounded-md px-1.5 py-1 hover:text-ink"
+        :class="view.pinning ? 'text-jade' : 'text-dim'"
+        aria-label="Pin a probe"
+        :title="`Pin a probe; ${keyName(keyOf('view.pin'))} pins one under the pointer`"
+        :aria-pressed="view.pinning"
+        :disabled="!view.infoA && !view.infoB"
+        data-test="pin"
+        @click="view.pinning = !view.pinning"
+      >
+        <Crosshair :size="15" />
+      </button>
+      <button
+        class="rounded-md px-1.5 py-1 text-dim hover:text-ink"
+        :aria-label="layout.alone ? 'Everything again' : 'The picture alone'"
+        :title="titleOf('alone', layout.alone ? 'Everything again' : 'The picture alone')"
+        data-test="alone"
+        @click="layout.setAlone(!layout.alone)"
+      >
+        <component :is="layout.alone ? Minimize : Maximize" :size="15" />
+      </button>
+      <FoldButton
+        v-if="!layout.strip && !layout.alone"
+        panel="the frames"
+        :open="false"
+        edge="bottom"
+        data-test="open-strip"
+        @toggle="layout.toggle('strip')"
+      />
+      <FoldButton
+        v-if="!layout.probes && !layout.alone"
+        panel="the probes"
+        :open="false"
+        edge="right"
+        data-test="open-probes"
+        @toggle="layout.toggle('probes')"
+      />
     </div>
   </div>
 </template>

@@ -1,7 +1,7 @@
 // One pane of the view: an OpenSeadragon viewer that shows one picture and follows its twin.
 import OpenSeadragon from 'openseadragon'
 import type { PictureInfo } from '../api/types'
-import { placement, tileSource, zoomFor } from './source'
+import { placement, tileSource, zoomFor } from '../domain/tiles'
 
 export interface View {
   /** Left top and scale of the reference frame on the screen, in CSS pixels. */

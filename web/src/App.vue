@@ -1,8 +1,0 @@
-<script setup lang="ts">
-import NoticeBar from './parts/NoticeBar.vue'
-</script>
-
-<template>
-  <RouterView />
-  <NoticeBar />
-</template>

@@ -1,0 +1,13 @@
+<script setup lang="ts">
+import { onMounted, onUnmounted } from 'vue'
+import NoticeBar from '../ui/NoticeBar.vue'
+import { takeKeys } from './commands'
+
+onMounted(() => window.addEventListener('keydown', takeKeys))
+onUnmounted(() => window.removeEventListener('keydown', takeKeys))
+</script>
+
+<template>
+  <RouterView />
+  <NoticeBar />
+</template>

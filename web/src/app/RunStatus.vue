@@ -1,0 +1,91 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Stage } from '../api/types'
+import { finishes } from '../steps/finish/finish'
+import { duration } from '../domain/units'
+import { useShoot } from '../state/shoot'
+
+const store = useShoot()
+
+const stages = computed<{ stage: Stage; name: string; unit: string }[]>(() => [
+  ...(store.job?.stage === 'prepare' || store.calibration.some((frame) => !frame.left_out)
+    ? [{ stage: 'prepare' as const, name: 'Calibration', unit: 'frames' }]
+    : []),
+  { stage: 'frames', name: 'Frames', unit: 'frames' },
+  { stage: 'align', name: 'Align', unit: 'frames' },
+  ...(store.job?.plan.skyline.mode !== 'none'
+    ? [{ stage: 'skyline' as const, name: 'Skyline', unit: 'steps' }]
+    : []),
+  { stage: 'combine', name: 'Combine', unit: 'tiles' },
+  ...(store.job && finishes(store.job.plan)
+    ? [{ stage: 'finish' as const, name: 'Finish', unit: 'parts' }]
+    : []),
+  // What is painted over a merged sweep comes last too.
+  ...(store.rules.changes.includes('paint') && store.job?.plan.focus.patches.length
+    ? [{ stage: 'finish' as const, name: 'Patches', unit: 'parts' }]
+    : []),
+])
+const at = computed(() => stages.value.findIndex((s) => s.stage === store.job?.stage))
+const share = computed(() => {
+  const job = store.job
+  return job && job.total > 0 ? job.done / job.total : 0
+})
+</script>
+
+<template>
+  <div
+    v-if="store.running"
+    class="border-t border-rule bg-sheet px-[18px] py-3"
+    data-test="running"
+    aria-live="polite"
+  >
+    <div class="mb-2 flex items-baseline justify-between">
+      <b class="font-semibold">{{
+        store.job?.state === 'queued' ? 'Waiting for its turn' : 'Running'
+      }}</b>
+      <span class="text-dim" data-test="remaining">
+        {{ store.job?.remaining_s != null ? duration(store.job.remaining_s) : '' }}
+      </span>
+    </div>
+    <ol class="flex flex-col gap-1.5">
+      <li v-for="(stage, index) in stages" :key="stage.stage">
+        <div
+          class="flex justify-between"
+          :class="index === at ? 'text-ink' : index < at ? 'text-dim' : 'text-faint'"
+        >
+          <span>{{ stage.name }}</span>
+          <span class="num">
+            <template v-if="index === at"
+              >{{ store.job?.done }} of {{ store.job?.total }} {{ stage.unit }}</template
+            >
+            <template v-else-if="index < at">done</template>
+          </span>
+        </div>
+        <div class="mt-0.5 h-[3px] rounded bg-rule">
+          <div
+            class="h-full rounded bg-jade"
+            :style="`width: ${index < at ? 100 : index === at ? share * 100 : 0}%`"
+          />
+        </div>
+      </li>
+    </ol>
+    <button class="button mt-3 w-full" data-test="stop" @click="store.cancel">Stop</button>
+  </div>
+  <div
+    v-else-if="
+      store.job?.state === 'interrupted' ||
+      store.job?.state === 'failed' ||
+      store.job?.state === 'cancelled'
+    "
+    class="border-t border-rule bg-sheet px-[18px] py-3"
+    data-test="stopped"
+  >
+    <p v-if="store.job.state === 'failed'" class="text-rose">{{ store.job.problem }}</p>
+    <p v-else-if="store.job.state === 'interrupted'" class="text-amber">
+      The last run was interrupted: the program ended while it was under way. Stages that were
+      finished are kept.
+    </p>
+    <p v-else class="text-dim">The last run was stopped.</p>
+    <button class="button mt-2 w-full" data-test="resume" @click="store.resume">Resume run</button>
+  </div>
+</template>

@@ -1,0 +1,98 @@
+// What is known of the shoot on the workbench, and what follows from it.
+import { computed, ref } from 'vue'
+import { rulesOf } from '../api/kinds'
+import type { Frame, Job, Plan, Shoot, ShootResult, Step } from '../api/types'
+import { prepareOf } from '../domain/differences'
+import { groupFrames } from '../domain/groups'
+
+export function useFacts() {
+  const shoot = ref<Shoot | null>(null)
+  const missing = ref('')
+  const step = ref<Step>('frames')
+  /** The number of the shoot that is open, once its step and sides are chosen. */
+  const opened = ref<number | null>(null)
+  const selected = ref<number | null>(null)
+  /** Sources of the two sides of the view. */
+  const a = ref<string | null>(null)
+  const b = ref<string | null>(null)
+  const lights = computed(() => frames((f) => f.role === 'light' && !f.problem))
+  const groups = computed(() => (shoot.value ? groupFrames(shoot.value) : []))
+  /** The lights that are stacked, left out or not. */
+  const stack = computed(() => groups.value.filter((g) => g.stacked).flatMap((g) => g.frames))
+  /** Frames that are chosen, to do something with all of them. */
+  const chosen = ref<number[]>([])
+  /** Frames that the lights are calibrated with. */
+  const calibration = computed(() => frames((f) => f.role !== 'light' && !f.problem))
+  /** The plan as the server has it. */
+  const sent = ref<Plan | null>(null)
+  /** The same, but while a setting is dragged as it was before: for what is dear to show. */
+  const settled = ref<Plan | null>(null)
+  const unreadable = computed(() => frames((f) => f.problem !== null))
+  const used = computed(() => stack.value.filter((f) => !f.left_out))
+  const results = computed(() => shoot.value?.results ?? [])
+  const latest = computed<ShootResult | undefined>(() => results.value[0])
+  /** The last run. */
+  const job = computed<Job | undefined>(() => shoot.value?.jobs.find((j) => j.task === 'run'))
+  /** What would be undone and made again next. */
+  const history = computed(() => shoot.value?.history ?? { undo: null, redo: null })
+  const running = computed(() => job.value?.state === 'running' || job.value?.state === 'queued')
+  /** The result on side B, or the latest one. */
+  const shown = computed(
+    () => results.value.find((r) => b.value === `result-${r.id}`) ?? latest.value,
+  )
+  const reference = computed<Frame | undefined>(() => {
+    const of = (id?: number | null) => used.value.find((f) => f.id === id)
+    const proposed = shoot.value?.proposed_reference?.frame_id
+    const middle = used.value[Math.floor(used.value.length / 2)]
+    // Where a run chooses, that is the middle one in the order of focus.
+    if (!rules.value.chooses_reference) return of(latest.value?.reference_id) ?? middle
+    return of(shoot.value?.reference_id) ?? of(proposed) ?? middle
+  })
+  /** What follows from the shoot's kind. */
+  const rules = computed(() => rulesOf(shoot.value?.plan.kind ?? 'night-sky'))
+  const planChanged = computed(
+    () => latest.value && JSON.stringify(latest.value.plan) !== JSON.stringify(shoot.value?.plan),
+  )
+
+  function frames(keep: (frame: Frame) => boolean) {
+    return shoot.value?.frames.filter(keep) ?? []
+  }
+
+  /** The treatment of a frame, written out; while a setting is dragged, as it was before if wanted. */
+  function treatment(frame: number, before = false): string {
+    const one = shoot.value?.frames.find((f) => f.id === frame)
+    const plan = before ? settled.value : sent.value
+    return one && plan ? JSON.stringify(prepareOf(plan, one.blake3)) : ''
+  }
+
+  return {
+    shoot,
+    missing,
+    opened,
+    step,
+    selected,
+    a,
+    b,
+    chosen,
+    sent,
+    settled,
+    lights,
+    groups,
+    stack,
+    calibration,
+    unreadable,
+    used,
+    results,
+    latest,
+    shown,
+    job,
+    history,
+    running,
+    reference,
+    rules,
+    planChanged,
+    treatment,
+  }
+}
+
+export type Facts = ReturnType<typeof useFacts>

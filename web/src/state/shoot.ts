@@ -1,0 +1,20 @@
+// The shoot on the workbench.
+import { defineStore } from 'pinia'
+import { attempt, useChanges } from './changes'
+import { useFacts } from './facts'
+import { useLoading } from './loading'
+import { usePlan } from './plan'
+import { Queue } from './queue'
+import { useRuns } from './runs'
+
+export type { Step } from '../api/types'
+
+export const useShoot = defineStore('shoot', () => {
+  const queue = new Queue()
+  const facts = useFacts()
+  const loading = useLoading(facts, queue)
+  const changes = useChanges(facts, loading)
+  const plan = usePlan(facts, loading, changes, queue)
+  const runs = useRuns(facts, loading, queue)
+  return { ...facts, ...loading, ...changes, ...plan, ...runs, attempt }
+})

@@ -1,0 +1,108 @@
+// The two panes: what each shows, the map over it, and where the picture lies in it.
+import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch, type Ref } from 'vue'
+import { resultOf } from '../domain/sources'
+import { useShoot } from '../state/shoot'
+import { useView } from '../state/view'
+import { usePairs } from '../steps/align/pairs'
+import { useSkyline } from '../steps/skyline/skyline'
+import { Pane, type View } from './pane'
+import type { Sides } from './sides'
+
+type Element = Ref<HTMLElement | undefined>
+
+/** `clicked` says whether it made use of a click at a place of the reference frame. */
+export function usePanes(
+  elements: { a: Element; b: Element },
+  sides: Sides,
+  clicked: (side: 'a' | 'b', x: number, y: number) => boolean,
+) {
+  const store = useShoot()
+  const view = useView()
+  const pairs = usePairs()
+  const skyline = useSkyline()
+  const panes = shallowRef<{ a: Pane; b: Pane } | null>(null)
+  const place = ref<View>({ left: 0, top: 0, scale: 1 })
+  const places = ref<{ a: View; b: View }>({ a: place.value, b: place.value })
+  const leading = computed(() => (sides.seesA.value ? panes.value?.a : panes.value?.b))
+
+  /** What was seen under the brush last, as long as the pane has it. */
+  let under: string | null = null
+  const { infoA, infoB, infoLess, offered, shownB, size } = sides
+  watch([panes, infoA, offered, shownB, infoLess, size, () => view.how], () => {
+    const both = panes.value
+    if (!both || !size.value) return
+    const reference = { width: size.value.width, height: size.value.height }
+    // Nothing else is seen under the brush while its picture is on its way.
+    const source = offered.value?.source ?? null
+    if (source !== under) both.a.clear()
+    under = source
+    const shownA = offered.value ?? infoA.value
+    if (shownA) both.a.show(shownA, reference, view.how)
+    else both.a.clear()
+    const seen = infoLess.value ?? shownB.value
+    if (seen) both.b.show(seen, reference, view.how)
+    else both.b.clear()
+  })
+
+  /** The map of the result on side B, where it has one; in its own step the skyline. */
+  watch(
+    [
+      panes,
+      infoA,
+      infoB,
+      () => view.overlay,
+      () => view.only,
+      () => store.step,
+      () => skyline.info,
+      () => skyline.laid,
+      sides.seesA,
+    ],
+    async ([both, , info, chosen, only, step, skies, laid, inA]) => {
+      const result = resultOf(info?.source)
+      if (!both) return
+      if (step === 'skyline') {
+        const shown = laid === 'none' ? null : skies
+        // A result beside the frame is seen as it is.
+        both.a.lay(inA ? shown : null, `laid=${laid}`)
+        return both.b.lay(inA ? null : shown, `laid=${laid}`)
+      }
+      both.a.lay(null)
+      const overlay = only === null ? chosen : 'depth'
+      if (overlay === 'none' || !result) return both.b.lay(null)
+      const map = await sides.look(`${overlay}-${result}`)
+      const still = view.overlay === chosen && view.only === only && store.step === step
+      if (still) both.b.lay(map, only === null ? undefined : `only=${only}`)
+    },
+  )
+  watch(
+    () => pairs.frame,
+    async (frame) => {
+      panes.value?.a.link(!frame)
+      await nextTick()
+      if (frame) fit()
+    },
+  )
+
+  /** Shows all of the picture; while pairs are set the two sides are moved one by one. */
+  function fit() {
+    leading.value?.fit()
+    if (pairs.frame) panes.value?.b.fit()
+  }
+
+  onMounted(() => {
+    const report = (pane: 'a' | 'b') => (now: View) => {
+      if ((pane === 'a') === sides.seesA.value) place.value = now
+      places.value[pane] = now
+    }
+    const a = new Pane(elements.a.value!, report('a'), (x, y) => clicked('a', x, y))
+    const b = new Pane(elements.b.value!, report('b'), (x, y) => clicked('b', x, y))
+    a.pair(b)
+    panes.value = { a, b }
+  })
+  onUnmounted(() => {
+    panes.value?.a.destroy()
+    panes.value?.b.destroy()
+  })
+
+  return { place, places, leading, fit }
+}
