@@ -116,7 +116,8 @@ fn test() -> Result<()> {
     compiled?;
     install_tools()?;
     // The API's document is compared with the routes by a test among these.
-    run(&mut linted(&["test", "--workspace"]))
+    run(&mut linted(&["test", "--workspace"]))?;
+    contract::check()
 }
 
 /// Cargo with clippy's driver as the compiler of the project's crates: one build serves the lints,

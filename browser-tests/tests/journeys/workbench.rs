@@ -95,11 +95,18 @@ async fn addresses(s: &Session) -> anyhow::Result<()> {
     s.until("the one before that", || async { is_there(s, "whole").await }).await?;
     s.browser.forward().await?;
     s.until("and forth", || async { Ok(address(s).await?.contains("step=align")) }).await?;
+    // The place in the middle is noted once the picture stands still.
+    s.click("zoom-3").await?;
+    s.until("the address tells the place", || async { Ok(address(s).await?.contains(",300")) })
+        .await?;
     // What is kept as a bookmark is shown again.
     let bookmark = s.browser.current_url().await?;
     s.goto("/").await?;
     s.browser.goto(bookmark.as_str()).await?;
     s.until("the view of the bookmark", || async { is_pressed(s, "mode-beside").await }).await?;
+    s.until_text("scale", "300 %").await?;
+    s.click("zoom-fit").await?;
+    s.until("all of the picture", || async { Ok(!address(s).await?.contains("at=")) }).await?;
     let step = s.part("step-align").await?;
     assert_eq!(step.attr("aria-current").await?.as_deref(), Some("step"));
     Ok(())

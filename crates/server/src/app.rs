@@ -81,7 +81,7 @@ impl App {
     }
 
     pub fn tell(&self, event: Event) {
-        self.events.tell(event);
+        self.events.tell(&event);
     }
 
     pub fn result_folder(&self, key: &str) -> PathBuf {

@@ -1,6 +1,6 @@
 //! The document that describes the API (OpenAPI 3.1), made from the routes.
 
-use crate::types::Problem;
+use crate::types::{Problem, Shoot};
 use serde_json::Value;
 use std::collections::BTreeSet;
 use utoipa::openapi::content::ContentBuilder;
@@ -27,11 +27,9 @@ pub fn begin() -> OpenApi {
 
 /// Adds what all operations have in common: errors, and that answers are complete.
 pub fn finish(mut document: OpenApi) -> OpenApi {
-    let components = document.components.get_or_insert_default();
-    components.schemas.insert(Problem::name().into_owned(), Problem::schema());
-    let mut others = vec![];
-    Problem::schemas(&mut others);
-    components.schemas.extend(others);
+    // Types that only descriptions of answers name.
+    add_schema::<Problem>(&mut document);
+    add_schema::<Shoot>(&mut document);
     for path in document.paths.paths.values_mut() {
         let all = [&mut path.get, &mut path.post, &mut path.patch, &mut path.delete];
         all.into_iter().flatten().for_each(add_error);
@@ -44,6 +42,13 @@ pub fn finish(mut document: OpenApi) -> OpenApi {
         }
     }
     document
+}
+
+/// Adds a type and all that it is made of.
+fn add_schema<T: ToSchema + PartialSchema>(document: &mut OpenApi) {
+    let mut schemas = vec![(T::name().into_owned(), T::schema())];
+    T::schemas(&mut schemas);
+    document.components.get_or_insert_default().schemas.extend(schemas);
 }
 
 /// Every operation may be refused.

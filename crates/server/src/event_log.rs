@@ -1,59 +1,70 @@
-//! Events with numbers, the last of which are kept, so that a page whose connection broke is told
-//! what it missed.
+//! A log of the last events. A page whose connection broke reads from it what it missed.
 
 use crate::types::Event;
 use std::collections::VecDeque;
-use std::sync::Mutex;
-use tokio::sync::broadcast;
+use std::sync::{Arc, Mutex};
+use tokio::sync::watch;
 
-/// Events that are kept, and that a listener may fall behind.
-const KEPT: usize = 1024;
+/// Most events that are kept.
+const MOST: usize = 1024;
+/// Most bytes of text that are kept: a plan with much painted work takes megabytes.
+const BYTES: usize = 16 << 20;
 
-/// An event and its number.
-pub type Numbered = (u64, Event);
+/// The number of an event and its JSON.
+pub type Numbered = (u64, Arc<str>);
 
-/// The events of one life of the server.
+/// The events of one life of the server. Listeners read them here, so that a slow one holds none.
 pub struct EventLog {
     /// Differs between lives of the server, whose numbers begin anew.
     life: u64,
     kept: Mutex<Kept>,
-    sender: broadcast::Sender<Numbered>,
+    last: watch::Sender<u64>,
 }
 
 #[derive(Default)]
 struct Kept {
     last: u64,
+    bytes: usize,
     events: VecDeque<Numbered>,
-}
-
-/// What a listener gets first.
-pub struct Joined {
-    /// Events since the one that it had last; nothing where they are not all known any more.
-    pub missed: Option<Vec<Numbered>>,
-    /// The number of the last event so far.
-    pub last: u64,
-    /// All events from now on.
-    pub coming: broadcast::Receiver<Numbered>,
 }
 
 impl EventLog {
     /// An empty log; `life` differs from that of earlier logs.
     pub fn new(life: u64) -> Self {
-        Self { life, kept: Mutex::default(), sender: broadcast::channel(KEPT).0 }
+        Self { life, kept: Mutex::default(), last: watch::Sender::new(0) }
     }
 
-    /// Numbers and keeps an event, and sends it to all listeners.
-    pub fn tell(&self, event: Event) {
+    /// Numbers and keeps an event, and wakes all listeners.
+    pub fn tell(&self, event: &Event) {
+        let text: Arc<str> = serde_json::to_string(event).expect("events serialise").into();
         let mut kept = self.kept.lock().expect("no holder panics");
         kept.last += 1;
-        let numbered = (kept.last, event);
-        if kept.events.len() == KEPT {
-            kept.events.pop_front();
+        kept.bytes += text.len();
+        let number = kept.last;
+        kept.events.push_back((number, text));
+        while kept.events.len() > MOST || (kept.bytes > BYTES && kept.events.len() > 1) {
+            let dropped = kept.events.pop_front().map_or(0, |(_, text)| text.len());
+            kept.bytes -= dropped;
         }
-        kept.events.push_back(numbered.clone());
-        // Sent under the lock, so that events arrive in the order of their numbers. An error means
-        // that nobody listens.
-        let _ = self.sender.send(numbered);
+        self.last.send_replace(number);
+    }
+
+    /// The number of the last event so far.
+    pub fn last(&self) -> u64 {
+        self.kept.lock().expect("no holder panics").last
+    }
+
+    /// Changes with each event.
+    pub fn listen(&self) -> watch::Receiver<u64> {
+        self.last.subscribe()
+    }
+
+    /// The events after that of a number; `None` where they are not all kept any more.
+    pub fn after(&self, number: u64) -> Option<Vec<Numbered>> {
+        let kept = self.kept.lock().expect("no holder panics");
+        let first = kept.last - kept.events.len() as u64;
+        let is_known = (first..=kept.last).contains(&number);
+        is_known.then(|| kept.events.iter().filter(|(n, _)| *n > number).cloned().collect())
     }
 
     /// The id of an event, which a listener may come back with.
@@ -61,18 +72,10 @@ impl EventLog {
         format!("{}-{number}", self.life)
     }
 
-    /// Begins to listen. `id` is that of the last event that the listener had.
-    pub fn join(&self, id: Option<&str>) -> Joined {
-        let kept = self.kept.lock().expect("no holder panics");
-        let had = id.and_then(|id| {
-            let (life, number) = id.split_once('-')?;
-            (life.parse() == Ok(self.life)).then(|| number.parse::<u64>().ok())?
-        });
-        let oldest = kept.last + 1 - kept.events.len() as u64;
-        let known = had.filter(|had| (oldest..=kept.last + 1).contains(&(had.saturating_add(1))));
-        let missed = known
-            .map(|had| kept.events.iter().filter(|(number, _)| *number > had).cloned().collect());
-        Joined { missed, last: kept.last, coming: self.sender.subscribe() }
+    /// The number of an event by its id; `None` for one of another life.
+    pub fn number(&self, id: &str) -> Option<u64> {
+        let (life, number) = id.split_once('-')?;
+        (life.parse() == Ok(self.life)).then(|| number.parse().ok())?
     }
 }
 
@@ -80,47 +83,76 @@ impl EventLog {
 mod tests {
     use super::*;
 
-    fn shoots(missed: &Joined) -> Option<Vec<i64>> {
-        let shoot = |(_, event): &Numbered| match event {
-            Event::Shoot { id } => *id,
+    /// The shoots that the events after that of an id are about.
+    fn missed(log: &EventLog, id: &str) -> Option<Vec<i64>> {
+        let events = log.after(log.number(id)?)?;
+        let shoot = |(_, text): &Numbered| match serde_json::from_str(text).unwrap() {
+            Event::Shoot { id } => id,
             other => panic!("{other:?}"),
         };
-        missed.missed.as_ref().map(|missed| missed.iter().map(shoot).collect())
+        Some(events.iter().map(shoot).collect())
     }
 
     #[test]
-    fn a_listener_that_comes_back_is_told_what_it_missed() {
+    fn a_listener_that_comes_back_reads_what_it_missed() {
         let log = EventLog::new(5);
+        assert_eq!(missed(&log, "5-0"), Some(vec![]));
         for id in 0..6 {
-            log.tell(Event::Shoot { id });
+            log.tell(&Event::Shoot { id });
         }
-        assert_eq!(shoots(&log.join(Some(&log.id(4)))), Some(vec![4, 5]));
-        assert_eq!(shoots(&log.join(Some(&log.id(6)))), Some(vec![]));
-        assert_eq!(shoots(&log.join(Some(&log.id(0)))), Some((0..6).collect()));
-        assert_eq!(log.join(None).last, 6);
+        assert_eq!(missed(&log, &log.id(4)), Some(vec![4, 5]));
+        assert_eq!(missed(&log, &log.id(6)), Some(vec![]));
+        assert_eq!(missed(&log, &log.id(0)), Some((0..6).collect()));
+        assert_eq!(log.last(), 6);
     }
 
     #[test]
-    fn what_is_not_known_any_more_is_not_resumed() {
+    fn events_that_are_not_kept_any_more_are_not_resumed() {
         let log = EventLog::new(5);
-        assert_eq!(shoots(&log.join(None)), None);
-        for id in 0..KEPT as i64 + 10 {
-            log.tell(Event::Shoot { id });
+        for id in 0..MOST as i64 + 10 {
+            log.tell(&Event::Shoot { id });
         }
-        assert_eq!(shoots(&log.join(Some(&log.id(9)))), None);
-        assert_eq!(shoots(&log.join(Some(&log.id(10)))).unwrap().len(), KEPT);
+        assert_eq!(missed(&log, &log.id(9)), None);
+        assert_eq!(missed(&log, &log.id(10)).unwrap().len(), MOST);
         for odd in ["", "5", "5-", "4-1030", "5-99999", "5-18446744073709551615", "a-b"] {
-            assert_eq!(shoots(&log.join(Some(odd))), None, "{odd}");
+            assert_eq!(missed(&log, odd), None, "{odd}");
         }
+    }
+
+    #[test]
+    fn large_events_leave_the_log_early() {
+        let log = EventLog::new(5);
+        // Jobs carry their plans; a list of them is as large as a plan with much painted work.
+        let job = crate::types::Job {
+            id: 1,
+            shoot_id: 1,
+            task: crate::types::Task::Run,
+            result_id: None,
+            state: crate::types::JobState::Running,
+            plan: jade_plan::Plan::of(jade_plan::Kind::NightSky),
+            stage: None,
+            done: 0,
+            total: 0,
+            remaining_s: None,
+            problem: Some("x".repeat(3 << 20)),
+            created: 0,
+            finished: None,
+        };
+        for _ in 0..20 {
+            log.tell(&Event::Job { job: job.clone() });
+        }
+        assert_eq!(log.after(15).unwrap().len(), 5);
+        assert!(log.after(14).is_none());
+        assert!(log.kept.lock().unwrap().bytes <= BYTES);
     }
 
     #[tokio::test]
-    async fn events_that_come_are_those_after_the_ones_that_were_missed() {
+    async fn a_listener_is_woken_by_each_event() {
         let log = EventLog::new(1);
-        log.tell(Event::Shoot { id: 1 });
-        let mut joined = log.join(Some(&log.id(0)));
-        log.tell(Event::Shoot { id: 2 });
-        assert_eq!(shoots(&joined), Some(vec![1]));
-        assert_eq!(joined.coming.recv().await.unwrap().0, 2);
+        log.tell(&Event::Shoot { id: 1 });
+        let mut listening = log.listen();
+        log.tell(&Event::Shoot { id: 2 });
+        listening.changed().await.unwrap();
+        assert_eq!(log.after(1).unwrap()[0].0, 2);
     }
 }

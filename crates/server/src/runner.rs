@@ -17,7 +17,10 @@ const AGAIN: Duration = Duration::from_secs(2);
 pub async fn run_forever(app: Arc<App>) {
     loop {
         match app.store.take_job().await {
-            Ok(Some(row)) => carry_out(&app, row).await,
+            Ok(Some(row)) => match watched(&app, &row) {
+                Ok(watch) => carry_out(&app, row, watch).await,
+                Err(error) => tracing::error!("a job cannot be read: {error}"),
+            },
             Ok(None) => app.runner.wake.notified().await,
             Err(error) => {
                 tracing::error!("the queue could not be read: {error}");
@@ -37,18 +40,6 @@ pub async fn begin(
     task: Task,
     saved: Option<(i64, &NewExport)>,
 ) -> Result<Job, ApiError> {
-    if let Some((result, _)) = saved
-        && app
-            .store
-            .unfinished_jobs()
-            .await?
-            .iter()
-            .any(|job| job.task == Task::Save && job.result_id == Some(result))
-    {
-        return Err(ApiError::Refused(
-            "This result is being saved already; wait for that, or stop it.".to_owned(),
-        ));
-    }
     let plan = app.store.plan(shoot).await?;
     let row = app.store.begin_job(shoot, task, &plan, saved).await?;
     start(app, row)
@@ -56,34 +47,42 @@ pub async fn begin(
 
 /// Carries out a job whose state is running, while the answer goes out.
 pub fn start(app: &Arc<App>, row: JobRow) -> Result<Job, ApiError> {
-    let job = row.view()?;
+    let (job, watch) = (row.view()?, watched(app, &row)?);
     let app = app.clone();
-    tokio::spawn(async move { carry_out(&app, row).await });
+    tokio::spawn(async move { carry_out(&app, row, watch).await });
     Ok(job)
 }
 
-async fn carry_out(app: &Arc<App>, row: JobRow) {
-    if let Err(error) = try_out(app, row).await {
+/// The watch of a job that begins. From now on it can be cancelled.
+fn watched(app: &App, row: &JobRow) -> Result<Arc<JobWatch>, ApiError> {
+    let watch = Arc::new(JobWatch::new(row.task()?, app.ending.clone()));
+    app.runner.begin(row.id, watch.clone());
+    Ok(watch)
+}
+
+async fn carry_out(app: &Arc<App>, row: JobRow, watch: Arc<JobWatch>) {
+    if let Err(error) = try_out(app, row, &watch).await {
         tracing::error!("a job could not be ended properly: {error}");
     }
 }
 
-async fn try_out(app: &Arc<App>, row: JobRow) -> Result<(), ApiError> {
-    let (begun, task) = (row.view()?, row.task()?);
-    let watch = Arc::new(JobWatch::new(task, app.ending.clone()));
-    app.runner.begin(row.id, watch.clone());
-    app.tell(Event::Job { job: begun });
+async fn try_out(app: &Arc<App>, row: JobRow, watch: &Arc<JobWatch>) -> Result<(), ApiError> {
+    app.tell(Event::Job { job: row.view()? });
     let teller = tokio::spawn(tell_progress(app.clone(), row.clone()));
-    let made = match task {
-        Task::Run => stacking::stack(app, &row, &watch).await,
-        Task::Skyline => skyline::found(app, row.shoot_id, &watch).await.map(|_| ()),
-        Task::Sweep => sweep::looked_over(app, row.shoot_id, &watch).await,
-        Task::Save => saving::save(app, &row, &watch).await,
+    let made = match row.task()? {
+        Task::Run => stacking::stack(app, &row, watch).await,
+        Task::Skyline => skyline::found(app, row.shoot_id, watch).await.map(|_| ()),
+        Task::Sweep => sweep::looked_over(app, row.shoot_id, watch).await,
+        Task::Save => saving::save(app, &row, watch).await,
     };
     teller.abort();
     app.runner.end(row.id);
     // The measurer waits while a run goes on, and is woken even if noting the job's end fails.
     app.imported.notify_one();
+    if made.is_err() && app.is_ending() {
+        // It stays noted as running, so that the next start marks it as interrupted.
+        return Ok(());
+    }
     let (state, problem) = match made {
         Ok(()) => (JobState::Done, None),
         Err(_) if watch.cancelled() => (JobState::Cancelled, None),

@@ -1,4 +1,4 @@
-//! Work whose progress nobody is told.
+//! A watcher for short work that sends no progress events.
 
 use crate::app::App;
 use jade_plan::progress::{Stage, Watch};

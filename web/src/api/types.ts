@@ -1244,7 +1244,7 @@ export interface components {
             /** @description Model of its motion: `still`, `shift`, `similarity`, `homography` or `camera`. */
             model: string | null;
             /** @description Its motion in full. */
-            motion: Record<string, never> | null;
+            motion: unknown;
             /** @description Why it did not go into the result: one sentence. */
             reason: string | null;
             /**
@@ -2777,7 +2777,9 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/octet-stream": components["schemas"]["File"];
+                    "image/tiff": components["schemas"]["File"];
+                    "image/png": components["schemas"]["File"];
+                    "image/jpeg": components["schemas"]["File"];
                 };
             };
             /** @description A refusal or failure */
@@ -3432,7 +3434,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now, with what was made. */
             201: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -3465,7 +3467,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -3534,7 +3536,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -3606,7 +3608,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -3640,7 +3642,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -3712,7 +3714,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now, with what was made. */
             201: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -3775,7 +3777,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -3808,7 +3810,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -3876,7 +3878,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -3914,7 +3916,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -4182,7 +4184,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */
@@ -4263,7 +4265,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The shoot as it is now */
+            /** @description The shoot as it is now. */
             200: {
                 headers: {
                     /** @description Its revision, for If-Match */

@@ -12,7 +12,7 @@ const store = useShoot()
 const running = computed(() => store.running && props.step.stage === (store.job?.stage ?? 'frames'))
 const state = computed(() => (running.value ? 'running' : props.step.state(store)))
 const finding = computed(() => {
-  // Frames that are read are told by their number all the same.
+  // The first step shows how many frames are in, also while they are read.
   if (running.value && props.step.name !== 'frames') return 'running'
   return props.step.finding(store)
 })

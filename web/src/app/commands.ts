@@ -75,7 +75,7 @@ export function keyName(key: string): string {
 /** The key of an event, written as commands have it. */
 export function keyIn(event: KeyboardEvent): string {
   const control = event.ctrlKey || event.metaKey ? 'Ctrl+' : ''
-  // Signs that need Shift on some keyboards and not on others are told by themselves.
+  // Some keyboards need Shift for a sign such as ?, others do not: only letters and named keys note it.
   const lettered = event.key.length > 1 || event.key.toLowerCase() !== event.key.toUpperCase()
   const shift = event.shiftKey && lettered ? 'Shift+' : ''
   return control + shift + (event.key.length === 1 ? event.key.toLowerCase() : event.key)

@@ -1,6 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import type { PictureInfo } from '../api/types'
+import type { Place } from '../viewer/pane'
 import { useShoot } from './shoot'
 
 export type Mode = 'one' | 'split' | 'beside' | 'blink' | 'difference'
@@ -38,6 +39,10 @@ export const useView = defineStore('view', () => {
   const overlay = ref<'none' | 'rejected' | 'coverage' | 'depth' | 'certainty'>('none')
   /** The merged frame, by its place in order, whose part alone is seen for the moment. */
   const only = ref<number | null>(null)
+  /** What is in the middle and how large; nothing while all of the picture is shown. */
+  const place = shallowRef<Place | null>(null)
+  /** A place that the address asks for. */
+  const wanted = shallowRef<Place | null>(null)
   /** The pictures of the two sides, once they are known. */
   const infoA = shallowRef<PictureInfo | null>(null)
   const infoB = shallowRef<PictureInfo | null>(null)
@@ -54,6 +59,8 @@ export const useView = defineStore('view', () => {
     stops,
     colours,
     how,
+    place,
+    wanted,
     infoA,
     infoB,
     versionOf,

@@ -10,6 +10,13 @@ export interface View {
   scale: number
 }
 
+/** What lies in the middle, in pixels of the reference frame, and how large it is shown. */
+export interface Place {
+  x: number
+  y: number
+  scale: number
+}
+
 export class Pane {
   private viewer: OpenSeadragon.Viewer
   private twin: Pane | null = null
@@ -24,6 +31,8 @@ export class Pane {
   private placed = false
   /** Whether all of the picture is seen, until it is moved by hand: then it stays so in any window. */
   private fitted = false
+  /** The place to begin with, instead of the whole picture. */
+  private home: Place | null = null
   private referenceWidth = 1
   private referenceHeight = 1
 
@@ -129,7 +138,7 @@ export class Pane {
         setTimeout(() => this.dropBelow(item), 5000)
         // Of two that come at once, the first one fits and the other follows.
         if (first && this.twin?.placed) this.copy(this.twin)
-        else if (first) this.fit(true)
+        else if (first) this.begin()
         this.placed = true
       },
     })
@@ -172,9 +181,39 @@ export class Pane {
     if (linked && this.twin?.shown) this.twin.copy(this)
   }
 
+  private begin() {
+    if (this.home) this.goTo(this.home)
+    else this.fit(true)
+  }
+
+  /** Shows a place at once, or as soon as there is a picture. */
+  goTo(place: Place) {
+    this.home = place
+    if (!this.shown) return
+    this.move()
+    const wide = this.viewer.viewport.getContainerSize().x
+    const zoom = zoomFor(place.scale, this.referenceWidth, wide)
+    this.viewer.viewport.zoomTo(zoom, undefined, true)
+    const { x, y } = place
+    this.viewer.viewport.panTo(
+      new OpenSeadragon.Point(x / this.referenceWidth, y / this.referenceWidth),
+      true,
+    )
+  }
+
+  /** The place in the middle; nothing while all of the picture is shown. */
+  place(): Place | null {
+    if (this.fitted || !this.placed) return null
+    const { x, y } = this.viewer.viewport.getCenter(true)
+    const wide = this.viewer.viewport.getContainerSize().x
+    const scale = (this.viewer.viewport.getZoom(true) * wide) / this.referenceWidth
+    return { x: x * this.referenceWidth, y: y * this.referenceWidth, scale }
+  }
+
   fit(immediately = false) {
     this.take()
     this.fitted = true
+    this.home = null
     this.viewer.viewport.fitBounds(this.bounds(), immediately)
   }
 
@@ -206,6 +245,7 @@ export class Pane {
 
   /** Takes over where the twin is, at once. */
   private copy(from: Pane) {
+    this.fitted = from.fitted
     this.viewer.viewport.fitBounds(from.viewer.viewport.getBounds(true), true)
   }
 

@@ -8,6 +8,9 @@ import { useSkyline } from '../steps/skyline/skyline'
 import { Pane, type View } from './pane'
 import type { Sides } from './sides'
 
+/** For so long a picture stands still before its place is noted, in milliseconds. */
+const RESTS = 300
+
 type Element = Ref<HTMLElement | undefined>
 
 /** `clicked` says whether it made use of a click at a place of the reference frame. */
@@ -83,6 +86,20 @@ export function usePanes(
     },
   )
 
+  // A picture that is moved is noted once it stands still.
+  let moved = 0
+  watch(place, () => {
+    clearTimeout(moved)
+    moved = window.setTimeout(() => (view.place = leading.value?.place() ?? null), RESTS)
+  })
+  watch(
+    [panes, () => view.wanted],
+    ([both, wanted]) => {
+      if (both && wanted) leading.value?.goTo(wanted)
+    },
+    { flush: 'post' },
+  )
+
   /** Shows all of the picture; while pairs are set the two sides are moved one by one. */
   function fit() {
     leading.value?.fit()
@@ -100,6 +117,8 @@ export function usePanes(
     panes.value = { a, b }
   })
   onUnmounted(() => {
+    clearTimeout(moved)
+    view.place = view.wanted = null
     panes.value?.a.destroy()
     panes.value?.b.destroy()
   })

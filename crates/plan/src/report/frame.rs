@@ -20,7 +20,7 @@ pub struct FrameReport {
     /// Model of its motion: `still`, `shift`, `similarity`, `homography` or `camera`.
     pub model: Option<String>,
     /// Its motion in full.
-    #[cfg_attr(feature = "schema", schema(value_type = Option<Object>))]
+    #[cfg_attr(feature = "schema", schema(value_type = serde_json::Value))]
     #[serde(default)]
     pub motion: Option<Motion>,
     /// The homography from the frame to the reference frame that comes nearest to its motion, row

@@ -2,17 +2,18 @@
 
 use crate::app::App;
 use crate::error::ApiError;
-use crate::event_log::{Joined, Numbered};
+use crate::event_log::Numbered;
 use crate::extract::Query;
 use crate::types::Event;
 use axum::extract::State;
 use axum::http::HeaderMap;
 use axum::response::sse::{KeepAlive, Sse};
+use futures_util::Stream;
 use serde::Deserialize;
+use std::collections::VecDeque;
 use std::convert::Infallible;
 use std::sync::Arc;
-use tokio_stream::wrappers::BroadcastStream;
-use tokio_stream::{Stream, StreamExt};
+use tokio::sync::watch;
 use utoipa::IntoParams;
 
 type Sent = Result<axum::response::sse::Event, Infallible>;
@@ -44,24 +45,52 @@ pub async fn stream(
     headers: HeaderMap,
 ) -> Result<Sse<impl Stream<Item = Sent>>, ApiError> {
     let id = headers.get("last-event-id").and_then(|id| id.to_str().ok()).or(after.as_deref());
+    let known = id.and_then(|id| app.events.number(id));
     // Listening begins before the state is read, so that no change is missed between them.
-    let Joined { missed, last, coming } = app.events.join(id);
-    let first = match missed {
-        Some(missed) => missed,
-        None => vec![(last, present(&app).await?)],
-    };
-    // A listener that falls far behind is sent away, and comes back for what it missed.
-    let changes = BroadcastStream::new(coming).map_while(Result::ok);
-    let events = tokio_stream::iter(first).chain(changes);
-    let events = events.map(move |(number, event): Numbered| {
-        let text = serde_json::to_string(&event).expect("events serialise");
-        Ok(axum::response::sse::Event::default().id(app.events.id(number)).data(text))
+    let mut listener =
+        Listener { had: app.events.last(), next: VecDeque::new(), news: app.events.listen(), app };
+    match known.filter(|number| listener.app.events.after(*number).is_some()) {
+        Some(number) => listener.had = number,
+        None => listener.next.push_back((listener.had, present(&listener.app).await?)),
+    }
+    let events = futures_util::stream::unfold(listener, async |mut listener| {
+        let (number, text) = listener.next().await?;
+        let event = axum::response::sse::Event::default();
+        Some((Ok(event.id(listener.app.events.id(number)).data(text)), listener))
     });
     Ok(Sse::new(events).keep_alive(KeepAlive::default()))
 }
 
-/// All unfinished jobs.
-async fn present(app: &App) -> Result<Event, ApiError> {
+/// Who gets the events, one after the other.
+struct Listener {
+    app: Arc<App>,
+    /// The number of the last event that was read from the log.
+    had: u64,
+    /// Events that were read and are to be sent.
+    next: VecDeque<Numbered>,
+    news: watch::Receiver<u64>,
+}
+
+impl Listener {
+    /// The next event; `None` where the listener fell so far behind that it must begin anew.
+    async fn next(&mut self) -> Option<Numbered> {
+        loop {
+            if let Some(event) = self.next.pop_front() {
+                return Some(event);
+            }
+            self.next.extend(self.app.events.after(self.had)?);
+            match self.next.back() {
+                Some((number, _)) => self.had = *number,
+                None => self.news.changed().await.ok()?,
+            }
+        }
+    }
+}
+
+/// All unfinished jobs, as JSON of an event.
+async fn present(app: &App) -> Result<Arc<str>, ApiError> {
     let jobs = app.store.unfinished_jobs().await?;
-    Ok(Event::Present { jobs: jobs.into_iter().map(|job| app.runner.with_progress(job)).collect() })
+    let jobs = jobs.into_iter().map(|job| app.runner.with_progress(job)).collect();
+    let event = Event::Present { jobs };
+    Ok(serde_json::to_string(&event).expect("events serialise").into())
 }

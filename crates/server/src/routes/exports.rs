@@ -42,7 +42,7 @@ pub async fn add(
     path = "/exports/{export}/file",
     operation_id = "savedFile",
     tag = "exports",
-    responses((status = 200, description = "The file", body = File, content_type = "application/octet-stream")),
+    responses((status = 200, description = "The file", content((File = "image/tiff"), (File = "image/png"), (File = "image/jpeg")))),
 )]
 pub async fn file(
     State(app): AppState,

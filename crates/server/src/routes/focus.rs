@@ -71,8 +71,10 @@ pub async fn sharpest(
     Path(result): Path<i64>,
     Query(place): Query<Place>,
 ) -> Result<Json<Vec<SharpFrame>>, ApiError> {
-    if !place.x.is_finite() || !place.y.is_finite() {
-        return Err(ApiError::field("x", "A place is two numbers, in pixels."));
+    /// Farther away than any picture is large, in pixels.
+    const FAR: f64 = 1e6;
+    if ![place.x, place.y].iter().all(|v| v.abs() < FAR) {
+        return Err(ApiError::field("x", "A place is two numbers, in pixels of the picture."));
     }
     let row = app.store.result(result).await?;
     let report = row.report()?;

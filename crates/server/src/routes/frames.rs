@@ -1,18 +1,19 @@
 //! Routes that add, change, sort and remove frames.
 
 use super::file::File;
-use super::shoots::{Answer, answer};
+use super::shoots::{Answer, ShootNow, answer};
 use crate::app::App;
 use crate::error::ApiError;
 use crate::extract::{Json, Path, Query};
 use crate::import::{self, Import};
 use crate::types::{
     AddFolder, Added, Event, Folder, FrameColour, FrameLight, FramesChange, Grey, Role, SetChange,
-    Shoot, SortFrames,
+    SortFrames,
 };
 use axum::body::Body;
 use axum::extract::State;
 use axum::http::StatusCode;
+use futures_util::StreamExt;
 use jade_frames::Frame;
 use jade_frames::colour::shot_under;
 use jade_optics::light::Light;
@@ -22,7 +23,6 @@ use jade_plan::PreparePlan;
 use serde::Deserialize;
 use std::sync::Arc;
 use tokio::io::AsyncWriteExt;
-use tokio_stream::StreamExt;
 use utoipa::IntoParams;
 
 type AppState = State<Arc<App>>;
@@ -134,7 +134,7 @@ pub async fn add_folder(
     path = "/shoots/{shoot}/watched",
     operation_id = "unwatch",
     tag = "frames",
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow)
 )]
 pub async fn unwatch(State(app): AppState, Path(shoot): Path<i64>) -> Result<Answer, ApiError> {
     app.store.noting(shoot, "watching no longer", app.store.watch(shoot, None)).await?;
@@ -172,7 +172,7 @@ pub async fn folders(
     path = "/shoots/{shoot}/frames",
     operation_id = "changeFrames",
     tag = "frames",
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow)
 )]
 pub async fn change(
     State(app): AppState,
@@ -192,7 +192,7 @@ pub async fn change(
     path = "/shoots/{shoot}/sets",
     operation_id = "sortFrames",
     tag = "frames",
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow)
 )]
 pub async fn sort(
     State(app): AppState,
@@ -221,7 +221,7 @@ fn few_enough(named: usize) -> Result<(), ApiError> {
     path = "/shoots/{shoot}/sets/{set}",
     operation_id = "nameSet",
     tag = "frames",
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow)
 )]
 pub async fn name_set(
     State(app): AppState,
@@ -240,7 +240,7 @@ pub async fn name_set(
     path = "/shoots/{shoot}/frames/{frame}",
     operation_id = "removeFrame",
     tag = "frames",
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow)
 )]
 pub async fn remove(
     State(app): AppState,

@@ -10,12 +10,22 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{AppendHeaders, IntoResponse, Response};
 use serde::Deserialize;
 use std::sync::Arc;
-use utoipa::IntoParams;
+use utoipa::{IntoParams, IntoResponses};
 
 type AppState = State<Arc<App>>;
 
 /// A shoot with its revision as ETag.
 pub type Answer = ([(header::HeaderName, String); 1], Json<Shoot>);
+
+/// The shoot as it is now.
+#[derive(IntoResponses)]
+#[response(status = 200, headers(("ETag" = String, description = "Its revision, for If-Match")))]
+pub struct ShootNow(#[expect(dead_code, reason = "describes answers in the document")] Shoot);
+
+/// The shoot as it is now, with what was made.
+#[derive(IntoResponses)]
+#[response(status = 201, headers(("ETag" = String, description = "Its revision, for If-Match")))]
+pub struct ShootMade(#[expect(dead_code, reason = "describes answers in the document")] Shoot);
 
 /// A shoot as it is now, for every answer that contains it.
 ///
@@ -30,7 +40,7 @@ pub async fn answer(app: &App, id: i64) -> Result<Answer, ApiError> {
     Ok(([(header::ETAG, format!("\"{}\"", shoot.revision))], Json(shoot)))
 }
 
-/// Letters of a change's title at most.
+/// Letters of a change's title or gesture at most.
 const TITLE: usize = 100;
 
 /// The revision in the If-Match header, on which the change was made.
@@ -98,7 +108,7 @@ pub async fn list(
     path = "/shoots",
     operation_id = "addShoot",
     tag = "shoots",
-    responses((status = 201, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootMade)
 )]
 pub async fn add(
     State(app): AppState,
@@ -115,7 +125,7 @@ pub async fn add(
     path = "/shoots/{shoot}",
     operation_id = "shoot",
     tag = "shoots",
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow)
 )]
 pub async fn show(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
     answer(&app, id).await
@@ -128,7 +138,7 @@ pub async fn show(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, A
     operation_id = "changeShoot",
     tag = "shoots",
     params(("If-Match" = Option<String>, Header, description = "The ETag of the shoot that the change was made on; without it, the change is made on the shoot as it is")),
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow),
 )]
 pub async fn change(
     State(app): AppState,
@@ -146,9 +156,13 @@ pub async fn change(
     {
         return Err(ApiError::Refused("Only a set of lights can be stacked.".to_owned()));
     }
-    let long = |text: &Option<String>| text.as_ref().is_some_and(|t| t.chars().count() > TITLE);
-    if long(&change.title) || long(&change.gesture) {
-        return Err(ApiError::field("title", format!("A title has at most {TITLE} letters.")));
+    for (field, text) in [("title", &change.title), ("gesture", &change.gesture)] {
+        if text.as_ref().is_some_and(|text| text.chars().count() > TITLE) {
+            return Err(ApiError::field(
+                field,
+                format!("The {field} has at most {TITLE} letters."),
+            ));
+        }
     }
     let title = Title { text: change.title(), gesture: change.gesture.as_deref() };
     let work = app.store.change_shoot(id, &change, revision(&headers)?);
@@ -180,7 +194,7 @@ pub async fn remove(State(app): AppState, Path(id): Path<i64>) -> Result<StatusC
     path = "/shoots/{shoot}/restore",
     operation_id = "restoreShoot",
     tag = "shoots",
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow)
 )]
 pub async fn restore(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
     app.store.set_deleted(id, false).await?;
@@ -195,7 +209,7 @@ pub async fn restore(State(app): AppState, Path(id): Path<i64>) -> Result<Answer
     path = "/shoots/{shoot}/undo",
     operation_id = "undo",
     tag = "shoots",
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow)
 )]
 pub async fn undo(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
     app.store.undo(id).await?;
@@ -209,7 +223,7 @@ pub async fn undo(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, A
     path = "/shoots/{shoot}/redo",
     operation_id = "redo",
     tag = "shoots",
-    responses((status = 200, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootNow)
 )]
 pub async fn redo(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, ApiError> {
     app.store.redo(id).await?;
@@ -223,7 +237,7 @@ pub async fn redo(State(app): AppState, Path(id): Path<i64>) -> Result<Answer, A
     path = "/shoots/{shoot}/probes",
     operation_id = "pin",
     tag = "probes",
-    responses((status = 201, description = "The shoot as it is now", body = Shoot, headers(("ETag" = String, description = "Its revision, for If-Match")))),
+    responses(ShootMade)
 )]
 pub async fn pin(
     State(app): AppState,

@@ -14,7 +14,6 @@ const KEPT: i64 = 10_000;
 #[derive(sqlx::FromRow)]
 struct Row {
     id: i64,
-    title: String,
     gesture: Option<String>,
     difference: String,
 }
@@ -65,7 +64,7 @@ impl Store {
             .execute(&mut *all)
             .await?;
         let last: Option<Row> = sqlx::query_as(
-            "SELECT id, title, gesture, difference FROM changes WHERE shoot_id = ? ORDER BY id DESC LIMIT 1",
+            "SELECT id, gesture, difference FROM changes WHERE shoot_id = ? ORDER BY id DESC LIMIT 1",
         )
         .bind(shoot)
         .fetch_optional(&mut *all)
@@ -112,16 +111,22 @@ impl Store {
 
     /// The titles of the changes that would be undone and made again next.
     pub async fn history(&self, shoot: i64) -> Result<History, ApiError> {
-        let title =
-            async |way| Ok::<_, ApiError>(self.next(shoot, way).await?.map(|row| row.title));
-        Ok(History { undo: title(Way::Back).await?, redo: title(Way::Forth).await? })
+        let (undo, redo): (Option<String>, Option<String>) = sqlx::query_as(
+            "SELECT
+               (SELECT title FROM changes WHERE shoot_id = ?1 AND NOT undone ORDER BY id DESC LIMIT 1),
+               (SELECT title FROM changes WHERE shoot_id = ?1 AND undone ORDER BY id LIMIT 1)",
+        )
+        .bind(shoot)
+        .fetch_one(&self.pool)
+        .await?;
+        Ok(History { undo, redo })
     }
 
     /// Undoes the last change of a shoot that is not undone.
     ///
     /// # Errors
-    /// [`ApiError::Refused`] where there is none; [`ApiError::Clash`] where its settings were changed
-    /// without being noted, in which case it leaves the history.
+    /// [`ApiError::Refused`] where there is none, or where its settings were changed without being
+    /// noted, as by a power cut between both; it leaves the history then.
     pub async fn undo(&self, shoot: i64) -> Result<(), ApiError> {
         self.step(shoot, Way::Back).await
     }
@@ -137,11 +142,11 @@ impl Store {
     async fn next(&self, shoot: i64, way: Way) -> Result<Option<Row>, ApiError> {
         let order = match way {
             Way::Back => {
-                "SELECT id, title, gesture, difference FROM changes
+                "SELECT id, gesture, difference FROM changes
                  WHERE shoot_id = ? AND NOT undone ORDER BY id DESC LIMIT 1"
             }
             Way::Forth => {
-                "SELECT id, title, gesture, difference FROM changes
+                "SELECT id, gesture, difference FROM changes
                  WHERE shoot_id = ? AND undone ORDER BY id LIMIT 1"
             }
         };
@@ -152,7 +157,7 @@ impl Store {
         let _turn = self.changing.lock().await;
         let was = self.changeable(shoot).await?;
         let Some(row) = self.next(shoot, way).await? else {
-            let what = if way == Way::Back { "undo" } else { "make again" };
+            let what = if way == Way::Back { "undo" } else { "redo" };
             return Err(ApiError::Refused(format!("There is nothing to {what} in this shoot.")));
         };
         let noted: Difference = from_json(&row.difference)?;
@@ -163,7 +168,10 @@ impl Store {
                 .bind(row.id)
                 .execute(&self.pool)
                 .await?;
-            return Err(ApiError::Clash(places));
+            return Err(ApiError::Refused(format!(
+                "What it changed is no longer as it was ({}); it leaves the history.",
+                places.join(", ").replace(['.', '_'], " ")
+            )));
         }
         let mut all = self.pool.begin().await?;
         Changeable(to).write(shoot, &was, &mut all).await?;

@@ -126,6 +126,9 @@ impl Store {
 
     /// Notes work that begins at once, beside the runs. Of earlier such work of the shoot only the last
     /// few are kept.
+    ///
+    /// # Errors
+    /// [`ApiError::Refused`] where a result is to be saved that is being saved already.
     pub async fn begin_job(
         &self,
         shoot: i64,
@@ -135,7 +138,19 @@ impl Store {
     ) -> Result<JobRow, ApiError> {
         const KEPT: i64 = 5;
         let (result, wish) = saved.unzip();
-        let mut all = self.pool.begin().await?;
+        // Nobody writes between looking and writing.
+        let mut all = self.pool.begin_with("BEGIN IMMEDIATE").await?;
+        let same: i64 = sqlx::query_scalar(
+            "SELECT count(*) FROM jobs WHERE task = 'save' AND state = 'running' AND result_id = ?",
+        )
+        .bind(result)
+        .fetch_one(&mut *all)
+        .await?;
+        if same > 0 {
+            return Err(ApiError::Refused(
+                "This result is being saved already; wait for that, or stop it.".to_owned(),
+            ));
+        }
         sqlx::query(
             "DELETE FROM jobs WHERE shoot_id = ?1 AND task = ?2 AND finished IS NOT NULL AND id <= (
                SELECT id FROM jobs WHERE shoot_id = ?1 AND task = ?2 ORDER BY id DESC LIMIT 1 OFFSET ?3)",

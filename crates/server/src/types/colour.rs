@@ -25,6 +25,6 @@ pub struct FrameColour {
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Grey {
     /// Its linear light as shot: red, green, blue.
-    #[schema(value_type = (f32, f32, f32))]
+    #[schema(value_type = Vec<f32>, min_items = 3, max_items = 3)]
     pub grey: [f32; 3],
 }

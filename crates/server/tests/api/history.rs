@@ -151,7 +151,7 @@ async fn a_drag_is_one_change_and_one_that_ends_where_it_began_is_none() {
 }
 
 #[tokio::test]
-async fn what_was_added_since_stays_and_what_is_gone_is_passed_over() {
+async fn frames_that_were_added_since_stay_and_changes_made_at_once_are_both_noted() {
     let house = House::new(3);
     let guest = house.open().await;
     let shoot = guest.filled(&house).await;

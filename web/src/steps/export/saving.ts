@@ -18,6 +18,8 @@ export const useSaving = defineStore('saving', () => {
   /** Why the last file was not saved. */
   const problem = computed(() => {
     const last = store.shoot?.jobs.find((job) => job.task === 'save')
+    if (last?.state === 'interrupted')
+      return 'The program ended while this was saved; save it again.'
     return last?.state === 'failed' ? (last.problem ?? '') : ''
   })
   /** How far it is, in per cent of its stage. */

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// Frames that are treated otherwise than the rest: how, handed on to others, or as the rest again.
+// Frames with settings of their own, which are copied to others or reset to the shared ones.
 import { computed, ref } from 'vue'
 import type { Frame, PrepareChange } from '../../api/types'
 import { useShoot } from '../../state/shoot'

@@ -10,6 +10,8 @@ import { useShoot } from '../../state/shoot'
 
 export type Laid = 'hatching' | 'mask' | 'sky' | 'ground' | 'doubt' | 'none'
 
+const STOPPED = 'Stopped before the skyline was found. Any change of a setting begins anew.'
+
 export const useSkyline = defineStore('skyline', () => {
   const store = useShoot()
   /** What the hand paints; nothing while the picture is moved. */
@@ -79,7 +81,7 @@ export const useSkyline = defineStore('skyline', () => {
     const known = pending.value.length
     finding.value ??= { stage: null, done: 0, total: 0 }
     try {
-      await carryOut(
+      const done = await carryOut(
         () => api.findSkyline(id),
         (now) => {
           if (own !== asked) return
@@ -88,6 +90,7 @@ export const useSkyline = defineStore('skyline', () => {
         },
       )
       if (own !== asked) return
+      if (done.state === 'cancelled') throw new Error(STOPPED)
       const told = await api.skyline(id)
       const picture = await api.picture(`skyline-${id}`)
       if (own !== asked) return

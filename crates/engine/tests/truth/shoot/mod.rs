@@ -203,12 +203,3 @@ pub fn linear(samples: &[u16]) -> Vec<f32> {
     let srgb = Encoding::srgb();
     samples.iter().enumerate().map(|(i, &v)| srgb.curve(i % 3)[v as usize]).collect()
 }
-
-/// The seeds that a test looks at: a third of them, and all where `JADE_ALL_SEEDS` is set, so that what
-/// must pass before every change stays short.
-pub fn few(seeds: std::ops::Range<u64>) -> std::ops::Range<u64> {
-    match std::env::var_os("JADE_ALL_SEEDS") {
-        Some(_) => seeds,
-        None => seeds.start..seeds.start + (seeds.end - seeds.start).div_ceil(3),
-    }
-}

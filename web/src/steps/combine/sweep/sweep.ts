@@ -6,6 +6,8 @@ import { carryOut } from '../../../api/jobs'
 import type { FocusReport, Job } from '../../../api/types'
 import { useShoot } from '../../../state/shoot'
 
+const STOPPED = 'Stopped before the frames were looked over. Press Run to merge them all the same.'
+
 export const useSweep = defineStore('sweep', () => {
   const store = useShoot()
   const report = ref<FocusReport | null>(null)
@@ -43,7 +45,7 @@ export const useSweep = defineStore('sweep', () => {
     const own = ++asked
     finding.value ??= { stage: null, done: 0, total: 0 }
     try {
-      await carryOut(
+      const done = await carryOut(
         () => api.findSweep(id),
         (now) => {
           if (own !== asked) return
@@ -52,6 +54,7 @@ export const useSweep = defineStore('sweep', () => {
         },
       )
       if (own !== asked) return
+      if (done.state === 'cancelled') throw new Error(STOPPED)
       const told = await api.sweep(id)
       if (own !== asked) return
       report.value = told
