@@ -1,6 +1,7 @@
 //! Jade Stack in a real browser: a server on a free port with its own data folder, ChromeDriver and
 //! a headless Chromium, all ended with the test.
 
+mod door;
 mod driver;
 
 use anyhow::Context;
@@ -25,6 +26,7 @@ const STATE: &str = "
     return [performance.getEntriesByType('resource').length, complete, !moves]
 ";
 
+pub use door::Door;
 pub use driver::Driver;
 
 /// A server and a browser that looks at it.
@@ -34,15 +36,20 @@ pub struct Session {
     /// Where the server listens.
     pub address: SocketAddr,
     _driver: Driver,
-    server: tokio::task::JoinHandle<()>,
+    server: Option<tokio::task::JoinHandle<()>>,
 }
 
 impl Session {
-    /// Starts a server on `data` and opens its first page at 1280 x 800.
-    pub async fn start(data: &Path, roots: &[PathBuf], demo: bool) -> anyhow::Result<Self> {
+    /// Starts a server at `listen` on `data`, and opens its first page at 1280 x 800.
+    pub async fn start(
+        listen: &str,
+        data: &Path,
+        roots: &[PathBuf],
+        demo: bool,
+    ) -> anyhow::Result<Self> {
         let config = Config {
             data: data.to_owned(),
-            listen: "127.0.0.1:0".parse()?,
+            listen: listen.parse()?,
             roots: roots.to_vec(),
             demo,
             password: None,
@@ -51,16 +58,35 @@ impl Session {
         };
         let server = Server::start(config).await?;
         let address = server.address()?;
-        let server = tokio::spawn(async move {
+        let server = Some(tokio::spawn(async move {
             if let Err(error) = server.run(std::future::pending()).await {
                 eprintln!("the server ended: {error}");
             }
-        });
+        }));
+        Self::look(address, server).await
+    }
+
+    /// Another browser on the same server.
+    pub async fn another(&self) -> anyhow::Result<Self> {
+        Self::look(self.address, None).await
+    }
+
+    async fn look(
+        address: SocketAddr,
+        server: Option<tokio::task::JoinHandle<()>>,
+    ) -> anyhow::Result<Self> {
         let driver = Driver::start()?;
         let browser = driver.open(1280, 800).await?;
         let session = Self { browser, address, _driver: driver, server };
         session.goto("/").await?;
         Ok(session)
+    }
+
+    /// Makes the browser behave as another screen, hand or person would have it, by a command of the
+    /// Emulation domain of the Chrome DevTools protocol.
+    pub async fn emulate(&self, command: &str, how: serde_json::Value) -> anyhow::Result<()> {
+        self.browser.cdp().send_raw(&format!("Emulation.{command}"), how).await?;
+        Ok(())
     }
 
     /// Opens a page of the application.
@@ -132,7 +158,9 @@ impl Session {
         self.until(&format!("{name} shows {text}"), || async {
             let parts = self.browser.find_all(By::Css(css.as_str())).await?;
             for part in parts {
-                if part.text().await?.contains(text) {
+                // What can be typed has its text as its value.
+                let typed = part.value().await?.unwrap_or_default();
+                if part.text().await?.contains(text) || typed.contains(text) {
                     return Ok(true);
                 }
             }
@@ -237,12 +265,14 @@ impl Session {
         Ok(self.browser.screenshot(path).await?)
     }
 
-    /// Closes the browser and ends the server.
+    /// Closes the browser and ends the server, if it is this session's own.
     pub async fn end(self) {
         if let Err(error) = self.browser.quit().await {
             eprintln!("the browser did not close: {error}");
         }
-        self.server.abort();
+        if let Some(server) = self.server {
+            server.abort();
+        }
     }
 }
 
@@ -257,7 +287,7 @@ where
     F: FnOnce(std::sync::Arc<Session>) -> T,
     T: Future<Output = anyhow::Result<()>> + Send + 'static,
 {
-    let session = std::sync::Arc::new(Session::start(data, roots, demo).await?);
+    let session = std::sync::Arc::new(Session::start("127.0.0.1:0", data, roots, demo).await?);
     let done = tokio::spawn(body(session.clone())).await;
     if !matches!(done, Ok(Ok(())))
         && let Some(folder) = std::env::var_os("JADE_FAILED_PICTURES")

@@ -1,13 +1,16 @@
 //! The application in a real browser, used as a person would.
 
 mod align_and_combine;
+mod boxes;
 mod contrast;
 mod finish;
 mod focus;
 mod frames;
 mod journey;
+mod keyboard;
 mod page;
 mod prepare;
 mod skyline;
 mod sorting;
+mod together;
 mod workbench;

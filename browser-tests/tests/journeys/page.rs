@@ -1,4 +1,4 @@
-//! The page itself: its keys, narrow windows, and what it says when something fails.
+//! The page itself: its keys, and what it says when something fails.
 
 use crate::journey::{card, choose, make_shoot};
 use browser_tests::{Session, in_browser};
@@ -76,49 +76,6 @@ async fn keys(session: Arc<Session>, frames: Vec<PathBuf>) -> anyhow::Result<()>
     press(s, " ").await?;
     assert!(is_pressed(s, "ground-brush").await?, "the button that Tab leads to");
     press(s, Key::Escape).await
-}
-
-#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
-async fn a_narrow_window_shows_everything() -> anyhow::Result<()> {
-    let folder = tempfile::tempdir()?;
-    let frames = card(&folder.path().join("card"), 3, (450, 300));
-    in_browser(&folder.path().join("data"), &[], false, |session| narrow(session, frames)).await
-}
-
-async fn narrow(session: Arc<Session>, frames: Vec<PathBuf>) -> anyhow::Result<()> {
-    let s = &*session;
-    make_shoot(s, "Salt pan").await?;
-    choose(s, &frames).await?;
-    s.until_text("step-frames", "3 of 3 in").await?;
-    s.click("step-combine").await?;
-    s.click("run").await?;
-    s.until_text("results", "of 3").await?;
-    let script = "
-        const box = (element) => {
-          const { left, top, right, bottom } = element.getBoundingClientRect()
-          return [left, top, right, bottom]
-        }
-        const bars = [...document.querySelectorAll('[data-test=view] .bottom-3 > div')]
-        const steps = [...document.querySelectorAll('nav [data-test^=step-]')]
-        const run = document.querySelector('[data-test=run]')
-        return [[innerWidth, innerHeight], box(run), bars.map(box), steps.map(box)]
-    ";
-    for (width, height) in [(1024, 700), (1180, 740), (1280, 800), (1600, 900)] {
-        s.browser.set_window_rect(0, 0, width, height).await?;
-        s.settle().await?;
-        let said = s.browser.execute(script, vec![]).await?;
-        type Box = [f64; 4];
-        let (window, run, bars, steps): ([f64; 2], Box, Vec<Box>, Vec<Box>) = said.convert()?;
-        assert!(run[0] > 0.0 && run[2] <= window[0], "{width}: {run:?} in {window:?}");
-        let apart = |a: &Box, b: &Box| a[2] <= b[0] || b[2] <= a[0] || a[3] <= b[1] || b[3] <= a[1];
-        assert!(bars.len() == 2 && apart(&bars[0], &bars[1]), "{width}: {bars:?}");
-        assert!(
-            steps.len() == 7 && steps.iter().all(|step| step[2] <= run[0]),
-            "{width}: {steps:?}"
-        );
-        assert!(steps.windows(2).all(|two| apart(&two[0], &two[1])), "{width}: {steps:?}");
-    }
-    Ok(())
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -1,11 +1,13 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { listen } from './events'
+import { connected, listen } from './events'
 import type { Event as Told } from './types'
 
 /** Stands for the browser's own. */
 class Source {
   static all: Source[] = []
   onmessage: ((message: { data: string; lastEventId?: string }) => void) | null = null
+  onopen: (() => void) | null = null
+  onerror: (() => void) | null = null
   open = true
   constructor(readonly path: string) {
     Source.all.push(this)
@@ -84,5 +86,29 @@ describe('listening', () => {
     window.dispatchEvent(new Event('pageshow'))
     expect(open().map((source) => source.path)).toEqual(['/api/events?after=17-42'])
     stop()
+  })
+
+  it('says when the server cannot be heard, and tries again until it can', () => {
+    vi.useFakeTimers()
+    const heard: Told[] = []
+    const stop = listen((event) => heard.push(event))
+    open()[0]!.onopen!()
+    open()[0]!.onmessage!({ data: '{"type":"shoot","id":5}', lastEventId: '17-43' })
+    for (let i = 0; i < 3; i++) {
+      open()[0]!.onerror!()
+      expect([connected.value, open().length]).toEqual([false, 0])
+      vi.advanceTimersByTime(2000)
+    }
+    expect(open().map((source) => source.path)).toEqual(['/api/events?after=17-43'])
+    open()[0]!.onopen!()
+    expect(connected.value).toBe(true)
+    // It is tried at once when the network is back.
+    open()[0]!.onerror!()
+    window.dispatchEvent(new Event('online'))
+    expect(open()).toHaveLength(1)
+    stop()
+    vi.advanceTimersByTime(9000)
+    expect(open()).toEqual([])
+    vi.useRealTimers()
   })
 })

@@ -9,10 +9,10 @@ export function isUnderWay(job: Job): boolean {
 }
 
 /**
- * Begins a job and waits for its end, by events. `on` gets the job at each step. A job that failed is
+ * Begins a job and waits for its end, by events. A job that failed is
  * an error with the server's sentence; one that was stopped is not.
  */
-export async function carryOut(begin: () => Promise<Job>, on?: (job: Job) => void): Promise<Job> {
+export async function carryOut(begin: () => Promise<Job>): Promise<Job> {
   // Events may come before the answer.
   const heard = new Map<number, Job>()
   let tell: (event: Event) => void = (event) => {
@@ -23,7 +23,6 @@ export async function carryOut(begin: () => Promise<Job>, on?: (job: Job) => voi
     const begun = await begin()
     const job = await new Promise<Job>((done, fail) => {
       const take = (job: Job) => {
-        on?.(job)
         if (!isUnderWay(job)) done(job)
       }
       tell = (event) => {

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { onMounted, onUnmounted } from 'vue'
 import NoticeBar from '../ui/NoticeBar.vue'
+import TipBubble from '../ui/TipBubble.vue'
+import ConnectionLost from './ConnectionLost.vue'
 import { takeKeys } from './commands'
 
 onMounted(() => window.addEventListener('keydown', takeKeys))
@@ -10,4 +12,6 @@ onUnmounted(() => window.removeEventListener('keydown', takeKeys))
 <template>
   <RouterView />
   <NoticeBar />
+  <ConnectionLost />
+  <TipBubble />
 </template>

@@ -27,7 +27,7 @@ const redo = computed(() => {
   <header class="flex items-stretch border-b border-rule">
     <RouterLink
       to="/"
-      class="flex w-[clamp(180px,20vw,320px)] items-center gap-3 border-r border-rule px-[18px] py-2.5"
+      class="flex w-[clamp(11.25rem,20vw,20rem)] items-center gap-3 border-r border-rule px-4.5 py-2.5"
       title="All shoots"
     >
       <img src="/mark.svg" alt="All shoots" class="w-4" />

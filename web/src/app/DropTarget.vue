@@ -21,7 +21,7 @@ function drop(event: DragEvent) {
     <slot />
     <div
       v-if="over > 0"
-      class="pointer-events-none fixed inset-3 z-30 flex items-center justify-center rounded-xl border-2 border-dashed border-jade bg-black/60 text-[17px]"
+      class="pointer-events-none fixed inset-3 z-30 flex items-center justify-center rounded-xl border-2 border-dashed border-jade bg-black/60 text-head"
     >
       Drop the frames to add them to {{ store.shoot?.name }}
     </div>

@@ -37,7 +37,7 @@ function choose(event: KeyboardEvent, id: string) {
         <ul>
           <li v-for="one in commands" :key="one.id" class="flex items-center gap-2 py-px">
             <button
-              class="num min-w-[84px] rounded border px-2 py-0.5 text-left"
+              class="num min-w-21 rounded border px-2 py-0.5 text-left"
               :class="choosing === one.id ? 'border-amber text-amber' : 'border-edge text-jade'"
               :aria-label="`Key for ${one.text}: ${keyName(keyOf(one.id)) || 'none'}`"
               :data-test="`key-${one.id}`"

@@ -1,9 +1,11 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { Stage } from '../api/types'
 import { finishes } from '../steps/finish/finish'
 import { duration } from '../domain/units'
 import { useShoot } from '../state/shoot'
+import ProgressBar from '../ui/ProgressBar.vue'
+import SpokenText from '../ui/SpokenText.vue'
 
 const store = useShoot()
 
@@ -30,15 +32,25 @@ const share = computed(() => {
   const job = store.job
   return job && job.total > 0 ? job.done / job.total : 0
 })
+/** How the run goes, stage by stage. */
+const spoken = computed(() => {
+  const stage = stages.value[at.value]
+  if (store.running) {
+    return stage ? `Running: ${stage.name}, ${at.value + 1} of ${stages.value.length}.` : 'Running.'
+  }
+  // Of runs that ended before, nothing is said.
+  return seen.value && store.job?.state === 'done' ? 'The run is done; its result is shown.' : ''
+})
+const seen = ref(false)
+watch(
+  () => store.running,
+  (running) => (seen.value ||= running),
+)
 </script>
 
 <template>
-  <div
-    v-if="store.running"
-    class="border-t border-rule bg-sheet px-[18px] py-3"
-    data-test="running"
-    aria-live="polite"
-  >
+  <SpokenText :text="spoken" />
+  <div v-if="store.running" class="border-t border-rule bg-sheet px-4.5 py-3" data-test="running">
     <div class="mb-2 flex items-baseline justify-between">
       <b class="font-semibold">{{
         store.job?.state === 'queued' ? 'Waiting for its turn' : 'Running'
@@ -61,12 +73,11 @@ const share = computed(() => {
             <template v-else-if="index < at">done</template>
           </span>
         </div>
-        <div class="mt-0.5 h-[3px] rounded bg-rule">
-          <div
-            class="h-full rounded bg-jade"
-            :style="`width: ${index < at ? 100 : index === at ? share * 100 : 0}%`"
-          />
-        </div>
+        <ProgressBar
+          class="mt-0.5"
+          :label="stage.name"
+          :share="index < at ? 1 : index === at ? share : 0"
+        />
       </li>
     </ol>
     <button class="button mt-3 w-full" data-test="stop" @click="store.cancel">Stop</button>
@@ -77,10 +88,12 @@ const share = computed(() => {
       store.job?.state === 'failed' ||
       store.job?.state === 'cancelled'
     "
-    class="border-t border-rule bg-sheet px-[18px] py-3"
+    class="border-t border-rule bg-sheet px-4.5 py-3"
     data-test="stopped"
   >
-    <p v-if="store.job.state === 'failed'" class="text-rose">{{ store.job.problem }}</p>
+    <p v-if="store.job.state === 'failed'" class="text-rose" role="alert">
+      {{ store.job.problem }}
+    </p>
     <p v-else-if="store.job.state === 'interrupted'" class="text-amber">
       The last run was interrupted: the program ended while it was under way. Stages that were
       finished are kept.

@@ -53,38 +53,41 @@ onUnmounted(() => {
 </script>
 
 <template>
-  <div v-if="store.missing" class="flex h-full flex-col items-center justify-center gap-4">
-    <p>{{ store.missing }}</p>
+  <main v-if="store.missing" class="flex h-full flex-col items-center justify-center gap-4">
+    <h1>{{ store.missing }}</h1>
     <RouterLink to="/" class="button">Back to the shoots</RouterLink>
-  </div>
+  </main>
   <DropTarget
     v-else-if="store.shoot"
     class="grid h-full grid-cols-[auto_minmax(0,1fr)_auto] grid-rows-[auto_minmax(0,1fr)_auto] overflow-hidden"
   >
     <CourseBar v-if="!layout.alone" class="col-span-3" />
-    <section
-      v-if="layout.sheet"
-      class="row-span-2 row-start-2 flex min-h-0 w-[clamp(250px,20.5vw,24rem)] flex-col border-r border-rule"
-      :aria-label="step.label"
-      data-test="sheet"
-    >
-      <!-- What is hidden for the eye lies within what scrolls. -->
-      <div class="relative min-h-0 flex-1 overflow-auto px-[18px] pt-4">
-        <FoldButton
-          class="absolute top-3 right-2"
-          panel="the settings"
-          open
-          edge="left"
-          data-test="fold-sheet"
-          @toggle="layout.toggle('sheet')"
-        />
-        <component :is="step.sheet(store)" />
-      </div>
-      <RunStatus />
-    </section>
-    <CompareView ref="picture" class="col-start-2 row-start-2" />
-    <ProbePanel v-if="layout.probes" class="col-start-3 row-span-2 row-start-2" />
-    <component :is="strip" v-if="layout.strip" class="col-start-2 row-start-3 min-w-0" />
+    <h1 v-else class="sr-only">{{ store.shoot.name }}</h1>
+    <main class="contents">
+      <section
+        v-if="layout.sheet"
+        class="row-span-2 row-start-2 flex min-h-0 w-[clamp(15.5rem,20.5vw,24rem)] flex-col border-r border-rule"
+        :aria-label="step.label"
+        data-test="sheet"
+      >
+        <!-- What is hidden for the eye lies within what scrolls. -->
+        <div class="relative min-h-0 flex-1 overflow-auto px-4.5 pt-4">
+          <FoldButton
+            class="float-right -mt-1 -mr-2.5"
+            panel="the settings"
+            open
+            edge="left"
+            data-test="fold-sheet"
+            @toggle="layout.toggle('sheet')"
+          />
+          <component :is="step.sheet(store)" />
+        </div>
+        <RunStatus />
+      </section>
+      <CompareView ref="picture" class="col-start-2 row-start-2" />
+      <ProbePanel v-if="layout.probes" class="col-start-3 row-span-2 row-start-2" />
+      <component :is="strip" v-if="layout.strip" class="col-start-2 row-start-3 min-w-0" />
+    </main>
     <KeyList :open="keysShown" @close="keysShown = false" />
   </DropTarget>
 </template>

@@ -21,7 +21,7 @@ const open = computed(() => store.step === props.step.name)
 
 <template>
   <button
-    class="max-w-[150px] min-w-0 flex-1 rounded-lg px-2.5 py-1.5 text-left max-[1180px]:px-1.5"
+    class="max-w-37.5 min-w-0 flex-1 rounded-lg px-2.5 py-1.5 text-left max-[1180px]:px-1.5"
     :class="open ? 'bg-raised' : 'hover:bg-sheet'"
     :aria-current="open ? 'step' : undefined"
     :title="`${step.label}: ${finding}`"
@@ -31,6 +31,6 @@ const open = computed(() => store.step === props.step.name)
     <span class="flex items-center gap-2 font-semibold max-[1180px]:gap-1">
       <StateDot :state="state" /><span class="truncate">{{ step.label }}</span>
     </span>
-    <small class="num block truncate text-[11.5px] text-dim">{{ finding }}</small>
+    <small class="num block truncate text-tiny text-dim">{{ finding }}</small>
   </button>
 </template>

@@ -33,19 +33,6 @@ export const plan: Plan = {
   finish: { glow: 0, smoothing: 0 },
 } as unknown as Plan
 
-/** Settings as the server has them after a change. */
-export function changed<T extends object>(settings: T, change: object): T {
-  const now = { ...settings } as Record<string, unknown>
-  for (const [key, value] of Object.entries(change)) {
-    const own = now[key]
-    const isGroup = [own, value].every(
-      (one) => typeof one === 'object' && one && !Array.isArray(one) && !('by' in one),
-    )
-    now[key] = isGroup ? changed(own as object, value) : value
-  }
-  return now as T
-}
-
 export function frame(id: number, change: Partial<Frame> = {}): Frame {
   return {
     id,

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { back, difference } from './patch'
+import { difference, merged } from './patch'
 
 const plan = {
   combine: { clip: 3, level: false, method: 'clipped' },
@@ -13,7 +13,6 @@ describe('a change of settings', () => {
     const after = { ...plan, combine: { ...plan.combine, clip: 2.5 } }
     const patch = difference(plan, after)!
     expect(patch).toEqual({ to: { combine: { clip: 2.5 } }, was: { combine: { clip: 3 } } })
-    expect(back(patch)).toEqual({ to: { combine: { clip: 3 } }, was: { combine: { clip: 2.5 } } })
     expect(difference(plan, JSON.parse(JSON.stringify(plan)))).toBeNull()
   })
 
@@ -42,4 +41,18 @@ describe('a change of settings', () => {
       align: null,
     })
   })
+})
+
+it('is merged as the server does, so that what it leads to is what was wanted', () => {
+  const after = {
+    ...plan,
+    combine: { ...plan.combine, clip: 2.5 },
+    prepare: { white_balance: { by: 'as-shot' } },
+    skyline: { strokes: [], mask: { file: 'mine.png' } },
+  }
+  const { to, was } = difference(plan, after)!
+  expect(merged(plan, to)).toEqual(after)
+  expect(merged(after, was)).toEqual(plan)
+  // The settings themselves stay as they were.
+  expect(plan.combine.clip).toBe(3)
 })

@@ -32,12 +32,17 @@ export function difference(before: object, after: object): Patch | null {
   return Object.keys(to).length ? { to, was } : null
 }
 
+/** Settings after a change, as the server merges it. */
+export function merged<T extends object>(settings: T, change: Settings): T {
+  const now: Settings = { ...(settings as Settings) }
+  for (const [key, value] of Object.entries(change)) {
+    const own = now[key]
+    now[key] = isGroup(own) && isGroup(value) ? merged(own, value) : value
+  }
+  return now as T
+}
+
 /** Settings that are changed one by one; a choice, which says what it is made by, is not. */
 function isGroup(value: Value): value is Settings {
   return typeof value === 'object' && value !== null && !Array.isArray(value) && !('by' in value)
-}
-
-/** The way back from a change. */
-export function back({ to, was }: Patch): Patch {
-  return { to: was, was: to }
 }

@@ -161,3 +161,8 @@ export function share(value: number): string {
   const hundredths = value * 100
   return `${hundredths.toFixed(hundredths > 0 && hundredths < 0.1 ? 3 : 1)} %`
 }
+
+/** A share in hundredths, as a slider has it: without the dust of binary fractions. */
+export function inPercent(share: number): number {
+  return Number((100 * share).toFixed(3))
+}

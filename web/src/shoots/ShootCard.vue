@@ -80,7 +80,7 @@ function finish(save: boolean) {
           @keydown.esc="finish(false)"
           @blur="finish(true)"
         />
-        <RouterLink v-else :to="`/shoots/${card.id}`" class="truncate text-[15px] font-semibold">
+        <RouterLink v-else :to="`/shoots/${card.id}`" class="truncate text-title font-semibold">
           {{ card.name }}
         </RouterLink>
         <Menu as="div" class="relative ml-auto">

@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { Images, Plus } from '@lucide/vue'
+import { useQuery } from '@tanstack/vue-query'
 import { onMounted, onUnmounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, sentence } from '../api/client'
 import { listen } from '../api/events'
+import { freshen, queries } from '../api/queries'
 import type { Kind, ShootCard as Card } from '../api/types'
 import { useNotices } from '../state/notices'
 import NewShoot from './NewShoot.vue'
@@ -11,18 +13,13 @@ import ShootCard from './ShootCard.vue'
 
 const notices = useNotices()
 const router = useRouter()
-const shoots = ref<Card[] | null>(null)
-const problem = ref('')
 const naming = ref(false)
-
-async function load() {
-  try {
-    shoots.value = await api.shoots()
-    problem.value = ''
-  } catch (error) {
-    problem.value = sentence(error)
-  }
-}
+const key = ['shoots'] as const
+const { data: shoots, error } = useQuery(
+  { queryKey: key, queryFn: api.shoots, shallow: true },
+  queries,
+)
+const load = () => freshen(key)
 
 async function add(name: string, kind: Kind) {
   try {
@@ -67,7 +64,6 @@ async function remove(card: Card) {
 let stop = () => {}
 onMounted(() => {
   document.title = 'Jade Stack'
-  void load()
   stop = listen((event) => {
     if (event.type === 'shoot' || event.type === 'present') void load()
     // Progress itself does not show here, only beginning and end.
@@ -78,20 +74,20 @@ onUnmounted(() => stop())
 </script>
 
 <template>
-  <main class="mx-auto flex h-full max-w-[1500px] flex-col px-8">
+  <main class="mx-auto flex h-full max-w-375 flex-col px-8">
     <header class="flex items-center gap-3 border-b border-rule py-5">
       <img src="/mark.svg" alt="" class="w-5" />
-      <h1 class="text-[17px] font-semibold">Jade Stack</h1>
+      <h1 class="text-head font-semibold">Jade Stack</h1>
       <p class="text-dim">Shoots</p>
       <button class="button button-go ml-auto flex items-center gap-1.5" @click="naming = true">
         <Plus :size="16" /> New shoot
       </button>
     </header>
 
-    <p v-if="problem" class="mt-8 text-rose">{{ problem }}</p>
-    <div v-else-if="shoots?.length === 0" class="m-auto max-w-[420px] pb-24 text-center">
+    <p v-if="error" class="mt-8 text-rose">{{ sentence(error) }}</p>
+    <div v-else-if="shoots?.length === 0" class="m-auto max-w-105 pb-24 text-center">
       <Images :size="40" class="mx-auto mb-4 text-faint" />
-      <h2 class="mb-1 text-[16px] font-semibold">No shoots yet</h2>
+      <h2 class="mb-1 text-head font-semibold">No shoots yet</h2>
       <p class="mb-5 text-dim">
         A shoot holds all frames of one scene and everything made from them. Name one to begin, or
         start the program with <code class="num">demo</code> to find one that is ready.
@@ -101,7 +97,7 @@ onUnmounted(() => stop())
     <ul
       v-else
       class="grid auto-rows-max content-start gap-5 overflow-auto py-6"
-      style="grid-template-columns: repeat(auto-fill, minmax(290px, 1fr))"
+      style="grid-template-columns: repeat(auto-fill, minmax(18rem, 1fr))"
       data-test="shoots"
     >
       <ShootCard

@@ -1,13 +1,22 @@
 // What is known of the shoot on the workbench, and what follows from it.
-import { computed, ref } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
+import { isUnderWay } from '../api/jobs'
 import { rulesOf } from '../api/kinds'
 import type { Frame, Job, Plan, Shoot, ShootResult, Step } from '../api/types'
 import { prepareOf } from '../domain/differences'
 import { groupFrames } from '../domain/groups'
+import { merged } from '../domain/patch'
+import type { Loading } from './loading'
+import type { Queue } from './queue'
 
-export function useFacts() {
-  const shoot = ref<Shoot | null>(null)
-  const missing = ref('')
+export function useFacts({ known }: Loading, queue: Queue) {
+  /** The shoot as the server has it, with the changes that are on their way. */
+  const shoot = computed<Shoot | null>(() => {
+    const found = known.value
+    const changes = queue.underway.value.filter((one) => one.shoot === found?.id)
+    if (!found || !changes.length) return found
+    return { ...found, plan: changes.reduce((plan, { to }) => merged(plan, to), found.plan) }
+  })
   const step = ref<Step>('frames')
   /** The number of the shoot that is open, once its step and sides are chosen. */
   const opened = ref<number | null>(null)
@@ -24,15 +33,23 @@ export function useFacts() {
   /** Frames that the lights are calibrated with. */
   const calibration = computed(() => frames((f) => f.role !== 'light' && !f.problem))
   /** The plan as the server has it. */
-  const sent = ref<Plan | null>(null)
-  /** The same, but while a setting is dragged as it was before: for what is dear to show. */
-  const settled = ref<Plan | null>(null)
+  const sent = computed(() => known.value?.plan ?? null)
+  /** The plan as it was before the setting that is being dragged. */
+  const held = shallowRef<Plan | null>(null)
+  /** What the server has, but while a setting is dragged as it was before: for what is dear to show. */
+  const settled = computed(() => held.value ?? sent.value)
   const unreadable = computed(() => frames((f) => f.problem !== null))
   const used = computed(() => stack.value.filter((f) => !f.left_out))
   const results = computed(() => shoot.value?.results ?? [])
   const latest = computed<ShootResult | undefined>(() => results.value[0])
   /** The last run. */
   const job = computed<Job | undefined>(() => shoot.value?.jobs.find((j) => j.task === 'run'))
+  /** The job that does something else than a run, if one is under way; without a number until it is known. */
+  function jobOf(task: Job['task']): Pick<Job, 'stage' | 'done' | 'total'> & { id?: number } {
+    const found = shoot.value?.jobs.find((j) => j.task === task && isUnderWay(j))
+    return found ?? { stage: null, done: 0, total: 0 }
+  }
+
   /** What would be undone and made again next. */
   const history = computed(() => shoot.value?.history ?? { undo: null, redo: null })
   const running = computed(() => job.value?.state === 'running' || job.value?.state === 'queued')
@@ -67,7 +84,6 @@ export function useFacts() {
 
   return {
     shoot,
-    missing,
     opened,
     step,
     selected,
@@ -75,6 +91,7 @@ export function useFacts() {
     b,
     chosen,
     sent,
+    held,
     settled,
     lights,
     groups,
@@ -86,6 +103,7 @@ export function useFacts() {
     latest,
     shown,
     job,
+    jobOf,
     history,
     running,
     reference,

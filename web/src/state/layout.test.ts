@@ -1,9 +1,15 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { nextTick } from 'vue'
-import { beforeEach, expect, it } from 'vitest'
+import { beforeEach, expect, it, vi } from 'vitest'
 import { shoot } from '../domain/example'
+import { openExample } from './example'
 import { useLayout } from './layout'
-import { useShoot } from './shoot'
+
+vi.mock('../api/client', async (original) => ({
+  ...(await original<typeof import('../api/client')>()),
+  api: { shoot: vi.fn() },
+}))
+vi.mock('../api/events', () => ({ listen: vi.fn(() => () => {}) }))
 
 const probe = { id: 4, name: 'Probe 1', x: 10, y: 20, size: 48 }
 const open = (layout: ReturnType<typeof useLayout>) => [layout.sheet, layout.strip, layout.probes]
@@ -13,10 +19,10 @@ beforeEach(() => {
   setActivePinia(createPinia())
 })
 
-it('shows probes while there are some, unless they were folded away', () => {
-  const [store, layout] = [useShoot(), useLayout()]
+it('shows probes while there are some, unless they were folded away', async () => {
+  const layout = useLayout()
   expect(open(layout)).toEqual([true, true, false])
-  store.shoot = shoot({ probes: [probe] })
+  await openExample(shoot({ probes: [probe] }))
   expect(layout.probes).toBe(true)
   layout.toggle('probes')
   expect(layout.probes).toBe(false)

@@ -10,50 +10,43 @@ import type { Queue } from './queue'
 
 export function usePlan(facts: Facts, { load, take }: Loading, { amend }: Changes, queue: Queue) {
   const notices = useNotices()
-  const { shoot, sent, settled, history, reference } = facts
+  const { shoot, sent, held, history, reference } = facts
 
   /**
    * Changes the plan. `title` says what, in words that go on from "Undo". Changes of one gesture, such
    * as dragging a slider, are undone together.
    */
   async function setPlan(
-    change: (plan: Plan) => void,
+    work: (plan: Plan) => void,
     title = 'a setting',
     gesture?: string,
   ): Promise<boolean> {
     const { id, plan: before } = shoot.value!
     const plan = copy(before)
-    change(plan)
+    work(plan)
     const patch = difference(before, plan)
     if (!patch) {
       // What was changed last may be on its way still.
       await queue.empty()
       return shoot.value?.id === id
     }
-    shoot.value!.plan = plan
-    queue.underway++
-    const work = () => amend(id, { plan: patch.to, title, gesture }, { plan: patch.was })
-    const done = await queue.inTurn(() => attempt(work))
-    queue.underway--
-    if (shoot.value?.id !== id) return false
-    if (done) {
-      sent.value = done.plan
-      shoot.value.revision = done.revision
-      shoot.value.history = done.history
-      // With what other pages changed; what was changed here since is on its way.
-      if (!queue.underway && difference(shoot.value.plan, done.plan)) shoot.value.plan = done.plan
-    } else if (!queue.underway) {
-      if (sent.value) shoot.value.plan = sent.value
-      await load(id)
-    }
-    if (!gesture) settled.value = sent.value
-    return done !== undefined
+    if (gesture) held.value ??= sent.value
+    const change = { shoot: id, to: patch.to }
+    queue.add(change)
+    const send = () => amend(id, { plan: patch.to, title, gesture }, { plan: patch.was })
+    const done = await queue.inTurn(() => attempt(send))
+    const taken = done ? take(done) : false
+    queue.remove(change)
+    if (!gesture) held.value = null
+    // What was refused shows what made it so.
+    if (!done) await load(id)
+    return taken
   }
 
   /** What is dear to show follows a gesture once it has ended. */
   function settle() {
     return queue.inTurn(async () => {
-      settled.value = sent.value
+      held.value = null
     })
   }
 
@@ -93,7 +86,7 @@ export function usePlan(facts: Facts, { load, take }: Loading, { amend }: Change
       const { id } = shoot.value
       try {
         take(await api[way](id))
-        settled.value = sent.value
+        held.value = null
         notices.show(`${done}: ${title}.`)
       } catch (error) {
         notices.show(`Not ${done.toLowerCase()}: ${title}. ${sentence(error)}`, { problem: true })

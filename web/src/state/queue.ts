@@ -1,9 +1,25 @@
 // Changes on their way to the server.
+import { shallowRef } from 'vue'
+
+/** A change of a shoot's plan, as the server merges it. */
+export interface Change {
+  shoot: number
+  to: Record<string, unknown>
+}
 
 export class Queue {
   private turn: Promise<unknown> = Promise.resolve()
-  /** Changes of the plan that the server has not answered: until it has, no other answer undoes them. */
-  underway = 0
+  /** Changes of the plan that the server has not answered, the first one first: they are shown already. */
+  readonly underway = shallowRef<Change[]>([])
+
+  /** Shows a change until the server has answered it. */
+  add(change: Change) {
+    this.underway.value = [...this.underway.value, change]
+  }
+
+  remove(change: Change) {
+    this.underway.value = this.underway.value.filter((one) => one !== change)
+  }
 
   /** Work after what was begun before, so that changes reach the server in their order. */
   inTurn<T>(work: () => Promise<T>): Promise<T> {

@@ -4,7 +4,8 @@ import { api, Refusal } from '../api/client'
 import { listen } from '../api/events'
 import type { Event, Plan } from '../api/types'
 import { useNotices } from './notices'
-import { changed, frame, job, plan, result, shoot } from '../domain/example'
+import { frame, job, plan, result, shoot } from '../domain/example'
+import { merged } from '../domain/patch'
 import { useShoot } from './shoot'
 
 vi.mock('../api/client', async (original) => ({
@@ -138,7 +139,7 @@ describe('the shoot on the workbench', () => {
     server.shoot.mockResolvedValue(shoot())
     let now = plan
     server.changeShoot.mockImplementation(async (_, change) => {
-      now = changed(now, change.plan!)
+      now = merged(now, change.plan!)
       return shoot({ plan: now })
     })
     const store = useShoot()
@@ -160,10 +161,10 @@ describe('the shoot on the workbench', () => {
     const store = useShoot()
     await store.open(1)
     expect(store.reference?.id).toBe(3)
-    store.shoot = shoot({ reference_id: 5 })
+    store.take(shoot({ reference_id: 5 }))
     expect(store.reference?.id).toBe(5)
     const frames = shoot().frames.map((f) => ({ ...f, left_out: f.id > 3 }))
-    store.shoot = shoot({ reference_id: 5, frames })
+    store.take(shoot({ reference_id: 5, frames }))
     expect(store.reference?.id).toBe(2)
   })
 
@@ -204,10 +205,12 @@ describe('the shoot on the workbench', () => {
     const store = useShoot()
     await store.open(1)
     server.shoot.mockClear()
-    await Promise.all([1, 2, 3, 4, 5].map(() => store.load(1)))
+    const first = store.load(1)
+    await vi.waitFor(() => expect(server.shoot).toHaveBeenCalledTimes(1))
+    await Promise.all([first, ...[2, 3, 4, 5].map(() => store.load(1))])
     expect(server.shoot).toHaveBeenCalledTimes(2)
     // An answer that tells less than is known is passed over.
-    store.shoot = shoot({ revision: 7, name: 'North' })
+    store.take(shoot({ revision: 7, name: 'North' }))
     server.shoot.mockResolvedValueOnce(shoot({ revision: 6 }))
     await store.load(1)
     expect(store.shoot?.name).toBe('North')
@@ -240,7 +243,7 @@ describe('changes', () => {
     server.changeShoot.mockImplementation(
       (_, change) =>
         new Promise((done) => {
-          const plan = changed(store.shoot!.plan, change.plan!)
+          const plan = merged(store.shoot!.plan, change.plan!)
           answer = () => done(shoot({ plan, revision: 2, ...history('the rejection', null) }))
         }),
     )
@@ -252,7 +255,7 @@ describe('changes', () => {
     answer()
     await Promise.all([set, undone])
     expect([store.shoot?.plan.combine.clip, store.history.redo]).toEqual([3, 'the rejection'])
-    const plan4 = changed(plan, { combine: { clip: 4 } })
+    const plan4 = merged(plan, { combine: { clip: 4 } })
     server.redo.mockResolvedValue(
       shoot({ plan: plan4, revision: 4, ...history('the rejection', null) }),
     )
@@ -284,7 +287,7 @@ describe('changes', () => {
   })
 
   it('that clash with those of another page give way to them, and say so', async () => {
-    const theirs = changed(plan, { combine: { clip: 5 } })
+    const theirs = merged(plan, { combine: { clip: 5 } })
     server.shoot.mockResolvedValueOnce(shoot())
     const store = useShoot()
     await store.open(1)
@@ -304,7 +307,7 @@ describe('changes', () => {
     expect(store.shoot?.plan.combine.clip).toBe(5)
     expect(useNotices().notices.map((n) => n.text)).toEqual([said])
     // One that does not clash comes back with theirs.
-    const both = changed(theirs, { combine: { level: true } })
+    const both = merged(theirs, { combine: { level: true } })
     server.changeShoot.mockResolvedValueOnce(shoot({ plan: both, revision: 3 }))
     await store.setPlan((plan) => (plan.combine.level = true))
     expect(store.shoot?.plan.combine).toMatchObject({ clip: 5, level: true })
@@ -330,7 +333,7 @@ describe('changes', () => {
     const results = [result(9, 3)]
     server.shoot.mockResolvedValue(shoot({ results }))
     server.changeShoot.mockImplementation(async (_, change) =>
-      shoot({ results, plan: changed(plan, change.plan!) }),
+      shoot({ results, plan: merged(plan, change.plan!) }),
     )
     const store = useShoot()
     await store.open(1)
@@ -363,7 +366,7 @@ describe('runs', () => {
     let answer = () => {}
     server.changeShoot.mockImplementation(
       (_, change) =>
-        new Promise((done) => (answer = () => done(shoot({ plan: changed(plan, change.plan!) })))),
+        new Promise((done) => (answer = () => done(shoot({ plan: merged(plan, change.plan!) })))),
     )
     const set = store.setPlan((plan) => (plan.combine.method = 'median'))
     const run = store.run()
@@ -392,7 +395,7 @@ describe('runs', () => {
     server.shoot.mockReturnValue(new Promise((done) => (answer = done)))
     const loaded = store.load(1)
     server.changeShoot.mockImplementation((_, change) =>
-      Promise.resolve(shoot({ plan: changed(plan, change.plan!), revision: 2 })),
+      Promise.resolve(shoot({ plan: merged(plan, change.plan!), revision: 2 })),
     )
     await store.setPlan((plan) => (plan.prepare.gain_ev = 1))
     answer(shoot())

@@ -3,6 +3,7 @@ import { defineStore } from 'pinia'
 import { attempt, useChanges } from './changes'
 import { useFacts } from './facts'
 import { useLoading } from './loading'
+import { useOpening } from './opening'
 import { usePlan } from './plan'
 import { Queue } from './queue'
 import { useRuns } from './runs'
@@ -11,10 +12,23 @@ export type { Step } from '../api/types'
 
 export const useShoot = defineStore('shoot', () => {
   const queue = new Queue()
-  const facts = useFacts()
-  const loading = useLoading(facts, queue)
+  const loading = useLoading()
+  const { missing, load, take, takeJob } = loading
+  const facts = useFacts(loading, queue)
+  const opening = useOpening(facts, loading)
   const changes = useChanges(facts, loading)
   const plan = usePlan(facts, loading, changes, queue)
   const runs = useRuns(facts, loading, queue)
-  return { ...facts, ...loading, ...changes, ...plan, ...runs, attempt }
+  return {
+    ...facts,
+    missing,
+    load,
+    take,
+    takeJob,
+    ...opening,
+    ...changes,
+    ...plan,
+    ...runs,
+    attempt,
+  }
 })

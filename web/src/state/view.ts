@@ -1,7 +1,8 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import type { PictureInfo } from '../api/types'
+import { frameOf } from '../domain/sources'
 import type { Place } from '../viewer/pane'
+import { usePicture } from './pictures'
 import { useShoot } from './shoot'
 
 export type Mode = 'one' | 'split' | 'beside' | 'blink' | 'difference'
@@ -44,8 +45,24 @@ export const useView = defineStore('view', () => {
   /** A place that the address asks for. */
   const wanted = shallowRef<Place | null>(null)
   /** The pictures of the two sides, once they are known. */
-  const infoA = shallowRef<PictureInfo | null>(null)
-  const infoB = shallowRef<PictureInfo | null>(null)
+  const { info: infoA, problem: problemA } = usePicture(
+    () => store.a,
+    () => shownAs(store.a),
+  )
+  const { info: infoB, problem: problemB } = usePicture(
+    () => store.b,
+    () => shownAs(store.b),
+  )
+  const problem = computed(() => problemA.value || problemB.value)
+
+  /** What, beside its number, decides how a source is seen. */
+  function shownAs(source: string | null) {
+    const frame = source?.startsWith('original-') ? null : frameOf(source)
+    if (!frame) return ''
+    const calibration = source!.startsWith('calibrated-') ? store.calibration : []
+    return store.treatment(frame) + calibration.map((f) => `${f.id} ${f.left_out}`).join()
+  }
+
   /** The version of a side's picture, once it is known. */
   function versionOf(source: string) {
     return [infoA.value, infoB.value].find((info) => info?.source === source)?.version ?? null
@@ -63,6 +80,7 @@ export const useView = defineStore('view', () => {
     wanted,
     infoA,
     infoB,
+    problem,
     versionOf,
     pinning,
     picking,

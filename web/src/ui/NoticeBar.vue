@@ -22,14 +22,14 @@ function dismissAll() {
 
 <template>
   <div
-    class="pointer-events-none fixed inset-x-0 top-[66px] z-50 flex max-h-[60vh] flex-col items-center gap-2 overflow-y-auto"
+    class="pointer-events-none fixed inset-x-0 top-16.5 z-50 flex max-h-[60vh] flex-col items-center gap-2 overflow-y-auto"
     role="status"
     aria-live="polite"
   >
     <div
       v-for="notice in notices.notices"
       :key="notice.id"
-      class="pointer-events-auto flex max-w-[640px] items-center gap-4 rounded-lg border bg-raised px-4 py-2.5 shadow-lg shadow-black/50"
+      class="pointer-events-auto flex max-w-160 items-center gap-4 rounded-lg border bg-raised px-4 py-2.5 shadow-lg shadow-black/50"
       :class="notice.problem ? 'border-rose' : 'border-rule'"
       :role="notice.problem ? 'alert' : undefined"
       data-test="notice"

@@ -3,6 +3,12 @@
 import { computed, ref } from 'vue'
 import type { Plan } from '../api/types'
 import { useShoot } from '../state/shoot'
+import NumberSlider from './NumberSlider.vue'
+
+/** The picture follows as fast as the server answers, and not every pixel of the way. */
+const FOLLOWS = 60
+/** Changes that follow each other within this are undone as one, as those of a held key. */
+const ONE = 700
 
 const props = defineProps<{
   label: string
@@ -13,6 +19,7 @@ const props = defineProps<{
   step: number
   digits?: number
   value: number
+  usual?: number | null
   test: string
   set: (plan: Plan, value: number) => void
 }>()
@@ -22,36 +29,34 @@ const store = useShoot()
 const dragged = ref<number | null>(null)
 /** Names the drag, so that it is undone as one. */
 let gesture = ''
-let timer = 0
-const shown = computed(() => dragged.value ?? props.value)
-const text = computed(() => {
-  const digits = props.digits ?? 0
-  const sign = props.min < 0 && shown.value > 0 ? '+' : ''
-  return `${sign}${shown.value.toFixed(digits).replace('-', '−')}${props.unit}`
-})
+let following = 0
+let ending = 0
+const shown = computed(() => ({ ...props, set: undefined, value: dragged.value ?? props.value }))
 
-function input(event: Event) {
-  dragged.value = Number((event.target as HTMLInputElement).value)
+function begin(value: number) {
+  dragged.value = value
   gesture ||= `${props.test} ${Date.now()}`
-  // The picture follows as fast as the server answers, and not every pixel of the way.
-  if (!timer) timer = window.setTimeout(follow, 60)
+  clearTimeout(ending)
+}
+
+function input(value: number) {
+  begin(value)
+  if (!following) following = window.setTimeout(follow, FOLLOWS)
 }
 
 function follow() {
-  timer = 0
-  const value = dragged.value
-  if (value !== null) void amend(value)
+  following = 0
+  if (dragged.value !== null) void amend(dragged.value)
 }
 
-function change() {
-  clearTimeout(timer)
-  timer = 0
-  const value = dragged.value
-  if (value === null) return
+function change(value: number) {
+  begin(value)
+  clearTimeout(following)
+  following = 0
   void amend(value)
   void store.settle()
   dragged.value = null
-  gesture = ''
+  ending = window.setTimeout(() => (gesture = ''), ONE)
 }
 
 function amend(value: number) {
@@ -60,21 +65,5 @@ function amend(value: number) {
 </script>
 
 <template>
-  <label class="block pb-2" :title="hint">
-    <span class="flex justify-between text-dim"
-      ><span>{{ label }}</span
-      ><span class="num text-ink" :data-test="`${test}-value`">{{ text }}</span></span
-    >
-    <input
-      type="range"
-      class="w-full accent-[#5cc8a1]"
-      :min="min"
-      :max="max"
-      :step="step"
-      :value="shown"
-      :data-test="test"
-      @input="input"
-      @change="change"
-    />
-  </label>
+  <NumberSlider v-bind="shown" @input="input" @change="change" />
 </template>

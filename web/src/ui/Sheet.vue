@@ -12,9 +12,9 @@ const emit = defineEmits<{ close: [] }>()
     <div class="fixed inset-0 flex items-start justify-center p-6 pt-[12vh]">
       <DialogPanel
         class="w-full rounded-xl border border-rule bg-sheet p-5"
-        :class="wide ? 'max-w-[620px]' : 'max-w-[440px]'"
+        :class="wide ? 'max-w-155' : 'max-w-110'"
       >
-        <DialogTitle class="mb-3 text-[16px] font-semibold">{{ title }}</DialogTitle>
+        <DialogTitle class="mb-3 text-head font-semibold">{{ title }}</DialogTitle>
         <slot />
       </DialogPanel>
     </div>

@@ -5,7 +5,7 @@ defineProps<{ state: 'done' | 'changed' | 'waiting' | 'running' | 'blocked' }>()
 
 <template>
   <span
-    class="inline-block h-[10px] w-[10px] shrink-0 border-[1.5px]"
+    class="inline-block h-2.5 w-2.5 shrink-0 border-[1.5px]"
     :class="{
       'rounded-full border-jade bg-jade': state === 'done',
       'rounded-full border-dashed border-amber': state === 'changed',

@@ -12,6 +12,7 @@ import FoldButton from '../ui/FoldButton.vue'
 import { brushMask } from './brush'
 import './commands'
 import { useClicks } from './clicks'
+import CrossLayer from './CrossLayer.vue'
 import PaintLayer from './paint/PaintLayer.vue'
 import { usePanes } from './panes'
 import ProbeMarks from './probes/ProbeMarks.vue'
@@ -26,6 +27,7 @@ const layout = useLayout()
 const box = ref<HTMLElement>()
 const elementA = ref<HTMLElement>()
 const elementB = ref<HTMLElement>()
+const cross = ref<InstanceType<typeof CrossLayer>>()
 const sides = useSides()
 const { mode, seesA, seesB, blinkB, infoA, infoB, infoLess, offered, problem } = sides
 const { pin, clicked } = useClicks(sides)
@@ -61,7 +63,7 @@ function lookAt(x: number, y: number) {
 defineExpose({ lookAt })
 
 function pinHere() {
-  const at = leading.value?.under(pointer.x, pointer.y)
+  const at = cross.value?.place ?? leading.value?.under(pointer.x, pointer.y)
   if (at) pin(at.x, at.y)
 }
 
@@ -70,7 +72,7 @@ onCommand('view.swap', sides.swap)
 onCommand('view.fit', fit)
 onCommand('view.1', () => leading.value?.zoomTo(1))
 onCommand('view.3', () => leading.value?.zoomTo(3))
-onCommand('view.pin', pinHere, () => pointer.over)
+onCommand('view.pin', pinHere, () => pointer.over || cross.value?.place != null)
 onCommand(
   'view.nothing',
   () => (view.pinning = view.picking = false),
@@ -110,6 +112,7 @@ onCommand(
       v-if="mode === 'beside'"
       class="pointer-events-none absolute inset-y-0 left-1/2 w-px bg-rule"
     />
+    <CrossLayer ref="cross" :places :mode :sees-a="seesA" :hand :leading :clicked />
     <SplitHandle v-if="mode === 'split'" />
     <div class="absolute inset-x-3 top-3 z-20 flex items-start gap-2 *:shrink-0">
       <FoldButton

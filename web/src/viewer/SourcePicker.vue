@@ -42,7 +42,7 @@ const chosen = computed(() => {
 <template>
   <Listbox v-model="model" as="div">
     <ListboxButton
-      class="flex items-center gap-1.5 rounded-[7px] bg-black/80 px-2.5 py-1 text-[12px]"
+      class="flex items-center gap-1.5 rounded-[7px] bg-black/80 px-2.5 py-1 text-small"
       :aria-label="`Side ${side}: ${chosen?.text ?? 'nothing'}`"
       :data-test="`pick-${side.toLowerCase()}`"
     >
@@ -52,7 +52,7 @@ const chosen = computed(() => {
       <ChevronDown :size="13" class="text-dim" />
     </ListboxButton>
     <ListboxOptions
-      class="absolute mt-1 max-h-[320px] w-[230px] overflow-auto rounded-lg border border-rule bg-raised p-1 shadow-lg shadow-black/50"
+      class="absolute mt-1 max-h-80 w-57.5 overflow-auto rounded-lg border border-rule bg-raised p-1 shadow-lg shadow-black/50"
       :class="side === 'B' && 'right-0'"
     >
       <ListboxOption

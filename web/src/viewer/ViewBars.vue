@@ -6,6 +6,7 @@ import { keyName, keyOf, titleOf } from '../app/commands'
 import { useLayout } from '../state/layout'
 import { modes, useView, type Mode } from '../state/view'
 import FoldButton from '../ui/FoldButton.vue'
+import NumberSlider from '../ui/NumberSlider.vue'
 
 defineProps<{
   /** The way that is on show. */
@@ -24,7 +25,7 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
   <div
     class="pointer-events-none absolute inset-x-3 bottom-3 z-20 flex flex-wrap items-end justify-between gap-1.5 *:pointer-events-auto"
   >
-    <div class="flex gap-0.5 rounded-lg bg-black/80 p-[3px]" role="group" aria-label="View">
+    <div class="flex gap-0.5 rounded-lg bg-black/80 p-0.75" role="group" aria-label="View">
       <button
         v-for="one in modes"
         :key="one.value"
@@ -51,27 +52,28 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
         </button>
       </template>
     </div>
-    <div class="ml-auto flex items-center gap-0.5 rounded-lg bg-black/80 p-[3px]">
-      <label
+    <div class="ml-auto flex items-center gap-0.5 rounded-lg bg-black/80 p-0.75">
+      <div
         class="flex items-center gap-1.5 px-2 text-dim"
         title="View brightness; the files stay as they are"
       >
         <span :class="view.colours && 'text-amber'">{{
           view.colours ? 'Colours × 4' : 'View'
         }}</span>
-        <input
-          v-model.number="view.stops"
-          type="range"
-          min="-1"
-          max="5"
-          step="0.5"
-          class="w-[64px] accent-[#5cc8a1]"
-          aria-label="View brightness, exposure steps"
+        <NumberSlider
+          label="View brightness"
+          unit=" EV"
+          flat
+          :min="-1"
+          :max="5"
+          :step="0.5"
+          :digits="1"
+          :value="view.stops"
+          test="view-brightness"
+          @input="view.stops = $event"
+          @change="view.stops = $event"
         />
-        <span class="num w-[58px] whitespace-nowrap"
-          >{{ view.stops >= 0 ? '+' : '−' }}{{ Math.abs(view.stops).toFixed(1) }} EV</span
-        >
-      </label>
+      </div>
       <button
         class="rounded-md px-2 py-1 text-dim hover:text-ink"
         :title="titleOf('view.fit')"
@@ -96,7 +98,7 @@ const both = computed(() => view.infoA !== null && view.infoB !== null)
       >
         3:1
       </button>
-      <span class="num w-[48px] text-center text-dim" data-test="scale"
+      <span class="num w-12 text-center text-dim" data-test="scale"
         >{{ Math.round(scale * 100) }} %</span
       >
       <button

@@ -31,6 +31,8 @@ export class Pane {
   private placed = false
   /** Whether all of the picture is seen, until it is moved by hand: then it stays so in any window. */
   private fitted = false
+  /** The size of the pane, and what was seen in it last. */
+  private window: { x: number; y: number; place: Place | null } = { x: 0, y: 0, place: null }
   /** The place to begin with, instead of the whole picture. */
   private home: Place | null = null
   private referenceWidth = 1
@@ -69,9 +71,7 @@ export class Pane {
     this.viewer.addHandler('canvas-drag', () => this.move())
     this.viewer.addHandler('canvas-scroll', () => this.move())
     this.viewer.addHandler('canvas-pinch', () => this.move())
-    this.viewer.addHandler('resize', () => {
-      if (this.leads && this.fitted) setTimeout(() => this.fitted && this.fit(true))
-    })
+    this.viewer.addHandler('resize', () => this.resized())
     this.viewer.addHandler('update-viewport', () => this.report())
     this.viewer.addHandler('canvas-click', (event) => {
       if (!event.quick) return
@@ -163,6 +163,12 @@ export class Pane {
     if (this.viewer.world.getIndexOfItem(item) >= 0) this.viewer.world.removeItem(item)
   }
 
+  /** Asks for what is shown anew the next time: tiles that were refused are not asked for again. */
+  renew() {
+    if (this.shown) this.shown = 'stale'
+    if (this.laid) this.laid = 'stale'
+  }
+
   clear() {
     this.shown = this.laid = ''
     this.over = null
@@ -188,8 +194,12 @@ export class Pane {
 
   /** Shows a place at once, or as soon as there is a picture. */
   goTo(place: Place) {
-    this.home = place
-    if (!this.shown) return
+    // Whichever of the two has a picture first begins there.
+    const waits = this.shown ? null : place
+    this.home = waits
+    if (this.twin) this.twin.home = waits
+    if (waits) return
+    this.window.place = place
     this.move()
     const wide = this.viewer.viewport.getContainerSize().x
     const zoom = zoomFor(place.scale, this.referenceWidth, wide)
@@ -210,10 +220,25 @@ export class Pane {
     return { x: x * this.referenceWidth, y: y * this.referenceWidth, scale }
   }
 
+  /** In a window of another size all of the picture stays seen, or the same place at the same scale. */
+  private resized() {
+    const { x, y } = this.viewer.viewport.getContainerSize()
+    if (x === this.window.x && y === this.window.y) return
+    const place = this.window.place
+    this.window = { x, y, place }
+    if (!this.leads) return
+    // Once the library has done what it does itself.
+    setTimeout(() => {
+      if (this.fitted) this.fit(true)
+      else if (place && this.shown) this.goTo(place)
+    })
+  }
+
   fit(immediately = false) {
     this.take()
     this.fitted = true
     this.home = null
+    if (this.twin) this.twin.home = null
     this.viewer.viewport.fitBounds(this.bounds(), immediately)
   }
 
@@ -236,10 +261,23 @@ export class Pane {
 
   /** Turns a wheel over the picture. */
   wheel(event: WheelEvent) {
+    this.zoomBy(event.deltaY < 0 ? 1.25 : 0.8, event.clientX, event.clientY)
+  }
+
+  /** Shows the picture so much larger about a position of the window. */
+  zoomBy(factor: number, clientX: number, clientY: number) {
     this.move()
-    const at = this.under(event.clientX, event.clientY)
+    const at = this.under(clientX, clientY)
     const point = new OpenSeadragon.Point(at.x / this.referenceWidth, at.y / this.referenceWidth)
-    this.viewer.viewport.zoomBy(event.deltaY < 0 ? 1.25 : 0.8, point)
+    this.viewer.viewport.zoomBy(factor, point)
+    this.viewer.viewport.applyConstraints()
+  }
+
+  /** Looks at what lies so many pixels of the screen farther. */
+  pan(x: number, y: number) {
+    this.move()
+    const by = this.viewer.viewport.deltaPointsFromPixels(new OpenSeadragon.Point(x, y))
+    this.viewer.viewport.panBy(by)
     this.viewer.viewport.applyConstraints()
   }
 
@@ -254,11 +292,14 @@ export class Pane {
   }
 
   private report() {
-    const wide = this.viewer.viewport.getContainerSize().x
+    const { x: wide, y: tall } = this.viewer.viewport.getContainerSize()
     const scale = (this.viewer.viewport.getZoom(true) * wide) / this.referenceWidth
     const at = this.viewer.viewport.pixelFromPoint(new OpenSeadragon.Point(0, 0), true)
     // Enlarged pixels are shown as they are, not smoothed over.
     this.viewer.drawer.setImageSmoothingEnabled(scale < 1.5)
+    // In a window that has just changed its size, the library shows another place for a moment.
+    const known = this.window.x === 0 || (wide === this.window.x && tall === this.window.y)
+    if (known && this.placed) this.window = { x: wide, y: tall, place: this.place() }
     this.changed({ left: at.x, top: at.y, scale })
   }
 

@@ -1,6 +1,8 @@
 // The two panes: what each shows, the map over it, and where the picture lies in it.
 import { computed, nextTick, onMounted, onUnmounted, ref, shallowRef, watch, type Ref } from 'vue'
+import { connected } from '../api/events'
 import { resultOf } from '../domain/sources'
+import { usePicture } from '../state/pictures'
 import { useShoot } from '../state/shoot'
 import { useView } from '../state/view'
 import { usePairs } from '../steps/align/pairs'
@@ -28,10 +30,19 @@ export function usePanes(
   const places = ref<{ a: View; b: View }>({ a: place.value, b: place.value })
   const leading = computed(() => (sides.seesA.value ? panes.value?.a : panes.value?.b))
 
+  /** How often the server was there again after it could not be heard. */
+  const returns = ref(0)
+  watch(connected, (heard) => {
+    if (!heard) return
+    panes.value?.a.renew()
+    panes.value?.b.renew()
+    returns.value++
+  })
+
   /** What was seen under the brush last, as long as the pane has it. */
   let under: string | null = null
   const { infoA, infoB, infoLess, offered, shownB, size } = sides
-  watch([panes, infoA, offered, shownB, infoLess, size, () => view.how], () => {
+  watch([panes, infoA, offered, shownB, infoLess, size, () => view.how, returns], () => {
     const both = panes.value
     if (!both || !size.value) return
     const reference = { width: size.value.width, height: size.value.height }
@@ -47,21 +58,27 @@ export function usePanes(
     else both.b.clear()
   })
 
-  /** The map of the result on side B, where it has one; in its own step the skyline. */
+  /** The map of the result on side B, where it has one. */
+  const { info: map } = usePicture(() => {
+    const overlay = view.only === null ? view.overlay : 'depth'
+    const result = resultOf(infoB.value?.source)
+    return overlay === 'none' || !result || store.step === 'skyline' ? null : `${overlay}-${result}`
+  })
+  /** What lies over the picture: the map, and in its own step the skyline. */
   watch(
     [
       panes,
       infoA,
       infoB,
-      () => view.overlay,
+      map,
       () => view.only,
       () => store.step,
       () => skyline.info,
       () => skyline.laid,
       sides.seesA,
+      returns,
     ],
-    async ([both, , info, chosen, only, step, skies, laid, inA]) => {
-      const result = resultOf(info?.source)
+    ([both, , , map, only, step, skies, laid, inA]) => {
       if (!both) return
       if (step === 'skyline') {
         const shown = laid === 'none' ? null : skies
@@ -70,11 +87,7 @@ export function usePanes(
         return both.b.lay(inA ? null : shown, `laid=${laid}`)
       }
       both.a.lay(null)
-      const overlay = only === null ? chosen : 'depth'
-      if (overlay === 'none' || !result) return both.b.lay(null)
-      const map = await sides.look(`${overlay}-${result}`)
-      const still = view.overlay === chosen && view.only === only && store.step === step
-      if (still) both.b.lay(map, only === null ? undefined : `only=${only}`)
+      both.b.lay(map, only === null ? undefined : `only=${only}`)
     },
   )
   watch(

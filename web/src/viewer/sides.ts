@@ -1,9 +1,8 @@
 // What the two sides of the view show, and which of them is seen.
 import { storeToRefs } from 'pinia'
-import { computed, onUnmounted, ref, shallowRef, watch } from 'vue'
-import { api } from '../api/client'
-import type { PictureInfo } from '../api/types'
+import { computed, onUnmounted, ref, watch } from 'vue'
 import { frameOf } from '../domain/sources'
+import { usePicture } from '../state/pictures'
 import { useShoot } from '../state/shoot'
 import { useView, type Mode } from '../state/view'
 import { usePatches } from '../steps/combine/sweep/patches'
@@ -15,11 +14,8 @@ export function useSides() {
   const store = useShoot()
   const view = useView()
   const patches = usePatches()
-  const { infoA, infoB } = storeToRefs(view)
-  const problem = ref('')
+  const { infoA, infoB, problem } = storeToRefs(view)
   const blinkB = ref(false)
-  /** Side A less side B, as the server makes it. */
-  const infoLess = shallowRef<PictureInfo | null>(null)
 
   /** With one picture only there is nothing to compare. */
   const mode = computed<Mode>(() => (infoA.value && infoB.value ? view.mode : 'one'))
@@ -42,49 +38,18 @@ export function useSides() {
       ? patches.info
       : infoB.value,
   )
+  /** Side A less side B, as the server makes it. */
+  const { info: infoLess } = usePicture(
+    () => {
+      const [one, other] = [infoA.value, shownB.value]
+      return mode.value === 'difference' && one && other ? `${one.source}~${other.source}` : null
+    },
+    () => [infoA.value?.version, shownB.value?.version],
+  )
   /** Size of the reference frame, in whose pixels everything is placed. */
   const size = computed(() => {
     if (infoA.value && frameOf(infoA.value.source)) return infoA.value
     return store.reference?.facts ?? infoA.value ?? infoB.value
-  })
-
-  async function look(source: string | null): Promise<PictureInfo | null> {
-    if (!source) return null
-    try {
-      problem.value = ''
-      return await api.picture(source)
-    } catch (error) {
-      problem.value = error instanceof Error ? error.message : String(error)
-      return null
-    }
-  }
-
-  /** What, beside its number, decides how a source is seen. */
-  function shownAs(source: string | null) {
-    const frame = source?.startsWith('original-') ? null : frameOf(source)
-    if (!frame) return ''
-    const calibration = source!.startsWith('calibrated-') ? store.calibration : []
-    return store.treatment(frame) + calibration.map((f) => `${f.id} ${f.left_out}`).join()
-  }
-
-  /** Asks for what a side shows whenever that is another picture; a late answer is passed over. */
-  function follow(side: 'a' | 'b', info: typeof infoA) {
-    const wanted = () => [store[side], shownAs(store[side])] as const
-    watch(
-      wanted,
-      async (own) => {
-        const found = await look(own[0])
-        if (JSON.stringify(own) === JSON.stringify(wanted())) info.value = found
-      },
-      { immediate: true },
-    )
-  }
-  follow('a', infoA)
-  follow('b', infoB)
-  watch([mode, infoA, shownB], async ([mode, one, other]) => {
-    if (mode !== 'difference' || !one || !other) return (infoLess.value = null)
-    const found = await look(`${one.source}~${other.source}`)
-    if (infoA.value === one && shownB.value === other) infoLess.value = found
   })
 
   let blink = 0
@@ -117,7 +82,6 @@ export function useSides() {
     infoLess,
     size,
     problem,
-    look,
     swap,
   }
 }

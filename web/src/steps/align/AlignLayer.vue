@@ -32,7 +32,7 @@ const marks = computed(() =>
     <span
       v-for="(mark, k) in marks"
       :key="k"
-      class="pointer-events-none absolute z-10 -mt-[9px] -ml-[9px] h-[18px] w-[18px] rounded-full border-2 border-jade text-center text-[11px] leading-[14px] font-semibold text-white"
+      class="pointer-events-none absolute z-10 -mt-2.25 -ml-2.25 h-4.5 w-4.5 rounded-full border-2 border-jade text-center text-tiny leading-3.5 font-semibold text-white"
       style="text-shadow: 0 0 3px #000"
       :style="{ left: `${mark.x}px`, top: `${mark.y}px` }"
       data-test="mark"

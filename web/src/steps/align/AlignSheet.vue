@@ -38,7 +38,7 @@ onUnmounted(pairs.end)
 <template>
   <HandSheet v-if="pairs.frame" />
   <template v-else>
-    <h2 class="text-[15px] font-semibold">Align</h2>
+    <h2 class="text-title font-semibold">Align</h2>
     <p class="mb-3 text-dim">Every frame is brought onto the reference frame.</p>
     <Segmented v-model="mode" label="Align" :options="modes" />
     <p class="py-2.5 text-dim">{{ hints[mode] }}</p>

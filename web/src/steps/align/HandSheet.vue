@@ -22,7 +22,7 @@ function off(index: number): number | undefined {
 </script>
 
 <template>
-  <h2 class="text-[15px] font-semibold">Place {{ pairs.frame!.name }} by hand</h2>
+  <h2 class="text-title font-semibold">Place {{ pairs.frame!.name }} by hand</h2>
   <p class="mb-3 text-dim">
     Click one detail in the frame on the left and the same detail in the reference frame on the
     right. One pair tells a shift, two a turn, four the view. Far apart is best.
@@ -32,7 +32,7 @@ function off(index: number): number | undefined {
     <li
       v-for="(pair, i) in pairs.pairs"
       :key="i"
-      class="flex items-center justify-between gap-2 text-[12px]"
+      class="flex items-center justify-between gap-2 text-small"
     >
       <b class="num text-jade">{{ i + 1 }}</b>
       <span class="num flex-1 text-dim">
@@ -61,7 +61,7 @@ function off(index: number): number | undefined {
     </p>
     <p v-else class="text-amber">These pairs tell no motion: two of them are the same place.</p>
   </div>
-  <p class="mb-3 text-[12px] text-faint">
+  <p class="mb-3 text-small text-faint">
     The next run starts from here and refines it on stars or details; where they do not agree, your
     pairs alone place the frame.
   </p>

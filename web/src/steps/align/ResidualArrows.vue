@@ -43,11 +43,11 @@ const arrows = computed(() =>
         </template>
       </g>
     </svg>
-    <p class="pointer-events-none absolute inset-x-0 top-14 z-10 text-center text-[12px]">
+    <p class="pointer-events-none absolute inset-x-0 top-14 z-10 text-center text-small">
       <span class="rounded-md bg-black/80 px-2.5 py-1"
         >what is left after aligning; this long is 0.1 px:
         <span
-          class="mb-[3px] ml-1 inline-block h-[2px] bg-amber"
+          class="mb-0.75 ml-1 inline-block h-0.5 bg-amber"
           :style="{ width: `${0.1 * size}px` }"
         />
       </span>

@@ -53,10 +53,10 @@ function look(placed: boolean) {
 <template>
   <div v-if="report && matched" class="section">
     <h3>Found in the result on show</h3>
-    <p v-if="lens" class="flex justify-between text-dim">
-      <span>Lens</span><b class="num font-medium text-ink">{{ lens }}</b>
+    <p v-if="lens" class="flex justify-between gap-3 text-dim">
+      <span>Lens</span><b class="num text-right font-medium text-ink">{{ lens }}</b>
     </p>
-    <table class="mt-2 w-full text-[12px]" data-test="verdicts">
+    <table class="mt-2 w-full text-small" data-test="verdicts">
       <thead class="text-left text-faint">
         <tr>
           <th class="font-normal">frame</th>
@@ -74,7 +74,16 @@ function look(placed: boolean) {
           :data-test="`verdict-${frame.file}`"
           @click="choose(frame)"
         >
-          <td class="max-w-[90px] truncate py-[1px]" :title="frame.file">{{ frame.file }}</td>
+          <td class="max-w-22.5 py-0.25">
+            <button
+              class="block w-full truncate text-left"
+              :title="frame.file"
+              :aria-pressed="frame === verdict"
+              @click.stop="choose(frame)"
+            >
+              {{ frame.file }}
+            </button>
+          </td>
           <template v-if="frame.used">
             <td class="text-right">{{ shift(frame.grid).toFixed(1) }} px</td>
             <td class="text-right">{{ frame.by_hand ? 'by hand' : frame.matched }}</td>
@@ -111,7 +120,7 @@ function look(placed: boolean) {
         </button>
       </div>
     </div>
-    <p v-else class="mt-3 text-[12px] text-faint">
+    <p v-else class="mt-3 text-small text-faint">
       Choose a frame to see what is left after aligning, before and after, or to place it by hand.
     </p>
   </div>

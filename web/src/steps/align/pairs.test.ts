@@ -4,25 +4,31 @@ import { nextTick } from 'vue'
 import { api } from '../../api/client'
 import type { Frame, HandFound } from '../../api/types'
 import { frame, plan, shoot } from '../../domain/example'
+import { openExample } from '../../state/example'
 import { useShoot } from '../../state/shoot'
 import { useView } from '../../state/view'
 import { usePairs } from './pairs'
 
 vi.mock('../../api/client', async (original) => ({
   ...(await original<typeof import('../../api/client')>()),
-  api: { tryByHand: vi.fn(), changeShoot: vi.fn() },
+  api: {
+    tryByHand: vi.fn(),
+    changeShoot: vi.fn(),
+    shoot: vi.fn(),
+    picture: vi.fn(() => new Promise(() => {})),
+  },
 }))
+vi.mock('../../api/events', () => ({ listen: vi.fn(() => () => {}) }))
 
 const server = vi.mocked(api)
 const found: HandFound = { model: 'shift', off_px: [0], rms_px: 0 }
 
-beforeEach(() => {
+beforeEach(async () => {
   setActivePinia(createPinia())
   vi.clearAllMocks()
   server.tryByHand.mockResolvedValue(found)
   server.changeShoot.mockResolvedValue(shoot())
-  const store = useShoot()
-  store.shoot = shoot()
+  const store = await openExample()
   store.a = 'frame-3'
   store.b = 'result-9'
 })
@@ -91,11 +97,12 @@ describe('pairs set by hand', () => {
   })
 
   it('go into the plan beside those of other frames', async () => {
-    const store = useShoot()
     const others = [{ blake3: 'hash 2', pairs: [[0, 0, 1, 1]] }]
-    store.shoot = shoot({
-      plan: { ...plan, align: { ...plan.align, by_hand: others } } as typeof plan,
-    })
+    await openExample(
+      shoot({
+        plan: { ...plan, align: { ...plan.align, by_hand: others } } as typeof plan,
+      }),
+    )
     const pairs = usePairs()
     pairs.begin(frame(5))
     pairs.set('a', 10, 20)
@@ -112,11 +119,12 @@ describe('pairs set by hand', () => {
   })
 
   it('that were kept are there again, and without any the frame is matched by itself', async () => {
-    const store = useShoot()
     const kept = [{ blake3: 'hash 5', pairs: [[1, 2, 3, 4]] }]
-    store.shoot = shoot({
-      plan: { ...plan, align: { ...plan.align, by_hand: kept } } as typeof plan,
-    })
+    await openExample(
+      shoot({
+        plan: { ...plan, align: { ...plan.align, by_hand: kept } } as typeof plan,
+      }),
+    )
     const pairs = usePairs()
     pairs.begin(frame(5))
     expect(pairs.whole).toEqual([[1, 2, 3, 4]])

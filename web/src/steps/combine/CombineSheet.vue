@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Method } from '../../api/types'
+import PlanSlider from '../../ui/PlanSlider.vue'
 import Segmented from '../../ui/Segmented.vue'
 import Toggle from '../../ui/Toggle.vue'
 import { methodNames, percent } from '../../domain/units'
@@ -21,11 +22,6 @@ const points = computed(() => stageOf(store.shown?.report, 'combine')?.noise_by_
 const method = computed<Method>({
   get: () => store.shoot!.plan.combine.method,
   set: (method) => void store.setPlan((plan) => (plan.combine.method = method)),
-})
-
-const clip = computed<number>({
-  get: () => store.shoot!.plan.combine.clip,
-  set: (clip) => void store.setPlan((plan) => (plan.combine.clip = clip)),
 })
 const level = computed<boolean>({
   get: () => store.shoot!.plan.combine.level,
@@ -70,7 +66,7 @@ const rejected = computed(() => {
 </script>
 
 <template>
-  <h2 class="text-[15px] font-semibold">Combine</h2>
+  <h2 class="text-title font-semibold">Combine</h2>
   <p class="mb-3 text-dim">{{ store.used.length }} frames become one.</p>
   <Segmented
     v-model="method"
@@ -84,21 +80,20 @@ const rejected = computed(() => {
     "
   />
   <p class="py-2.5 text-dim">{{ hints[method] }}</p>
-  <label v-if="method === 'clipped'" class="block pb-2">
-    <span class="flex justify-between text-dim"
-      ><span>Reject beyond</span
-      ><span class="num text-ink" data-test="clip-value">{{ clip.toFixed(1) }} σ</span></span
-    >
-    <input
-      v-model.lazy.number="clip"
-      type="range"
-      min="1.5"
-      max="5"
-      step="0.1"
-      class="w-full accent-[#5cc8a1]"
-      data-test="clip"
-    />
-  </label>
+  <PlanSlider
+    v-if="method === 'clipped'"
+    label="Reject beyond"
+    unit=" σ"
+    hint="Values that lie farther from the others than this many times their scatter are left out"
+    :min="1.5"
+    :max="5"
+    :step="0.1"
+    :digits="1"
+    :value="store.shoot!.plan.combine.clip"
+    :usual="2.8"
+    test="clip"
+    :set="(plan, sigma) => (plan.combine.clip = sigma)"
+  />
   <Toggle
     v-model="level"
     label="Level brightness first"
@@ -130,7 +125,7 @@ const rejected = computed(() => {
   <div v-if="maps.length > 1" class="section">
     <h3>Overlay</h3>
     <Segmented v-model="overlay" label="Overlay" :options="maps" />
-    <table v-if="rejected.length" class="mt-2 w-full text-[12px]" data-test="rejected">
+    <table v-if="rejected.length" class="mt-2 w-full text-small" data-test="rejected">
       <tbody>
         <tr v-for="frame in rejected" :key="frame.file">
           <td class="num">{{ frame.file }}</td>

@@ -14,6 +14,8 @@ const single = computed(() => props.points[0]?.noise ?? 1)
 /** Twice as many frames as there are, so that what more would bring is seen. */
 const reach = computed(() => most.value * 2)
 
+const told = ({ frames, noise }: NoisePoint) =>
+  `${frames} frames: noise ÷ ${(single.value / noise).toFixed(2)}`
 const x = (frames: number) => LEFT + ((frames - 1) / (reach.value - 1)) * (WIDE - LEFT - 6)
 const y = (noise: number) => 8 + (1 - noise / single.value) * (TALL - 16)
 
@@ -35,7 +37,7 @@ const gain = (n: number) => {
       :viewBox="`0 0 ${WIDE} ${TALL}`"
       class="w-full"
       role="img"
-      aria-label="Noise by number of frames"
+      :aria-label="`Noise by number of frames: ${points.map(told).join('; ')}`"
     >
       <path :d="`M${LEFT} 4 V${TALL - 6} H${WIDE}`" fill="none" stroke="#383735" />
       <polyline :points="curve" fill="none" stroke="#5cc8a1" stroke-width="1.5" />
@@ -47,10 +49,10 @@ const gain = (n: number) => {
         r="2.6"
         fill="#e7e6e2"
       >
-        <title>{{ point.frames }} frames: noise ÷ {{ (single / point.noise).toFixed(2) }}</title>
+        <title>{{ told(point) }}</title>
       </circle>
     </svg>
-    <figcaption class="mt-1 text-[12px] text-dim">
+    <figcaption class="mt-1 text-small text-dim">
       <span class="flex justify-between"
         ><span>{{ most }} frames, measured</span
         ><span class="num text-ink">noise ÷ {{ (single / last!.noise).toFixed(1) }}</span></span

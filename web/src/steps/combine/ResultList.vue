@@ -37,12 +37,12 @@ function seconds(result: ShootResult) {
             }}</b>
             <span
               v-if="noiseOf(result)"
-              class="num"
+              class="num whitespace-nowrap"
               :class="noiseOf(result)!.gain >= 1 ? 'text-jade' : 'text-amber'"
               >{{ noiseRatio(noiseOf(result)!.gain, 2) }}</span
             >
           </span>
-          <span class="flex justify-between text-[12px] text-dim">
+          <span class="flex justify-between text-small text-dim">
             <span>{{ resultHint(result) }}</span>
             <span class="num"
               >{{ seconds(result).toFixed(1) }} s · {{ ago(result.made, Date.now()) }}</span

@@ -19,7 +19,7 @@ const times = (gain: number) => `${gain.toFixed(2)}×`
 <template>
   <dl
     v-if="noise || width"
-    class="mt-2 mb-1 rounded-lg bg-sheet px-3 py-2 text-[12px]"
+    class="mt-2 mb-1 rounded-lg bg-sheet px-3 py-2 text-small"
     data-test="whole"
   >
     <div

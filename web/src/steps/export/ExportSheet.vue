@@ -3,10 +3,11 @@ import { computed, ref } from 'vue'
 import type { Colours, ExportFormat } from '../../api/types'
 import Segmented from '../../ui/Segmented.vue'
 import Toggle from '../../ui/Toggle.vue'
-import { duration, resultName } from '../../domain/units'
+import { resultName } from '../../domain/units'
 import { useShoot } from '../../state/shoot'
 import SavedFiles from './SavedFiles.vue'
 import { useSaving } from './saving'
+import SavingProgress from './SavingProgress.vue'
 import { stageOf } from '../../domain/stages'
 
 const store = useShoot()
@@ -75,7 +76,7 @@ function save() {
 </script>
 
 <template>
-  <h2 class="text-[15px] font-semibold">Export</h2>
+  <h2 class="text-title font-semibold">Export</h2>
   <p class="mb-3 text-dim">The picture with its colour profile, and the plan beside it.</p>
   <p v-if="!store.shown" class="text-dim">There is no result yet. Press Run first.</p>
   <template v-else>
@@ -112,24 +113,10 @@ function save() {
         test="place"
       />
     </template>
-    <div v-if="saving.now" class="my-3" data-test="saving" aria-live="polite">
-      <p class="flex justify-between">
-        <span>{{ saving.now.stage === 'frames' ? 'Reading frames' : 'Saving' }}</span>
-        <span class="text-dim">
-          {{ saving.now.remaining_s != null ? duration(saving.now.remaining_s) : '' }}
-        </span>
-      </p>
-      <div class="mt-1 h-[3px] rounded bg-rule">
-        <div class="h-full rounded bg-jade" :style="`width: ${saving.share}%`" />
-      </div>
-      <button class="button mt-3 w-full" data-test="stop-saving" @click="saving.stop">Stop</button>
-    </div>
-    <template v-else>
-      <button class="button button-go my-3 w-full" data-test="save" @click="save">Save</button>
-      <p v-if="saving.problem" class="mb-3 text-rose" data-test="saving-problem">
-        {{ saving.problem }}
-      </p>
-    </template>
+    <button v-if="!saving.now" class="button button-go my-3 w-full" data-test="save" @click="save">
+      Save
+    </button>
+    <SavingProgress />
     <SavedFiles />
   </template>
 </template>

@@ -21,7 +21,7 @@ const files = computed(() => store.shown?.exports ?? [])
         </p>
       </li>
     </ul>
-    <p class="mt-3 text-[12px] break-words text-faint">
+    <p class="mt-3 text-small break-words text-faint">
       On the server’s machine in <span class="num">{{ files[0]!.folder }}</span>
     </p>
   </div>

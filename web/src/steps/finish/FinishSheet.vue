@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { whole } from '../../domain/units'
+import { inPercent, whole } from '../../domain/units'
 import PlanSlider from '../../ui/PlanSlider.vue'
 import { useShoot } from '../../state/shoot'
 import { unfinished } from './finish'
@@ -20,7 +20,7 @@ const changed = computed(
 </script>
 
 <template>
-  <h2 class="text-[15px] font-semibold">Finish</h2>
+  <h2 class="text-title font-semibold">Finish</h2>
   <p class="mb-3 text-dim" data-test="finish-limit">
     {{
       hasSkyline
@@ -35,7 +35,7 @@ const changed = computed(
     :min="0"
     :max="100"
     :step="5"
-    :value="Math.round(100 * finish.glow)"
+    :value="inPercent(finish.glow)"
     test="glow"
     :set="(plan, glow) => (plan.finish.glow = glow / 100)"
   />
@@ -46,7 +46,7 @@ const changed = computed(
     :min="0"
     :max="100"
     :step="5"
-    :value="Math.round(100 * finish.smoothing)"
+    :value="inPercent(finish.smoothing)"
     test="smoothing"
     :set="(plan, smoothing) => (plan.finish.smoothing = smoothing / 100)"
   />

@@ -44,7 +44,7 @@ function picked() {
       data-test="files"
       @change="picked"
     />
-    <p class="col-span-2 text-[12px] text-faint">
+    <p class="col-span-2 text-small text-faint">
       Camera raw, TIFF, PNG or JPEG. Drop files anywhere on this page. Frames from a folder stay
       where they are.
     </p>

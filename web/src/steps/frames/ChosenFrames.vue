@@ -33,7 +33,7 @@ function makeSet() {
   <div v-if="frames.length > 1" class="section" data-test="chosen">
     <h3 class="flex items-baseline">
       {{ frames.length }} frames chosen
-      <button class="ml-auto text-[12px] font-normal text-jade" @click="store.chosen = []">
+      <button class="ml-auto text-small font-normal text-jade" @click="store.chosen = []">
         Choose none
       </button>
     </h3>
@@ -63,7 +63,7 @@ function makeSet() {
       </button>
     </div>
     <label class="mt-2 flex items-center gap-3">
-      <span class="w-[64px] shrink-0 text-dim">Move to</span>
+      <span class="w-16 shrink-0 text-dim">Move to</span>
       <select class="field" data-test="move-to" @change="move">
         <option value="">choose a set</option>
         <option v-for="set in sets" :key="set.id" :value="`set/${set.id}`">{{ set.name }}</option>

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { CornerLeftUp, Folder as FolderIcon } from '@lucide/vue'
-import { ref, watch } from 'vue'
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
 import { api, sentence } from '../../api/client'
-import type { Folder, Role } from '../../api/types'
+import { queries } from '../../api/queries'
+import type { Role } from '../../api/types'
 import Segmented from '../../ui/Segmented.vue'
 import Sheet from '../../ui/Sheet.vue'
 import Toggle from '../../ui/Toggle.vue'
@@ -19,27 +21,37 @@ const props = defineProps<{ open: boolean }>()
 const emit = defineEmits<{ close: [] }>()
 const store = useShoot()
 const uploads = useUploads()
-const folder = ref<Folder | null>(null)
-const problem = ref('')
+const path = ref('')
+const refused = ref('')
 const busy = ref(false)
 const role = ref<Role>('light')
 const watching = ref(false)
 
+const { data: folder, error } = useQuery(
+  {
+    queryKey: computed(() => ['folder', path.value] as const),
+    queryFn: ({ queryKey }) => api.folder(queryKey[1]),
+    enabled: computed(() => props.open),
+    // What lies in a folder changes without anybody telling.
+    staleTime: 0,
+    placeholderData: keepPreviousData,
+    shallow: true,
+  },
+  queries,
+)
+const problem = computed(() => refused.value || (error.value ? sentence(error.value) : ''))
+
+watch(folder, (found) => {
+  refused.value = ''
+  role.value = guess(found?.name ?? '')
+  watching.value = false
+})
 watch(
   () => props.open,
   (open) => open && look(''),
 )
 
-async function look(path: string) {
-  try {
-    folder.value = await api.folder(path)
-    problem.value = ''
-    role.value = guess(folder.value.name)
-    watching.value = false
-  } catch (error) {
-    problem.value = sentence(error)
-  }
-}
+const look = (to: string) => (path.value = to)
 
 async function add() {
   busy.value = true
@@ -50,7 +62,7 @@ async function add() {
     await store.load(store.shoot!.id)
     emit('close')
   } catch (error) {
-    problem.value = sentence(error)
+    refused.value = sentence(error)
   }
   busy.value = false
 }
@@ -63,10 +75,7 @@ async function add() {
       <p class="num mb-2 truncate text-dim" :title="folder.path">
         {{ folder.path || 'Opened folders' }}
       </p>
-      <ul
-        class="h-[240px] overflow-auto rounded-lg border border-edge bg-well p-1"
-        data-test="folders"
-      >
+      <ul class="h-60 overflow-auto rounded-lg border border-edge bg-well p-1" data-test="folders">
         <li v-if="folder.above !== null">
           <button
             class="flex w-full items-center gap-2 rounded px-2 py-1 text-left text-dim hover:bg-sheet"
@@ -107,7 +116,7 @@ async function add() {
       <div class="mt-3 flex items-center gap-3">
         <Segmented
           v-model="role"
-          class="w-[260px]"
+          class="w-65"
           label="Role"
           :options="[
             { value: 'light', text: 'Light' },

@@ -16,7 +16,7 @@ const { drag, moving, swept, moved, down, move, up } = useDrag()
 
 <template>
   <div
-    class="relative mt-1.5 flex min-h-[92px] items-start gap-1 overflow-x-auto pb-1"
+    class="relative mt-1.5 flex min-h-23 items-start gap-1 overflow-x-auto pb-1"
     data-test="columns"
     @pointermove="move"
     @pointerup="up"
@@ -32,7 +32,7 @@ const { drag, moving, swept, moved, down, move, up } = useDrag()
     >
       <button
         v-if="store.groups.length > 1"
-        class="max-h-[88px] shrink-0 truncate border-l border-rule pl-1 text-left text-[10.5px] [writing-mode:vertical-rl]"
+        class="max-h-22 shrink-0 truncate border-l border-rule pl-1 text-left text-tiny [writing-mode:vertical-rl]"
         :class="group.stacked ? 'text-jade' : 'text-faint'"
         :title="`${group.name}: choose its frames`"
         @click="store.chosen = group.frames.map((f) => f.id)"
@@ -42,9 +42,9 @@ const { drag, moving, swept, moved, down, move, up } = useDrag()
       <button
         v-for="one in group.frames"
         :key="one.id"
-        class="min-w-[34px] flex-1 basis-0 rounded-[4px] text-center select-none"
+        class="min-w-8.5 flex-1 basis-0 rounded-[4px] text-center select-none"
         :class="store.chosen.length > 1 && store.chosen.includes(one.id) && 'bg-jade-deep'"
-        style="max-width: 108px"
+        style="max-width: 6.75rem"
         :title="title(one)"
         :aria-label="title(one)"
         :aria-pressed="one.id === store.selected"
@@ -53,7 +53,7 @@ const { drag, moving, swept, moved, down, move, up } = useDrag()
         @click="emit('pick', one.id, $event)"
       >
         <span
-          class="relative block h-[46px] overflow-hidden rounded-[4px] border-2"
+          class="relative block h-11.5 overflow-hidden rounded-[4px] border-2"
           :class="border(one)"
         >
           <img
@@ -77,7 +77,7 @@ const { drag, moving, swept, moved, down, move, up } = useDrag()
             "
           />
         </span>
-        <span class="mt-[3px] flex h-[14px] items-end" data-test="bar">
+        <span class="mt-0.75 flex h-3.5 items-end" data-test="bar">
           <span
             v-if="bar(one) !== null"
             class="block w-full rounded-[1px]"
@@ -86,7 +86,7 @@ const { drag, moving, swept, moved, down, move, up } = useDrag()
           />
         </span>
         <span
-          class="num block truncate text-[10.5px]"
+          class="num block truncate text-tiny"
           :class="
             one.left_out
               ? 'text-faint line-through'
@@ -101,7 +101,7 @@ const { drag, moving, swept, moved, down, move, up } = useDrag()
     </div>
     <p
       v-if="moving && drag"
-      class="pointer-events-none fixed bottom-[150px] left-1/2 z-20 -translate-x-1/2 rounded-lg border border-jade bg-raised px-3 py-1.5"
+      class="pointer-events-none fixed bottom-37.5 left-1/2 z-20 -translate-x-1/2 rounded-lg border border-jade bg-raised px-3 py-1.5"
     >
       Move {{ moved.length === 1 ? drag.from.name : `${moved.length} frames` }} to
       {{ drag.over.name }}

@@ -20,7 +20,7 @@ const doubts = computed(() =>
       Better left out?
       <button
         v-if="doubts.length > 1"
-        class="ml-auto text-[12px] font-normal text-jade"
+        class="ml-auto text-small font-normal text-jade"
         @click="
           store.leaveOut(
             doubts.map((d) => d.one.id),

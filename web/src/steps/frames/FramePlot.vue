@@ -56,20 +56,20 @@ function leaveOut() {
 </script>
 
 <template>
-  <p v-if="!frames.length" class="mt-1.5 flex h-[118px] items-center text-dim">
+  <p v-if="!frames.length" class="mt-1.5 flex h-29.5 items-center text-dim">
     No {{ what.label }} measured yet in the frames that are stacked.
   </p>
-  <div v-else class="mt-1.5 flex h-[118px] gap-3" data-test="plot">
-    <div class="flex w-[58px] shrink-0 flex-col justify-between pb-4 text-right">
-      <span class="num text-[10.5px] text-faint">{{ what.told(range.high) }}</span>
-      <span class="num text-[10.5px] text-faint">{{ what.told(Math.max(range.low, 0)) }}</span>
+  <div v-else class="mt-1.5 flex h-29.5 gap-3" data-test="plot">
+    <div class="flex w-14.5 shrink-0 flex-col justify-between pb-4 text-right">
+      <span class="num text-tiny text-faint">{{ what.told(range.high) }}</span>
+      <span class="num text-tiny text-faint">{{ what.told(Math.max(range.low, 0)) }}</span>
     </div>
     <div class="flex min-w-0 flex-1 flex-col">
       <div ref="box" class="relative flex-1 rounded-md bg-well">
         <button
           v-for="dot in dots"
           :key="dot.frame.id"
-          class="absolute -m-[5px] h-[10px] w-[10px] rounded-full border-2"
+          class="absolute -m-1.25 h-2.5 w-2.5 rounded-full border-2"
           :class="[
             dot.frame.left_out
               ? 'border-faint bg-well'
@@ -89,7 +89,7 @@ function leaveOut() {
           @click="emit('pick', dot.frame.id, $event)"
         />
         <div
-          class="absolute inset-x-0 -my-[7px] flex h-[14px] cursor-ns-resize touch-none items-center"
+          class="absolute inset-x-0 -my-1.75 flex h-3.5 cursor-ns-resize touch-none items-center"
           :style="`top: ${down(limit) * 100}%`"
           role="slider"
           tabindex="0"
@@ -106,16 +106,16 @@ function leaveOut() {
           @keydown="nudge"
         >
           <span class="w-full border-t border-dashed border-amber" />
-          <span class="num shrink-0 rounded bg-amber px-1.5 text-[10.5px] text-well">
+          <span class="num shrink-0 rounded bg-amber px-1.5 text-tiny text-well">
             {{ what.told(limit) }}
           </span>
         </div>
       </div>
-      <div class="num flex h-4 justify-between px-1 text-[10.5px] text-faint">
+      <div class="num flex h-4 justify-between px-1 text-tiny text-faint">
         <span>{{ ends[0] }}</span><span>{{ ends[1] }}</span>
       </div>
     </div>
-    <div class="w-[150px] shrink-0 text-[12px] text-dim">
+    <div class="w-37.5 shrink-0 text-small text-dim">
       <p v-if="!worse.length">
         Drag the line: frames {{ what.worse === 'low' ? 'below' : 'above' }} it can be left out
         together.

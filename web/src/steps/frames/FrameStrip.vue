@@ -86,7 +86,9 @@ function key(event: KeyboardEvent) {
 
 <template>
   <section ref="strip" class="border-t border-rule px-3.5 py-2" aria-label="Frames" @keydown="key">
-    <div class="flex h-6 items-center gap-3 overflow-hidden text-[12px] whitespace-nowrap text-dim">
+    <div
+      class="flex h-6 items-center gap-3 overflow-hidden pointer-coarse:h-11 text-small whitespace-nowrap text-dim"
+    >
       <template v-if="frame">
         <b class="font-semibold text-ink">{{ frame.name }}</b>
         <span class="num truncate" data-test="told">{{ told }}</span>
@@ -135,7 +137,7 @@ function key(event: KeyboardEvent) {
         @toggle="layout.toggle('strip')"
       />
     </div>
-    <p v-if="!all.length" class="flex h-[98px] items-center text-dim">
+    <p v-if="!all.length" class="flex h-24.5 items-center text-dim">
       No frames yet. Add files or a folder on the left, or drop them here.
     </p>
     <FrameColumns v-else-if="way === 'columns'" :shows="shows" @pick="pick" />

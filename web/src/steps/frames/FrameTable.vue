@@ -9,7 +9,7 @@ import { columnsOf, words, type Column } from './columns'
 
 /** The frames' numbers in the order of the rows. */
 const order = defineModel<number[] | null>('order', { required: true })
-const emit = defineEmits<{ pick: [id: number, event: MouseEvent] }>()
+const emit = defineEmits<{ pick: [id: number, event?: MouseEvent] }>()
 const store = useShoot()
 const { remark } = useMarks()
 
@@ -60,7 +60,7 @@ function tone(one: Frame): string {
 
 <template>
   <div class="mt-1.5 h-[34vh] overflow-auto rounded-md border border-rule" data-test="table">
-    <table class="w-full border-collapse text-[12px] whitespace-nowrap">
+    <table class="w-full border-collapse text-small whitespace-nowrap">
       <thead class="sticky top-0 z-10 bg-raised text-left">
         <tr>
           <th
@@ -87,7 +87,7 @@ function tone(one: Frame): string {
       </thead>
       <tbody>
         <tr
-          v-for="one in rows"
+          v-for="(one, index) in rows"
           :key="one.id"
           class="border-t border-rule/60 select-none"
           :class="[
@@ -96,10 +96,11 @@ function tone(one: Frame): string {
               : 'hover:bg-sheet',
             one.left_out && 'text-faint line-through',
           ]"
-          tabindex="-1"
+          :tabindex="one.id === store.selected || (index === 0 && store.selected === null) ? 0 : -1"
           :data-frame="one.id"
           :aria-selected="one.id === store.selected"
           @click="emit('pick', one.id, $event)"
+          @keydown.enter="emit('pick', one.id)"
         >
           <td
             v-for="column in columns"

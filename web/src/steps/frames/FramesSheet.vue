@@ -20,7 +20,7 @@ const waiting = computed(
 </script>
 
 <template>
-  <h2 class="text-[15px] font-semibold">Frames</h2>
+  <h2 class="text-title font-semibold">Frames</h2>
   <p class="mb-3 text-dim">
     {{
       store.lights.length
@@ -31,7 +31,7 @@ const waiting = computed(
   <AddFrames />
   <UploadList />
   <WatchedFolder />
-  <p v-if="waiting" class="mb-2 text-[12px] text-faint" data-test="waiting">
+  <p v-if="waiting" class="mb-2 text-small text-faint" data-test="waiting">
     Measuring {{ waiting }} frame{{ waiting > 1 ? 's' : '' }} …
   </p>
   <ChosenFrames />

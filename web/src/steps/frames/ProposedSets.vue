@@ -46,7 +46,7 @@ function look(id: number) {
           <span v-if="set.into" class="text-dim">more</span>
           <span class="num ml-auto text-dim">{{ set.frame_ids.length }}</span>
         </button>
-        <p class="text-[12px] text-dim">{{ set.reason }}</p>
+        <p class="text-small text-dim">{{ set.reason }}</p>
       </li>
     </ul>
     <div class="mt-2 grid grid-cols-2 gap-1.5">

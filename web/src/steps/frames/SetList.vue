@@ -72,7 +72,7 @@ function named(set: FrameSet, event: globalThis.Event) {
             <span class="num ml-auto text-dim">{{ group.frames.length }}</span>
           </template>
         </div>
-        <div class="flex items-center gap-2 text-[12px] text-dim">
+        <div class="flex items-center gap-2 text-small text-dim">
           <span class="num">{{ told(group) }}</span>
           <span v-if="group.stacked" class="ml-auto text-jade">stacked</span>
           <button

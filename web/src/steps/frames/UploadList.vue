@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Files on their way to the server.
+import ProgressBar from '../../ui/ProgressBar.vue'
 import { useUploads } from './uploads'
 
 const uploads = useUploads()
@@ -11,7 +12,7 @@ const uploads = useUploads()
       On their way
       <button
         v-if="uploads.uploads.filter((one) => !one.problem).length > 1"
-        class="ml-auto text-[12px] font-normal text-jade"
+        class="ml-auto text-small font-normal text-jade"
         data-test="stop-uploads"
         @click="uploads.stopAll()"
       >
@@ -32,9 +33,7 @@ const uploads = useUploads()
           </button>
         </div>
         <p v-if="one.problem" class="text-rose">{{ one.problem }}</p>
-        <div v-else class="mt-0.5 h-[3px] rounded bg-rule">
-          <div class="h-full rounded bg-jade" :style="`width: ${one.share * 100}%`" />
-        </div>
+        <ProgressBar v-else class="mt-0.5" :label="one.name" :share="one.share" />
       </li>
     </ul>
   </div>

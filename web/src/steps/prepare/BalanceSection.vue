@@ -43,12 +43,16 @@ const balances = computed(() => [
 const light = computed(() =>
   prepare.value.white_balance.by === 'light' ? prepare.value.white_balance : null,
 )
+/** The light that the camera chose. */
+const shot = computed(() => {
+  const light = colour.value?.light
+  return light && { kelvin: Math.round(light.kelvin / 50) * 50, tint: Math.round(light.tint) }
+})
 const asShot = computed(() => {
   if (!raw.value) return 'As the frames were developed.'
-  const shot = colour.value?.light
-  if (!shot) return 'As the camera chose.'
-  const tint = String(Math.round(shot.tint)).replace('-', '−')
-  return `As the camera chose: about ${Math.round(shot.kelvin / 50) * 50} K, tint ${tint}.`
+  if (!shot.value) return 'As the camera chose.'
+  const tint = String(shot.value.tint).replace('-', '−')
+  return `As the camera chose: about ${shot.value.kelvin} K, tint ${tint}.`
 })
 
 function setLight(plan: Plan, change: { kelvin?: number; tint?: number }) {
@@ -69,6 +73,7 @@ function setLight(plan: Plan, change: { kelvin?: number; tint?: number }) {
       :max="12000"
       :step="50"
       :value="light.kelvin"
+      :usual="shot ? shot.kelvin : null"
       test="kelvin"
       :set="(plan, kelvin) => setLight(plan, { kelvin })"
     />
@@ -80,6 +85,7 @@ function setLight(plan: Plan, change: { kelvin?: number; tint?: number }) {
       :max="60"
       :step="1"
       :value="light.tint"
+      :usual="shot ? shot.tint : null"
       test="tint"
       :set="(plan, tint) => setLight(plan, { tint })"
     />

@@ -45,7 +45,7 @@ const repairs = computed(() => {
     <dl v-else class="mb-2">
       <template v-for="one in calibration" :key="one.role">
         <div v-if="one.count" class="flex gap-3 py-1">
-          <dt class="num w-[64px] shrink-0">{{ one.count }} {{ one.name }}</dt>
+          <dt class="num w-16 shrink-0">{{ one.count }} {{ one.name }}</dt>
           <dd class="text-dim">{{ one.effect }}</dd>
         </div>
       </template>

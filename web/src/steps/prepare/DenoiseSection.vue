@@ -3,6 +3,7 @@
 import { storeToRefs } from 'pinia'
 import type { Plan } from '../../api/types'
 import { setPrepare } from '../../domain/differences'
+import { inPercent } from '../../domain/units'
 import PlanSlider from '../../ui/PlanSlider.vue'
 import { useScope } from './scope'
 
@@ -23,7 +24,7 @@ function setDenoise(plan: Plan, change: { luminance?: number; colour?: number })
       :min="0"
       :max="100"
       :step="5"
-      :value="Math.round(prepare.denoise.luminance * 100)"
+      :value="inPercent(prepare.denoise.luminance)"
       test="denoise-luminance"
       :set="(plan, share) => setDenoise(plan, { luminance: share / 100 })"
     />
@@ -34,7 +35,7 @@ function setDenoise(plan: Plan, change: { luminance?: number; colour?: number })
       :min="0"
       :max="100"
       :step="5"
-      :value="Math.round(prepare.denoise.colour * 100)"
+      :value="inPercent(prepare.denoise.colour)"
       test="denoise-colour"
       :set="(plan, share) => setDenoise(plan, { colour: share / 100 })"
     />

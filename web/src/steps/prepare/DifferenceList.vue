@@ -46,12 +46,12 @@ function handOn(change: PrepareChange) {
 <template>
   <div v-if="frames.length" class="section" data-test="differences">
     <h3>Per-frame settings</h3>
-    <ul class="flex max-h-[240px] flex-col gap-2.5 overflow-auto">
+    <ul class="flex max-h-60 flex-col gap-2.5 overflow-auto">
       <li v-for="{ frame, change, told } in frames" :key="frame.id">
         <div class="flex items-baseline gap-2">
           <b class="num min-w-0 truncate font-medium">{{ frame.name }}</b>
           <button
-            class="ml-auto shrink-0 text-[12px] text-dim underline decoration-rule hover:text-ink"
+            class="ml-auto shrink-0 text-small text-dim underline decoration-rule hover:text-ink"
             :aria-label="`Reset ${frame.name} to shared settings`"
             @click="store.setPlan((plan) => asOthers(plan, frame.blake3))"
           >
@@ -62,7 +62,7 @@ function handOn(change: PrepareChange) {
           <button
             v-for="one in told"
             :key="one.name"
-            class="rounded border px-1.5 py-0.5 text-[12px]"
+            class="rounded border px-1.5 py-0.5 text-small"
             :class="
               withheld.includes(one.name)
                 ? 'border-edge text-faint line-through'

@@ -1,25 +1,26 @@
 <script setup lang="ts">
 // How often each brightness is there in a frame under its treatment, and what is clipped.
-import { computed, ref, watch } from 'vue'
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
 import { api } from '../../api/client'
-import type { Histogram } from '../../api/types'
+import { queries } from '../../api/queries'
 import { share } from '../../domain/units'
 import { useShoot } from '../../state/shoot'
 
 const props = defineProps<{ frame: number; source: string }>()
 const store = useShoot()
-const histogram = ref<Histogram | null>(null)
 const colours = ['#e08a7a', '#9bbf8a', '#86a8d9']
 
-watch(
-  () => [props.source, store.treatment(props.frame, true)] as const,
-  async ([source, treatment]) => {
-    const found = await api.histogram(source).catch(() => null)
-    // An answer that was overtaken is of no use.
-    const now = store.treatment(props.frame, true)
-    if (source === props.source && treatment === now) histogram.value = found
+const { data: histogram } = useQuery(
+  {
+    queryKey: computed(
+      () => ['histogram', props.source, store.treatment(props.frame, true)] as const,
+    ),
+    queryFn: ({ queryKey: [, source] }) => api.histogram(source),
+    placeholderData: keepPreviousData,
+    shallow: true,
   },
-  { immediate: true },
+  queries,
 )
 
 /** Outlines in a field of 64 by 40; roots, so that what is rare is seen. */
@@ -42,7 +43,7 @@ const outlines = computed(() => {
     <svg
       viewBox="0 0 64 40"
       preserveAspectRatio="none"
-      class="h-[52px] w-full rounded-md bg-well"
+      class="h-13 w-full rounded-md bg-well"
       role="img"
       aria-label="Histogram: red, green and blue, from black to white"
     >
@@ -55,7 +56,7 @@ const outlines = computed(() => {
         style="mix-blend-mode: screen"
       />
     </svg>
-    <figcaption class="mt-1 flex justify-between text-[12px] text-dim">
+    <figcaption class="mt-1 flex justify-between text-small text-dim">
       <span
         ><b class="num font-medium" :class="histogram.black > 0.001 && 'text-amber'">{{
           share(histogram.black)

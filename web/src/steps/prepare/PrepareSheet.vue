@@ -27,7 +27,7 @@ const looked = computed(() => frameOf(store.a) ?? store.reference?.id)
 </script>
 
 <template>
-  <h2 class="text-[15px] font-semibold">Prepare</h2>
+  <h2 class="text-title font-semibold">Prepare</h2>
   <p class="mb-3 text-dim">
     {{
       scope === 'all'

@@ -26,7 +26,7 @@ const highlights = computed<Highlights>({
   <div class="section">
     <h3>Raw frames</h3>
     <div v-if="scope === 'all'" class="flex items-center gap-3 py-1">
-      <span class="w-[76px] shrink-0 text-dim">Demosaic</span>
+      <span class="w-19 shrink-0 text-dim">Demosaic</span>
       <Segmented
         v-model="demosaic"
         class="flex-1"
@@ -38,7 +38,7 @@ const highlights = computed<Highlights>({
       />
     </div>
     <div class="flex items-center gap-3 py-1">
-      <span class="w-[76px] shrink-0 text-dim">Highlights</span>
+      <span class="w-19 shrink-0 text-dim">Highlights</span>
       <Segmented
         v-model="highlights"
         class="flex-1"

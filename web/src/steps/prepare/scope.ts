@@ -1,8 +1,10 @@
 // What settings of the step are for: all frames, or the chosen ones alone.
+import { useQuery } from '@tanstack/vue-query'
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { api } from '../../api/client'
-import type { FrameColour, PrepareChange } from '../../api/types'
+import { queries } from '../../api/queries'
+import type { PrepareChange } from '../../api/types'
 import { prepareOf, setPrepare } from '../../domain/differences'
 import { useShoot } from '../../state/shoot'
 
@@ -31,11 +33,14 @@ export const useScope = defineStore('scope', () => {
   }
 
   /** What the reference frame tells about its colours. */
-  const colour = ref<FrameColour | null>(null)
-  watch(
-    () => store.reference?.id,
-    async (id) => (colour.value = id ? await api.colour(id).catch(() => null) : null),
-    { immediate: true },
+  const { data: colour } = useQuery(
+    {
+      queryKey: computed(() => ['colour', store.reference?.id] as const),
+      queryFn: ({ queryKey: [, id] }) => api.colour(id!),
+      enabled: computed(() => store.reference !== undefined),
+      shallow: true,
+    },
+    queries,
   )
   const raw = computed(() => colour.value?.raw ?? false)
   return { chosen, scope, given, prepare, change, colour, raw }

@@ -1,20 +1,24 @@
 import { createPinia, setActivePinia } from 'pinia'
-import { beforeEach, describe, expect, it } from 'vitest'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { effectScope, nextTick } from 'vue'
 import { frame, shoot } from '../../domain/example'
-import { useShoot } from '../../state/shoot'
+import { openExample } from '../../state/example'
 import { useView } from '../../state/view'
 import { frameOf } from '../../domain/sources'
 import { useSeen } from './seen'
 
+vi.mock('../../api/client', async (original) => ({
+  ...(await original<typeof import('../../api/client')>()),
+  api: { shoot: vi.fn(), picture: vi.fn(() => new Promise(() => {})) },
+}))
+vi.mock('../../api/events', () => ({ listen: vi.fn(() => () => {}) }))
+
 beforeEach(() => setActivePinia(createPinia()))
 
-function begin(darks: number) {
-  const store = useShoot()
+async function begin(darks: number) {
   const lights = [frame(1), frame(2), frame(3)]
   const others = Array.from({ length: darks }, (_, i) => frame(10 + i, { role: 'dark' }))
-  store.shoot = shoot({ frames: [...lights, ...others], reference_id: 2 })
-  return store
+  return openExample(shoot({ frames: [...lights, ...others], reference_id: 2 }))
 }
 
 describe('what the prepare step shows', () => {
@@ -24,7 +28,7 @@ describe('what the prepare step shows', () => {
   })
 
   it('shows lights as a run calibrates them, and the reference frame instead of a dark', async () => {
-    const store = begin(1)
+    const store = await begin(1)
     store.a = 'frame-10'
     const scope = effectScope()
     scope.run(() => useSeen())
@@ -32,14 +36,16 @@ describe('what the prepare step shows', () => {
     store.a = 'frame-3'
     await nextTick()
     expect(store.a).toBe('calibrated-3')
-    store.shoot!.frames[3]!.left_out = true
+    const found = store.shoot!
+    const frames = found.frames.map((f) => (f.id === 10 ? { ...f, left_out: true } : f))
+    store.take({ ...found, frames })
     await nextTick()
     expect(store.a).toBe('frame-3')
     scope.stop()
   })
 
   it('shows a frame before and after, and gives back what was seen', async () => {
-    const store = begin(0)
+    const store = await begin(0)
     const view = useView()
     store.a = 'frame-1'
     store.b = 'result-9'

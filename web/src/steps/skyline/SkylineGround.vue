@@ -2,7 +2,7 @@
 // Where the ground comes from, and how it is combined.
 import { computed, ref } from 'vue'
 import type { GroundFrom, Method } from '../../api/types'
-import { methodNames } from '../../domain/units'
+import { inPercent, methodNames } from '../../domain/units'
 import { useShoot } from '../../state/shoot'
 import PlanSlider from '../../ui/PlanSlider.vue'
 import Segmented from '../../ui/Segmented.vue'
@@ -94,7 +94,7 @@ async function loadPicture(event: Event) {
         :min="0"
         :max="100"
         :step="5"
-        :value="Math.round(plan.ground.matched * 100)"
+        :value="inPercent(plan.ground.matched)"
         test="matched"
         :set="(p, v) => (p.skyline.ground.matched = v / 100)"
       />

@@ -4,6 +4,7 @@ import type { SkylineMode } from '../../api/types'
 import { share } from '../../domain/units'
 import { useShoot } from '../../state/shoot'
 import Segmented from '../../ui/Segmented.vue'
+import SpokenText from '../../ui/SpokenText.vue'
 import { useSkyline } from './skyline'
 import SkylineGround from './SkylineGround.vue'
 import SkylineMargin from './SkylineMargin.vue'
@@ -34,10 +35,15 @@ const finding = computed(() => {
   const count = now.total > 1 ? ` ${now.done} of ${now.total}` : ''
   return stage ? `Finding the skyline: ${stage}${count}` : 'Finding the skyline'
 })
+const spoken = computed(() => {
+  if (skyline.finding) return 'Finding the skyline.'
+  if (skyline.problem) return skyline.problem
+  return skyline.seen ? `The skyline is found: ${share(skyline.seen.sky)} sky.` : ''
+})
 </script>
 
 <template>
-  <h2 class="text-[15px] font-semibold">Skyline</h2>
+  <h2 class="text-title font-semibold">Skyline</h2>
   <p class="mb-3 text-dim">Sky and ground apart: both clean, both sharp.</p>
 
   <p v-if="!stars" class="mb-3 text-amber" data-test="skyline-unaligned">
@@ -47,7 +53,8 @@ const finding = computed(() => {
     </button>
   </p>
   <Segmented v-model="apart" label="Skyline" :options="modes" />
-  <div class="min-h-[40px] py-2" aria-live="polite">
+  <SpokenText :text="spoken" />
+  <div class="min-h-10 py-2">
     <p v-if="finding" class="flex justify-between text-dim" data-test="skyline-finding">
       <span>{{ finding }}</span>
       <button class="underline hover:text-ink" @click="skyline.stop()">Stop</button>

@@ -74,7 +74,9 @@ function key(event: KeyboardEvent) {
     data-test="skyline-strip"
     @keydown="key"
   >
-    <div class="flex h-6 items-center gap-3 text-[12px] whitespace-nowrap text-dim">
+    <div
+      class="flex h-6 items-center gap-3 text-small pointer-coarse:h-11 whitespace-nowrap text-dim"
+    >
       <b class="font-semibold text-ink">Along the skyline</b>
       <span v-if="places.length" class="num">{{ places.length }} places, {{ SIZE }} px each</span>
       <label v-if="places.length" class="ml-auto flex items-center gap-1.5">
@@ -96,14 +98,14 @@ function key(event: KeyboardEvent) {
         @toggle="layout.toggle('strip')"
       />
     </div>
-    <p v-if="!places.length" class="flex h-[98px] items-center text-dim">
+    <p v-if="!places.length" class="flex h-24.5 items-center text-dim">
       The margin between sky and ground is shown here, enlarged, once it is found.
     </p>
     <div v-else ref="strip" class="flex gap-1 overflow-x-auto pt-1 pb-1">
       <button
         v-for="(place, index) in places"
         :key="`${place.i} ${order}`"
-        class="relative h-[96px] w-[96px] shrink-0 overflow-hidden rounded border-2"
+        class="relative h-24 w-24 shrink-0 overflow-hidden rounded border-2"
         :class="skyline.at === index ? 'border-jade' : 'border-transparent hover:border-rule'"
         :aria-label="`Place ${index + 1} of the skyline`"
         :data-place="index"

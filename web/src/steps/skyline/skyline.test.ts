@@ -2,7 +2,8 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, expect, it, vi } from 'vitest'
 import { api } from '../../api/client'
 import type { Plan } from '../../api/types'
-import { changed, frame, job, plan, shoot } from '../../domain/example'
+import { frame, job, plan, shoot } from '../../domain/example'
+import { merged } from '../../domain/patch'
 import { useShoot } from '../../state/shoot'
 import { strokeName, useSkyline } from './skyline'
 
@@ -28,7 +29,7 @@ beforeEach(() => {
   let now: Plan = plan
   server.shoot.mockImplementation(() => Promise.resolve(shoot({ plan: now })))
   server.changeShoot.mockImplementation((_, change) => {
-    now = changed(now, change.plan ?? {})
+    now = merged(now, change.plan ?? {})
     return Promise.resolve(shoot({ plan: now }))
   })
   server.findSkyline.mockResolvedValue({ ...job(3, 'done'), task: 'skyline' })

@@ -1,9 +1,11 @@
 // The skyline of the shoot on the workbench: what is known of it, and what is painted on it.
 import { defineStore } from 'pinia'
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { api, sentence } from '../../api/client'
 import { carryOut } from '../../api/jobs'
-import type { Job, Paint, PictureInfo, SkylineSeen, Stroke } from '../../api/types'
+import { queries } from '../../api/queries'
+import type { Paint, Stroke } from '../../api/types'
 import { useStrokes } from '../../viewer/paint/hand'
 import type { Point } from '../../viewer/paint/strokes'
 import { useShoot } from '../../state/shoot'
@@ -20,15 +22,11 @@ export const useSkyline = defineStore('skyline', () => {
   const radius = ref(14)
   const soft = ref(0.5)
   const laid = ref<Laid>('hatching')
-  const seen = ref<SkylineSeen | null>(null)
-  const info = ref<PictureInfo | null>(null)
-  const problem = ref('')
-  /** The job that finds it, while it does. */
-  const finding = ref<Pick<Job, 'stage' | 'done' | 'total'> | null>(null)
-  let job: number | null = null
   /** The place on the strip that the picture was moved to. */
   const at = ref<number | null>(null)
-  let asked = 0
+
+  /** Strokes that were painted when the skyline was asked for. */
+  let known = 0
 
   const hand = useStrokes<Stroke>(
     (plan) => plan.skyline.strokes,
@@ -39,7 +37,6 @@ export const useSkyline = defineStore('skyline', () => {
     },
   )
   const { pending } = hand
-  const active = computed(() => tool.value !== null && info.value !== null)
   const plan = computed(() => store.shoot?.plan.skyline ?? null)
   const strokes = computed(() => plan.value?.strokes ?? [])
   /** All that the mask depends on. */
@@ -54,62 +51,57 @@ export const useSkyline = defineStore('skyline', () => {
     return JSON.stringify([shoot.id, shoot.plan.align, mask, frames, store.reference?.id])
   })
 
-  /** What the mask on show depends on. */
-  const shown = ref<string | null>(null)
+  const query = useQuery(
+    {
+      queryKey: computed(() => ['skyline', wanted.value] as const),
+      queryFn: find,
+      enabled: computed(() => wanted.value !== null),
+      placeholderData: keepPreviousData,
+      shallow: true,
+    },
+    queries,
+  )
+  /** The skyline that was found last for this shoot. */
+  const found = computed(() =>
+    query.data.value?.id === store.shoot?.id ? query.data.value : undefined,
+  )
+  const seen = computed(() => found.value?.seen ?? null)
+  const info = computed(() => found.value?.info ?? null)
+  const problem = computed(() => (query.error.value ? sentence(query.error.value) : ''))
+  const active = computed(() => tool.value !== null && info.value !== null)
   /** Whether the mask on show is that of the plan, so that it can be saved. */
-  const ready = computed(() => seen.value !== null && shown.value === wanted.value)
+  const ready = computed(
+    () => seen.value !== null && wanted.value !== null && !query.isPlaceholderData.value,
+  )
+  /** The job that finds it, while it does. */
+  const finding = computed(() => (query.isFetching.value ? store.jobOf('skyline') : null))
 
-  watch(wanted, (now) => now && void find(), { immediate: true })
+  // What is painted is seen in the mask once that was found with it.
+  watch([query.data, query.error], () => {
+    if (found.value || query.error.value) pending.value = pending.value.slice(known)
+    known = 0
+  })
   watch(
     () => store.step,
     (step) => step !== 'skyline' && (tool.value = null),
   )
   watch(
     () => store.shoot?.id,
-    () => {
-      seen.value = info.value = null
-      problem.value = ''
-      pending.value = []
-    },
+    () => (pending.value = []),
   )
 
   /** Asks for the mask as it is now; it is found where that has not been done. */
   async function find() {
-    const id = store.shoot!.id
-    const own = ++asked
-    const asks = wanted.value
-    const known = pending.value.length
-    finding.value ??= { stage: null, done: 0, total: 0 }
-    try {
-      const done = await carryOut(
-        () => api.findSkyline(id),
-        (now) => {
-          if (own !== asked) return
-          finding.value = now
-          job = now.id
-        },
-      )
-      if (own !== asked) return
-      if (done.state === 'cancelled') throw new Error(STOPPED)
-      const told = await api.skyline(id)
-      const picture = await api.picture(`skyline-${id}`)
-      if (own !== asked) return
-      seen.value = told
-      shown.value = asks
-      info.value = picture
-      problem.value = ''
-    } catch (error) {
-      if (own !== asked) return
-      problem.value = sentence(error)
-      seen.value = info.value = null
-    }
-    finding.value = null
-    pending.value = pending.value.slice(known)
+    const { id } = store.shoot!
+    known = pending.value.length
+    const done = await carryOut(() => api.findSkyline(id))
+    if (done.state === 'cancelled') throw new Error(STOPPED)
+    return { id, seen: await api.skyline(id), info: await api.picture(`skyline-${id}`) }
   }
 
   function stop() {
-    const id = job
-    if (id !== null) void store.attempt(() => api.cancel(id))
+    const id = finding.value?.id
+    if (id) void store.attempt(() => api.cancel(id))
   }
 
   function begin(point: Point) {
@@ -141,7 +133,6 @@ export const useSkyline = defineStore('skyline', () => {
     at,
     plan,
     strokes,
-    find,
     stop,
     begin,
     takeBack,

@@ -1,36 +1,40 @@
 <script setup lang="ts">
 // Size and softness of a brush.
+import NumberSlider from '../../ui/NumberSlider.vue'
+
 defineProps<{ softens: boolean }>()
+/** In pixels of the screen. */
 const radius = defineModel<number>('radius', { required: true })
 const soft = defineModel<number>('soft', { required: true })
 </script>
 
 <template>
-  <label class="mt-2.5 block">
-    <span class="flex justify-between text-dim"
-      ><span>Size</span><span class="num text-ink">{{ radius * 2 }} px on screen</span></span
-    >
-    <input
-      v-model.number="radius"
-      type="range"
-      min="2"
-      max="120"
-      class="w-full accent-[#5cc8a1]"
-      data-test="brush-size"
+  <div class="mt-2.5">
+    <NumberSlider
+      label="Brush size"
+      unit=" px"
+      hint="Its width on the screen, the same at every zoom"
+      :min="4"
+      :max="240"
+      :step="2"
+      :value="radius * 2"
+      :usual="null"
+      test="brush-size"
+      @input="radius = $event / 2"
+      @change="radius = $event / 2"
     />
-  </label>
-  <label v-if="softens" class="block">
-    <span class="flex justify-between text-dim"
-      ><span>Brush softness</span
-      ><span class="num text-ink">{{ `${Math.round(soft * 100)} %` }}</span></span
-    >
-    <input
-      v-model.number="soft"
-      type="range"
-      min="0"
-      max="1"
-      step="0.05"
-      class="w-full accent-[#5cc8a1]"
+    <NumberSlider
+      v-if="softens"
+      label="Brush softness"
+      unit=" %"
+      :min="0"
+      :max="100"
+      :step="5"
+      :value="Math.round(soft * 100)"
+      :usual="null"
+      test="brush-soft"
+      @input="soft = $event / 100"
+      @change="soft = $event / 100"
     />
-  </label>
+  </div>
 </template>

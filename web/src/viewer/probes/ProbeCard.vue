@@ -72,7 +72,7 @@ const ideal = computed(() => {
       </button>
     </header>
     <div
-      class="my-1.5 grid gap-[3px]"
+      class="my-1.5 grid gap-0.75"
       :style="`grid-template-columns: repeat(${sides.length}, 1fr)`"
     >
       <figure v-for="(source, index) in sides" :key="source" class="relative">
@@ -85,13 +85,13 @@ const ideal = computed(() => {
         />
         <div
           v-else
-          class="flex aspect-square items-center justify-center rounded-[4px] bg-well p-1 text-center text-[11px] text-faint"
+          class="flex aspect-square items-center justify-center rounded-[4px] bg-well p-1 text-center text-tiny text-faint"
         >
           {{ told(source) === null ? 'outside this picture' : '' }}
         </div>
       </figure>
     </div>
-    <div class="num text-[12px] text-dim">
+    <div class="num text-small text-dim">
       <p
         v-if="store.rules.has_planes && (single || other)"
         title="Fine detail, noise and all: root mean square, as a share of white, of light evened by its root"

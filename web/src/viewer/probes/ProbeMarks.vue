@@ -28,7 +28,7 @@ const offsets = computed(() => (props.beside ? [0, 50] : [0]))
       }"
     >
       <span
-        class="absolute -top-[20px] left-0 text-[11.5px] whitespace-nowrap"
+        class="absolute -top-5 left-0 text-tiny whitespace-nowrap"
         style="
           text-shadow:
             0 0 3px #000,

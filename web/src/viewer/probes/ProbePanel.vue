@@ -14,11 +14,11 @@ const probes = computed(() => store.shoot?.probes ?? [])
 
 <template>
   <aside
-    class="flex min-h-0 w-[clamp(210px,18.5vw,22rem)] flex-col overflow-auto border-l border-rule p-3.5"
+    class="flex min-h-0 w-[clamp(13rem,18.5vw,22rem)] flex-col overflow-auto border-l border-rule p-3.5"
     aria-label="Probes"
   >
     <div class="flex items-center justify-between">
-      <h2 class="text-[15px] font-semibold">Probes</h2>
+      <h2 class="text-title font-semibold">Probes</h2>
       <FoldButton
         panel="the probes"
         open
@@ -36,7 +36,7 @@ const probes = computed(() => store.shoot?.probes ?? [])
           : 'Pin a patch of plain sky to see what stacking gains: both sides enlarged, with their noise.'
       }}
     </p>
-    <p class="text-[12px] text-faint">
+    <p class="text-small text-faint">
       Press <b class="text-dim">{{ keyName(keyOf('view.pin')) }}</b> over the picture to pin one.
     </p>
   </aside>

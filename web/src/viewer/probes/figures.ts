@@ -1,44 +1,39 @@
 // Figures of a probe's patch in what the two sides show.
-import { computed, ref, watch } from 'vue'
+import { useQueries } from '@tanstack/vue-query'
+import { computed } from 'vue'
 import { api } from '../../api/client'
-import type { PatchFigures, Probe } from '../../api/types'
+import { queries } from '../../api/queries'
+import type { Probe } from '../../api/types'
 import { useShoot } from '../../state/shoot'
 import { useView } from '../../state/view'
 
 export function useFigures(probe: () => Probe) {
   const store = useShoot()
   const view = useView()
-  /** Figures of the patch, by what names the pixels that they were measured in. */
-  const figures = ref<Record<string, PatchFigures | null>>({})
   const sides = computed(() => [store.a, store.b].filter((s) => s !== null))
-
-  /** What names the pixels that a side shows here, once its version is known. */
-  function key(source: string) {
-    const version = view.versionOf(source)
-    const { x, y, size } = probe()
-    return version && [source, version, x, y, size].join(' ')
-  }
-
-  watch(
-    () => sides.value.map(key),
-    async (keys) => {
-      const { x, y, size } = probe()
-      const sources = sides.value
-      for (const [i, own] of keys.entries()) {
-        if (!own || own in figures.value) continue
-        const source = sources[i]!
-        const measured = await api.measure(source, x, y, size).catch(() => ({ figures: null }))
-        // It may show other pixels by now.
-        if (key(source) === own) figures.value = { ...figures.value, [own]: measured.figures }
-      }
+  const measured = useQueries(
+    {
+      queries: computed(() =>
+        sides.value.map((source) => {
+          const { x, y, size } = probe()
+          const version = view.versionOf(source)
+          return {
+            // What names the pixels that a side shows here, once its version is known.
+            queryKey: ['measure', source, version, x, y, size],
+            queryFn: () => api.measure(source, x, y, size),
+            enabled: version !== null,
+          }
+        }),
+      ),
+      shallow: true,
     },
-    { immediate: true },
+    queries,
   )
 
-  /** The figures of a side; `undefined` while they are not known. */
+  /** The figures of a side: `null` where the patch lies outside it, `undefined` while they are not known. */
   function told(source: string) {
-    const own = key(source)
-    return own ? figures.value[own] : undefined
+    const side = measured.value[sides.value.indexOf(source)]
+    return side?.isError ? null : side?.data?.figures
   }
   const of = (source: string | null) => (source ? (told(source) ?? null) : null)
   return { sides, told, of }

@@ -3,6 +3,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { api } from '../../api/client'
 import { useNotices } from '../../state/notices'
 import { shoot } from '../../domain/example'
+import { openExample } from '../../state/example'
 import { useShoot } from '../../state/shoot'
 import { PROBE_SIZE, usePins } from './pins'
 
@@ -10,16 +11,17 @@ vi.mock('../../api/client', async (original) => ({
   ...(await original<typeof import('../../api/client')>()),
   api: { shoot: vi.fn(), pin: vi.fn(), unpin: vi.fn(), undo: vi.fn() },
 }))
+vi.mock('../../api/events', () => ({ listen: vi.fn(() => () => {}) }))
 
 const server = vi.mocked(api)
 const size = { width: 400, height: 300 }
 
-beforeEach(() => {
+beforeEach(async () => {
   setActivePinia(createPinia())
   vi.clearAllMocks()
   server.pin.mockResolvedValue(shoot())
   server.shoot.mockResolvedValue(shoot())
-  useShoot().shoot = shoot()
+  await openExample()
 })
 
 describe('probes', () => {
@@ -64,7 +66,8 @@ describe('probes', () => {
     const notice = useNotices().notices.at(-1)!
     expect(notice.text).toBe('Probe 1 taken away.')
     server.shoot.mockResolvedValue(shoot())
-    useShoot().shoot!.history.undo = 'removing a probe'
+    const history = { undo: 'removing a probe', redo: null }
+    useShoot().take(shoot({ history }))
     server.undo.mockResolvedValue(shoot({ probes: [probe] }))
     await notice.undo?.()
     expect(useShoot().shoot?.probes).toEqual([probe])

@@ -66,7 +66,7 @@ const other = computed(() =>
 </script>
 
 <template>
-  <h2 class="text-[15px] font-semibold">Combine</h2>
+  <h2 class="text-title font-semibold">Combine</h2>
   <p class="mb-3 text-dim">
     {{ store.used.length }} frames of a sweep become one picture, sharp from front to back.
   </p>
@@ -90,7 +90,7 @@ const other = computed(() =>
   <div v-if="found" class="section mt-2" data-test="sweep">
     <h3>Where each frame is sharp</h3>
     <SweepPlot :report="found" :merged="placed" />
-    <p v-if="merged" class="mt-1 text-[12px] text-faint">
+    <p v-if="merged" class="mt-1 text-small text-faint">
       Point at a frame to see its part of the picture; click to see the frame.
     </p>
     <p v-for="doubt in found.doubts" :key="doubt" class="mt-2 text-amber">{{ doubt }}</p>

@@ -97,7 +97,7 @@ onUnmounted(() => (patches.tool = null))
         <ul data-test="patch-frames">
           <li v-for="one in patches.frames.slice(0, OFFERED)" :key="one.blake3">
             <button
-              class="grid w-full grid-cols-[1fr_64px_44px] items-center gap-2 rounded px-1.5 py-0.5 text-left"
+              class="grid w-full grid-cols-[1fr_4rem_2.75rem] items-center gap-2 rounded px-1.5 py-0.5 text-left"
               :class="one.blake3 === patches.frame?.blake3 ? 'bg-jade-deep text-ink' : 'text-dim'"
               :aria-pressed="one.blake3 === patches.frame?.blake3"
               @click="patches.kept = one.blake3"

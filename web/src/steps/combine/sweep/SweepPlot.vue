@@ -34,6 +34,8 @@ function point(id: string | null) {
 
 onUnmounted(() => point(null))
 
+const told = (plane: Plane) => `${plane.file}: sharpest in ${whole(plane.share)} of the picture`
+
 function show({ id, file }: Plane) {
   const content = id === file ? '' : id
   const frame = store.shoot?.frames.find((f) => isAbout({ content, file }, f))
@@ -46,8 +48,8 @@ function show({ id, file }: Plane) {
     <svg
       :viewBox="`0 0 ${WIDE} ${TALL}`"
       class="w-full"
-      role="img"
-      aria-label="Planes of the sweep"
+      role="group"
+      aria-label="Planes of the sweep, from near to far"
     >
       <rect
         v-for="[from, to] in gaps(report)"
@@ -70,13 +72,19 @@ function show({ id, file }: Plane) {
         :width="wide"
         :height="tall(plane.share)"
         fill="#b9b7b1"
-        class="cursor-pointer hover:fill-[#5cc8a1]"
+        class="cursor-pointer hover:fill-jade focus-visible:fill-jade"
+        role="button"
+        tabindex="0"
+        :aria-label="told(plane)"
         data-test="sweep-plane"
         @click="show(plane)"
+        @keydown.enter.prevent="show(plane)"
+        @focus="point(plane.id)"
+        @blur="point(null)"
         @pointerenter="point(plane.id)"
         @pointerleave="point(null)"
       >
-        <title>{{ plane.file }}: sharpest in {{ whole(plane.share) }} of the picture</title>
+        <title>{{ told(plane) }}</title>
       </rect>
       <defs>
         <linearGradient id="grades">
@@ -90,7 +98,7 @@ function show({ id, file }: Plane) {
       </defs>
       <rect x="0" :y="FOOT + 4" :width="WIDE" height="6" rx="3" fill="url(#grades)" />
     </svg>
-    <figcaption class="num mt-1 flex justify-between text-[12px] text-dim">
+    <figcaption class="num mt-1 flex justify-between text-small text-dim">
       <span>{{ all[0]?.file }} · near</span><span>far · {{ all.at(-1)?.file }}</span>
     </figcaption>
   </figure>

@@ -2,7 +2,8 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, expect, it, vi } from 'vitest'
 import { api } from '../../../api/client'
 import type { FocusReport, Plan, ShootResult } from '../../../api/types'
-import { changed, plan, result, shoot } from '../../../domain/example'
+import { plan, result, shoot } from '../../../domain/example'
+import { merged } from '../../../domain/patch'
 import { useShoot } from '../../../state/shoot'
 import { patchName, usePatches } from './patches'
 
@@ -41,7 +42,7 @@ beforeEach(() => {
   const shown = () => shoot({ plan: now, results: [made], history })
   server.shoot.mockImplementation(() => Promise.resolve(shown()))
   server.changeShoot.mockImplementation((_, change) => {
-    now = changed(now, change.plan ?? {})
+    now = merged(now, change.plan ?? {})
     return Promise.resolve(shown())
   })
   server.undo.mockImplementation(() => {

@@ -1,8 +1,11 @@
 // What is painted over a merged sweep: frames, or the other way of merging.
 import { defineStore } from 'pinia'
-import { computed, ref, watch } from 'vue'
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { api, sentence } from '../../../api/client'
-import type { Patch, PatchFrom, PictureInfo, SharpFrame, MergeMethod } from '../../../api/types'
+import { queries } from '../../../api/queries'
+import type { Patch, PatchFrom, MergeMethod } from '../../../api/types'
+import { usePicture } from '../../../state/pictures'
 import { useStrokes } from '../../../viewer/paint/hand'
 import type { Point } from '../../../viewer/paint/strokes'
 import { wayNames } from '../../../domain/units'
@@ -19,19 +22,15 @@ export const usePatches = defineStore('patches', () => {
   /** Radius in pixels of the screen, so that one is as large at every zoom. */
   const radius = ref(28)
   const soft = ref(0.5)
-  /** Frames that show the place under the pointer, the sharpest first. */
-  const frames = ref<SharpFrame[]>([])
   /** The frame that was chosen by hand; otherwise it is the sharpest under the pointer. */
   const kept = ref<string | null>(null)
-  /** The merged picture with what the plan has painted on it. */
-  const info = ref<PictureInfo | null>(null)
-  /** What the brush would paint where it is, as a picture. */
-  const offered = ref<PictureInfo | null>(null)
   /** Where the pointer is, in pixels of the reference frame. */
   const at = ref<{ x: number; y: number } | null>(null)
-  const problem = ref('')
+  /** Where the pointer rested last. */
+  const rested = shallowRef<{ x: number; y: number } | null>(null)
   let resting = 0
-  let asked = 0
+  /** Patches that were painted when the picture was asked for. */
+  let known = 0
 
   const hand = useStrokes<Patch>(
     (plan) => plan.focus.patches,
@@ -43,6 +42,18 @@ export const usePatches = defineStore('patches', () => {
   /** The merged result on show. */
   const result = computed(() => (stageOf(store.shown?.report, 'merge') ? store.shown : undefined))
   const patches = computed(() => store.shoot?.plan.focus.patches ?? [])
+  const sharpest = useQuery(
+    {
+      queryKey: computed(() => ['sharpest', result.value?.id, rested.value] as const),
+      queryFn: ({ queryKey: [, id, at] }) => api.sharpest(id!, at!.x, at!.y),
+      enabled: computed(() => result.value !== undefined && rested.value !== null),
+      placeholderData: keepPreviousData,
+      shallow: true,
+    },
+    queries,
+  )
+  /** Frames that show the place under the pointer, the sharpest first. */
+  const frames = computed(() => (rested.value ? (sharpest.data.value ?? []) : []))
   const frame = computed(
     () => frames.value.find((one) => one.blake3 === kept.value) ?? frames.value[0],
   )
@@ -70,6 +81,26 @@ export const usePatches = defineStore('patches', () => {
     if (JSON.stringify(shown.plan.focus.patches) === now) return 'none'
     return `${shown.id} ${store.results[0]?.id} ${now}`
   })
+  const painted = useQuery(
+    {
+      queryKey: computed(() => ['painted', wanted.value] as const),
+      queryFn: async ({ queryKey: [, now] }) => {
+        known = pending.value.length
+        return now === 'none' ? null : await api.picture(`painted-${result.value!.id}`)
+      },
+      enabled: computed(() => wanted.value !== null),
+      placeholderData: keepPreviousData,
+      shallow: true,
+    },
+    queries,
+  )
+  /** The merged picture with what the plan has painted on it. */
+  const info = computed(() =>
+    store.step === 'combine' && result.value ? (painted.data.value ?? null) : null,
+  )
+  const problem = computed(() => (painted.error.value ? sentence(painted.error.value) : ''))
+  /** What the brush would paint where it is, as a picture. */
+  const { info: offered } = usePicture(() => offer.value)
   /** Whether the way that is painted with was merged, so that it is seen at once. */
   const unseen = computed(
     () =>
@@ -77,37 +108,18 @@ export const usePatches = defineStore('patches', () => {
       info.value !== null,
   )
 
-  watch(wanted, (now) => now && void show(now), { immediate: true })
-  watch(offer, async (source) => {
-    const found = source ? await api.picture(source).catch(() => null) : null
-    if (offer.value === source) offered.value = found
+  // What is painted is seen in the picture once that was made with it.
+  watch([painted.data, painted.error], () => {
+    pending.value = pending.value.slice(known)
+    known = 0
   })
   watch([() => store.step, () => store.shoot?.id], () => {
     tool.value = null
-    frames.value = []
-    kept.value = null
-    if (store.step !== 'combine') info.value = null
+    rested.value = kept.value = null
   })
 
   function merged(way: MergeMethod) {
     return store.results.some((one) => stageOf(one.report, 'merge') && one.plan.focus.way === way)
-  }
-
-  /** Asks for the picture as it is painted now. */
-  async function show(now: string) {
-    const own = ++asked
-    const known = pending.value.length
-    try {
-      const found = now === 'none' ? null : await api.picture(`painted-${result.value!.id}`)
-      if (own !== asked) return
-      info.value = found
-      problem.value = ''
-    } catch (error) {
-      if (own !== asked) return
-      problem.value = sentence(error)
-      info.value = null
-    }
-    pending.value = pending.value.slice(known)
   }
 
   /** Where the pointer rests, the frames that show it are asked for. */
@@ -115,13 +127,7 @@ export const usePatches = defineStore('patches', () => {
     at.value = now
     window.clearTimeout(resting)
     if (!now || tool.value !== 'frame' || painting.value) return
-    resting = window.setTimeout(() => void rest(now), RESTS)
-  }
-
-  async function rest({ x, y }: { x: number; y: number }) {
-    const id = result.value?.id
-    const found = id && (await store.attempt(() => api.sharpest(id, x, y)))
-    if (found && !painting.value) frames.value = found
+    resting = window.setTimeout(() => (rested.value = now), RESTS)
   }
 
   /** The next frame under the pointer, or the one before. */

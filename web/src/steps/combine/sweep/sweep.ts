@@ -1,24 +1,18 @@
 // What is told of the frames of a sweep before they are merged.
 import { defineStore } from 'pinia'
-import { computed, ref, watch } from 'vue'
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
 import { api, sentence } from '../../../api/client'
 import { carryOut } from '../../../api/jobs'
-import type { FocusReport, Job } from '../../../api/types'
+import { queries } from '../../../api/queries'
 import { useShoot } from '../../../state/shoot'
 
+/** For so long what was found is kept, in milliseconds. */
+const KEPT = 600_000
 const STOPPED = 'Stopped before the frames were looked over. Press Run to merge them all the same.'
 
 export const useSweep = defineStore('sweep', () => {
   const store = useShoot()
-  const report = ref<FocusReport | null>(null)
-  const problem = ref('')
-  /** The job that looks them over, while it does. */
-  const finding = ref<Pick<Job, 'stage' | 'done' | 'total'> | null>(null)
-  let job: number | null = null
-  let asked = 0
-  /** What the report was found for. */
-  let known = ''
-
   /** All that it depends on; nothing while a run works on the same frames. */
   const wanted = computed(() => {
     const { shoot, sent } = store
@@ -29,48 +23,35 @@ export const useSweep = defineStore('sweep', () => {
     return JSON.stringify([shoot.id, sent.align.mode, frames])
   })
 
-  watch(wanted, (now) => now && void find(now), { immediate: true })
-  watch(
-    () => store.shoot?.id,
-    () => {
-      report.value = null
-      problem.value = ''
-      known = ''
+  const query = useQuery(
+    {
+      queryKey: computed(() => ['sweep', wanted.value] as const),
+      queryFn: find,
+      enabled: computed(() => wanted.value !== null),
+      // What was found stays while other steps are open.
+      gcTime: KEPT,
+      placeholderData: keepPreviousData,
+      shallow: true,
     },
+    queries,
   )
+  const report = computed(() =>
+    query.data.value?.id === store.shoot?.id ? (query.data.value?.report ?? null) : null,
+  )
+  const problem = computed(() => (query.error.value ? sentence(query.error.value) : ''))
+  /** The job that looks them over, while it does. */
+  const finding = computed(() => (query.isFetching.value ? store.jobOf('sweep') : null))
 
-  async function find(now: string) {
-    if (now === known) return
-    const id = store.shoot!.id
-    const own = ++asked
-    finding.value ??= { stage: null, done: 0, total: 0 }
-    try {
-      const done = await carryOut(
-        () => api.findSweep(id),
-        (now) => {
-          if (own !== asked) return
-          finding.value = now
-          job = now.id
-        },
-      )
-      if (own !== asked) return
-      if (done.state === 'cancelled') throw new Error(STOPPED)
-      const told = await api.sweep(id)
-      if (own !== asked) return
-      report.value = told
-      problem.value = ''
-      known = now
-    } catch (error) {
-      if (own !== asked) return
-      problem.value = sentence(error)
-      report.value = null
-    }
-    finding.value = null
+  async function find() {
+    const { id } = store.shoot!
+    const done = await carryOut(() => api.findSweep(id))
+    if (done.state === 'cancelled') throw new Error(STOPPED)
+    return { id, report: await api.sweep(id) }
   }
 
   function stop() {
-    const id = job
-    if (id !== null) void store.attempt(() => api.cancel(id))
+    const id = finding.value?.id
+    if (id) void store.attempt(() => api.cancel(id))
   }
 
   return { report, problem, finding, stop }
