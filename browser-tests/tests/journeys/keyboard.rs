@@ -123,7 +123,7 @@ async fn job(session: Arc<Session>, exports: PathBuf) -> anyhow::Result<()> {
     finely.key_up(Key::Shift).perform().await?;
     s.until_text("glow-value", "49.5 %").await?;
     enter(s, "[data-test='run']").await?;
-    s.until_text("step-finish", "glow").await?;
+    s.until_text("step-finish", "uneven ").await?;
 
     enter(s, "[data-test='step-export']").await?;
     enter(s, "[data-test='save']").await?;
