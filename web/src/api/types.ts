@@ -2047,8 +2047,8 @@ export interface components {
             /**
              * @description Noise reduction, before frames are combined.
              * @default {
-             *       "colour": 0,
-             *       "luminance": 0
+             *       "luminance": 0,
+             *       "colour": 0
              *     }
              */
             denoise: components["schemas"]["Denoise"];
@@ -2066,15 +2066,15 @@ export interface components {
             /**
              * @description Flaws of the lens, the same for all frames.
              * @default {
-             *       "blue": [
-             *         0,
-             *         0
-             *       ],
              *       "distortion": [
              *         0,
              *         0
              *       ],
              *       "red": [
+             *         0,
+             *         0
+             *       ],
+             *       "blue": [
              *         0,
              *         0
              *       ],
@@ -2426,8 +2426,8 @@ export interface components {
              *       "from": {
              *         "by": "same"
              *       },
-             *       "matched": 0,
-             *       "method": "clipped"
+             *       "method": "clipped",
+             *       "matched": 0
              *     }
              */
             ground: components["schemas"]["GroundPlan"];
