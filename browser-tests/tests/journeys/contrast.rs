@@ -1,5 +1,5 @@
-//! Contrast of text and controls against their background, on every main view: text by axe-core,
-//! outlines and signs of controls by WCAG 2.2 (1.4.11).
+//! What makes a page hard to use for people who see little or nothing, on every main view and dialog: all
+//! that axe-core finds by WCAG 2.2 AA and good practice, and outlines and signs of controls by 1.4.11.
 
 use crate::journey::{card, choose, make_shoot};
 use browser_tests::{Session, in_browser};
@@ -15,11 +15,16 @@ const AXE: &str =
 /// nothing.
 const TEXT: &str = "
     const done = arguments[arguments.length - 1]
-    const rules = { type: 'tag', values: ['wcag2a', 'wcag2aa', 'wcag21aa'] }
-    axe.run(document, { runOnly: rules, resultTypes: ['violations'] }).then(({ violations }) =>
-      done(violations.flatMap((v) => v.nodes.map((n) =>
-        [v.id, n.target.join(' '), n.html.slice(0, 160), n.any.map((c) => c.message).join('; ')]
-      ))))
+    const values = ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa', 'best-practice']
+    // Where a dot of the plot lies is what it tells, however near the next one is; columns and table have
+    // the same frames with room for a finger.
+    const essential = (id, { target }) =>
+      id === 'target-size' && document.querySelector(target[0])?.closest('[data-test=plot]')
+    axe.run(document, { runOnly: { type: 'tag', values }, resultTypes: ['violations'] }).then(
+      ({ violations }) => done(violations.flatMap((v) =>
+        v.nodes.filter((n) => !essential(v.id, n)).map((n) =>
+          [v.id, n.target.join(' '), n.html.slice(0, 160), n.any.map((c) => c.message).join('; ')]
+        ))))
 ";
 
 /// Controls whose outline or sign has too little contrast with what lies around.
@@ -121,6 +126,9 @@ async fn walk(session: Arc<Session>, frames: Vec<PathBuf>) -> anyhow::Result<()>
         is_clear(s, way).await?;
     }
     s.click("frames-columns").await?;
+    s.click("add-folder").await?;
+    is_clear(s, "a folder").await?;
+    s.browser.action_chain().send_keys(Key::Escape).perform().await?;
     s.click("step-skyline").await?;
     s.click("skyline-auto").await?;
     s.until_text("skyline-told", "% sky").await?;
@@ -150,6 +158,9 @@ async fn walk(session: Arc<Session>, frames: Vec<PathBuf>) -> anyhow::Result<()>
     s.browser.action_chain().send_keys("?").perform().await?;
     is_clear(s, "keys").await?;
     s.button("Close").await?.click().await?;
+    s.browser.action_chain().send_keys("u").perform().await?;
+    is_clear(s, "the picture alone").await?;
+    s.browser.action_chain().send_keys("u").perform().await?;
     // A sweep's own sheet, and more shoots than one page shows.
     for i in 0..8 {
         let script = "

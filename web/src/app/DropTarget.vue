@@ -17,7 +17,7 @@ function drop(event: DragEvent) {
 </script>
 
 <template>
-  <main @dragenter.prevent="over++" @dragleave="over--" @dragover.prevent @drop.prevent="drop">
+  <div @dragenter.prevent="over++" @dragleave="over--" @dragover.prevent @drop.prevent="drop">
     <slot />
     <div
       v-if="over > 0"
@@ -25,5 +25,5 @@ function drop(event: DragEvent) {
     >
       Drop the frames to add them to {{ store.shoot?.name }}
     </div>
-  </main>
+  </div>
 </template>

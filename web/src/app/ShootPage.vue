@@ -62,12 +62,12 @@ onUnmounted(() => {
     class="grid h-full grid-cols-[auto_minmax(0,1fr)_auto] grid-rows-[auto_minmax(0,1fr)_auto] overflow-hidden"
   >
     <CourseBar v-if="!layout.alone" class="col-span-3" />
-    <h1 v-else class="sr-only">{{ store.shoot.name }}</h1>
     <main class="contents">
+      <h1 v-if="layout.alone" class="sr-only">{{ store.shoot.name }}</h1>
       <section
         v-if="layout.sheet"
         class="row-span-2 row-start-2 flex min-h-0 w-[clamp(15.5rem,20.5vw,24rem)] flex-col border-r border-rule"
-        :aria-label="step.label"
+        :aria-label="`${step.label}: settings`"
         data-test="sheet"
       >
         <!-- What is hidden for the eye lies within what scrolls. -->

@@ -37,7 +37,7 @@ function add() {
         />
       </label>
       <RadioGroup v-model="kind">
-        <RadioGroupLabel class="mb-1 block text-dim">Kind</RadioGroupLabel>
+        <RadioGroupLabel as="span" class="mb-1 block text-dim">Kind</RadioGroupLabel>
         <div class="flex flex-col gap-1.5">
           <RadioGroupOption
             v-for="one in kinds"

@@ -12,7 +12,7 @@ defineProps<{ about: string; text?: string }>()
       <slot name="label" />
       <DisclosureButton
         v-if="text"
-        class="-my-1 shrink-0 rounded p-1.5 hover:text-ink"
+        class="shrink-0 rounded p-1.5 hover:text-ink"
         :class="open ? 'text-jade' : 'text-faint'"
         :aria-label="`Help on ${about}`"
         :title="text"

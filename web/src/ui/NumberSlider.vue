@@ -5,6 +5,7 @@ import { RotateCcw } from '@lucide/vue'
 import { computed, useId } from 'vue'
 import HelpText from './HelpText.vue'
 import NumberField from './NumberField.vue'
+import type { Slider } from './slider'
 import { nearest, stepsOf, textOf } from './sliderText'
 
 const KEYS = {
@@ -17,21 +18,12 @@ const KEYS = {
 }
 
 const props = withDefaults(
-  defineProps<{
-    label: string
-    unit?: string
-    hint?: string
-    min: number
-    max: number
-    step: number
-    digits?: number
-    value: number
-    /** The value that does nothing; `null` where there is none. */
-    usual?: number | null
-    test: string
-    /** Lies in one row, without its label. */
-    flat?: boolean
-  }>(),
+  defineProps<
+    Slider & {
+      /** Lies in one row, without its label. */
+      flat?: boolean
+    }
+  >(),
   { unit: '', hint: undefined, digits: 0, usual: 0 },
 )
 /** `input` while it is dragged, `change` at the end. */
@@ -66,16 +58,16 @@ function onKey(event: KeyboardEvent) {
 </script>
 
 <template>
-  <div :class="flat ? 'flex items-center gap-1.5' : 'pb-2'">
+  <div :class="flat ? 'flex items-center gap-1.5' : 'pb-1'">
     <HelpText v-if="!flat" :about="label" :text="hint">
       <template #label>
         <label :for="id" class="min-w-0 text-dim">{{ label }}</label>
       </template>
+      <span class="ml-auto" />
       <button
-        v-if="usual !== null"
+        v-if="usual !== null && value !== usual"
         type="button"
-        class="ml-auto rounded p-1 text-faint hover:text-ink"
-        :class="value === usual && 'invisible'"
+        class="rounded p-1.5 text-faint hover:text-ink"
         :aria-label="`Reset ${label} to ${told(usual)}`"
         :title="`Reset to ${told(usual)}`"
         :data-test="`${test}-reset`"
@@ -83,18 +75,13 @@ function onKey(event: KeyboardEvent) {
       >
         <RotateCcw :size="12" />
       </button>
-      <NumberField
-        v-bind="field"
-        :class="usual === null && 'ml-auto'"
-        :data-test="`${test}-value`"
-        @change="emit('change', $event)"
-      />
+      <NumberField v-bind="field" :data-test="`${test}-value`" @change="emit('change', $event)" />
     </HelpText>
     <div class="range relative flex items-center" :class="flat ? 'w-16' : 'w-full'">
       <input
         :id="id"
         type="range"
-        class="w-full accent-jade"
+        class="h-6 w-full accent-jade"
         step="any"
         :min="min"
         :max="max"

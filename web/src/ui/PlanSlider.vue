@@ -4,25 +4,14 @@ import { computed, ref } from 'vue'
 import type { Plan } from '../api/types'
 import { useShoot } from '../state/shoot'
 import NumberSlider from './NumberSlider.vue'
+import type { Slider } from './slider'
 
 /** The picture follows as fast as the server answers, and not every pixel of the way. */
 const FOLLOWS = 60
 /** Changes that follow each other within this are undone as one, as those of a held key. */
 const ONE = 700
 
-const props = defineProps<{
-  label: string
-  unit: string
-  hint?: string
-  min: number
-  max: number
-  step: number
-  digits?: number
-  value: number
-  usual?: number | null
-  test: string
-  set: (plan: Plan, value: number) => void
-}>()
+const props = defineProps<Slider & { set: (plan: Plan, value: number) => void }>()
 const store = useShoot()
 
 /** What is dragged to, while it is dragged. */

@@ -12,7 +12,7 @@ const model = defineModel<T>({ required: true })
 
 <template>
   <RadioGroup v-model="model">
-    <RadioGroupLabel class="sr-only">{{ label }}</RadioGroupLabel>
+    <RadioGroupLabel as="span" class="sr-only">{{ label }}</RadioGroupLabel>
     <div
       class="grid gap-1"
       :style="`grid-template-columns: repeat(${columns ?? options.length}, 1fr)`"

@@ -34,7 +34,7 @@ function nudge(event: KeyboardEvent) {
 <template>
   <div
     ref="handle"
-    class="absolute inset-y-0 z-10 -ml-2.5 w-5 cursor-ew-resize touch-none"
+    class="absolute inset-y-0 z-10 -ml-3 w-6 cursor-ew-resize touch-none"
     :style="{ left: `${view.cut * 100}%` }"
     role="slider"
     tabindex="0"
@@ -49,7 +49,7 @@ function nudge(event: KeyboardEvent) {
   >
     <div class="mx-auto h-full w-px bg-white/80" />
     <div
-      class="absolute top-1/2 left-0 -mt-4.25 h-8.5 w-5 rounded-[10px] border border-white/80 bg-black/60"
+      class="absolute top-1/2 left-0.5 -mt-4.25 h-8.5 w-5 rounded-[10px] border border-white/80 bg-black/60"
     />
   </div>
 </template>

@@ -103,9 +103,9 @@ const other = computed(() =>
     >
       Look at {{ place.file }}
     </button>
-    <p class="mt-2 flex justify-between text-dim" data-test="sweep-told">
+    <p class="mt-2 flex justify-between gap-3 text-dim" data-test="sweep-told">
       <span>Shows detail that a frame has sharp</span
-      ><span class="num text-ink">{{ whole(found.known) }}</span>
+      ><span class="num whitespace-nowrap text-ink">{{ whole(found.known) }}</span>
     </p>
     <p
       v-if="found.between >= 0.001"
