@@ -76,7 +76,7 @@ function look(placed: boolean) {
         >
           <td class="max-w-22.5 py-0.25">
             <button
-              class="block min-h-6 w-full truncate text-left"
+              class="block min-h-6 w-full truncate text-left pointer-coarse:min-h-10"
               :title="frame.file"
               :aria-pressed="frame === verdict"
               @click.stop="choose(frame)"
