@@ -69,7 +69,7 @@ const WRONG: &str = "
       const own = [...one.childNodes].some((n) => n.nodeType === 3 && n.data.trim())
       if (!own || one.closest('.sr-only, svg')) continue
       const hides = ['hidden', 'clip'].includes(style.overflowX)
-      // What ends with dots is told in full by a tooltip or is a name of the person's.
+      // A tooltip gives the whole text where dots end it, and people know the names that they gave.
       const dots = style.textOverflow === 'ellipsis'
       const may = dots && one.closest('[title], [aria-label], [data-test=shoot], header > a, figcaption')
       if (hides && !may && one.scrollWidth > one.clientWidth + 1) bad.push(`${name(one)} is cut`)

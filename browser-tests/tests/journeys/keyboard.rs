@@ -35,7 +35,7 @@ async fn enter(s: &Session, css: &str) -> anyhow::Result<()> {
     press(s, Key::Enter).await
 }
 
-/// Waits for the end of a run that makes a result of so many frames.
+/// Waits until the run has ended and the list of results holds this text.
 async fn is_run(s: &Session, said: &str) -> anyhow::Result<()> {
     s.until_text("results", said).await?;
     s.until("the run is done", || async {

@@ -53,7 +53,7 @@ export function useLoading() {
       if (event.type === 'present') void load(wanted)
     })
     id.value = wanted
-    // What is wrong is told by `missing`.
+    // A refusal shows in `missing`.
     await query.refetch({ cancelRefetch: false })
     if (id.value === wanted && !known.value) stop()
   }

@@ -1,4 +1,4 @@
-// What is told of the frames of a sweep before they are merged.
+// The report on the frames of a sweep, found before they are merged.
 import { defineStore } from 'pinia'
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
