@@ -42,7 +42,7 @@ function onKey(event: KeyboardEvent) {
     type="text"
     inputmode="decimal"
     autocomplete="off"
-    class="num min-h-6 pointer-coarse:min-h-10 w-18 shrink-0 rounded border border-transparent bg-well px-1 text-right text-small text-ink hover:border-edge focus:border-edge"
+    class="num min-h-6 pointer-coarse:min-h-10 w-19 shrink-0 rounded border border-transparent bg-well px-1 text-right text-small text-ink hover:border-edge focus:border-edge"
     :value="text"
     :aria-label="`${label}, as a number`"
     @change="type"
