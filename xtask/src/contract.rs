@@ -3,7 +3,7 @@
 use crate::application::{Application, ask, shoot};
 use crate::run::{cargo, run};
 use anyhow::{Result, bail};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Duration;
 
@@ -16,6 +16,9 @@ const CHECKS: &str = "not_a_server_error,status_code_conformance,content_type_co
 /// The program as the tests build it.
 const PROGRAM: &str = "target/debug/jade-stack";
 
+/// Where the tester and its shoot are.
+const FOLDER: &str = "target/contract";
+
 /// Builds the program and checks it.
 pub fn contract() -> Result<()> {
     run(&mut cargo(&["build", "-p", "jade-stack"]))?;
@@ -25,14 +28,14 @@ pub fn contract() -> Result<()> {
 /// Checks the built program with a small shoot that has a result.
 pub fn check() -> Result<()> {
     let program = Path::new(PROGRAM);
-    let folder = Path::new("target/contract");
+    let folder = Path::new(FOLDER);
     let card = folder.join("card");
     let size = ["--frames", "4", "--darks", "0", "--width", "420", "--height", "300"];
     run(Command::new(program)
         .args(["scene", "night-sky", "--quiet", "--replace", "--out"])
         .arg(&card)
         .args(size))?;
-    let tester = tester(folder)?;
+    let tester = install()?;
     let application = Application::of(program, &folder.join("data"), &card)?;
     shoot("Mast", &card)?;
     ask("POST", "/api/shoots/1/runs", None)?;
@@ -53,9 +56,9 @@ pub fn check() -> Result<()> {
     Ok(())
 }
 
-/// The tester, in a virtual environment of its own.
-fn tester(folder: &Path) -> Result<std::path::PathBuf> {
-    let environment = folder.join("venv");
+/// Installs the tester in a virtual environment of its own, and answers where it is.
+pub fn install() -> Result<PathBuf> {
+    let environment = Path::new(FOLDER).join("venv");
     if !environment.join("bin/python").exists() {
         run(Command::new("python3").args(["-m", "venv"]).arg(&environment))?;
     }

@@ -105,19 +105,28 @@ fn demo(rest: &[String]) -> Result<()> {
 }
 
 fn test() -> Result<()> {
+    let page = std::thread::spawn(web::build);
     run(&mut cargo(&["fmt", "--all", "--check"]))?;
     run(&mut cargo(&["fmt", "--manifest-path", "fuzz/Cargo.toml", "--check"]))?;
     layers::layers()?;
-    web::build()?;
-    // The page is checked while the crates are compiled, which often keeps one core only busy.
-    let page = std::thread::spawn(web::check);
+    joined(page)?;
+    // While the crates are compiled, which often keeps one core only busy, the page is checked, and what
+    // the tests run is installed.
+    let beside = std::thread::spawn(|| {
+        web::check()?;
+        install_tools()?;
+        contract::install().map(drop)
+    });
     let compiled = run(&mut linted(&["test", "--workspace", "--no-run"]));
-    page.join().expect("checking the page does not panic")?;
+    joined(beside)?;
     compiled?;
-    install_tools()?;
     // The API's document is compared with the routes by a test among these.
     run(&mut linted(&["test", "--workspace"]))?;
     contract::check()
+}
+
+fn joined(work: std::thread::JoinHandle<Result<()>>) -> Result<()> {
+    work.join().expect("what is done beside does not panic")
 }
 
 /// Cargo with clippy's driver as the compiler of the project's crates: one build serves the lints,

@@ -34,21 +34,22 @@ impl Canvas {
         let mut across = vec![[0.0f32; 3]; self.light.len()];
         let rows = across.par_chunks_mut(width).zip(self.light.par_chunks(width));
         rows.for_each(|(to, from)| {
-            for (x, to) in to.iter_mut().enumerate() {
-                for (k, weight) in weights.iter().enumerate() {
-                    let pixel = from[(x + k).saturating_sub(2).min(width - 1)];
-                    (0..3).for_each(|c| to[c] += weight * pixel[c]);
-                }
+            let edge = |at: usize| from[at.saturating_sub(2).min(width - 1)];
+            for x in [0, 1, width - 2, width - 1] {
+                to[x] = weighted(weights, std::array::from_fn(|k| edge(x + k)));
+            }
+            // Away from the edges, where nothing has to be looked up.
+            for (to, from) in to.iter_mut().skip(2).zip(from.windows(5)) {
+                *to = weighted(weights, [from[0], from[1], from[2], from[3], from[4]]);
             }
         });
         self.light.par_chunks_mut(width).enumerate().for_each(|(y, to)| {
+            let rows: [&[[f32; 3]]; 5] = std::array::from_fn(|k| {
+                let row = (y + k).saturating_sub(2).min(height - 1);
+                &across[row * width..(row + 1) * width]
+            });
             for (x, to) in to.iter_mut().enumerate() {
-                *to = [0.0; 3];
-                for (k, weight) in weights.iter().enumerate() {
-                    let row = (y + k).saturating_sub(2).min(height - 1);
-                    let pixel = across[row * width + x];
-                    (0..3).for_each(|c| to[c] += weight * pixel[c]);
-                }
+                *to = weighted(weights, rows.map(|row| row[x]));
             }
         });
     }
@@ -61,26 +62,86 @@ impl Canvas {
         let clip = |v: f64, k: usize, size: usize| {
             (v as i64 + k as i64 - 2).clamp(0, size as i64 - 1) as usize
         };
+        let columns: [usize; 6] = std::array::from_fn(|i| clip(ix, i, self.width));
         let mut sum = [0.0f32; 3];
         for (j, wy) in wy.iter().enumerate() {
-            let row = clip(iy, j, self.height) * self.width;
-            for (i, wx) in wx.iter().enumerate() {
-                let pixel = self.light[row + clip(ix, i, self.width)];
-                let weight = wx * wy;
-                (0..3).for_each(|c| sum[c] += weight * pixel[c]);
+            let from = clip(iy, j, self.height) * self.width;
+            let row = &self.light[from..from + self.width];
+            let mut along = [0.0f32; 3];
+            for (wx, column) in wx.iter().zip(columns) {
+                let pixel = row[column];
+                (0..3).for_each(|c| along[c] += wx * pixel[c]);
             }
+            (0..3).for_each(|c| sum[c] += wy * along[c]);
         }
         sum
     }
 }
 
-/// Weights of six neighbours, by Hann's window over the sinc, at `t` after the third.
+/// The sum of five pixels, each with its weight.
+fn weighted(weights: [f32; 5], pixels: [[f32; 3]; 5]) -> [f32; 3] {
+    let mut sum = [0.0f32; 3];
+    for (weight, pixel) in weights.iter().zip(pixels) {
+        (0..3).for_each(|c| sum[c] += weight * pixel[c]);
+    }
+    sum
+}
+
+/// Weights of six neighbours, by Hann's window over the sinc, at `t` (0 to 1) after the third.
 fn sinc_weights(t: f64) -> [f32; 6] {
+    // Sine and cosine at all neighbours follow from those at one, by the sums of angles.
+    let angle = t * std::f64::consts::PI;
+    let (sin, (third_sin, third_cos)) = (angle.sin(), (angle / 3.0).sin_cos());
+    let half = 0.75f64.sqrt();
+    // Cosine and sine of 60 degrees times -2 to 3.
+    let thirds = [(-0.5, -half), (0.5, -half), (1.0, 0.0), (0.5, half), (-0.5, half), (-1.0, 0.0)];
     let weights: [f64; 6] = std::array::from_fn(|k| {
         let d = (k as f64 - 2.0 - t) * std::f64::consts::PI;
-        let sinc = if d.abs() < 1e-9 { 1.0 } else { d.sin() / d };
-        sinc * 0.5 * (1.0 + (d / 3.0).cos())
+        let sign = if k % 2 == 0 { -1.0 } else { 1.0 };
+        let sinc = if d.abs() < 1e-9 { 1.0 } else { sign * sin / d };
+        let (cos_k, sin_k) = thirds[k];
+        sinc * 0.5 * (1.0 + cos_k * third_cos + sin_k * third_sin)
     });
     let sum: f64 = weights.iter().sum();
     weights.map(|w| (w / sum) as f32)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn weights_are_those_of_the_windowed_sinc() {
+        for t in [0.0, 1e-12, 0.125, 0.5, 0.77, 0.999_999] {
+            let exact: [f64; 6] = std::array::from_fn(|k| {
+                let d = (k as f64 - 2.0 - t) * std::f64::consts::PI;
+                let sinc = if d.abs() < 1e-9 { 1.0 } else { d.sin() / d };
+                sinc * 0.5 * (1.0 + (d / 3.0).cos())
+            });
+            let sum: f64 = exact.iter().sum();
+            for (weight, exact) in sinc_weights(t).iter().zip(exact) {
+                assert!((f64::from(*weight) - exact / sum).abs() < 1e-6, "{weight} at {t}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_point_is_spread_by_the_weights_also_at_the_edges() {
+        let weights = [1.0, 4.0, 6.0, 4.0, 1.0].map(|weight: f32| weight / 16.0);
+        let canvas = |at: (usize, usize)| {
+            Canvas::painted((9, 7), weights, |x, y| [f32::from((x, y) == at); 3])
+        };
+        let middle = canvas((4, 3));
+        for (y, down) in (1..6).zip(weights) {
+            for (x, across) in (2..7).zip(weights) {
+                assert_eq!(middle.light[y * 9 + x], [down * across; 3]);
+            }
+        }
+        // What would lie beyond a corner is the corner's.
+        let corner = canvas((0, 0)).light[0][0];
+        assert!((corner - (11.0f32 / 16.0).powi(2)).abs() < 1e-6, "{corner}");
+        let even = Canvas::painted((9, 7), weights, |_, _| [0.25; 3]);
+        assert!(even.light.iter().flatten().all(|v| (v - 0.25).abs() < 1e-6));
+        assert!((even.read(3.3, 2.9)[1] - 0.25).abs() < 1e-6);
+    }
 }

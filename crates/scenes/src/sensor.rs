@@ -47,13 +47,13 @@ pub fn record(sensor: &Sensor, exposure: u64, light: &[f32]) -> Vec<u16> {
             electrons[at + colour] += glow;
             electrons[at + (colour + 1) % 3] += glow * 0.25;
         }
-        for (channel, (sample, &signal)) in out.iter_mut().zip(&electrons).enumerate() {
+        for sample in &mut electrons {
             // Shot noise as a normal of the same variance joins the read noise in one draw.
-            let spread = (signal.max(0.0) + READ_NOISE * READ_NOISE).sqrt();
+            let spread = (sample.max(0.0) + READ_NOISE * READ_NOISE).sqrt();
             let draw: f32 = StandardNormal.sample(&mut random);
-            let linear = (signal + spread * draw) / sensor.full_well + PEDESTAL;
-            *sample = srgb.encode(channel % 3, linear);
+            *sample = (*sample + spread * draw) / sensor.full_well + PEDESTAL;
         }
+        srgb.encode_pixels(&electrons, out);
     });
     out
 }

@@ -74,25 +74,23 @@ const SIZE: (u32, u32) = (720, 480);
 /// Light with an unsharp mask: each pixel goes further from the mean of those around it.
 fn sharpened(light: &[f32], amount: f32) -> Vec<f32> {
     let (width, height) = (SIZE.0 as usize, SIZE.1 as usize);
-    let at = |x: i64, y: i64, c: usize| {
-        let (x, y) =
-            (x.clamp(0, width as i64 - 1) as usize, y.clamp(0, height as i64 - 1) as usize);
-        light[(y * width + x) * 3 + c]
-    };
-    let pixel = |i: usize| {
-        let (x, y, c) = ((i / 3 % width) as i64, (i / 3 / width) as i64, i % 3);
-        let (mut sum, mut weights) = (0.0, 0.0);
-        for dy in -4..=4 {
-            for dx in -4..=4 {
-                let weight = (-((dx * dx + dy * dy) as f32) / (2.0 * 1.4 * 1.4)).exp();
-                sum += weight * at(x + dx, y + dy, c);
-                weights += weight;
+    let weight = |d: usize| (-((d as f32 - 4.0).powi(2)) / (2.0 * 1.4 * 1.4)).exp();
+    let weights: [f32; 9] = std::array::from_fn(weight);
+    let total: f32 = weights.iter().sum();
+    let blurred = |light: &[f32], step: usize, place: &dyn Fn(usize) -> usize, end: usize| {
+        let value = |i: usize| {
+            let (at, mut sum) = (place(i), 0.0);
+            for (d, weight) in weights.iter().enumerate() {
+                let to = (at + d).saturating_sub(4).min(end - 1);
+                sum += weight * light[i + to * step - at * step];
             }
-        }
-        let value = at(x, y, c);
-        (value + amount * (value - sum / weights)).max(0.0)
+            sum / total
+        };
+        (0..light.len()).map(value).collect::<Vec<f32>>()
     };
-    (0..light.len()).map(pixel).collect()
+    let across = blurred(light, 3, &|i| i / 3 % width, width);
+    let both = blurred(&across, 3 * width, &|i| i / 3 / width, height);
+    light.iter().zip(both).map(|(value, mean)| (value + amount * (value - mean)).max(0.0)).collect()
 }
 
 fn encoded(light: &[f32]) -> Vec<u16> {

@@ -301,5 +301,5 @@ fn beside(at: [f64; 2], from: [f64; 2], to: [f64; 2]) -> (f64, f64, f64) {
     let t = ((off[0] * along[0] + off[1] * along[1]) / length.max(1e-18)).clamp(0.0, 1.0);
     let rest = [off[0] - t * along[0], off[1] - t * along[1]];
     let side = (off[0] * -along[1] + off[1] * along[0]) / length.max(1e-18).sqrt();
-    (rest[0].hypot(rest[1]), t, -side)
+    ((rest[0] * rest[0] + rest[1] * rest[1]).sqrt(), t, -side)
 }

@@ -41,11 +41,7 @@ impl Sheet {
                     continue;
                 }
                 let sums = &sums[row as usize * (width + 1)..][..width + 1];
-                for (x, total) in total.iter_mut().enumerate() {
-                    let [low, high] = [x as f64 + 0.5 - half, x as f64 + 0.5 + half];
-                    let (low, high) = (between(sums, low), between(sums, high));
-                    (0..4).for_each(|c| total[c] += high[c] - low[c]);
-                }
+                add_chord(&mut total, sums, *half);
             }
             for (out, total) in out.iter_mut().zip(&total) {
                 *out = total.map(|v| (v / area) as f32);
@@ -146,6 +142,33 @@ fn chords(radius: f64) -> Vec<(i64, f64)> {
         (0..PARTS).map(part).sum::<f64>() / PARTS as f64
     };
     (-reach..=reach).map(|dy| (dy, half(dy))).collect()
+}
+
+/// Adds to each pixel of a row the light within `half` pixels on either side of its middle.
+fn add_chord(total: &mut [[f64; 4]], sums: &[[f64; 4]], half: f64) {
+    let width = total.len();
+    let first = [0.5 - half, 0.5 + half].map(f64::floor);
+    let [part, more] = [0.5 - half - first[0], 0.5 + half - first[1]];
+    // Where both ends lie within the row, they lie alike between two edges of pixels.
+    let from = (-first[0]).max(0.0) as usize;
+    let end = width.saturating_sub(first[1] as usize).max(from);
+    if end <= width && from < end {
+        let edges = |first: f64| {
+            let at = (from as f64 + first) as usize;
+            let count = end - from;
+            sums[at..at + count].iter().zip(&sums[at + 1..at + 1 + count])
+        };
+        let ends = edges(first[0]).zip(edges(first[1]));
+        for (total, ((a, b), (c, d))) in total[from..end].iter_mut().zip(ends) {
+            (0..4).for_each(|i| {
+                total[i] += c[i] + more * (d[i] - c[i]) - (a[i] + part * (b[i] - a[i]));
+            });
+        }
+    }
+    for x in (0..from.min(width)).chain(end.min(width)..width) {
+        let [low, high] = [-half, half].map(|reach| between(sums, x as f64 + 0.5 + reach));
+        (0..4).for_each(|c| total[x][c] += high[c] - low[c]);
+    }
 }
 
 /// A sum up to a place between two edges of pixels; nothing is added beyond the ends.

@@ -122,11 +122,17 @@ impl FocusSweep {
 
     /// Where a position of frame `index` stands in the reference frame, exactly.
     pub fn to_reference(&self, index: u32, at: [f64; 2]) -> [f64; 2] {
+        self.motion(index)(at)
+    }
+
+    fn motion(&self, index: u32) -> impl Fn([f64; 2]) -> [f64; 2] {
         let Hold { scale, roll, shift } = self.holds[index as usize];
         let middle = self.middle();
         let (s, c) = (-roll).sin_cos();
-        let [x, y] = [0, 1].map(|i| (at[i] - middle[i] - shift[i]) / scale);
-        [middle[0] + c * x - s * y, middle[1] + s * x + c * y]
+        move |at| {
+            let [x, y] = [0, 1].map(|i| (at[i] - middle[i] - shift[i]) / scale);
+            [middle[0] + c * x - s * y, middle[1] + s * x + c * y]
+        }
     }
 
     /// The scene as it is drawn with the focus at a distance, counted in frames; all of it sharp
@@ -148,11 +154,11 @@ impl FocusSweep {
     /// interleaved.
     fn light(&self, index: u32, focus: Option<f64>) -> Vec<f32> {
         let (width, height) = (self.options.width as usize, self.options.height as usize);
-        let canvas = self.drawn(focus);
+        let (canvas, to_reference) = (self.drawn(focus), self.motion(index));
         let mut light = vec![0.0f32; width * height * 3];
         light.par_chunks_mut(width * 3).enumerate().for_each(|(y, row)| {
             for (x, pixel) in row.as_chunks_mut::<3>().0.iter_mut().enumerate() {
-                let at = self.to_reference(index, [x as f64, y as f64]);
+                let at = to_reference([x as f64, y as f64]);
                 *pixel = canvas.read(at[0] + self.margin, at[1] + self.margin);
             }
         });
