@@ -24,7 +24,7 @@ const SLIDERS: [(&str, Set); 7] = [
     ("noise of brightness", |prepare, v| prepare["denoise"]["luminance"] = json!(0.2 + 0.5 * v)),
     ("noise of colour", |prepare, v| prepare["denoise"]["colour"] = json!(0.2 + 0.5 * v)),
     ("distortion", |prepare, v| prepare["lens"]["distortion"] = json!([0.02 + 0.01 * v, 0.0])),
-    ("red at the corners", |prepare, v| prepare["lens"]["red"] = json!([0.0003 + 0.0001 * v, 0.0])),
+    ("red fringe", |prepare, v| prepare["lens"]["red"] = json!([0.0003 + 0.0001 * v, 0.0])),
     ("shading", |prepare, v| prepare["lens"]["shading"] = json!([-0.2 - 0.1 * v, 0.0, 0.0])),
 ];
 

@@ -105,8 +105,8 @@ function setLight(plan: Plan, change: { kelvin?: number; tint?: number }) {
   <Toggle
     v-model="view.colours"
     class="mb-2"
-    label="Exaggerate colours to check them"
-    hint="Shows colours four times as strong; changes nothing"
+    label="Exaggerate colours"
+    hint="Shows colours four times as strong, to check them; changes nothing"
     test="colour-check"
   />
 </template>

@@ -90,9 +90,9 @@ function set(change: (lens: LensPlan, value: number) => void) {
     />
     <PlanSlider
       v-if="half"
-      label="Red at the corners"
+      label="Red fringe"
       unit=" px"
-      hint="How far red is drawn beside green; outward above 0"
+      hint="How far red is drawn beside green at the corners; outward above 0"
       :min="-6"
       :max="6"
       :step="0.05"
@@ -103,9 +103,9 @@ function set(change: (lens: LensPlan, value: number) => void) {
     />
     <PlanSlider
       v-if="half"
-      label="Blue at the corners"
+      label="Blue fringe"
       unit=" px"
-      hint="How far blue is drawn beside green; outward above 0"
+      hint="How far blue is drawn beside green at the corners; outward above 0"
       :min="-6"
       :max="6"
       :step="0.05"
