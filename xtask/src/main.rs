@@ -106,10 +106,9 @@ fn demo(rest: &[String]) -> Result<()> {
 
 fn test() -> Result<()> {
     let page = std::thread::spawn(web::build);
-    run(&mut cargo(&["fmt", "--all", "--check"]))?;
-    run(&mut cargo(&["fmt", "--manifest-path", "fuzz/Cargo.toml", "--check"]))?;
-    layers::layers()?;
+    let sources = sources();
     joined(page)?;
+    sources?;
     // While the crates are compiled, which often keeps one core only busy, the page is checked, and what
     // the tests run is installed.
     let beside = std::thread::spawn(|| {
@@ -125,6 +124,14 @@ fn test() -> Result<()> {
     contract::check()
 }
 
+/// Formatting, and the arrows between crates and modules.
+fn sources() -> Result<()> {
+    run(&mut cargo(&["fmt", "--all", "--check"]))?;
+    run(&mut cargo(&["fmt", "--manifest-path", "fuzz/Cargo.toml", "--check"]))?;
+    layers::layers()
+}
+
+/// Waits for what is done beside, so that nothing of it goes on behind an error.
 fn joined(work: std::thread::JoinHandle<Result<()>>) -> Result<()> {
     work.join().expect("what is done beside does not panic")
 }

@@ -11,8 +11,6 @@ use thirtyfour::prelude::*;
 
 /// For so long both pages change what they like.
 const CHANGES: Duration = Duration::from_secs(60);
-/// The longest that a person rests between two changes.
-const REST_MS: usize = 500;
 /// For so long the server cannot be heard.
 const SILENCE: Duration = Duration::from_secs(10);
 
@@ -56,7 +54,6 @@ async fn change(s: &Session, own: &[&str], step: &str, mut dice: Dice) -> anyhow
     let begin = Instant::now();
     let mut left = BTreeMap::new();
     while begin.elapsed() < CHANGES {
-        tokio::time::sleep(Duration::from_millis(dice.below(REST_MS) as u64)).await;
         if dice.below(4) == 0 {
             s.click("step-combine").await?;
             s.click(["method-mean", "method-median", "method-clipped"][dice.below(3)]).await?;

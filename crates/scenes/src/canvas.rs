@@ -14,7 +14,7 @@ pub struct Canvas {
 
 impl Canvas {
     /// Paints every pixel by its column and row, and draws it as a lens does, which spreads it over
-    /// five columns and rows by `weights`.
+    /// five columns and rows by `weights`. At least two columns wide.
     pub fn painted(
         (width, height): (usize, usize),
         weights: [f32; 5],

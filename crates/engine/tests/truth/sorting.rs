@@ -88,6 +88,7 @@ fn sharpened(light: &[f32], amount: f32) -> Vec<f32> {
         };
         (0..light.len()).map(value).collect::<Vec<f32>>()
     };
+    // A Gaussian is the product of one along the rows and one along the columns.
     let across = blurred(light, 3, &|i| i / 3 % width, width);
     let both = blurred(&across, 3 * width, &|i| i / 3 / width, height);
     light.iter().zip(both).map(|(value, mean)| (value + amount * (value - mean)).max(0.0)).collect()

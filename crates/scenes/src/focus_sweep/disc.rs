@@ -152,7 +152,7 @@ fn add_chord(total: &mut [[f64; 4]], sums: &[[f64; 4]], half: f64) {
     // Where both ends lie within the row, they lie alike between two edges of pixels.
     let from = (-first[0]).max(0.0) as usize;
     let end = width.saturating_sub(first[1] as usize).max(from);
-    if end <= width && from < end {
+    if from < end {
         let edges = |first: f64| {
             let at = (from as f64 + first) as usize;
             let count = end - from;
@@ -165,7 +165,7 @@ fn add_chord(total: &mut [[f64; 4]], sums: &[[f64; 4]], half: f64) {
             });
         }
     }
-    for x in (0..from.min(width)).chain(end.min(width)..width) {
+    for x in (0..from.min(width)).chain(end..width) {
         let [low, high] = [-half, half].map(|reach| between(sums, x as f64 + 0.5 + reach));
         (0..4).for_each(|c| total[x][c] += high[c] - low[c]);
     }
@@ -207,6 +207,29 @@ mod tests {
                 };
                 let off = (f64::from(value[3]) - expected).abs();
                 assert!(off < 0.03 * even, "{value:?} instead of {expected} at {x}, {y}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_chord_holds_the_same_light_within_a_row_and_over_its_ends() {
+        for width in [1usize, 2, 3, 9, 40] {
+            let row: Vec<f64> = (0..width).map(|x| (x * x % 7) as f64 + 0.5).collect();
+            let up_to = |x: usize| [1.0, 2.0, 0.0, 0.5].map(|c| c * row[..x].iter().sum::<f64>());
+            let sums: Vec<[f64; 4]> = (0..=width).map(up_to).collect();
+            for half in [0.0, 0.3, 0.5, 1.0, 2.7, 6.5, 30.0] {
+                let mut total = vec![[0.0; 4]; width];
+                add_chord(&mut total, &sums, half);
+                for (x, total) in total.iter().enumerate() {
+                    // Each pixel counts by how much of it the chord covers.
+                    let (low, high) = (x as f64 + 0.5 - half, x as f64 + 0.5 + half);
+                    let part = |i: usize| (high.min(i as f64 + 1.0) - low.max(i as f64)).max(0.0);
+                    let light: f64 = row.iter().enumerate().map(|(i, v)| v * part(i)).sum();
+                    let expected = [1.0, 2.0, 0.0, 0.5].map(|c| c * light);
+                    for (value, expected) in total.iter().zip(expected) {
+                        assert!((value - expected).abs() < 1e-9, "{half} at {x} of {width}");
+                    }
+                }
             }
         }
     }

@@ -125,6 +125,7 @@ impl FocusSweep {
         self.motion(index)(at)
     }
 
+    /// [`FocusSweep::to_reference`] for many positions of one frame.
     fn motion(&self, index: u32) -> impl Fn([f64; 2]) -> [f64; 2] {
         let Hold { scale, roll, shift } = self.holds[index as usize];
         let middle = self.middle();
