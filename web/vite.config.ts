@@ -1,6 +1,16 @@
 import tailwindcss from '@tailwindcss/vite'
 import vue from '@vitejs/plugin-vue'
+import { readdirSync, readFileSync } from 'node:fs'
 import { defineConfig } from 'vitest/config'
+
+const sources = readdirSync('src', { recursive: true, encoding: 'utf8' }).map(
+  (file) => `src/${file}`,
+)
+const tests = sources.filter((file) => file.endsWith('.test.ts'))
+// A file that replaces modules for its tests has the modules for itself. The others share them, since a
+// window of its own takes a file longer than its tests.
+const alone = tests.filter((file) => readFileSync(file, 'utf8').includes('vi.mock('))
+const together = tests.filter((file) => !alone.includes(file))
 
 export default defineConfig({
   plugins: [vue(), tailwindcss()],
@@ -12,7 +22,11 @@ export default defineConfig({
   },
   test: {
     environment: 'happy-dom',
-    include: ['src/**/*.test.ts'],
     setupFiles: ['./vitest.setup.ts'],
+    pool: 'threads',
+    projects: [
+      { extends: true, test: { name: 'alone', include: alone } },
+      { extends: true, test: { name: 'together', include: together, isolate: false } },
+    ],
   },
 })
