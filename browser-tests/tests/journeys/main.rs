@@ -1,6 +1,7 @@
 //! The application in a real browser, used as a person would.
 
 mod align_and_combine;
+mod at_once;
 mod boxes;
 mod contrast;
 mod finish;
@@ -12,5 +13,4 @@ mod page;
 mod prepare;
 mod skyline;
 mod sorting;
-mod together;
 mod workbench;

@@ -33,9 +33,12 @@ async fn a_run_ends_also_while_the_store_cannot_be_written() {
     let guest = house.open().await;
     let shoot = guest.filled(&house).await.id;
     guest.measured(shoot).await;
-    let job: Job = guest.post(&format!("shoots/{shoot}/runs"), &()).await;
-    // As a full disk would, somebody else keeps it from being written.
     let mut other = store(&house).await;
+    let job: Job = guest.post(&format!("shoots/{shoot}/runs"), &()).await;
+    while guest.get::<Job>(&format!("jobs/{}", job.id)).await.state == JobState::Queued {
+        tokio::time::sleep(Duration::from_millis(2)).await;
+    }
+    // As a full disk would, somebody else keeps it from being written.
     sqlx::query("BEGIN IMMEDIATE").execute(&mut other).await.unwrap();
     let path = format!("shoots/{shoot}");
     let failed = guest.ended(job.id).await;
