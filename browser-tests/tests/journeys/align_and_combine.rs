@@ -89,6 +89,9 @@ async fn a_frame_that_fails_is_placed_by_pairs_set_by_hand() -> anyhow::Result<(
         s.click("step-align").await?;
         s.until_text("verdict-f02.tif", "stars").await?;
         s.click("verdict-f02.tif").await?;
+        // Wherever one looks, pairs begin with all of both pictures.
+        s.click("mode-difference").await?;
+        s.click("zoom-1").await?;
         s.click("by-hand").await?;
         s.settle().await?;
         let scene = sky();

@@ -46,6 +46,18 @@ impl Decoding {
         self.mix_planes(planes);
     }
 
+    /// Light of interleaved codes, pixel by pixel.
+    pub fn light(&self, codes: &[u16]) -> Vec<[f32; 3]> {
+        let pixel = self.pixel();
+        codes.as_chunks::<3>().0.iter().map(|codes| pixel(*codes)).collect()
+    }
+
+    /// Mixes the colours of interleaved light that was decoded without mixing.
+    pub fn mix_pixels(&self, light: &mut [[f32; 3]]) {
+        let Some(mix) = &self.mix else { return };
+        light.iter_mut().for_each(|light| *light = mix.pixel(*light));
+    }
+
     /// Light of interleaved floating-point samples, into three planes.
     pub fn apart(&self, samples: &[f32], [red, green, blue]: [&mut [f32]; 3]) {
         let planes = red.iter_mut().zip(green.iter_mut()).zip(blue.iter_mut());

@@ -88,6 +88,11 @@ pub trait Light: Sync {
     }
 }
 
+/// Three planes of light, pixel by pixel.
+pub fn interleaved([red, green, blue]: &[Vec<f32>; 3]) -> Vec<[f32; 3]> {
+    red.iter().zip(green).zip(blue).map(|((r, g), b)| [*r, *g, *b]).collect()
+}
+
 /// Rows of a region whose source was read ahead; each is turned to light when it is asked for, so
 /// that it lies in the nearest cache.
 pub trait Rows {

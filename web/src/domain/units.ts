@@ -141,12 +141,12 @@ export function resultName(result: ShootResult): string {
   return `${methodNames[combine.method]} of ${used}`
 }
 
-/** Noise as a share of white. */
 /** How much less noise there is, as a ratio; more noise is told as such. */
 export function noiseRatio(gain: number, digits = 1): string {
   return gain >= 1 ? `noise ÷ ${gain.toFixed(digits)}` : `noise × ${(1 / gain).toFixed(2)}`
 }
 
+/** Noise, given as a share of white. */
 export function percent(value: number): string {
   return `${(value * 100).toFixed(value < 0.001 ? 3 : 2)} %`
 }

@@ -226,7 +226,7 @@ export class Pane {
     if (x === this.window.x && y === this.window.y) return
     const place = this.window.place
     this.window = { x, y, place }
-    if (!this.leads) return
+    if (this.linked && !this.leads) return
     // Once the library has done what it does itself.
     setTimeout(() => {
       if (this.fitted) this.fit(true)

@@ -2,7 +2,9 @@
 
 mod encoding;
 mod profile;
+mod shown;
 mod spaces;
 
 pub use encoding::Encoding;
+pub use shown::{shown_code, shown_codes};
 pub use spaces::Space;

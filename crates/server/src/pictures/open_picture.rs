@@ -12,13 +12,13 @@ use jade_frames::lens::{Corrected, Vignetting};
 use jade_frames::{Decoding, Frame, TreatedLight};
 use jade_optics::combined::Combined;
 use jade_optics::lens::Geometry;
-use jade_optics::light::Light;
+use jade_optics::light::{Light, interleaved};
 use jade_optics::motion::Backward;
 use jade_optics::resample::{self, Scale};
 use jade_pixels::PictureError;
-use jade_pixels::colour::Encoding;
+use jade_pixels::colour::{Encoding, shown_code, shown_codes};
 use jade_pixels::tiled::{Region, TiledFile};
-use std::sync::{Arc, LazyLock};
+use std::sync::Arc;
 
 /// Side of a tile that the browser asks for, in pixels.
 const VIEW_TILE: u32 = 256;
@@ -197,27 +197,14 @@ impl OpenPicture {
         if let Levels::Skyline(open) = &self.levels {
             return Ok(skyline(open, level, region, how.overlay));
         }
-        let gain = how.stops.exp2();
         let strength = if how.colours { COLOURS } else { 1.0 };
-        let light = self.light_of(level, region)?;
-        let (mut codes, eight) = (vec![0; light.len() * 3], &*EIGHT);
-        for (code, light) in codes.as_chunks_mut::<3>().0.iter_mut().zip(&light) {
-            let grey = (light[0] + light[1] + light[2]) / 3.0;
-            for (code, v) in code.iter_mut().zip(light) {
-                *code = eight[step((grey + strength * (v - grey)) * gain) as usize];
-            }
-        }
-        Ok(codes)
+        Ok(shown_codes(&self.light_of(level, region)?, how.stops.exp2(), strength))
     }
 
-    /// Turns light of this picture to sRGB's primaries.
-    fn turn(&self) -> impl Fn([f32; 3]) -> [f32; 3] {
-        let matrix = self.encoding.to_srgb();
-        let plain = self.encoding.same_primaries(&Encoding::srgb());
-        move |light: [f32; 3]| match plain {
-            true => light,
-            false => matrix.map(|row| row[0] * light[0] + row[1] * light[1] + row[2] * light[2]),
-        }
+    /// Light of this picture, turned to sRGB's primaries.
+    fn turned(&self, mut light: Vec<[f32; 3]>) -> Vec<[f32; 3]> {
+        self.encoding.turn_to_srgb(&mut light);
+        light
     }
 
     /// Codes of a region of a frame's level.
@@ -260,36 +247,27 @@ impl OpenPicture {
         level: usize,
         region: Region,
     ) -> Result<Vec<[f32; 3]>, PictureError> {
-        let turn = self.turn();
-        let pixels = |planes: [Vec<f32>; 3]| {
-            (0..region.area()).map(|i| turn(planes.each_ref().map(|p| p[i]))).collect()
-        };
         let treated = self.with_level(level, |frame, halved| {
             // At full size a frame is shown exactly as a run reads it.
             let light: &dyn Light = if level == 0 { frame } else { halved };
-            halved.is_treated().then(|| Corrected(light).planes(region).map(pixels))
+            halved.is_treated().then(|| Corrected(light).planes(region))
         });
-        if let Some(light) = treated.flatten() {
-            return light;
-        }
-        match &self.levels {
-            Levels::Frame(frame, _) => {
-                let light = frame.decoding().pixel();
-                let samples = self.codes(level, region)?;
-                Ok(samples.as_chunks::<3>().0.iter().map(|p| turn(light(*p))).collect())
+        let light = match (treated.flatten(), &self.levels) {
+            (Some(planes), _) => interleaved(&planes?),
+            (None, Levels::Frame(frame, _)) => frame.decoding().light(&self.codes(level, region)?),
+            (None, Levels::Light(frame, levels)) => {
+                let samples = levels[level].read_region(region)?;
+                let mut light = samples.as_chunks::<3>().0.to_vec();
+                frame.decoding().mix_pixels(&mut light);
+                light
             }
-            Levels::Light(frame, levels) => {
-                let light = levels[level].read_region(region)?;
-                let pixels = light.as_chunks::<3>().0.iter();
-                Ok(pixels.map(|p| turn(frame.decoding().mixed(*p))).collect())
+            (None, Levels::Result(_, levels)) => {
+                levels[level].read_region(region)?.as_chunks::<3>().0.to_vec()
             }
-            Levels::Result(_, levels) => {
-                let light = levels[level].read_region(region)?;
-                Ok(light.as_chunks::<3>().0.iter().map(|p| turn(*p)).collect())
-            }
-            Levels::Derived(derived) => derived.light_of(level, region),
-            Levels::Map(..) | Levels::Skyline(_) => Ok(vec![]),
-        }
+            (None, Levels::Derived(derived)) => return derived.light_of(level, region),
+            (None, Levels::Map(..) | Levels::Skyline(_)) => vec![],
+        };
+        Ok(self.turned(light))
     }
 
     /// A region of a level of another picture, read from a frame as it lies on the reference frame.
@@ -303,7 +281,6 @@ impl OpenPicture {
         origin: [u32; 2],
     ) -> Result<PartlyThere, PictureError> {
         let scale = Scale { factor: 2f64.powi(level as i32), origin };
-        let turn = self.turn();
         let placed = self.with_level(level, |frame, halved| {
             let light: &dyn Light = if level == 0 { frame } else { halved };
             let mut planes = [(); 3].map(|()| vec![0.0; region.area()]);
@@ -311,8 +288,7 @@ impl OpenPicture {
             let mut scratch = resample::Scratch::default();
             let covered =
                 resample::read_small(light, backward, scale, region, slices, &mut scratch)?;
-            let pixel = |i| turn(planes.each_ref().map(|p| p[i]));
-            Ok(((0..region.area()).map(pixel).collect(), covered))
+            Ok((self.turned(interleaved(&planes)), covered))
         });
         placed.unwrap_or_else(|| Ok((vec![], None)))
     }
@@ -333,7 +309,7 @@ impl OpenPicture {
         let level = level.unwrap_or(self.count() - 1);
         for light in self.light_of(level, whole(self.level_size(level)))? {
             for (bins, value) in bins.iter_mut().zip(light) {
-                bins[EIGHT[step(value) as usize] as usize * BINS / 256] += 1;
+                bins[usize::from(shown_code(value)) * BINS / 256] += 1;
             }
         }
         // Clipped pixels are counted at full size, because smaller levels average them away.
@@ -431,25 +407,6 @@ impl OpenPicture {
         let rgb = self.render(level, Region { x: 0, y: 0, width, height }, How::default())?;
         Ok(jade_pixels::write::encode_jpeg(width as u16, height as u16, &rgb, 86))
     }
-}
-
-/// Steps of light between black and white: a tenth of an 8-bit code where codes are closest.
-const LIGHT_STEPS: usize = 1 << 15;
-
-/// The 8-bit sRGB code of every step; white beyond them.
-static EIGHT: LazyLock<Box<[u8; 1 << 16]>> = LazyLock::new(|| {
-    let srgb = Encoding::srgb();
-    let light = |step: usize| (step as f32 / LIGHT_STEPS as f32).min(1.0);
-    let eight = |code: u16| ((u32::from(code) * 255 + 32767) / 65535) as u8;
-    let mut all = Box::new([0; 1 << 16]);
-    all.iter_mut().enumerate().for_each(|(i, value)| *value = eight(srgb.encode(0, light(i))));
-    all
-});
-
-/// The step for linear light.
-fn step(light: f32) -> u16 {
-    // Casting saturates, and turns NaN into 0.
-    (light * LIGHT_STEPS as f32 + 0.5) as u16
 }
 
 /// Encodes interleaved colour as PNG, with opacity where there is a fourth channel.

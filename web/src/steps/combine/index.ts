@@ -1,5 +1,5 @@
 import { stageOf } from '../../domain/stages'
-import { noiseRatio, resultName } from '../../domain/units'
+import { methodNames, noiseRatio } from '../../domain/units'
 import { calibrationChanged, framesChanged } from '../inputs'
 import { differs, ran, type Bench, type Step } from '../step'
 import CombineSheet from './CombineSheet.vue'
@@ -22,7 +22,8 @@ function finding(bench: Bench): string {
   if (combineChanged(bench)) return 'changed'
   const gain = stageOf(latest.report, 'combine')?.noise
   const merged = stageOf(latest.report, 'merge')
-  return gain ? noiseRatio(gain.gain) : merged ? foundIn(merged) : resultName(latest)
+  if (gain) return noiseRatio(gain.gain)
+  return merged ? foundIn(merged) : methodNames[latest.plan.combine.method]
 }
 
 export const combine: Step = {

@@ -23,7 +23,7 @@ describe('the finish step', () => {
     const said = (...stages: StageReport[]) => finished({ ...result(9, 4).report, stages })
     const finish = { stage: 'finish' as const, seconds: null }
     const noise: [number, number] = [0.004, 0.002]
-    expect(said({ ...finish, uneven: [1.236, 0.052], noise })).toBe('uneven 124 → 5 %')
+    expect(said({ ...finish, uneven: [1.236, 0.052], noise })).toBe('uneven 5 %')
     expect(said({ ...finish, uneven: null, noise })).toBe('noise ÷ 2.0')
     expect(said({ stage: 'export', seconds: 1 })).toBe('off')
   })

@@ -24,7 +24,7 @@ export function unfinished(of: ShootResult, results: ShootResult[]): ShootResult
 /** What came of finishing, in a few words. */
 export function finished(report: Report): string {
   const { uneven, noise } = stageOf(report, 'finish') ?? {}
-  if (uneven) return `uneven ${Math.round(100 * uneven[0])} → ${whole(uneven[1])}`
+  if (uneven) return `uneven ${whole(uneven[1])}`
   if (noise) return `noise ÷ ${(noise[0] / noise[1]).toFixed(1)}`
   return 'off'
 }
