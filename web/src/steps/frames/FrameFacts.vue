@@ -44,7 +44,7 @@ function within(frames: Frame[]): number[] {
     <dl v-if="frame.facts" class="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5">
       <template v-for="[label, value] in factRows(frame.facts)" :key="label">
         <dt class="text-dim">{{ label }}</dt>
-        <dd class="num truncate text-right" :title="value">{{ value }}</dd>
+        <dd class="num min-w-0 text-right break-words">{{ value }}</dd>
       </template>
       <template v-if="frame.measures">
         <template
