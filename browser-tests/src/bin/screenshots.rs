@@ -106,7 +106,7 @@ async fn tour(session: Arc<Session>, folder: PathBuf) -> anyhow::Result<()> {
     s.picture(&folder.join("difference.png")).await?;
     s.click("by-hand").await?;
     s.settle().await?;
-    for (x, y) in [(-195, -74), (182, -51), (-101, 106), (246, 72)] {
+    for (x, y) in [(-208, -51), (182, -51), (-144, 72), (246, 72)] {
         s.browser.action_chain().move_to_element_with_offset(&view, x, y).click().perform().await?;
     }
     s.part("hand-found").await?;
