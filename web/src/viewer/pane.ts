@@ -156,7 +156,7 @@ export class Pane {
   private move() {
     this.take()
     this.fitted = false
-    if (this.twin) this.twin.fitted = false
+    if (this.twin && this.linked) this.twin.fitted = false
   }
 
   private drop(item: OpenSeadragon.TiledImage) {
