@@ -3,28 +3,14 @@
 
 mod door;
 mod driver;
+mod wait;
 
 use anyhow::Context;
 use jade_server::{Config, Server};
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
 use std::time::Duration;
 use thirtyfour::prelude::*;
-
-/// Looks without anything new after which a page is quiet.
-const QUIET: u32 = 10;
-
-/// How much the page has fetched, whether its pictures are complete (those that are loaded when they
-/// come into sight apart), and whether nothing moves, apart from signs that turn without end.
-const STATE: &str = "
-    performance.setResourceTimingBufferSize(100000)
-    const moves = document.getAnimations().some(
-      (one) => one.playState === 'running' && one.effect?.getComputedTiming().endTime !== Infinity)
-    const complete = [...document.images].every(
-      (image) => image.complete || image.loading === 'lazy')
-    return [performance.getEntriesByType('resource').length, complete, !moves]
-";
 
 pub use door::Door;
 pub use driver::Driver;
@@ -94,11 +80,6 @@ impl Session {
         Ok(self.browser.goto(format!("http://{}{path}", self.address)).await?)
     }
 
-    /// The element with this `data-test` name, as soon as it is shown.
-    pub async fn part(&self, name: &str) -> anyhow::Result<WebElement> {
-        self.first(By::Css(format!("[data-test='{name}']"))).await
-    }
-
     /// The first element, as soon as it is shown, within 20 seconds.
     pub async fn first(&self, by: By) -> anyhow::Result<WebElement> {
         let what = format!("{by:?}");
@@ -112,27 +93,6 @@ impl Session {
         let path =
             format!("//button[normalize-space()='{text}'] | //a[normalize-space()='{text}']");
         self.first(By::XPath(path)).await
-    }
-
-    /// Clicks the part with this `data-test` name as soon as it can be, within 20 seconds.
-    pub async fn click(&self, name: &str) -> anyhow::Result<()> {
-        let begin = std::time::Instant::now();
-        loop {
-            // The page may draw the part anew between finding and clicking it.
-            let part = self.part(name).await?;
-            let done = match part.is_clickable().await {
-                Ok(true) => part.click().await,
-                Ok(false) => Err(WebDriverError::Timeout("it cannot be clicked".to_owned())),
-                Err(error) => Err(error),
-            };
-            match done {
-                Err(error) if begin.elapsed() > Duration::from_secs(20) => {
-                    return Err(error).with_context(|| format!("clicking {name}"));
-                }
-                Err(_) => tokio::time::sleep(Duration::from_millis(50)).await,
-                Ok(()) => return Ok(()),
-            }
-        }
     }
 
     /// Waits until a condition on the page's state holds, within two minutes.
@@ -150,23 +110,6 @@ impl Session {
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
         anyhow::bail!("still not: {what}")
-    }
-
-    /// Waits until a part shows a text.
-    pub async fn until_text(&self, name: &str, text: &str) -> anyhow::Result<()> {
-        let css = format!("[data-test='{name}']");
-        self.until(&format!("{name} shows {text}"), || async {
-            let parts = self.browser.find_all(By::Css(css.as_str())).await?;
-            for part in parts {
-                // What can be typed has its text as its value.
-                let typed = part.value().await?.unwrap_or_default();
-                if part.text().await?.contains(text) || typed.contains(text) {
-                    return Ok(true);
-                }
-            }
-            Ok(false)
-        })
-        .await
     }
 
     /// Makes a shoot of a kind and adds the frames of the folder "card".
@@ -231,32 +174,6 @@ impl Session {
     pub async fn column(&self, name: &str) -> anyhow::Result<WebElement> {
         let css = format!("[data-test='columns'] [data-frame][aria-label^='{name}']");
         self.first(By::Css(css)).await
-    }
-
-    /// Waits until every picture and tile of the page is there and nothing moves: until nothing was
-    /// fetched for [`QUIET`] looks in a row.
-    pub async fn settle(&self) -> anyhow::Result<()> {
-        let quiet = Mutex::new((0, 0));
-        self.until("the page is quiet", || async {
-            let (fetched, complete, still): (u64, bool, bool) =
-                self.browser.execute(STATE, vec![]).await?.convert()?;
-            let mut quiet = quiet.lock().expect("one look at a time");
-            let rests = complete && still && fetched == quiet.0;
-            let looks = if rests { quiet.1 + 1 } else { 0 };
-            *quiet = (fetched, looks);
-            Ok(looks >= QUIET)
-        })
-        .await
-    }
-
-    /// Waits until nothing on the page fades or moves.
-    pub async fn stand_still(&self) -> anyhow::Result<()> {
-        self.until("nothing on the page moves", || async {
-            let (_, _, still): (u64, bool, bool) =
-                self.browser.execute(STATE, vec![]).await?.convert()?;
-            Ok(still)
-        })
-        .await
     }
 
     /// A picture of the page as PNG.
