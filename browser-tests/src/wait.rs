@@ -9,57 +9,60 @@ use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 
-/// Milliseconds for which one command waits: the driver gives up on a command after thirty seconds, and
-/// a page that is left ends its command without an answer.
+/// Milliseconds for which one command waits. The driver gives up on a script after thirty seconds.
 const AT_ONCE: u32 = 5000;
 /// How long is waited for a part of the page.
 const FOR_A_PART: Duration = Duration::from_secs(20);
 /// How long is waited for what the server works on.
 const FOR_WORK: Duration = Duration::from_secs(120);
 
-/// The parts with a `data-test` name that are laid out and not hidden.
-const SHOWN: &str = "
-    const shown = (name) => [...document.querySelectorAll(`[data-test='${name}']`)].filter(
-      (part) => part.checkVisibility({ visibilityProperty: true }))
+/// The parts with a `data-test` name, and whether one is laid out and not hidden.
+const PARTS: &str = "
+    const parts = (name) => [...document.querySelectorAll(`[data-test='${name}']`)]
+    const shown = (part) => part.checkVisibility({ opacityProperty: true, visibilityProperty: true })
 ";
 
-/// Asks `look` about thirty times a second, until it answers something.
+/// Asks `look` ten times a second, until it answers something.
 const ASK: &str = "
     const [done, given] = [arguments[arguments.length - 1], [...arguments].slice(0, -2)]
     const end = performance.now() + arguments[arguments.length - 2]
     const ask = () => {
       const found = look(...given)
       if (found || performance.now() > end) done(found || null)
-      else setTimeout(ask, 33)
+      else setTimeout(ask, 100)
     }
     ask()
 ";
 
 /// Whether a part shows a text. What can be typed has its text as its value.
 const SHOWS: &str = "
-    const look = (name, text) => shown(name).some((part) =>
-      [part.innerText, part.value].some(
+    const look = (name, text) => parts(name).some((part) =>
+      [shown(part) && part.innerText, part.value].some(
         (own) => typeof own === 'string' && own.replaceAll('\u{a0}', ' ').includes(text)))
 ";
 
-/// The first shown part that can be used.
-const USABLE: &str = "const look = (name) => shown(name).find((part) => !part.disabled)";
+/// The first part, once it is shown and can be used.
+const USABLE: &str = "
+    const look = (name) =>
+      parts(name).slice(0, 1).find((part) => shown(part) && !part.matches(':disabled'))
+";
 
 /// Whether every picture of the page is complete (those that are loaded when they come into sight
-/// apart), nothing moves, apart from signs that turn without end, and nothing was fetched for a second.
+/// apart), nothing moves, and nothing was fetched for ten looks in a row, which take a second.
 const RESTS: &str = "
-    let [fetched, since] = [-1, performance.now()]
+    let [fetched, looks] = [-1, 0]
     performance.setResourceTimingBufferSize(100000)
     const look = () => {
       const now = performance.getEntriesByType('resource').length
       const complete = [...document.images].every(
         (image) => image.complete || image.loading === 'lazy')
-      if (now !== fetched || !complete || moves()) [fetched, since] = [now, performance.now()]
-      return performance.now() - since > 1000
+      looks = now === fetched && complete && !moves() ? looks + 1 : 0
+      fetched = now
+      return looks >= 10
     }
 ";
 
-/// Whether anything fades or moves.
+/// Whether anything fades or moves, apart from signs that turn without end.
 const MOVES: &str = "
     const moves = () => document.getAnimations().some(
       (one) => one.playState === 'running' && one.effect?.getComputedTiming().endTime !== Infinity)
@@ -69,15 +72,14 @@ impl Session {
     /// The element with this `data-test` name, hidden or not, as soon as the page has it, within 20
     /// seconds.
     pub async fn part(&self, name: &str) -> anyhow::Result<WebElement> {
-        let look = "const look = (name) => document.querySelector(`[data-test='${name}']`)";
-        self.found(name, look).await
+        self.found(name, "const look = (name) => parts(name)[0]").await
     }
 
     /// Clicks the part with this `data-test` name as soon as it can be, within 20 seconds.
     pub async fn click(&self, name: &str) -> anyhow::Result<()> {
         let begin = Instant::now();
         loop {
-            let part = self.found(name, &format!("{SHOWN}{USABLE}")).await?;
+            let part = self.found(name, USABLE).await?;
             // The page may draw the part anew between finding and clicking it, or something passes over
             // it.
             match part.click().await {
@@ -91,7 +93,7 @@ impl Session {
 
     /// Waits until a part shows a text, within two minutes.
     pub async fn until_text(&self, name: &str, text: &str) -> anyhow::Result<()> {
-        let look = format!("{SHOWN}{SHOWS}");
+        let look = format!("{PARTS}{SHOWS}");
         self.ask(&look, &[json!(name), json!(text)], FOR_WORK)
             .await?
             .map(drop)
@@ -114,7 +116,7 @@ impl Session {
 
     /// The element that the function `look` of a script finds by a `data-test` name.
     async fn found(&self, name: &str, look: &str) -> anyhow::Result<WebElement> {
-        let found = self.ask(look, &[json!(name)], FOR_A_PART).await?;
+        let found = self.ask(&format!("{PARTS}{look}"), &[json!(name)], FOR_A_PART).await?;
         Ok(found.with_context(|| format!("{name} does not appear"))?.element()?)
     }
 
